@@ -1,0 +1,275 @@
+//! Bodies to HTML: Markdown (CommonMark with tables, footnotes and strikethrough) and HTML.
+
+use std::collections::{BTreeSet, VecDeque};
+
+use pulldown_cmark::{CowStr, Event, HeadingLevel, Options, Parser, Tag, TagEnd, html};
+use tabulae_core::html as core_html;
+use tabulae_core::post::Body;
+use tabulae_core::term::slug;
+
+/// What parts the summary from the rest of a text.
+const MORE: &str = "<!-- more -->";
+
+/// Renders a Markdown body. Headings get ids made of their text. Where the front matter has no
+/// title, the first level-one heading is it, and is left out of the HTML.
+#[must_use]
+pub fn render(text: &str, has_title: bool) -> Body {
+    let options = Options::ENABLE_TABLES | Options::ENABLE_FOOTNOTES | Options::ENABLE_STRIKETHROUGH;
+    let mut reading = Reading {
+        events: Parser::new_ext(text, options),
+        ready: VecDeque::new(),
+        has_title,
+        ids: BTreeSet::new(),
+        plain: String::with_capacity(text.len()),
+        paragraph: None,
+        images: 0,
+        body: Body::default(),
+    };
+    let mut out = String::with_capacity(text.len() + text.len() / 4);
+    html::push_html(&mut out, &mut reading);
+    let Reading { mut body, plain, .. } = reading;
+    body.words = count_words(&plain);
+    body.html = out;
+    body
+}
+
+/// Reads an HTML body; as [`render`] where it applies.
+#[must_use]
+pub fn read_html(text: &str, has_title: bool) -> Body {
+    let mut html = text.to_owned();
+    let before_more = html.find(MORE).map(|at| core_html::text(&html[..at]));
+    if before_more.is_some() {
+        html = html.replacen(MORE, "", 1);
+    }
+    let heading = element(&html, "h1").map(|range| (core_html::text(&html[range.clone()]), range));
+    if let (false, Some((_, range))) = (has_title, &heading) {
+        html.replace_range(range.clone(), "");
+    }
+    let first_paragraph = element(&html, "p").map(|range| core_html::text(&html[range]));
+    Body {
+        words: count_words(&core_html::text(&html)),
+        html,
+        heading: heading.map(|(text, _)| text),
+        before_more,
+        first_paragraph: first_paragraph.filter(|text| !text.is_empty()),
+        links: true,
+    }
+}
+
+/// The bytes of the first element of this name, its tags included.
+fn element(html: &str, name: &str) -> Option<std::ops::Range<usize>> {
+    let lower = html.to_ascii_lowercase();
+    let open = format!("<{name}");
+    let start = lower.match_indices(&open).map(|(at, _)| at).find(|at| {
+        lower[at + open.len()..].starts_with(|c: char| c == '>' || c.is_whitespace())
+    })?;
+    let close = format!("</{name}>");
+    let end = lower[start..].find(&close)? + start + close.len();
+    Some(start..end)
+}
+
+/// Words are what stands between white space and has a letter or digit.
+fn count_words(text: &str) -> usize {
+    text.split_whitespace().filter(|word| word.contains(char::is_alphanumeric)).count()
+}
+
+/// The parser's events on their way to HTML; what a post needs of them is noted in passing.
+struct Reading<'a> {
+    events: Parser<'a>,
+    ready: VecDeque<Event<'a>>,
+    has_title: bool,
+    ids: BTreeSet<String>,
+    plain: String,
+    paragraph: Option<usize>,
+    images: usize,
+    body: Body,
+}
+
+impl<'a> Iterator for Reading<'a> {
+    type Item = Event<'a>;
+
+    fn next(&mut self) -> Option<Event<'a>> {
+        loop {
+            if let Some(event) = self.ready.pop_front() {
+                return Some(event);
+            }
+            let event = self.events.next()?;
+            if let Some(event) = self.pass(event) {
+                return Some(event);
+            }
+        }
+    }
+}
+
+impl<'a> Reading<'a> {
+    /// Notes an event and returns what is to be rendered of it.
+    fn pass(&mut self, event: Event<'a>) -> Option<Event<'a>> {
+        self.note(&event);
+        match event {
+            Event::Start(Tag::Heading { level, .. }) => {
+                self.heading(level);
+                None
+            }
+            Event::Html(text) | Event::InlineHtml(text) if text.trim() == MORE => {
+                self.body.before_more.get_or_insert_with(|| self.plain.trim().to_owned());
+                None
+            }
+            Event::Start(Tag::FootnoteDefinition(label)) => Some(Event::Start(Tag::FootnoteDefinition(note_id(&label)))),
+            Event::FootnoteReference(label) => Some(Event::FootnoteReference(note_id(&label))),
+            event => Some(event),
+        }
+    }
+
+    fn note(&mut self, event: &Event<'a>) {
+        match event {
+            // What is said of an image for those who do not see it is not the text.
+            Event::Text(_) | Event::Code(_) if self.images > 0 => {}
+            Event::Text(text) | Event::Code(text) => self.plain.push_str(text),
+            Event::End(TagEnd::Image) => self.images -= 1,
+            Event::SoftBreak | Event::HardBreak | Event::Rule => self.plain.push(' '),
+            Event::Start(Tag::Paragraph) => self.paragraph = Some(self.plain.len()),
+            Event::End(TagEnd::Paragraph) => {
+                let start = self.paragraph.take().unwrap_or(self.plain.len());
+                let text = self.plain[start..].trim();
+                if self.body.first_paragraph.is_none() && !text.is_empty() {
+                    self.body.first_paragraph = Some(text.to_owned());
+                }
+                self.plain.push(' ');
+            }
+            Event::End(end) if is_block(end) => self.plain.push(' '),
+            Event::Start(Tag::Link { dest_url, .. } | Tag::Image { dest_url, .. }) => {
+                self.images += usize::from(matches!(event, Event::Start(Tag::Image { .. })));
+                self.body.links |= core_html::is_local(dest_url);
+            }
+            Event::Html(text) | Event::InlineHtml(text) => self.body.links |= text.contains('='),
+            _ => {}
+        }
+    }
+
+    /// Takes the whole heading, as its id is made of its text.
+    fn heading(&mut self, level: HeadingLevel) {
+        let start = self.plain.len();
+        let mut inner = Vec::new();
+        for event in self.events.by_ref() {
+            if matches!(event, Event::End(TagEnd::Heading(_))) {
+                break;
+            }
+            inner.push(event);
+        }
+        for event in &inner {
+            self.note(event);
+        }
+        let text = self.plain[start..].trim().to_owned();
+        let is_first = level == HeadingLevel::H1 && self.body.heading.is_none();
+        if is_first {
+            self.body.heading = Some(text.clone());
+            if !self.has_title {
+                self.plain.truncate(start);
+                return;
+            }
+        }
+        self.plain.push(' ');
+        let id = self.id(&text);
+        self.ready.push_back(Event::Start(Tag::Heading {
+            level,
+            id: Some(CowStr::from(id)),
+            classes: Vec::new(),
+            attrs: Vec::new(),
+        }));
+        self.ready.extend(inner);
+        self.ready.push_back(Event::End(TagEnd::Heading(level)));
+    }
+
+    /// An id that no other heading of this text has.
+    fn id(&mut self, text: &str) -> String {
+        let slug = slug(text);
+        let base = if slug.is_empty() { "section".to_owned() } else { slug };
+        let mut id = base.clone();
+        let mut number = 2;
+        while !self.ids.insert(id.clone()) {
+            id = format!("{base}-{number}");
+            number += 1;
+        }
+        id
+    }
+}
+
+fn note_id<'a>(label: &str) -> CowStr<'a> {
+    let slug = slug(label);
+    CowStr::from(format!("note-{}", if slug.is_empty() { label.len().to_string() } else { slug }))
+}
+
+fn is_block(end: &TagEnd) -> bool {
+    !matches!(
+        end,
+        TagEnd::Emphasis | TagEnd::Strong | TagEnd::Strikethrough | TagEnd::Link | TagEnd::Image
+    )
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::ids("## Lime & sand", "<h2 id=\"lime-and-sand\">Lime &amp; sand</h2>\n")]
+    #[case::ids_differ("## A\n## A", "<h2 id=\"a\">A</h2>\n<h2 id=\"a-2\">A</h2>\n")]
+    #[case::title_kept("# Title\n\nx", "<h1 id=\"title\">Title</h1>\n<p>x</p>\n")]
+    #[case::strike("~~x~~", "<p><del>x</del></p>\n")]
+    #[case::more_is_gone("a\n\n<!-- more -->\n\nb", "<p>a</p>\n<p>b</p>\n")]
+    #[case::table("|a|\n|-|\n|b|", "<table><thead><tr><th>a</th></tr></thead><tbody>\n<tr><td>b</td></tr>\n</tbody></table>\n")]
+    fn markdown_becomes_html(#[case] text: &str, #[case] html: &str) {
+        assert_eq!(render(text, true).html, html);
+    }
+
+    #[test]
+    fn a_first_heading_is_the_title_and_not_repeated() {
+        let body = render("# The *long* walk\n\nIt was long.\n\n# Again", false);
+        assert_eq!(body.heading.as_deref(), Some("The long walk"));
+        assert_eq!(body.html, "<p>It was long.</p>\n<h1 id=\"again\">Again</h1>\n");
+        assert_eq!(body.first_paragraph.as_deref(), Some("It was long."));
+    }
+
+    #[rstest]
+    #[case::image_alone("![a](x.svg)\n\nText *here*.", Some("Text here."))]
+    #[case::quote("> said\n\nText", Some("said"))]
+    #[case::list_only("- a\n- b", None)]
+    #[case::lines_join("a\nb", Some("a b"))]
+    fn the_first_paragraph_with_text_is_noted(#[case] text: &str, #[case] expected: Option<&str>) {
+        assert_eq!(render(text, true).first_paragraph.as_deref(), expected);
+    }
+
+    #[rstest]
+    #[case::inline("li*m*e and R&amp;D", 3)]
+    #[case::dash("a – b", 2)]
+    #[case::blocks("# One\n\ntwo\n\n- three\n- four", 4)]
+    #[case::code("`a b`", 2)]
+    fn words_are_counted_as_a_reader_would(#[case] text: &str, #[case] words: usize) {
+        assert_eq!(render(text, true).words, words);
+    }
+
+    #[rstest]
+    #[case::relative("[a](b.md)", true)]
+    #[case::rooted("[a](/b/)", true)]
+    #[case::complete("[a](https://x.example/)", false)]
+    #[case::raw("<img src=x>", true)]
+    #[case::none("plain", false)]
+    fn local_links_are_noted(#[case] text: &str, #[case] links: bool) {
+        assert_eq!(render(text, true).links, links);
+    }
+
+    #[test]
+    fn html_bodies_are_read_alike() {
+        let body = read_html("<h1 class=\"x\">A &amp; b</h1><p>One <b>two</b></p><!-- more --><p>three</p>", false);
+        assert_eq!(body.heading.as_deref(), Some("A & b"));
+        assert_eq!(body.html, "<p>One <b>two</b></p><p>three</p>");
+        assert_eq!(body.before_more.as_deref(), Some("A & b One two"));
+        assert_eq!(body.words, 3);
+    }
+
+    #[test]
+    fn footnotes_have_ids_without_spaces() {
+        let html = render("a[^n]\n\n[^n]: note", true).html;
+        assert!(html.contains("id=\"note-n\"") && html.contains("href=\"#note-n\""), "{html}");
+    }
+}

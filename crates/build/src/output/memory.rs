@@ -1,0 +1,105 @@
+//! An output in memory, for tests and tools.
+
+use std::collections::BTreeMap;
+use std::io;
+use std::sync::{Mutex, MutexGuard, PoisonError};
+
+use super::{Manifest, Output};
+
+/// Files in memory, with a count of how often each was written.
+#[derive(Debug, Default)]
+pub struct Memory {
+    state: Mutex<State>,
+}
+
+#[derive(Debug, Default)]
+struct State {
+    files: BTreeMap<String, Vec<u8>>,
+    staged: BTreeMap<String, Vec<u8>>,
+    published: Vec<String>,
+    manifest: Option<Manifest>,
+}
+
+impl Memory {
+    fn state(&self) -> MutexGuard<'_, State> {
+        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// All files by path.
+    #[must_use]
+    pub fn files(&self) -> BTreeMap<String, Vec<u8>> {
+        self.state().files.clone()
+    }
+
+    /// A file's text.
+    #[must_use]
+    pub fn text(&self, path: &str) -> Option<String> {
+        self.state().files.get(path).map(|bytes| String::from_utf8_lossy(bytes).into_owned())
+    }
+
+    /// Puts a file there as someone else would.
+    pub fn put(&self, path: &str, bytes: impl Into<Vec<u8>>) {
+        self.state().files.insert(path.to_owned(), bytes.into());
+    }
+
+    /// The paths written since the last call, sorted.
+    #[must_use]
+    pub fn take_published(&self) -> Vec<String> {
+        let mut published = std::mem::take(&mut self.state().published);
+        published.sort();
+        published
+    }
+
+    /// Forgets what was written, as when `.tabulae/` is deleted.
+    pub fn forget(&self) {
+        self.state().manifest = None;
+    }
+}
+
+impl Output for Memory {
+    fn lock(&mut self) -> io::Result<()> {
+        self.state().staged.clear();
+        Ok(())
+    }
+
+    fn release(&mut self) {}
+
+    fn manifest(&self) -> Option<Manifest> {
+        self.state().manifest.clone()
+    }
+
+    fn remember(&self, manifest: &Manifest) -> io::Result<()> {
+        self.state().manifest = Some(manifest.clone());
+        Ok(())
+    }
+
+    fn read(&self, path: &str) -> io::Result<Option<Vec<u8>>> {
+        Ok(self.state().files.get(path).cloned())
+    }
+
+    fn stage(&self, path: &str, bytes: &[u8]) -> io::Result<()> {
+        self.state().staged.insert(path.to_owned(), bytes.to_vec());
+        Ok(())
+    }
+
+    fn publish(&self, path: &str) -> io::Result<()> {
+        let mut state = self.state();
+        let bytes = state.staged.remove(path).ok_or(io::ErrorKind::NotFound)?;
+        state.files.insert(path.to_owned(), bytes);
+        state.published.push(path.to_owned());
+        Ok(())
+    }
+
+    fn discard(&self, path: &str) {
+        self.state().staged.remove(path);
+    }
+
+    fn remove(&self, path: &str) -> io::Result<()> {
+        self.state().files.remove(path);
+        Ok(())
+    }
+
+    fn name(&self) -> String {
+        "out".to_owned()
+    }
+}

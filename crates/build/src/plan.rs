@@ -1,0 +1,480 @@
+//! What a build makes: every output with its address, decided before anything is rendered.
+
+use std::collections::BTreeMap;
+
+use tabulae_core::archive::{Laid, lay_out};
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::feed::{Document, Entry, Person};
+use tabulae_core::pager::Pager;
+use tabulae_core::query::{Scope, compile};
+use tabulae_core::route::{Link, Maker, Outputs, decode};
+use tabulae_core::settings::{FeedContent, FeedFormat};
+use tabulae_core::source::{Passage, Place};
+use tabulae_core::term::TermId;
+
+use crate::site::Site;
+
+/// The name of the theme's style sheet; a file of this name in `assets/` takes its place.
+pub const STYLE: &str = "tabulae.css";
+
+/// One output and what makes it.
+#[derive(Debug, Clone)]
+pub struct Planned {
+    /// Path below `out/`.
+    pub file: String,
+    /// The address.
+    pub link: Link,
+    /// What makes it.
+    pub what: What,
+}
+
+/// What makes an output.
+#[derive(Debug, Clone)]
+pub enum What {
+    /// A post's own page.
+    Post(PostId),
+    /// A stand-alone page, by number.
+    Page(usize),
+    /// A page of a list.
+    List {
+        /// The archive's number.
+        archive: usize,
+        /// The list's number within it.
+        group: usize,
+        /// Which page.
+        pager: Pager,
+    },
+    /// The page that lists an archive's terms.
+    Overview(usize),
+    /// A feed, by number.
+    Feed(usize),
+    /// A copy of a source file.
+    Copy(String),
+    /// A page that leads to another address.
+    Redirect(Link),
+    /// The theme's style sheet.
+    Style,
+    /// `sitemap.xml`, or part of it: absolute addresses.
+    Sitemap(Vec<String>),
+    /// The list of a sitemap's parts.
+    SitemapIndex(usize),
+}
+
+/// A feed that is made.
+#[derive(Debug, Clone)]
+pub struct FeedPlan {
+    /// The title.
+    pub title: String,
+    /// The address.
+    pub link: Link,
+    /// The page that it belongs to.
+    pub home: Link,
+    /// The format.
+    pub format: FeedFormat,
+    /// Summary or whole text.
+    pub content: FeedContent,
+    /// Minutes (RSS only).
+    pub ttl: Option<usize>,
+    /// The posts, in order.
+    pub posts: Vec<PostId>,
+    /// The archive and list that it belongs to.
+    pub of: Option<(usize, usize)>,
+}
+
+/// Everything that a build makes.
+#[derive(Debug, Default)]
+pub struct Plan {
+    /// The outputs, in the order in which they are made.
+    pub outputs: Vec<Planned>,
+    /// The archives, laid out.
+    pub archives: Vec<Laid>,
+    /// The overview's address of each archive that has one.
+    pub overviews: Vec<Option<Link>>,
+    /// The feeds.
+    pub feeds: Vec<FeedPlan>,
+    /// The page of each term, by term field and term.
+    pub term_pages: BTreeMap<(usize, TermId), Link>,
+}
+
+/// Decides what is made. Outputs that collide are faults.
+#[must_use]
+pub fn plan(site: &Site, faults: &mut Faults) -> Plan {
+    let mut planner = Planner {
+        site,
+        outputs: Outputs::default(),
+        plan: Plan::default(),
+        faults,
+    };
+    planner.posts();
+    planner.pages();
+    planner.archives();
+    planner.feeds();
+    planner.assets();
+    planner.redirects();
+    planner.sitemap();
+    planner.outputs.check_folders(planner.faults);
+    planner.plan
+}
+
+struct Planner<'a> {
+    site: &'a Site,
+    outputs: Outputs,
+    plan: Plan,
+    faults: &'a mut Faults,
+}
+
+impl Planner<'_> {
+    /// Plans an output, unless its place is taken.
+    fn add(&mut self, link: Link, what: What, maker: impl FnOnce() -> Maker) {
+        let file = link.file();
+        if self.outputs.claim(&file, maker, self.faults) {
+            self.plan.outputs.push(Planned { file, link, what });
+        }
+    }
+
+    fn posts(&mut self) {
+        let site = self.site;
+        for id in site.catalogue.all().filter(|id| site.has_page(*id)) {
+            let post = site.catalogue.post(id);
+            let maker = || Maker {
+                what: format!("the post `{}`", post.path),
+                place: if post.front.get("slug").is_some() { post.place_of("slug") } else { Place::top_of(&post.path) },
+            };
+            self.add(site.catalogue.link(id).clone(), What::Post(id), maker);
+            let owner = site.owner(id);
+            let files = if post.links || post.image.is_some() || owner.path.contains("/index.") {
+                let body = if post.links { post.html.as_str() } else { "" };
+                site.files_of(owner, body, post.image.as_deref())
+            } else {
+                Vec::new()
+            };
+            self.copies(files);
+        }
+    }
+
+    fn copies(&mut self, files: Vec<(String, Link)>) {
+        for (source, link) in files {
+            let maker = || Maker {
+                what: format!("the file `{source}`"),
+                place: Place::top_of(&source),
+            };
+            let what = What::Copy(source.clone());
+            self.add(link, what, maker);
+        }
+    }
+
+    fn pages(&mut self) {
+        let site = self.site;
+        for (at, page) in site.pages.iter().enumerate() {
+            let maker = || Maker {
+                what: format!("the page `{}`", page.post.path),
+                place: Place::top_of(&page.post.path),
+            };
+            self.add(page.link.clone(), What::Page(at), maker);
+            let owner = crate::site::Owner {
+                path: &page.post.path,
+                link: &page.link,
+            };
+            let body = page.template.as_deref().unwrap_or(&page.post.html);
+            let files = site.files_of(owner, body, page.post.image.as_deref());
+            self.copies(files);
+        }
+    }
+
+    /// The posts that a query gives where no post's page is being made.
+    fn run(&mut self, query: Option<&Passage>) -> Vec<PostId> {
+        let empty = Passage::command_line("");
+        let scope = Scope {
+            catalogue: &self.site.catalogue,
+            library: &self.site.library,
+            moment: &self.site.moment,
+            has_this: false,
+            parameters: &[],
+        };
+        let compiled = compile(query.unwrap_or(&empty), scope).into_output(self.faults);
+        compiled.map_or_else(Vec::new, |query| query.run(&self.site.catalogue, None).posts)
+    }
+
+    fn archives(&mut self) {
+        let site = self.site;
+        for (at, archive) in site.settings.archives.iter().enumerate() {
+            let posts = self.run(archive.query.as_ref());
+            let laid = lay_out(archive, posts, &site.settings, &site.catalogue, self.faults);
+            if let Some(group) = &archive.group {
+                let place = site.settings.source.place(group.span);
+                if let Err(fault) = tabulae_core::archive::by(&group.node, &site.catalogue, place) {
+                    self.faults.push(*fault);
+                }
+            }
+            let place = site.settings.source.place(archive.place);
+            let overview = archive.overview.as_ref().map(|link| Link::new(decode(&link.node)));
+            if let Some(link) = &overview {
+                let maker = || Maker {
+                    what: format!("the overview of the archive `{}`", archive.name),
+                    place: archive.overview.as_ref().map_or(place.clone(), |link| site.settings.source.place(link.span)),
+                };
+                self.add(link.clone(), What::Overview(at), maker);
+            }
+            for (number, group) in laid.groups.iter().enumerate() {
+                for pager in Pager::all(group.posts.len(), archive.per_page) {
+                    let what = What::List {
+                        archive: at,
+                        group: number,
+                        pager,
+                    };
+                    let maker = || Maker {
+                        what: match &group.term {
+                            Some(term) => format!("the archive `{}` of \"{}\"", archive.name, term.name),
+                            None => format!("the archive `{}`", archive.name),
+                        },
+                        place: group.place.clone(),
+                    };
+                    self.add(group.link.page(pager.number), what, maker);
+                }
+                if let Some((field, term)) = group.term.as_ref().and_then(|term| term.id) {
+                    self.plan.term_pages.entry((field, term)).or_insert_with(|| group.link.clone());
+                }
+                for format in &archive.feeds {
+                    self.archive_feed(at, number, &laid, *format);
+                }
+            }
+            self.plan.archives.push(laid);
+            self.plan.overviews.push(overview);
+        }
+    }
+
+    fn archive_feed(&mut self, at: usize, number: usize, laid: &Laid, format: FeedFormat) {
+        let site = self.site;
+        let archive = &site.settings.archives[at];
+        let group = &laid.groups[number];
+        let title = match (&group.term, group.link.plain.as_str()) {
+            (None, "/") => site.settings.site.title.clone(),
+            _ => format!("{}: {}", site.settings.site.title, group.title),
+        };
+        let mut posts = group.posts.clone();
+        posts.retain(|post| self.is_datable(*post));
+        posts.truncate(archive.feed_limit);
+        let feed = FeedPlan {
+            title,
+            link: group.link.below(format.file_name()),
+            home: group.link.clone(),
+            format,
+            content: archive.feed_content,
+            ttl: None,
+            posts,
+            of: Some((at, number)),
+        };
+        let maker = || Maker {
+            what: format!("a feed of the archive `{}`", archive.name),
+            place: site.settings.source.place(archive.place),
+        };
+        self.add_feed(feed, maker);
+    }
+
+    fn add_feed(&mut self, feed: FeedPlan, maker: impl FnOnce() -> Maker) {
+        let what = What::Feed(self.plan.feeds.len());
+        self.add(feed.link.clone(), what, maker);
+        self.plan.feeds.push(feed);
+    }
+
+    /// Whether a post can stand in a feed; one without any date is left out with a warning.
+    fn is_datable(&mut self, id: PostId) -> bool {
+        let post = self.site.catalogue.post(id);
+        if post.updated.is_some() {
+            return true;
+        }
+        let known = |fault: &Diagnostic| fault.code == Code::FeedUndated && fault.place.file.as_deref() == Some(&post.path);
+        if !self.faults.iter().any(known) {
+            self.faults.push(
+                Diagnostic::warning(Code::FeedUndated, Place::top_of(&post.path), "this post has no date and is left out of feeds")
+                    .help("write `updated: 2026-03-14`, or keep its content set out of the feed's query"),
+            );
+        }
+        false
+    }
+
+    fn feeds(&mut self) {
+        let site = self.site;
+        for feed in &site.settings.feeds {
+            let mut posts = self.run(feed.query.as_ref());
+            let limited = feed.query.as_ref().is_some_and(|query| {
+                tabulae_core::query::Query::parse(query).is_ok_and(|query| query.statement().limit.is_some())
+            });
+            posts.retain(|post| self.is_datable(*post));
+            if !limited {
+                posts.truncate(20);
+            }
+            let planned = FeedPlan {
+                title: feed.title.clone().unwrap_or_else(|| {
+                    format!("{}: {}", site.settings.site.title, tabulae_core::post::title_of_name(&feed.name))
+                }),
+                link: Link::new(decode(&feed.link)),
+                home: Link::new("/"),
+                format: feed.format,
+                content: feed.content,
+                ttl: feed.ttl,
+                posts,
+                of: None,
+            };
+            let maker = || Maker {
+                what: format!("the feed `{}`", feed.name),
+                place: site.settings.source.place(feed.place),
+            };
+            self.add_feed(planned, maker);
+        }
+    }
+
+    fn assets(&mut self) {
+        let site = self.site;
+        for name in &site.assets {
+            let source = format!("assets/{name}");
+            let maker = || Maker {
+                what: format!("the asset `{source}`"),
+                place: Place::top_of(&source),
+            };
+            let what = What::Copy(source.clone());
+            self.add(Link::new(format!("/{name}")), what, maker);
+        }
+        if !site.assets.iter().any(|name| name == STYLE) {
+            let maker = || Maker {
+                what: "the theme's style sheet".to_owned(),
+                place: Place::top_of(tabulae_core::settings::FILE),
+            };
+            self.add(Link::new(format!("/{STYLE}")), What::Style, maker);
+        }
+    }
+
+    fn redirects(&mut self) {
+        let site = self.site;
+        let posts = site.catalogue.all().filter(|id| site.has_page(*id));
+        let posts = posts.map(|id| (site.catalogue.post(id), site.catalogue.link(id)));
+        let pages = site.pages.iter().map(|page| (&page.post, &page.link));
+        for (post, link) in posts.chain(pages) {
+            for old in &post.moved_from {
+                let from = Link::new(decode(&old.node));
+                let from = if from.plain.ends_with('/') || from.file().rsplit('/').next().is_some_and(|name| name.contains('.')) {
+                    from
+                } else {
+                    Link::new(format!("{}/", from.plain))
+                };
+                if from == *link {
+                    continue;
+                }
+                let maker = || Maker {
+                    what: format!("the old address of `{}`", post.path),
+                    place: post.source.place(old.span),
+                };
+                self.add(from, What::Redirect(link.clone()), maker);
+            }
+        }
+    }
+
+    fn sitemap(&mut self) {
+        let pages = self.plan.outputs.iter().filter(|output| {
+            matches!(output.what, What::Post(_) | What::Page(_) | What::List { .. } | What::Overview(_))
+        });
+        let pages = pages.filter(|output| match output.what {
+            What::Post(id) => self.site.catalogue.is_listed(id),
+            What::Page(at) => !self.site.pages[at].post.unlisted,
+            _ => true,
+        });
+        let mut addresses: Vec<String> = pages.map(|output| self.site.absolute(&output.link)).collect();
+        addresses.sort();
+        let maker = || Maker {
+            what: "the sitemap".to_owned(),
+            place: Place::top_of(tabulae_core::settings::FILE),
+        };
+        if self.outputs.maker("sitemap.xml").is_some() {
+            return;
+        }
+        if addresses.len() <= SITEMAP_PART {
+            self.add(Link::new("/sitemap.xml"), What::Sitemap(addresses), maker);
+            return;
+        }
+        let parts: Vec<Vec<String>> = addresses.chunks(SITEMAP_PART).map(<[String]>::to_vec).collect();
+        self.add(Link::new("/sitemap.xml"), What::SitemapIndex(parts.len()), maker);
+        for (at, part) in parts.into_iter().enumerate() {
+            self.add(Link::new(format!("/sitemap-{}.xml", at + 1)), What::Sitemap(part), maker);
+        }
+    }
+}
+
+/// How many addresses one sitemap may hold (sitemaps.org).
+const SITEMAP_PART: usize = 50_000;
+
+impl FeedPlan {
+    /// The feed's document.
+    #[must_use]
+    pub fn document(&self, site: &Site) -> Document {
+        let settings = &site.settings.site;
+        let author = settings.author.clone().unwrap_or_default();
+        Document {
+            title: self.title.clone(),
+            about: settings.about.clone(),
+            address: site.absolute(&self.link),
+            home: site.absolute(&self.home),
+            language: settings.language.clone(),
+            author: Person {
+                name: author.name.unwrap_or_else(|| settings.title.clone()),
+                email: author.email,
+                link: author.link,
+            },
+            ttl: self.ttl,
+            entries: self.posts.iter().filter_map(|post| self.entry(*post, site)).collect(),
+        }
+    }
+
+    fn entry(&self, id: PostId, site: &Site) -> Option<Entry> {
+        let post = site.catalogue.post(id);
+        let owner = site.owner(id);
+        let link = site.absolute(site.catalogue.link(id));
+        let mut authors = Vec::new();
+        let mut categories = Vec::new();
+        for (number, table) in site.catalogue.term_tables().iter().enumerate() {
+            let names = site.catalogue.terms_of(id, number).iter().map(|term| table.term(*term).name.clone());
+            if table.field.name == "author" { authors.extend(names) } else { categories.extend(names) }
+        }
+        categories.sort();
+        categories.dedup();
+        let image = post.image.as_deref().or(settings_image(site));
+        Some(Entry {
+            id: feed_id(id, site).unwrap_or_else(|| link.clone()),
+            link,
+            title: post.title.clone(),
+            published: post.date,
+            updated: post.updated?,
+            authors,
+            categories,
+            summary: post.summary.clone(),
+            content: (self.content == FeedContent::Full).then(|| {
+                if post.links || post.html.contains("href=\"#") { site.absolute_html(owner, &post.html) } else { post.html.clone() }
+            }),
+            image: image.map(|image| site.absolute_address(owner, image).unwrap_or_else(|| image.to_owned())),
+        })
+    }
+}
+
+fn settings_image(site: &Site) -> Option<&str> {
+    site.settings.site.image.as_deref()
+}
+
+/// The id that a post gives itself, or the first address at which it stood; always absolute.
+fn feed_id(id: PostId, site: &Site) -> Option<String> {
+    let post = site.catalogue.post(id);
+    if let Some(own) = &post.id {
+        let is_uri = own.split_once(':').is_some_and(|(scheme, rest)| {
+            !rest.is_empty()
+                && scheme.starts_with(|c: char| c.is_ascii_alphabetic())
+                && scheme.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '+' | '-' | '.'))
+        });
+        if is_uri {
+            return Some(own.clone());
+        }
+        let below = own.trim_start_matches('/');
+        return Some(site.absolute(&Link::new(format!("/{}", decode(below)))));
+    }
+    let old = post.moved_from.first()?;
+    Some(site.absolute(&Link::new(decode(&old.node))))
+}
+

@@ -1,0 +1,407 @@
+//! One planned output to bytes.
+
+use std::sync::Arc;
+
+use minijinja::{Environment, Value, context};
+use tabulae_core::archive::{By, Laid, months, sections};
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::pager::Pager;
+use tabulae_core::route::Link;
+use tabulae_core::settings::{Archive, Show};
+
+use crate::plan::{Planned, What};
+use crate::sources::Sources;
+use crate::template::{PostObject, STYLE, Shared, TermObject, diagnose, escape, post_list, with_this};
+
+/// Renders outputs; what all pages share is made once.
+#[derive(Debug)]
+pub struct Renderer<'a> {
+    shared: Arc<Shared>,
+    env: Environment<'static>,
+    sources: &'a dyn Sources,
+    site: Value,
+    archives: Vec<ArchiveValues>,
+}
+
+/// What all pages of an archive share.
+#[derive(Debug)]
+struct ArchiveValues {
+    overview: Value,
+    terms: Value,
+}
+
+type Rendered = Result<Vec<u8>, Box<Diagnostic>>;
+
+impl<'a> Renderer<'a> {
+    /// Makes what all pages share.
+    #[must_use]
+    pub fn new(shared: Arc<Shared>, env: Environment<'static>, sources: &'a dyn Sources) -> Self {
+        let site = site_value(&shared);
+        let archives = (0..shared.plan.archives.len()).map(|at| archive_values(&shared, at)).collect();
+        Self {
+            shared,
+            env,
+            sources,
+            site,
+            archives,
+        }
+    }
+
+    /// The bytes of an output.
+    ///
+    /// # Errors
+    /// A template's fault, or a source file that cannot be read.
+    pub fn render(&self, output: &Planned) -> Rendered {
+        match &output.what {
+            What::Post(id) => with_this(Some(*id), || self.post(*id)),
+            What::Page(at) => self.page(*at),
+            What::List { archive, group, pager } => self.list(*archive, *group, *pager),
+            What::Overview(archive) => self.overview(*archive, &output.link),
+            What::Feed(at) => {
+                let feed = &self.shared.plan.feeds[*at];
+                Ok(feed.document(&self.shared.site).write(feed.format).into_bytes())
+            }
+            What::Copy(source) => self
+                .sources
+                .read(source)
+                .map_err(|error| Box::new(crate::site::unreadable(source, &error))),
+            What::Redirect(to) => Ok(self.redirect(to).into_bytes()),
+            What::Style => Ok(STYLE.as_bytes().to_vec()),
+            What::Sitemap(addresses) => Ok(sitemap("urlset", "url", addresses.iter().map(String::as_str)).into_bytes()),
+            What::SitemapIndex(parts) => {
+                let parts: Vec<String> = (1..=*parts)
+                    .map(|part| self.shared.site.absolute(&Link::new(format!("/sitemap-{part}.xml"))))
+                    .collect();
+                Ok(sitemap("sitemapindex", "sitemap", parts.iter().map(String::as_str)).into_bytes())
+            }
+        }
+    }
+
+    fn template(&self, name: &str, values: Value) -> Rendered {
+        let rendered = self.env.get_template(name).and_then(|template| template.render(values));
+        match rendered {
+            Ok(mut text) => {
+                text.truncate(text.trim_end().len());
+                text.push('\n');
+                Ok(text.into_bytes())
+            }
+            Err(error) => Err(Box::new(diagnose(&error, &self.shared))),
+        }
+    }
+
+    fn post(&self, id: PostId) -> Rendered {
+        let site = &self.shared.site;
+        let post = site.catalogue.post(id);
+        let link = site.catalogue.link(id);
+        let page = context! {
+            title => post.title.clone(),
+            link => site.href(link),
+            canonical => site.absolute(link),
+            description => post.summary.clone(),
+            feeds => self.site.get_attr("feeds").unwrap_or_default(),
+            kind => "post",
+            newer => (),
+            older => (),
+        };
+        self.template(
+            "post.html",
+            context! {
+                site => self.site.clone(),
+                page,
+                post => PostObject::value(id, &self.shared),
+                related => post_list(Vec::new(), &self.shared),
+            },
+        )
+    }
+
+    fn page(&self, at: usize) -> Rendered {
+        let site = &self.shared.site;
+        let page = &site.pages[at];
+        let owner = crate::site::Owner {
+            path: &page.post.path,
+            link: &page.link,
+        };
+        let html = if page.post.links { site.resolve_html(owner, &page.post.html) } else { page.post.html.clone() };
+        let values = context! {
+            site => self.site.clone(),
+            page => context! {
+                title => page.post.title.clone(),
+                link => site.href(&page.link),
+                canonical => site.absolute(&page.link),
+                description => page.post.summary.clone(),
+                feeds => self.site.get_attr("feeds").unwrap_or_default(),
+                kind => "page",
+                newer => (),
+                older => (),
+                content => Value::from_safe_string(html),
+            },
+        };
+        let name = if page.template.is_some() { page.post.path.as_str() } else { "page.html" };
+        self.template(name, values)
+    }
+
+    fn list(&self, at: usize, number: usize, pager: Pager) -> Rendered {
+        let site = &self.shared.site;
+        let archive = &site.settings.archives[at];
+        let laid = &self.shared.plan.archives[at];
+        let group = &laid.groups[number];
+        let posts = &group.posts[pager.items()];
+        let link = |number: usize| site.href(&group.link.page(number));
+        let here = group.link.page(pager.number);
+        let title = match pager.number {
+            1 => group.title.clone(),
+            number => format!("{} · {} {number}", group.title, site.settings.words.get("page")),
+        };
+        let feeds = self.feeds_of(at, number);
+        let numbers: Vec<Value> = pager
+            .numbers()
+            .into_iter()
+            .map(|number| match number {
+                Some(number) => context! { number, link => link(number), current => number == pager.number },
+                None => context! { number => (), link => (), current => false },
+            })
+            .collect();
+        let items = pager.items();
+        let values = context! {
+            site => self.site.clone(),
+            page => context! {
+                title,
+                link => site.href(&here),
+                canonical => site.absolute(&here),
+                description => site.settings.site.about.clone(),
+                feeds,
+                kind => "list",
+                newer => pager.newer().map(link),
+                older => pager.older().map(link),
+            },
+            archive => self.archive_value(at, group.title.as_str(), &group.link, group.posts.len(), self.sections(archive, posts)),
+            term => self.term_value(laid, number),
+            posts => post_list(posts, &self.shared),
+            pager => context! {
+                number => pager.number,
+                pages => pager.pages,
+                total => pager.total,
+                first => (items.start + 1).min(items.end),
+                last => items.end,
+                newer => pager.newer().map(link),
+                older => pager.older().map(link),
+                numbers,
+            },
+        };
+        let name = archive.template.as_ref().map_or("archive.html", |template| template.node.as_str());
+        self.template(name, values)
+    }
+
+    /// The feeds of a list, and then those of the site, each once.
+    fn feeds_of(&self, archive: usize, group: usize) -> Value {
+        let own = self.shared.plan.feeds.iter().filter(|feed| feed.of == Some((archive, group)));
+        let mut feeds: Vec<Value> = own.map(|feed| crate::template::feed_value(&self.shared, feed)).collect();
+        if let Ok(site) = self.site.get_attr("feeds").and_then(|feeds| feeds.try_iter()) {
+            for feed in site {
+                if !feeds.contains(&feed) {
+                    feeds.push(feed);
+                }
+            }
+        }
+        Value::from(feeds)
+    }
+
+    fn sections(&self, archive: &Archive, posts: &[PostId]) -> Value {
+        let site = &self.shared.site;
+        let by = archive.group.as_ref().and_then(|group| {
+            tabulae_core::archive::by(&group.node, &site.catalogue, site.settings.source.top()).ok()
+        });
+        let section = |heading: Option<String>, posts: Vec<PostId>| {
+            context! { heading, posts => post_list(posts, &self.shared) }
+        };
+        match by {
+            None => Value::from(vec![section(None, posts.to_vec())]),
+            Some(by) => {
+                let undated = |by: &By| matches!(by, By::Year | By::Month | By::Day).then(|| site.settings.words.get("undated").to_owned());
+                let sections = sections(&by, posts, &site.catalogue);
+                Value::from_iter(sections.into_iter().map(|found| section(found.heading.or_else(|| undated(&by)), found.posts)))
+            }
+        }
+    }
+
+    fn archive_value(&self, at: usize, title: &str, link: &Link, count: usize, sections: Value) -> Value {
+        let site = &self.shared.site;
+        let archive = &site.settings.archives[at];
+        let shared = &self.archives[at];
+        context! {
+            name => archive.name.clone(),
+            title,
+            link => site.href(link),
+            overview => shared.overview.clone(),
+            overview_title => self.shared.plan.archives[at].title.clone(),
+            by => archive.by.as_ref().map(|by| by.node.clone()),
+            show => if archive.show == Show::Lines { "lines" } else { "cards" },
+            terms => shared.terms.clone(),
+            count,
+            sections,
+        }
+    }
+
+    /// What the posts of a list share: a term, or a date part in the shape of one.
+    fn term_value(&self, laid: &Laid, number: usize) -> Value {
+        let group = &laid.groups[number];
+        match &group.term {
+            None => Value::from(()),
+            Some(term) => group_value(&self.shared, term, group, None),
+        }
+    }
+
+    fn overview(&self, at: usize, link: &Link) -> Rendered {
+        let site = &self.shared.site;
+        let laid = &self.shared.plan.archives[at];
+        let values = context! {
+            site => self.site.clone(),
+            page => context! {
+                title => laid.title.clone(),
+                link => site.href(link),
+                canonical => site.absolute(link),
+                description => site.settings.site.about.clone(),
+                feeds => self.site.get_attr("feeds").unwrap_or_default(),
+                kind => "overview",
+                newer => (),
+                older => (),
+            },
+            archive => self.archive_value(at, &laid.title, link, laid.groups.len(), Value::from(Vec::<Value>::new())),
+        };
+        self.template("overview.html", values)
+    }
+
+    fn redirect(&self, to: &Link) -> String {
+        let site = &self.shared.site;
+        let address = site.absolute(to);
+        let shown = escape(&address).into_owned();
+        format!(
+            "<!doctype html>\n<html lang=\"{}\">\n<head>\n<meta charset=\"utf-8\">\n<title>{shown}</title>\n<meta name=\"robots\" content=\"noindex\">\n<link rel=\"canonical\" href=\"{shown}\">\n<meta http-equiv=\"refresh\" content=\"0; url={}\">\n</head>\n<body>\n<p>{} <a href=\"{}\">{shown}</a></p>\n</body>\n</html>\n",
+            escape(&site.settings.site.language),
+            escape(&site.href(to)),
+            escape(site.settings.words.get("moved")),
+            escape(&site.href(to)),
+        )
+    }
+}
+
+/// A group in the shape of a term, with its part of the largest and its months.
+fn group_value(
+    shared: &Arc<Shared>,
+    term: &tabulae_core::archive::GroupTerm,
+    group: &tabulae_core::archive::Group,
+    most: Option<usize>,
+) -> Value {
+    let site = &shared.site;
+    let about = term.id.and_then(|(field, id)| TermObject::value(field, id, None, shared).get_attr("about").ok());
+    let share = most.map(|most| (group.posts.len() * 100).div_ceil(most.max(1)));
+    let depth = term.slug.matches('/').count();
+    let year = term.day.filter(|day| day.to_string().ends_with("-01-01") && term.slug.len() == 4);
+    let bars = year.map(|day| month_bars(&months(&group.posts, day.year(), &site.catalogue)));
+    let newest = group.posts.iter().min().and_then(|id| site.catalogue.post(*id).date);
+    context! {
+        name => term.name.clone(),
+        slug => term.slug.clone(),
+        count => group.posts.len(),
+        link => site.href(&group.link),
+        about,
+        share,
+        depth,
+        months => bars,
+        newest => newest.map(crate::template::date_value),
+    }
+}
+
+/// The bars of a year's months: height in percent of the fullest month.
+fn month_bars(months: &[usize; 12]) -> Value {
+    let most = months.iter().copied().max().unwrap_or(0).max(1);
+    Value::from_iter(months.iter().map(|count| context! { count, height => (count * 100).div_ceil(most) }))
+}
+
+fn site_value(shared: &Arc<Shared>) -> Value {
+    let site = &shared.site;
+    let settings = &site.settings.site;
+    let base = &settings.address.path;
+    let root = Link::new("/");
+    let whole = shared.plan.feeds.iter().filter(|feed| match feed.of {
+        None => true,
+        Some((archive, _)) => site.settings.archives[archive].by.is_none(),
+    });
+    let image = settings.image.as_ref().map(|image| {
+        if image.starts_with('/') { format!("{base}{image}") } else { image.clone() }
+    });
+    let author = settings.author.clone().unwrap_or_default();
+    context! {
+        title => settings.title.clone(),
+        address => settings.address.root(),
+        link => site.href(&root),
+        language => settings.language.clone(),
+        about => settings.about.clone(),
+        author => context! { name => author.name, email => author.email, link => author.link },
+        image,
+        feeds => Value::from_iter(whole.map(|feed| crate::template::feed_value(shared, feed))),
+        lists => lists(shared),
+        words => Value::from_pairs(site.settings.words.0.iter().map(|(name, word)| (Value::from(name.as_str()), Value::from(word.as_str())))),
+        style => site.href(&Link::new(format!("/{}", crate::plan::STYLE))),
+    }
+}
+
+/// The pages that the navigation leads to: stand-alone pages that ask for it, whole archives,
+/// and overviews.
+fn lists(shared: &Shared) -> Value {
+    let site = &shared.site;
+    let mut lists: Vec<(String, String)> = Vec::new();
+    for (at, laid) in shared.plan.archives.iter().enumerate() {
+        match &shared.plan.overviews[at] {
+            Some(link) => lists.push((laid.title.clone(), site.href(link))),
+            None if laid.by.is_none() => {
+                lists.extend(laid.groups.iter().map(|group| (group.title.clone(), site.href(&group.link))));
+            }
+            None => {}
+        }
+    }
+    for page in site.pages.iter().filter(|page| page.link.plain != "/" && !page.post.unlisted) {
+        lists.push((page.post.title.clone(), site.href(&page.link)));
+    }
+    Value::from_iter(lists.into_iter().map(|(title, link)| context! { title, link }))
+}
+
+fn archive_values(shared: &Arc<Shared>, at: usize) -> ArchiveValues {
+    let laid = &shared.plan.archives[at];
+    let most = laid.groups.iter().map(|group| group.posts.len()).max();
+    let terms = laid.groups.iter().filter_map(|group| {
+        let term = group.term.as_ref()?;
+        Some(group_value(shared, term, group, most))
+    });
+    ArchiveValues {
+        overview: shared.plan.overviews[at].as_ref().map_or(Value::from(()), |link| Value::from(shared.site.href(link))),
+        terms: Value::from_iter(terms),
+    }
+}
+
+fn sitemap<'a>(outer: &str, inner: &str, addresses: impl Iterator<Item = &'a str>) -> String {
+    let mut text = format!(
+        "<?xml version=\"1.0\" encoding=\"utf-8\"?>\n<{outer} xmlns=\"http://www.sitemaps.org/schemas/sitemap/0.9\">\n"
+    );
+    for address in addresses {
+        text.push_str(&format!("<{inner}><loc>{}</loc></{inner}>\n", escape(address)));
+    }
+    text.push_str(&format!("</{outer}>\n"));
+    text
+}
+
+/// A template that an archive names and that is not there is a fault at its place.
+pub fn check_templates(shared: &Shared, faults: &mut Vec<Diagnostic>) {
+    for archive in &shared.site.settings.archives {
+        if let Some(template) = &archive.template
+            && !shared.sources.contains_key(&template.node)
+        {
+            let place = shared.site.settings.source.place(template.span);
+            faults.push(
+                Diagnostic::error(Code::TemplateFailed, place, format!("there is no template `{}`", template.node))
+                    .suggest(&template.node, shared.sources.keys().map(String::as_str)),
+            );
+        }
+    }
+}

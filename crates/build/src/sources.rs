@@ -1,0 +1,101 @@
+//! Where a site's files are read from: a folder on disk, or memory.
+
+use std::collections::BTreeMap;
+use std::fmt;
+use std::io;
+use std::path::PathBuf;
+
+use walkdir::WalkDir;
+
+/// The files of a site. Paths are below the site's folder and hold `/` on every system.
+pub trait Sources: Sync + fmt::Debug {
+    /// All files below `folder`, sorted by path; `None` where there is no such folder.
+    ///
+    /// # Errors
+    /// The path that could not be read, and why.
+    fn list(&self, folder: &str) -> Result<Option<Vec<String>>, (String, io::Error)>;
+
+    /// The bytes of a file.
+    ///
+    /// # Errors
+    /// Where it is not there or cannot be read.
+    fn read(&self, path: &str) -> io::Result<Vec<u8>>;
+}
+
+/// A site's folder on disk.
+#[derive(Debug, Clone)]
+pub struct Disk {
+    root: PathBuf,
+}
+
+impl Disk {
+    /// The site in the folder `root`.
+    #[must_use]
+    pub fn new(root: impl Into<PathBuf>) -> Self {
+        Self { root: root.into() }
+    }
+}
+
+impl Sources for Disk {
+    fn list(&self, folder: &str) -> Result<Option<Vec<String>>, (String, io::Error)> {
+        let top = self.root.join(folder);
+        if !top.is_dir() {
+            return Ok(None);
+        }
+        let mut files = Vec::new();
+        for entry in WalkDir::new(&top).follow_links(true).sort_by_file_name() {
+            let entry = entry.map_err(|error| {
+                let path = error.path().map_or_else(|| folder.to_owned(), |path| path.display().to_string());
+                (path, error.into())
+            })?;
+            if entry.file_type().is_dir() {
+                continue;
+            }
+            let below = entry.path().strip_prefix(&self.root).unwrap_or(entry.path());
+            let steps: Option<Vec<&str>> = below.iter().map(|step| step.to_str()).collect();
+            match steps {
+                Some(steps) => files.push(steps.join("/")),
+                None => {
+                    let why = io::Error::new(io::ErrorKind::InvalidData, "the file's name is not UTF-8");
+                    return Err((below.display().to_string(), why));
+                }
+            }
+        }
+        files.sort();
+        Ok(Some(files))
+    }
+
+    fn read(&self, path: &str) -> io::Result<Vec<u8>> {
+        std::fs::read(self.root.join(path))
+    }
+}
+
+/// A site in memory, for tests and tools.
+#[derive(Debug, Clone, Default)]
+pub struct Memory {
+    files: BTreeMap<String, Vec<u8>>,
+}
+
+impl Memory {
+    /// Puts a file there, or replaces it.
+    pub fn write(&mut self, path: &str, bytes: impl Into<Vec<u8>>) {
+        self.files.insert(path.to_owned(), bytes.into());
+    }
+
+    /// Takes a file away.
+    pub fn remove(&mut self, path: &str) {
+        self.files.remove(path);
+    }
+}
+
+impl Sources for Memory {
+    fn list(&self, folder: &str) -> Result<Option<Vec<String>>, (String, io::Error)> {
+        let prefix = format!("{folder}/");
+        let files: Vec<String> = self.files.keys().filter(|path| path.starts_with(&prefix)).cloned().collect();
+        Ok((!files.is_empty()).then_some(files))
+    }
+
+    fn read(&self, path: &str) -> io::Result<Vec<u8>> {
+        self.files.get(path).cloned().ok_or_else(|| io::ErrorKind::NotFound.into())
+    }
+}

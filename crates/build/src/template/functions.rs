@@ -1,0 +1,220 @@
+//! The functions and filters of templates.
+
+use std::sync::{Arc, PoisonError};
+
+use minijinja::value::Kwargs;
+use minijinja::{Environment, Error, ErrorKind, State, Value};
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::{Diagnostic, Faults};
+use tabulae_core::language::DateStyle;
+use tabulae_core::query::{Parameter, Scope, compile};
+use tabulae_core::source::{Passage, Source, Span};
+use tabulae_core::term::{TermId, slug};
+use tabulae_core::time::{Stamp, parse_date};
+
+use super::faults::QueryFault;
+use super::objects::{DateObject, PostObject, TermObject, post_list};
+use super::{Shared, this};
+
+/// The names of functions, for hints.
+pub(super) const FUNCTIONS: [&str; 3] = ["query", "terms", "feeds"];
+/// The names of filters of our own, for hints.
+pub(super) const FILTERS: [&str; 4] = ["date", "count", "absolute", "slug"];
+
+pub(super) fn add(env: &mut Environment<'static>, shared: &Arc<Shared>) {
+    let of = Arc::clone(shared);
+    env.add_function("query", move |state: &State<'_, '_>, text: &str, given: Kwargs| {
+        let posts = query(&of, state, text, &given)?;
+        Ok::<_, Error>(post_list(posts, &of))
+    });
+    let of = Arc::clone(shared);
+    env.add_function("terms", move |state: &State<'_, '_>, field: &str, options: Kwargs| terms(&of, state, field, &options));
+    let of = Arc::clone(shared);
+    env.add_function("feeds", move || feed_list(&of));
+    let of = Arc::clone(shared);
+    env.add_filter("date", move |value: Value, pattern: Option<&str>| date(&of, &value, pattern));
+    let of = Arc::clone(shared);
+    env.add_filter("count", move |value: Value, one: &str, many: &str| count(&of, &value, one, many));
+    let of = Arc::clone(shared);
+    env.add_filter("absolute", move |link: &str| {
+        if tabulae_core::html::is_local(link) { of.site.settings.site.address.absolute(link) } else { link.to_owned() }
+    });
+    env.add_filter("slug", |text: &str| slug(text));
+}
+
+fn wrong(message: impl Into<String>) -> Error {
+    Error::new(ErrorKind::InvalidOperation, message.into())
+}
+
+fn query(shared: &Arc<Shared>, state: &State<'_, '_>, text: &str, given: &Kwargs) -> Result<Arc<[PostId]>, Error> {
+    let mut parameters = Vec::new();
+    for name in given.args() {
+        let value: Value = given.get(name)?;
+        parameters.push((name.to_owned(), parameter(&value)?));
+    }
+    if parameters.is_empty()
+        && let Some(known) = shared.answers.lock().unwrap_or_else(PoisonError::into_inner).get(text)
+    {
+        return Ok(Arc::clone(known));
+    }
+    let passage = passage(shared, state.name(), text);
+    let site = &shared.site;
+    let scope = Scope {
+        catalogue: &site.catalogue,
+        library: &site.library,
+        moment: &site.moment,
+        has_this: this().is_some(),
+        parameters: &parameters,
+    };
+    let mut faults = Faults::new();
+    let compiled = compile(&passage, scope).into_output(&mut faults);
+    let (errors, warnings): (Faults, Faults) = faults.into_iter().partition(Diagnostic::is_error);
+    warnings.into_iter().for_each(|warning| shared.warn(warning));
+    let Some(compiled) = compiled else {
+        let fault = errors.into_iter().next();
+        let message = fault.as_ref().map_or_else(String::new, |fault| fault.message.clone());
+        let error = wrong(message);
+        return Err(match fault {
+            Some(fault) => error.with_source(QueryFault(Box::new(fault))),
+            None => error,
+        });
+    };
+    let posts: Arc<[PostId]> = compiled.run(&site.catalogue, this()).posts.into();
+    if parameters.is_empty() && !compiled.needs_this() {
+        let mut answers = shared.answers.lock().unwrap_or_else(PoisonError::into_inner);
+        answers.insert(text.to_owned(), Arc::clone(&posts));
+    }
+    Ok(posts)
+}
+
+/// Where a query's text stands in the template that asks for it.
+fn passage(shared: &Shared, template: &str, text: &str) -> Passage {
+    match shared.sources.get(template) {
+        Some(source) => match source.text().find(text) {
+            Some(at) => Passage::new(text, source, Span::new(at, at + text.len())),
+            None => {
+                let own = Source::new(source.file().unwrap_or(template), text);
+                Passage::new(text, &own, Span::new(0, text.len()))
+            }
+        },
+        None => Passage::command_line(text),
+    }
+}
+
+fn parameter(value: &Value) -> Result<Parameter, Error> {
+    if value.is_none() || value.is_undefined() {
+        return Ok(Parameter::Missing);
+    }
+    if let Some(date) = value.downcast_object_ref::<DateObject>() {
+        return Ok(Parameter::Date(date.stamp));
+    }
+    if let Some(term) = value.downcast_object_ref::<TermObject>() {
+        return Ok(Parameter::Text(term.name().to_owned()));
+    }
+    if value.downcast_object_ref::<PostObject>().is_some() {
+        return Err(wrong("a parameter is a text, a number, a date, true or false, or a list of such; hand in a field of the post"));
+    }
+    if let Some(text) = value.as_str() {
+        return Ok(Parameter::Text(text.to_owned()));
+    }
+    if value.is_number() {
+        return f64::try_from(value.clone()).map(Parameter::Number);
+    }
+    if let Ok(flag) = bool::try_from(value.clone()) {
+        return Ok(Parameter::Flag(flag));
+    }
+    value.try_iter()?.map(|item| parameter(&item)).collect::<Result<_, _>>().map(Parameter::List)
+}
+
+/// The terms of a field that listed posts have, or the posts of a query.
+fn terms(shared: &Arc<Shared>, state: &State<'_, '_>, name: &str, options: &Kwargs) -> Result<Value, Error> {
+    let catalogue = &shared.site.catalogue;
+    let field = catalogue.term_field(name).ok_or_else(|| {
+        let known: Vec<&str> = catalogue.term_tables().iter().map(|table| table.field.name.as_str()).collect();
+        let near = crate::site::did_you_mean(name, known.iter().copied()).unwrap_or_else(|| format!("term fields are {}", known.join(", ")));
+        wrong(format!("`{name}` is not a term field; {near}"))
+    })?;
+    let order: Option<&str> = options.get("order")?;
+    let limit: Option<usize> = options.get("limit")?;
+    let text: Option<&str> = options.get("query")?;
+    options.assert_all_used()?;
+    let table = catalogue.terms(field);
+    let mut lists: Vec<(TermId, usize, Option<PostId>)> = match text {
+        None => table.terms.iter().enumerate().map(|(at, term)| (id_at(at), term.posts.len(), term.posts.first().copied())).collect(),
+        Some(text) => {
+            let posts = query(shared, state, text, &Kwargs::from_iter(std::iter::empty::<(String, Value)>()))?;
+            let mut lists: Vec<_> = (0..table.terms.len()).map(|at| (id_at(at), 0, None)).collect();
+            for post in posts.iter() {
+                for term in catalogue.terms_of(*post, field) {
+                    let list = &mut lists[term.0 as usize];
+                    list.1 += 1;
+                    list.2 = list.2.min(Some(*post)).or(Some(*post));
+                }
+            }
+            lists
+        }
+    };
+    lists.retain(|(_, count, _)| *count > 0);
+    let by_name = |a: &TermId, b: &TermId| catalogue.language.sort(&table.term(*a).name, &table.term(*b).name);
+    match order.unwrap_or("name") {
+        "name" => lists.sort_by(|a, b| by_name(&a.0, &b.0)),
+        "count" => lists.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| by_name(&a.0, &b.0))),
+        "newest" => lists.sort_by(|a, b| a.2.cmp(&b.2).then_with(|| by_name(&a.0, &b.0))),
+        other => return Err(wrong(format!("terms cannot be ordered by \"{other}\"; write \"name\", \"count\" or \"newest\""))),
+    }
+    lists.truncate(limit.unwrap_or(usize::MAX));
+    Ok(Value::from_iter(lists.into_iter().map(|(id, count, _)| TermObject::value(field, id, Some(count), shared))))
+}
+
+fn id_at(at: usize) -> TermId {
+    TermId(u32::try_from(at).unwrap_or(u32::MAX))
+}
+
+/// Every feed of the site.
+fn feed_list(shared: &Shared) -> Value {
+    shared.plan.feeds.iter().map(|feed| feed_value(shared, feed)).collect()
+}
+
+pub(crate) fn feed_value(shared: &Shared, feed: &crate::plan::FeedPlan) -> Value {
+    minijinja::context! {
+        title => feed.title.as_str(),
+        link => shared.site.href(&feed.link),
+        type => feed.format.media_type(),
+        format => feed.format.name(),
+    }
+}
+
+fn stamp_of(shared: &Shared, value: &Value) -> Result<Stamp, Error> {
+    if let Some(date) = value.downcast_object_ref::<DateObject>() {
+        return Ok(date.stamp);
+    }
+    let text = value.as_str().ok_or_else(|| wrong(format!("`date` takes a date, and this is {}", value.kind())))?;
+    let zone = &shared.site.moment.zone;
+    parse_date(text).and_then(|date| date.stamp(zone)).map_err(|_| wrong(format!("`date` takes a date, and \"{text}\" is none")))
+}
+
+fn date(shared: &Shared, value: &Value, pattern: Option<&str>) -> Result<Value, Error> {
+    if value.is_none() {
+        return Ok(Value::from(()));
+    }
+    let stamp = stamp_of(shared, value)?;
+    let language = &shared.site.catalogue.language;
+    let style = match pattern {
+        None => shared.site.settings.site.dates.clone(),
+        Some("long") => DateStyle::Long,
+        Some("medium") => DateStyle::Medium,
+        Some("short") => DateStyle::Short,
+        Some("iso") => return Ok(Value::from(stamp.iso())),
+        Some(pattern) => {
+            let at = stamp.day.to_datetime(stamp.time.unwrap_or_default());
+            return Ok(Value::from(language.pattern_at(at, pattern)));
+        }
+    };
+    Ok(Value::from(language.day(stamp.day, &style)))
+}
+
+fn count(shared: &Shared, value: &Value, one: &str, many: &str) -> Result<String, Error> {
+    let number = value.as_usize().or_else(|| value.len()).ok_or_else(|| wrong(format!("`count` takes a number or a list, and this is {}", value.kind())))?;
+    let word = if shared.site.catalogue.language.is_singular(number) { one } else { many };
+    Ok(format!("{number} {word}"))
+}

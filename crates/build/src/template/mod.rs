@@ -1,0 +1,174 @@
+//! Templates: the environment with the built-in theme, a site's own templates over it, and the
+//! functions and filters that both may use.
+
+mod faults;
+mod functions;
+mod objects;
+
+use std::cell::Cell;
+use std::collections::BTreeMap;
+use std::sync::{Arc, Mutex, PoisonError};
+
+use minijinja::{AutoEscape, Environment, Output, State, UndefinedBehavior, Value};
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::source::Source;
+
+use crate::plan::Plan;
+use crate::site::Site;
+
+pub use self::faults::diagnose;
+pub(crate) use self::functions::feed_value;
+pub use self::objects::{PostList, PostObject, TermObject, date_value, post_list};
+
+/// The built-in templates by name.
+pub const BUILT_IN: [(&str, &str); 9] = [
+    ("base.html", include_str!("../theme/base.html")),
+    ("post.html", include_str!("../theme/post.html")),
+    ("page.html", include_str!("../theme/page.html")),
+    ("archive.html", include_str!("../theme/archive.html")),
+    ("overview.html", include_str!("../theme/overview.html")),
+    ("parts/card.html", include_str!("../theme/parts/card.html")),
+    ("parts/lines.html", include_str!("../theme/parts/lines.html")),
+    ("parts/pager.html", include_str!("../theme/parts/pager.html")),
+    ("parts/terms.html", include_str!("../theme/parts/terms.html")),
+];
+
+/// The theme's style sheet.
+pub const STYLE: &str = include_str!("../theme/tabulae.css");
+
+/// What all pages of a build share.
+#[derive(Debug)]
+pub struct Shared {
+    /// The site.
+    pub site: Site,
+    /// What is made.
+    pub plan: Plan,
+    /// Templates by name, with the files that they stand in.
+    pub sources: BTreeMap<String, Source>,
+    /// What templates complain of without failing.
+    warnings: Mutex<Faults>,
+    answers: Mutex<BTreeMap<String, Arc<[PostId]>>>,
+}
+
+impl Shared {
+    /// Puts together what all pages share.
+    #[must_use]
+    pub fn new(site: Site, plan: Plan) -> Self {
+        let mut sources = BTreeMap::new();
+        for (name, text) in BUILT_IN {
+            sources.insert(name.to_owned(), Source::new(&format!("built-in template {name}"), text));
+        }
+        for (name, text) in &site.templates {
+            sources.insert(name.clone(), Source::new(&format!("templates/{name}"), text));
+        }
+        for page in &site.pages {
+            if let Some(text) = &page.template {
+                sources.insert(page.post.path.clone(), Source::new(&page.post.path, text));
+            }
+        }
+        Self {
+            site,
+            plan,
+            sources,
+            warnings: Mutex::default(),
+            answers: Mutex::default(),
+        }
+    }
+
+    fn warn(&self, warning: Diagnostic) {
+        let mut warnings = self.warnings.lock().unwrap_or_else(PoisonError::into_inner);
+        let same = |known: &Diagnostic| known.place == warning.place && known.message == warning.message;
+        if !warnings.iter().any(same) {
+            warnings.push(warning);
+        }
+    }
+
+    /// The complaints of all pages, by place.
+    #[must_use]
+    pub fn take_warnings(&self) -> Faults {
+        let mut warnings = std::mem::take(&mut *self.warnings.lock().unwrap_or_else(PoisonError::into_inner));
+        warnings.sort_by(|a, b| {
+            let key = |d: &Diagnostic| (d.place.file.clone(), d.place.line, d.place.column);
+            key(a).cmp(&key(b))
+        });
+        warnings
+    }
+}
+
+thread_local! {
+    /// The post whose page this thread is making.
+    static THIS: Cell<Option<PostId>> = const { Cell::new(None) };
+}
+
+/// The post whose page this thread is making.
+pub(crate) fn this() -> Option<PostId> {
+    THIS.get()
+}
+
+/// Makes a page with `this` as the post whose page it is.
+pub fn with_this<T>(this: Option<PostId>, make: impl FnOnce() -> T) -> T {
+    THIS.set(this);
+    let made = make();
+    THIS.set(None);
+    made
+}
+
+/// The environment of a build. Templates that are not well formed are faults.
+#[must_use]
+pub fn environment(shared: &Arc<Shared>, faults: &mut Faults) -> Environment<'static> {
+    let mut env = Environment::new();
+    env.set_undefined_behavior(UndefinedBehavior::Strict);
+    env.set_debug(true);
+    env.set_auto_escape_callback(|_| AutoEscape::Html);
+    env.set_formatter(write_value);
+    functions::add(&mut env, shared);
+    for (name, source) in &shared.sources {
+        if let Err(error) = env.add_template_owned(name.clone(), source.text().to_owned()) {
+            let fault = diagnose(&error, shared);
+            faults.push(Diagnostic {
+                code: Code::TemplateUnreadable,
+                ..fault
+            });
+        }
+    }
+    env
+}
+
+/// Writes a value as HTML; nothing for what is missing.
+fn write_value(out: &mut Output<'_>, state: &mut State<'_, '_>, value: &Value) -> Result<(), minijinja::Error> {
+    if value.is_undefined() {
+        return minijinja::escape_formatter(out, state, value);
+    }
+    if value.is_none() {
+        return Ok(());
+    }
+    let failed = |_| minijinja::Error::new(minijinja::ErrorKind::WriteFailure, "cannot write the page");
+    if value.is_safe() || value.is_number() {
+        return std::fmt::Write::write_fmt(out, format_args!("{value}")).map_err(failed);
+    }
+    match value.as_str() {
+        Some(text) => out.write_str(&escape(text)).map_err(failed),
+        None => out.write_str(&escape(&value.to_string())).map_err(failed),
+    }
+}
+
+/// Text as HTML, also within attributes.
+#[must_use]
+pub fn escape(text: &str) -> std::borrow::Cow<'_, str> {
+    if !text.contains(['&', '<', '>', '"', '\'']) {
+        return text.into();
+    }
+    let mut out = String::with_capacity(text.len() + 16);
+    for c in text.chars() {
+        match c {
+            '&' => out.push_str("&amp;"),
+            '<' => out.push_str("&lt;"),
+            '>' => out.push_str("&gt;"),
+            '"' => out.push_str("&quot;"),
+            '\'' => out.push_str("&#39;"),
+            c => out.push(c),
+        }
+    }
+    out.into()
+}

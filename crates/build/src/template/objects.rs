@@ -1,0 +1,303 @@
+//! What templates see of posts, terms and dates.
+
+use std::cmp::Ordering;
+use std::fmt;
+use std::sync::Arc;
+
+use minijinja::value::{DynObject, Enumerator, Object, ObjectRepr};
+use minijinja::{Error, ErrorKind, State, Value};
+use tabulae_core::catalogue::PostId;
+use tabulae_core::html;
+use tabulae_core::post::State as PostState;
+use tabulae_core::query::fields::{DerivedField, FIELDS, derived};
+use tabulae_core::term::TermId;
+use tabulae_core::time::Stamp;
+use tabulae_core::value::{Map, Value as Written};
+
+use super::{Shared, this};
+
+/// A post in a template.
+#[derive(Debug)]
+pub struct PostObject {
+    /// Which post.
+    pub id: PostId,
+    shared: Arc<Shared>,
+}
+
+impl PostObject {
+    /// A post as a value.
+    #[must_use]
+    pub fn value(id: PostId, shared: &Arc<Shared>) -> Value {
+        Value::from_object(Self {
+            id,
+            shared: Arc::clone(shared),
+        })
+    }
+
+    fn derived(&self, field: DerivedField) -> Value {
+        let site = &self.shared.site;
+        let post = site.catalogue.post(self.id);
+        let number = |part: Option<i16>| part.map_or(Value::from(()), Value::from);
+        match field {
+            DerivedField::Title => Value::from(post.title.as_str()),
+            DerivedField::Link => Value::from(site.href(site.catalogue.link(self.id))),
+            DerivedField::Slug => Value::from(post.slug.as_str()),
+            DerivedField::Path => Value::from(post.path.as_str()),
+            DerivedField::Folder => Value::from(post.folder.as_str()),
+            DerivedField::Content => {
+                let html = if post.links { site.resolve_html(site.owner(self.id), &post.html) } else { post.html.clone() };
+                Value::from_safe_string(html)
+            }
+            DerivedField::Date => date_or_none(post.date),
+            DerivedField::Updated => date_or_none(post.updated),
+            DerivedField::Year => number(post.date.map(|date| date.day.year())),
+            DerivedField::Month => number(post.date.map(|date| i16::from(date.day.month()))),
+            DerivedField::Day => number(post.date.map(|date| i16::from(date.day.day()))),
+            DerivedField::Summary => text_or_none(post.summary.as_deref()),
+            DerivedField::Image => match &post.image {
+                Some(image) => Value::from(site.resolve(site.owner(self.id), image).unwrap_or_else(|| image.clone())),
+                None => Value::from(()),
+            },
+            DerivedField::Words => Value::from(post.words),
+            DerivedField::Minutes => Value::from(post.words.div_ceil(220).max(1)),
+            DerivedField::Text => Value::from(html::text(&post.html)),
+            DerivedField::Draft => Value::from(post.draft),
+            DerivedField::Scheduled => Value::from(post.state == PostState::Scheduled),
+            DerivedField::Expired => Value::from(post.state == PostState::Expired),
+            DerivedField::Unlisted => Value::from(post.unlisted),
+            DerivedField::Current => Value::from(this() == Some(self.id)),
+            DerivedField::Likeness => Value::from(()),
+        }
+    }
+
+    /// An entry of the front matter; nothing where another post has one of this name.
+    fn own(&self, name: &str) -> Option<Value> {
+        let catalogue = &self.shared.site.catalogue;
+        if let Some(value) = catalogue.post(self.id).front.get(name) {
+            return Some(own_value(&value.value.node, &self.shared));
+        }
+        let sets: Vec<usize> = (0..catalogue.sets().len()).collect();
+        catalogue.profile(name, &sets).map(|_| Value::from(()))
+    }
+}
+
+fn text_or_none(text: Option<&str>) -> Value {
+    text.map_or(Value::from(()), Value::from)
+}
+
+fn date_or_none(stamp: Option<Stamp>) -> Value {
+    stamp.map_or(Value::from(()), date_value)
+}
+
+/// A front matter value as a template sees it.
+fn own_value(value: &Written, shared: &Arc<Shared>) -> Value {
+    match value {
+        Written::Null => Value::from(()),
+        Written::Text(text) => Value::from(text.as_str()),
+        #[expect(clippy::cast_possible_truncation, reason = "only whole numbers of a safe size")]
+        Written::Number(number, _) if number.fract() == 0.0 && number.abs() < 9e15 => Value::from(*number as i64),
+        Written::Number(number, _) => Value::from(*number),
+        Written::Flag(flag, _) => Value::from(*flag),
+        Written::Date(stamp, _) => date_value(*stamp),
+        Written::List(items) => Value::from(items.iter().map(|item| own_value(&item.node, shared)).collect::<Vec<_>>()),
+        Written::Map(map) => map_value(map, shared),
+    }
+}
+
+fn map_value(map: &Map, shared: &Arc<Shared>) -> Value {
+    let pairs = map.entries.iter().map(|entry| (entry.key.node.clone(), own_value(&entry.value.node, shared)));
+    Value::from_pairs(pairs.map(|(key, value)| (Value::from(key), value)))
+}
+
+impl Object for PostObject {
+    fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
+        let name = key.as_str()?;
+        let catalogue = &self.shared.site.catalogue;
+        if let Some(field) = derived(name) {
+            return Some(self.derived(field.field));
+        }
+        if let Some(field) = catalogue.term_field(name) {
+            let terms = catalogue.terms_of(self.id, field).iter();
+            return Some(Value::from_object(TermList(
+                terms.map(|id| TermObject::value(field, *id, None, &self.shared)).collect(),
+            )));
+        }
+        if name == "meta" {
+            return Some(map_value(&catalogue.post(self.id).front, &self.shared));
+        }
+        self.own(name)
+    }
+
+    fn enumerate(self: &Arc<Self>) -> Enumerator {
+        let own = self.shared.site.catalogue.post(self.id).front.entries.iter();
+        let names = FIELDS.iter().map(|field| field.name.to_owned()).chain(own.map(|entry| entry.key.node.clone()));
+        Enumerator::Values(names.map(Value::from).collect())
+    }
+
+    fn render(self: &Arc<Self>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.shared.site.catalogue.post(self.id).title)
+    }
+}
+
+/// Posts in a template, in order.
+#[derive(Debug)]
+pub struct PostList {
+    posts: Arc<[PostId]>,
+    shared: Arc<Shared>,
+}
+
+/// Posts as a value.
+#[must_use]
+pub fn post_list(posts: impl Into<Arc<[PostId]>>, shared: &Arc<Shared>) -> Value {
+    Value::from_object(PostList {
+        posts: posts.into(),
+        shared: Arc::clone(shared),
+    })
+}
+
+impl Object for PostList {
+    fn repr(self: &Arc<Self>) -> ObjectRepr {
+        ObjectRepr::Seq
+    }
+
+    fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
+        self.posts.get(key.as_usize()?).map(|id| PostObject::value(*id, &self.shared))
+    }
+
+    fn enumerate(self: &Arc<Self>) -> Enumerator {
+        Enumerator::Seq(self.posts.len())
+    }
+}
+
+/// A term in a template.
+#[derive(Debug)]
+pub struct TermObject {
+    /// The term field.
+    pub field: usize,
+    /// Which term.
+    pub id: TermId,
+    count: Option<usize>,
+    shared: Arc<Shared>,
+}
+
+impl TermObject {
+    /// A term as a value; `count` is how many posts of a query have it, else all listed ones.
+    #[must_use]
+    pub fn value(field: usize, id: TermId, count: Option<usize>, shared: &Arc<Shared>) -> Value {
+        Value::from_object(Self {
+            field,
+            id,
+            count,
+            shared: Arc::clone(shared),
+        })
+    }
+
+    /// The name, as shown.
+    #[must_use]
+    pub fn name(&self) -> &str {
+        &self.shared.site.catalogue.terms(self.field).term(self.id).name
+    }
+}
+
+impl Object for TermObject {
+    fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
+        let term = self.shared.site.catalogue.terms(self.field).term(self.id);
+        Some(match key.as_str()? {
+            "name" => Value::from(term.name.as_str()),
+            "slug" => Value::from(term.slug.as_str()),
+            "count" => Value::from(self.count.unwrap_or(term.posts.len())),
+            "link" => {
+                let link = self.shared.plan.term_pages.get(&(self.field, self.id));
+                link.map_or(Value::from(()), |link| Value::from(self.shared.site.href(link)))
+            }
+            "about" => term.about.as_ref().map_or(Value::from(()), |about| Value::from_safe_string(about.clone())),
+            _ => return None,
+        })
+    }
+
+    fn enumerate(self: &Arc<Self>) -> Enumerator {
+        Enumerator::Str(&["name", "slug", "count", "link", "about"])
+    }
+
+    fn custom_cmp(self: &Arc<Self>, other: &DynObject) -> Option<Ordering> {
+        let other = other.downcast_ref::<Self>()?;
+        Some((self.field, self.id).cmp(&(other.field, other.id)))
+    }
+
+    fn render(self: &Arc<Self>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.name())
+    }
+}
+
+/// A post's terms: a list, which prints as the names with commas between.
+#[derive(Debug)]
+struct TermList(Vec<Value>);
+
+impl Object for TermList {
+    fn repr(self: &Arc<Self>) -> ObjectRepr {
+        ObjectRepr::Seq
+    }
+
+    fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
+        self.0.get(key.as_usize()?).cloned()
+    }
+
+    fn enumerate(self: &Arc<Self>) -> Enumerator {
+        Enumerator::Seq(self.0.len())
+    }
+
+    fn render(self: &Arc<Self>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for (at, term) in self.0.iter().enumerate() {
+            write!(f, "{}{term}", if at > 0 { ", " } else { "" })?;
+        }
+        Ok(())
+    }
+}
+
+/// A date in a template. Prints by ISO 8601; `|date` writes it in words.
+#[derive(Debug)]
+pub(super) struct DateObject {
+    pub(super) stamp: Stamp,
+}
+
+/// A date as a value.
+#[must_use]
+pub fn date_value(stamp: Stamp) -> Value {
+    Value::from_object(DateObject { stamp })
+}
+
+impl Object for DateObject {
+    fn repr(self: &Arc<Self>) -> ObjectRepr {
+        ObjectRepr::Plain
+    }
+
+    fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
+        let day = self.stamp.day;
+        Some(match key.as_str()? {
+            "year" => Value::from(day.year()),
+            "month" => Value::from(day.month()),
+            "day" => Value::from(day.day()),
+            _ => return None,
+        })
+    }
+
+    fn custom_cmp(self: &Arc<Self>, other: &DynObject) -> Option<Ordering> {
+        other.downcast_ref::<Self>().map(|other| self.stamp.at.cmp(&other.stamp.at))
+    }
+
+    fn render(self: &Arc<Self>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.stamp.iso())
+    }
+
+    fn call_method(
+        self: &Arc<Self>,
+        _state: &mut State<'_, '_>,
+        method: &str,
+        _args: &[Value],
+    ) -> Result<Value, Error> {
+        Err(Error::new(
+            ErrorKind::UnknownMethod,
+            format!("a date has no method `{method}`; write it as a filter: `|date(\"%Y\")`"),
+        ))
+    }
+}

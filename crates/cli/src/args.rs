@@ -1,0 +1,122 @@
+//! The command line, as typed.
+
+use std::path::PathBuf;
+
+use clap::error::ErrorKind;
+use clap::{Parser, Subcommand, ValueEnum};
+use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::post::Include;
+use tabulae_core::source::Source;
+use tabulae_core::time::{FORMS, Written, parse_date};
+
+use crate::ui::{self, Status};
+
+/// Keeps the lists of a blog true: archives, overviews and feeds from front matter and queries.
+#[derive(Debug, Clone, Parser)]
+#[command(name = "tabulae", version, arg_required_else_help = true, after_help = EXAMPLES)]
+pub(crate) struct Args {
+    /// The site's folder
+    #[arg(short = 'C', value_name = "DIR", global = true, default_value = ".", hide_default_value = true)]
+    pub(crate) dir: PathBuf,
+    /// How to answer
+    #[arg(long, global = true, value_enum, default_value = "text", hide_possible_values = true, value_name = "FORM")]
+    pub(crate) format: Format,
+    /// Let posts into lists that are held back: drafts, scheduled, expired, unlisted
+    #[arg(long, global = true, value_name = "STATES", value_delimiter = ',', value_parser = parse_state)]
+    pub(crate) include: Vec<String>,
+    /// What counts as now: 2026-03-01, or 2026-03-01T09:00
+    #[arg(long, global = true, value_name = "DATE", value_parser = parse_today)]
+    pub(crate) today: Option<Written>,
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+const EXAMPLES: &str = "Examples:
+  tabulae demo towpath        the example site, built, with a word on what to look at
+  tabulae init blog           a small site to start from
+  tabulae -C blog build       writes the site to blog/out/";
+
+#[derive(Debug, Clone, Subcommand)]
+pub(crate) enum Command {
+    /// Writes the site
+    #[command(after_help = "Examples:
+  tabulae build                             writes what changed to out/
+  tabulae build --include drafts            with drafts, to look at them
+  tabulae build --dry-run                   says what would change, and writes nothing
+  tabulae build --today 2026-03-01          as on that day, so that any build can be repeated")]
+    Build(BuildArgs),
+    /// Makes a small site to start from
+    Init {
+        /// The folder, new or without files of these names
+        dir: PathBuf,
+    },
+    /// Makes the example site and builds it
+    Demo {
+        /// The folder, new or empty
+        dir: PathBuf,
+    },
+}
+
+#[derive(Debug, Clone, clap::Args)]
+pub(crate) struct BuildArgs {
+    /// Where to write, instead of out/ in the site's folder
+    #[arg(long, value_name = "DIR")]
+    pub(crate) out: Option<PathBuf>,
+    /// Build without the posts in which an error stands
+    #[arg(long)]
+    pub(crate) keep_going: bool,
+    /// How many threads, instead of one for each processor
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1024))]
+    pub(crate) jobs: Option<u16>,
+    /// Say what would change, and write nothing
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Format {
+    /// For people
+    Text,
+    /// One object, for programs
+    Json,
+}
+
+fn parse_state(text: &str) -> Result<String, String> {
+    if Include::default().let_in(text) {
+        return Ok(text.to_owned());
+    }
+    Err(match tabulae_core::diagnostic::nearest(text, Include::NAMES) {
+        Some(near) => format!("did you mean `{near}`?"),
+        None => format!("write one or more of {}, with commas between", Include::NAMES.join(", ")),
+    })
+}
+
+fn parse_today(text: &str) -> Result<Written, String> {
+    parse_date(text).map_err(|fault| match fault {
+        tabulae_core::time::DateFault::Form => format!("write one of {FORMS}"),
+        tabulae_core::time::DateFault::NotThere(why) => why,
+    })
+}
+
+/// Reads the command line. What was asked of the command itself (`--help`) is answered here.
+pub(crate) fn parse() -> Result<Args, Status> {
+    Args::try_parse().map_err(|error| {
+        if matches!(error.kind(), ErrorKind::DisplayHelp | ErrorKind::DisplayVersion) {
+            return ui::print(&error.render().ansi().to_string());
+        }
+        if !asks_for_json() {
+            ui::complain(&error.render().ansi().to_string());
+            return Status::Usage;
+        }
+        let text = error.render().to_string();
+        let message = text.lines().next().unwrap_or_default().trim_start_matches("error: ").to_owned();
+        let fault = Diagnostic::error(Code::UsageUnfit, Source::command_line("").top(), message).help("`tabulae --help` lists commands and options");
+        ui::json(&serde_json::json!({}), &[fault]).max(Status::Usage)
+    })
+}
+
+/// Whether `--format json` is among the words, although they could not be read as a whole.
+fn asks_for_json() -> bool {
+    let words: Vec<String> = std::env::args().collect();
+    words.iter().any(|word| word == "--format=json") || words.windows(2).any(|pair| pair[0] == "--format" && pair[1] == "json")
+}

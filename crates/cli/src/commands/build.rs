@@ -1,0 +1,117 @@
+//! `tabulae build`
+
+use std::fmt::Write as _;
+use std::path::Path;
+use std::time::Instant;
+
+use serde_json::{Value, json};
+use tabulae_build::output::Disk as DiskOutput;
+use tabulae_build::report::Report;
+use tabulae_build::sources::Disk;
+use tabulae_core::diagnostic::{Collected, Diagnostic};
+
+use crate::args::{Args, BuildArgs, Format};
+use crate::settle::MEMORY;
+use crate::ui::{self, Status, counted, progress::Bar};
+
+pub(super) fn run(args: &Args, build: &BuildArgs) -> Status {
+    let began = Instant::now();
+    let built = build_site(args, build, &args.dir);
+    match args.format {
+        Format::Json => ui::json(&as_json(&built.output), &built.diagnostics),
+        Format::Text => {
+            let status = ui::faults(&built.diagnostics);
+            if built.output.posts == 0 && status != Status::Done {
+                return status;
+            }
+            let text = as_text(&built.output, &built.diagnostics, build, began.elapsed().as_secs_f64());
+            status.max(ui::print(&text))
+        }
+    }
+}
+
+/// Builds the site in `dir`.
+pub(super) fn build_site(args: &Args, build: &BuildArgs, dir: &Path) -> Collected<Report> {
+    let sources = Disk::new(dir);
+    let mut output = DiskOutput::new(build.out(dir), dir.join(MEMORY));
+    let bar = Bar::new();
+    let options = args.options(build, &bar);
+    let mut work = || tabulae_build::build(&sources, &mut output, &options);
+    let built = match build.jobs {
+        None => work(),
+        Some(jobs) => tabulae_build::with_threads(usize::from(jobs), work),
+    };
+    bar.clear();
+    built
+}
+
+fn as_json(report: &Report) -> Value {
+    let mut object = json!({
+        "read": { "posts": report.posts, "pages": report.pages },
+        "held_back": report.held_back,
+        "written": report.written,
+        "unchanged": report.unchanged,
+        "removed": report.removed,
+        "next_due": report.next_due.as_ref().map(|due| due.at.at.to_string()),
+    });
+    if !report.changes.is_empty() {
+        let changes = report.changes.iter();
+        object["changes"] = changes.map(|change| json!({ "path": change.path, "does": change.kind.name(), "why": change.why })).collect();
+    }
+    object
+}
+
+pub(super) fn as_text(report: &Report, faults: &[Diagnostic], build: &BuildArgs, seconds: f64) -> String {
+    let mut text = String::new();
+    let _ = writeln!(text, "{}", read_line(report));
+    let errors = faults.iter().filter(|fault| fault.is_error()).count();
+    if build.dry_run {
+        for change in &report.changes {
+            let _ = writeln!(text, "  {:<8} {:<40} {}", change.kind.name(), change.path, change.why);
+        }
+        let _ = writeln!(
+            text,
+            "Would write {} to {} and remove {}; {} unchanged. Nothing was written.",
+            counted(report.written, "file", "files"),
+            report.out,
+            report.removed,
+            report.unchanged
+        );
+    } else if errors > 0 && report.written == 0 && report.unchanged == 0 {
+        let _ = writeln!(text, "Nothing was written: {} to mend.", counted(errors, "error", "errors"));
+        return text;
+    } else {
+        let _ = writeln!(
+            text,
+            "Wrote {} to {} in {seconds:.2} s; {} unchanged, {} removed.",
+            counted(report.written, "file", "files"),
+            report.out,
+            report.unchanged,
+            report.removed
+        );
+        if errors > 0 {
+            let _ = writeln!(text, "Built without what stands in {}.", counted(errors, "error", "errors"));
+        }
+    }
+    if let Some(due) = &report.next_due {
+        let time = due.at.time.map(|time| time.strftime(" at %H:%M").to_string()).unwrap_or_default();
+        let _ = writeln!(text, "Next due: \"{}\" on {}{time} ({}).", due.title, due.at.day.strftime("%-d %B %Y"), due.path);
+    }
+    text
+}
+
+fn read_line(report: &Report) -> String {
+    let mut line = format!("Read {}", counted(report.posts, "post", "posts"));
+    if report.pages > 0 {
+        let _ = write!(line, " and {}", counted(report.pages, "page", "pages"));
+    }
+    line.push('.');
+    if !report.held_back.is_empty() {
+        let states = report.held_back.iter().map(|(state, count)| match *state {
+            "draft" => counted(*count, "draft", "drafts"),
+            state => format!("{count} {state}"),
+        });
+        let _ = write!(line, " Held back: {}.", states.collect::<Vec<_>>().join(", "));
+    }
+    line
+}

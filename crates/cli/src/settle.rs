@@ -1,0 +1,71 @@
+//! From the command line as typed to what the builder is asked for.
+
+use std::io::IsTerminal;
+use std::path::{Path, PathBuf};
+
+use jiff::Timestamp;
+use tabulae_build::{Clock, Options, Progress};
+use tabulae_core::post::Include;
+use tabulae_core::time::Written;
+
+use crate::args::{Args, BuildArgs};
+
+/// The folder that a build remembers in.
+pub(crate) const MEMORY: &str = ".tabulae";
+
+impl Args {
+    /// The states that are let into lists.
+    pub(crate) fn include(&self) -> Include {
+        let mut include = Include::default();
+        for name in &self.include {
+            include.let_in(name);
+        }
+        include
+    }
+
+    /// What counts as now.
+    pub(crate) fn clock(&self) -> Clock {
+        self.today.map_or_else(|| Clock::At(Timestamp::now()), Clock::Written)
+    }
+
+    /// The same command line at another time.
+    pub(crate) fn at(&self, today: Option<Written>) -> Self {
+        Self {
+            today,
+            ..self.clone()
+        }
+    }
+
+    /// What a build is asked for.
+    pub(crate) fn options<'a>(&self, build: &BuildArgs, progress: &'a dyn Progress) -> Options<'a> {
+        Options {
+            clock: self.clock(),
+            include: self.include(),
+            keep_going: build.keep_going,
+            dry_run: build.dry_run,
+            progress,
+        }
+    }
+}
+
+impl BuildArgs {
+    /// Nothing but defaults.
+    pub(crate) fn plain() -> Self {
+        Self {
+            out: None,
+            keep_going: false,
+            jobs: None,
+            dry_run: false,
+        }
+    }
+
+    /// The folder that is written to.
+    pub(crate) fn out(&self, site: &Path) -> PathBuf {
+        self.out.clone().unwrap_or_else(|| site.join("out"))
+    }
+}
+
+/// Whether a person looks at standard error.
+pub(crate) fn watched() -> bool {
+    std::io::stderr().is_terminal()
+}

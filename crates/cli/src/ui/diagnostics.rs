@@ -1,0 +1,81 @@
+//! Faults as text: place, sentence, the line with a caret, help.
+
+use std::fmt::Write as _;
+
+use anstyle::{AnsiColor, Style};
+use tabulae_core::diagnostic::Diagnostic;
+use tabulae_core::source::Place;
+use unicode_width::UnicodeWidthChar;
+
+use super::{Status, complain, counted, status};
+
+const BOLD: Style = Style::new().bold();
+const ERROR: Style = AnsiColor::Red.on_default().bold();
+const WARNING: Style = AnsiColor::Yellow.on_default().bold();
+const HELP: Style = AnsiColor::Cyan.on_default();
+
+/// How wide a line of an excerpt is shown at most.
+const WIDE: usize = 100;
+
+/// Prints all faults to standard error.
+pub(crate) fn faults(faults: &[Diagnostic]) -> Status {
+    let mut text = String::new();
+    for fault in faults {
+        one(fault, &mut text);
+    }
+    let errors = faults.iter().filter(|fault| fault.is_error()).count();
+    let warnings = faults.len() - errors;
+    let mut counts = Vec::new();
+    if errors > 0 {
+        counts.push(counted(errors, "error", "errors"));
+    }
+    if warnings > 0 {
+        counts.push(counted(warnings, "warning", "warnings"));
+    }
+    if faults.len() > 1 {
+        let _ = writeln!(text, "{}.\n", counts.join(", "));
+    }
+    complain(&text);
+    status(faults)
+}
+
+fn one(fault: &Diagnostic, out: &mut String) {
+    let (word, style) = if fault.is_error() { ("error", ERROR) } else { ("warning", WARNING) };
+    let code = fault.code.name();
+    let _ = writeln!(out, "{BOLD}{}{BOLD:#}: {style}{word}{style:#}: {BOLD}{}{BOLD:#} [{code}]", shown(&fault.place), fault.message);
+    excerpt(&fault.place, style, out);
+    if let Some((place, word)) = &fault.other {
+        let _ = writeln!(out, "  {BOLD}{}{BOLD:#}: {word}", shown(place));
+        excerpt(place, HELP, out);
+    }
+    if let Some(help) = &fault.help {
+        let _ = writeln!(out, "  {HELP}help{HELP:#}: {help}");
+    }
+    out.push('\n');
+}
+
+fn shown(place: &Place) -> String {
+    match &place.file {
+        Some(file) => format!("{file}:{}:{}", place.line, place.column),
+        None => format!("command line:{}", place.column),
+    }
+}
+
+/// The line, cut to what can be shown, with a caret under each character that is meant.
+fn excerpt(place: &Place, style: Style, out: &mut String) {
+    let Some(line) = &place.excerpt else {
+        return;
+    };
+    let chars: Vec<char> = line.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
+    let at = (place.column - 1).min(chars.len());
+    let start = at.saturating_sub(WIDE / 2).min(chars.len().saturating_sub(WIDE));
+    let end = (start + WIDE).min(chars.len());
+    let head = if start > 0 { "…" } else { "" };
+    let tail = if end < chars.len() { "…" } else { "" };
+    let line: String = chars[start..end].iter().collect();
+    let _ = writeln!(out, "    {head}{}{tail}", line.trim_end());
+    let wide = |chars: &[char]| chars.iter().map(|c| c.width().unwrap_or(0)).sum::<usize>();
+    let before = wide(&chars[start..at]) + usize::from(start > 0);
+    let marked = wide(&chars[at..(at + place.width).min(end)]).max(1);
+    let _ = writeln!(out, "    {}{style}{}{style:#}", " ".repeat(before), "^".repeat(marked));
+}

@@ -1,0 +1,77 @@
+//! Words and colours: what is printed, where, and with which status the program ends.
+
+mod diagnostics;
+pub(crate) mod progress;
+
+use std::io::{self, Write};
+
+use serde_json::{Value, json};
+use tabulae_core::diagnostic::{Code, Diagnostic};
+
+pub(crate) use self::diagnostics::faults;
+
+/// How the program ends.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) enum Status {
+    /// Done.
+    Done = 0,
+    /// There are faults in the site.
+    Faults = 1,
+    /// The command line is wrong.
+    Usage = 2,
+    /// The machine: disk full, no permission.
+    Machine = 3,
+}
+
+/// The status that faults end with.
+pub(crate) fn status(faults: &[Diagnostic]) -> Status {
+    let errors = faults.iter().filter(|fault| fault.is_error());
+    errors
+        .map(|fault| match fault.code {
+            Code::FileUnwritable | Code::BuildLocked => Status::Machine,
+            Code::UsageUnfit => Status::Usage,
+            _ => Status::Faults,
+        })
+        .max()
+        .unwrap_or(Status::Done)
+}
+
+/// Prints to standard output. A pipe that was closed is a quiet success.
+pub(crate) fn print(text: &str) -> Status {
+    let mut out = anstream::stdout().lock();
+    match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
+        Ok(()) => Status::Done,
+        Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Status::Done,
+        Err(_) => Status::Machine,
+    }
+}
+
+/// Prints to standard error.
+pub(crate) fn complain(text: &str) {
+    let _ = anstream::stderr().lock().write_all(text.as_bytes());
+}
+
+/// Prints one JSON object: `object` with the faults added.
+pub(crate) fn json(object: &Value, faults: &[Diagnostic]) -> Status {
+    let mut object = object.clone();
+    object["faults"] = faults.iter().map(fault_json).collect();
+    let text = serde_json::to_string_pretty(&object).unwrap_or_default();
+    status(faults).max(print(&format!("{text}\n")))
+}
+
+fn fault_json(fault: &Diagnostic) -> Value {
+    json!({
+        "severity": if fault.is_error() { "error" } else { "warning" },
+        "code": fault.code.name(),
+        "file": fault.place.file.as_deref(),
+        "line": fault.place.line,
+        "column": fault.place.column,
+        "message": fault.message,
+        "help": fault.help,
+    })
+}
+
+/// "1 post", "14 posts".
+pub(crate) fn counted(count: usize, one: &str, many: &str) -> String {
+    format!("{count} {}", if count == 1 { one } else { many })
+}

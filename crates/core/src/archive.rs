@@ -1,0 +1,449 @@
+//! Archives: a query's posts as pages, whole or one set of pages for each term or date part.
+
+use std::cmp::Ordering;
+
+use indexmap::IndexMap;
+use jiff::civil::Date;
+
+use crate::catalogue::{Catalogue, PostId, term_place};
+use crate::diagnostic::{Code, Diagnostic, Faults, nearest};
+use crate::language::DateStyle;
+use crate::post::title_of_name;
+use crate::query::fields::{DerivedField, FIELDS, derived};
+use crate::route::Link;
+use crate::settings::{Archive, OverviewOrder, Settings};
+use crate::source::Place;
+use crate::term::{TermId, identity, slug};
+use crate::value::{Kind, Value};
+
+/// What an archive is split by.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum By {
+    /// The terms of this term field.
+    Term(usize),
+    /// The year of the date.
+    Year,
+    /// The month of its year.
+    Month,
+    /// The day.
+    Day,
+    /// The values of a front matter field.
+    Field(String),
+    /// The content set.
+    Content,
+}
+
+/// An archive's posts, split and ordered.
+#[derive(Debug, Clone)]
+pub struct Laid {
+    /// What it is split by.
+    pub by: Option<By>,
+    /// The archive's title.
+    pub title: String,
+    /// The whole list, or one for each term, in the order of the overview.
+    pub groups: Vec<Group>,
+}
+
+/// One list of an archive.
+#[derive(Debug, Clone)]
+pub struct Group {
+    /// What its posts share; `None` for a whole archive.
+    pub term: Option<GroupTerm>,
+    /// The page's title.
+    pub title: String,
+    /// The address of page 1.
+    pub link: Link,
+    /// The posts, in the query's order.
+    pub posts: Vec<PostId>,
+    /// Where it is asked for, for messages.
+    pub place: Place,
+}
+
+/// What the posts of a group share.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct GroupTerm {
+    /// The name, as shown.
+    pub name: String,
+    /// Its part of the address.
+    pub slug: String,
+    /// The term, where the archive is split by a term field.
+    pub id: Option<(usize, TermId)>,
+    /// The first day, where the archive is split by date.
+    pub day: Option<Date>,
+}
+
+/// A heading within a page and the posts below it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Section {
+    /// The heading; `None` for posts without one.
+    pub heading: Option<String>,
+    /// The posts.
+    pub posts: Vec<PostId>,
+}
+
+/// What `by` or `group` names.
+///
+/// # Errors
+/// A field that no post has, with the nearest name.
+pub fn by(name: &str, catalogue: &Catalogue, place: Place) -> Result<By, Box<Diagnostic>> {
+    if let Some(field) = catalogue.term_field(name) {
+        return Ok(By::Term(field));
+    }
+    match name {
+        "year" => return Ok(By::Year),
+        "month" => return Ok(By::Month),
+        "day" => return Ok(By::Day),
+        "content" => return Ok(By::Content),
+        _ => {}
+    }
+    let sets: Vec<usize> = (0..catalogue.sets().len()).collect();
+    match catalogue.profile(name, &sets) {
+        Some(profile) if profile.kinds == [Kind::Map] => Err(Box::new(
+            Diagnostic::error(Code::FieldUnfit, place, format!("`{name}` is a map, and posts are split by single values"))
+                .help("name one of its entries, such as `boat.class`"),
+        )),
+        Some(_) if derived(name).is_none() => Ok(By::Field(name.to_owned())),
+        _ => {
+            let terms = catalogue.term_tables().iter().map(|table| table.field.name.as_str());
+            let own = catalogue.field_names(&sets);
+            let known: Vec<&str> = terms.chain(["year", "month", "day", "content"]).chain(own).collect();
+            let is_derived = FIELDS.iter().any(|field| field.name == name && field.field != DerivedField::Content);
+            let message = if is_derived {
+                format!("posts cannot be split by `{name}`")
+            } else {
+                format!("no post has a field `{name}`")
+            };
+            let fault = Diagnostic::error(Code::FieldUnknown, place, message);
+            Err(Box::new(match nearest(name, known.iter().copied()).filter(|_| !is_derived) {
+                Some(near) => fault.help(format!("did you mean `{near}`?")),
+                None => fault.help("split by a term field (tag, category, author), by year, month or day, or by a field of your own"),
+            }))
+        }
+    }
+}
+
+/// Splits `posts`, the answer of the archive's query, into its lists.
+pub fn lay_out(
+    archive: &Archive,
+    posts: Vec<PostId>,
+    settings: &Settings,
+    catalogue: &Catalogue,
+    faults: &mut Faults,
+) -> Laid {
+    let plain_title = archive.title.clone().unwrap_or_else(|| title_of_name(&archive.name));
+    let by = archive.by.as_ref().and_then(|name| {
+        let place = settings.source.place(name.span);
+        self::by(&name.node, catalogue, place).map_err(|fault| faults.push(*fault)).ok()
+    });
+    let Some(by) = by else {
+        let groups = if archive.by.is_some() {
+            Vec::new()
+        } else {
+            vec![Group {
+                term: None,
+                title: plain_title.clone(),
+                link: archive.link.expand(|_| None).unwrap_or_else(|_| Link::new("/")),
+                posts,
+                place: settings.source.place(archive.place),
+            }]
+        };
+        return Laid {
+            by: None,
+            title: plain_title,
+            groups,
+        };
+    };
+    let mut groups = Vec::new();
+    for (term, posts) in split(&by, posts, catalogue) {
+        if posts.len() >= archive.at_least {
+            groups.extend(group(archive, &by, term, posts, settings, catalogue, faults));
+        }
+    }
+    order(&mut groups, &by, archive.order, catalogue);
+    let overview_title = match &archive.title {
+        Some(title) if !title.contains('{') => title.clone(),
+        _ => default_title(&archive.name, &by, settings, catalogue),
+    };
+    Laid {
+        by: Some(by),
+        title: overview_title,
+        groups,
+    }
+}
+
+/// The theme's word for the archive of a term field that goes by the theme's name; else the
+/// archive's name.
+fn default_title(name: &str, by: &By, settings: &Settings, catalogue: &Catalogue) -> String {
+    match by {
+        By::Term(field) if catalogue.terms(*field).field.many() == name => {
+            let word = settings.words.get(name);
+            if word == name { title_of_name(name) } else { word.to_owned() }
+        }
+        _ => title_of_name(name),
+    }
+}
+
+fn group(
+    archive: &Archive,
+    by: &By,
+    term: GroupTerm,
+    posts: Vec<PostId>,
+    settings: &Settings,
+    catalogue: &Catalogue,
+    faults: &mut Faults,
+) -> Option<Group> {
+    let own_place = || settings.source.place(archive.place);
+    let place = match term.id {
+        Some((field, id)) => term_place(catalogue.terms(field).term(id)).unwrap_or_else(own_place),
+        None => own_place(),
+    };
+    if term.slug.split('/').any(str::is_empty) {
+        faults.push(
+            Diagnostic::error(Code::SlugEmpty, place, format!("nothing is left of \"{}\" in an address", term.name)).help(
+                match by {
+                    By::Term(field) => {
+                        let field = &catalogue.terms(*field).field.name;
+                        format!("write a note `terms/{field}/NAME.md` with `title: \"{}\"` and a `slug:`", term.name)
+                    }
+                    _ => "give the value another name, of letters or digits".to_owned(),
+                },
+            ),
+        );
+        return None;
+    }
+    let value = |name: &str| variable(name, archive, by, &term, catalogue);
+    match archive.link.expand(value) {
+        Ok(link) => Some(Group {
+            title: match &archive.title {
+                Some(title) if title.contains('{') => fill(title, &term, archive),
+                _ => term.name.clone(),
+            },
+            term: Some(term),
+            link,
+            posts,
+            place,
+        }),
+        Err(missing) => {
+            let passage = settings.source.place(archive.link_place);
+            if !faults.iter().any(|fault| fault.code == Code::LinkUnfit && fault.place == passage) {
+                let own = archive.by.as_ref().map_or("", |by| by.node.as_str());
+                faults.push(
+                    Diagnostic::error(
+                        Code::LinkUnfit,
+                        passage,
+                        format!("the link of this archive cannot hold {{{missing}}}: it is split by `{own}`"),
+                    )
+                    .help(format!("write {{{own}}} in its place")),
+                );
+            }
+            None
+        }
+    }
+}
+
+/// The archive's own term by its field's name; of date parts year, month and day.
+fn variable(name: &str, archive: &Archive, by: &By, term: &GroupTerm, catalogue: &Catalogue) -> Option<String> {
+    if let Some(day) = term.day {
+        return match (name, by) {
+            ("year", _) => Some(format!("{:04}", day.year())),
+            ("month", By::Month | By::Day) => Some(format!("{:02}", day.month())),
+            ("day", By::Day) => Some(format!("{:02}", day.day())),
+            _ => None,
+        };
+    }
+    let own = archive.by.as_ref().is_some_and(|by| by.node == name);
+    let field = matches!(by, By::Term(field) if catalogue.terms(*field).field.is(name));
+    (own || field || name == "term").then(|| term.slug.clone())
+}
+
+fn fill(title: &str, term: &GroupTerm, archive: &Archive) -> String {
+    let by = archive.by.as_ref().map_or("term", |by| by.node.as_str());
+    title.replace(&format!("{{{by}}}"), &term.name).replace("{term}", &term.name)
+}
+
+/// The posts by what they share. Costs in proportion to posts and their values.
+fn split(by: &By, posts: Vec<PostId>, catalogue: &Catalogue) -> Vec<(GroupTerm, Vec<PostId>)> {
+    match by {
+        By::Term(field) => split_by_term(*field, posts, catalogue),
+        By::Year | By::Month | By::Day => split_by_date(by, posts, catalogue),
+        By::Field(_) | By::Content => split_by_value(by, posts, catalogue),
+    }
+}
+
+fn split_by_term(field: usize, posts: Vec<PostId>, catalogue: &Catalogue) -> Vec<(GroupTerm, Vec<PostId>)> {
+    let table = catalogue.terms(field);
+    let mut lists: Vec<Vec<PostId>> = vec![Vec::new(); table.terms.len()];
+    for post in posts {
+        for own in catalogue.terms_of(post, field) {
+            let mut next = Some(*own);
+            while let Some(id) = next {
+                let list = &mut lists[id.0 as usize];
+                if list.last() != Some(&post) {
+                    list.push(post);
+                }
+                next = table.term(id).parent;
+            }
+        }
+    }
+    let named = lists.into_iter().enumerate().filter(|(_, posts)| !posts.is_empty());
+    named
+        .map(|(at, posts)| {
+            let id = TermId(u32::try_from(at).unwrap_or(u32::MAX));
+            let term = table.term(id);
+            let group = GroupTerm {
+                name: term.name.clone(),
+                slug: term.slug.clone(),
+                id: Some((field, id)),
+                day: None,
+            };
+            (group, posts)
+        })
+        .collect()
+}
+
+fn first_day(by: &By, day: Date) -> Date {
+    match by {
+        By::Year => day.first_of_year(),
+        By::Month => day.first_of_month(),
+        _ => day,
+    }
+}
+
+fn split_by_date(by: &By, posts: Vec<PostId>, catalogue: &Catalogue) -> Vec<(GroupTerm, Vec<PostId>)> {
+    let mut lists: IndexMap<Date, Vec<PostId>> = IndexMap::new();
+    for post in posts {
+        if let Some(date) = catalogue.post(post).date {
+            lists.entry(first_day(by, date.day)).or_default().push(post);
+        }
+    }
+    let named = lists.into_iter().map(|(day, posts)| {
+        let term = GroupTerm {
+            name: date_name(by, day, catalogue),
+            slug: match by {
+                By::Year => format!("{:04}", day.year()),
+                By::Month => day.strftime("%Y-%m").to_string(),
+                _ => day.to_string(),
+            },
+            id: None,
+            day: Some(day),
+        };
+        (term, posts)
+    });
+    named.collect()
+}
+
+fn date_name(by: &By, day: Date, catalogue: &Catalogue) -> String {
+    match by {
+        By::Year => day.year().to_string(),
+        By::Month => catalogue.language.month(day),
+        _ => catalogue.language.day(day, &DateStyle::Long),
+    }
+}
+
+/// The single values of a field, as written.
+fn values<'a>(by: &By, post: PostId, catalogue: &'a Catalogue) -> Vec<&'a str> {
+    match by {
+        By::Content => vec![catalogue.sets()[catalogue.post(post).set].as_str()],
+        By::Field(name) => match catalogue.post(post).front.at(name).map(|value| &value.node) {
+            Some(Value::List(items)) => items.iter().filter_map(|item| item.node.written()).collect(),
+            Some(value) => value.written().into_iter().collect(),
+            None => Vec::new(),
+        },
+        _ => Vec::new(),
+    }
+}
+
+fn split_by_value(by: &By, posts: Vec<PostId>, catalogue: &Catalogue) -> Vec<(GroupTerm, Vec<PostId>)> {
+    let mut lists: IndexMap<String, (String, Vec<PostId>)> = IndexMap::new();
+    for post in posts {
+        for value in values(by, post, catalogue) {
+            if value.trim().is_empty() {
+                continue;
+            }
+            let list = lists.entry(identity(value)).or_insert_with(|| (value.trim().to_owned(), Vec::new()));
+            if list.1.last() != Some(&post) {
+                list.1.push(post);
+            }
+        }
+    }
+    let named = lists.into_values().map(|(name, posts)| {
+        let term = GroupTerm {
+            slug: slug(&name),
+            name,
+            id: None,
+            day: None,
+        };
+        (term, posts)
+    });
+    named.collect()
+}
+
+fn order(groups: &mut [Group], by: &By, wanted: Option<OverviewOrder>, catalogue: &Catalogue) {
+    let by_name = |a: &Group, b: &Group| match (&a.term, &b.term) {
+        (Some(a), Some(b)) => match (a.day, b.day) {
+            (Some(a), Some(b)) => b.cmp(&a),
+            _ => compare_names(&a.name, &b.name, matches!(by, By::Field(_)), catalogue),
+        },
+        _ => Ordering::Equal,
+    };
+    match wanted.unwrap_or(OverviewOrder::Name) {
+        OverviewOrder::Name => groups.sort_by(by_name),
+        OverviewOrder::Count => groups.sort_by(|a, b| b.posts.len().cmp(&a.posts.len()).then_with(|| by_name(a, b))),
+        OverviewOrder::Newest => groups.sort_by(|a, b| a.posts.iter().min().cmp(&b.posts.iter().min()).then_with(|| by_name(a, b))),
+    }
+}
+
+/// Values of a field that are numbers stand in the order of numbers.
+fn compare_names(a: &str, b: &str, numbers: bool, catalogue: &Catalogue) -> Ordering {
+    if numbers && let (Ok(a), Ok(b)) = (a.parse::<f64>(), b.parse::<f64>()) {
+        return a.total_cmp(&b);
+    }
+    catalogue.language.sort(a, b)
+}
+
+/// The posts of a page under headings, in the order in which they stand: neighbours that share
+/// a heading stand under one.
+#[must_use]
+pub fn sections(by: &By, posts: &[PostId], catalogue: &Catalogue) -> Vec<Section> {
+    let mut sections: Vec<Section> = Vec::new();
+    for post in posts {
+        let heading = heading(by, *post, catalogue);
+        match sections.last_mut() {
+            Some(section) if section.heading == heading => section.posts.push(*post),
+            _ => sections.push(Section {
+                heading,
+                posts: vec![*post],
+            }),
+        }
+    }
+    sections
+}
+
+fn heading(by: &By, post: PostId, catalogue: &Catalogue) -> Option<String> {
+    match by {
+        By::Year | By::Month | By::Day => {
+            let day = catalogue.post(post).date?.day;
+            Some(date_name(by, first_day(by, day), catalogue))
+        }
+        By::Term(field) => {
+            let first = catalogue.terms_of(post, *field).first()?;
+            Some(catalogue.terms(*field).term(*first).name.clone())
+        }
+        By::Field(_) | By::Content => values(by, post, catalogue).first().map(|value| (*value).to_owned()),
+    }
+}
+
+/// How many of `posts` are dated in each month of `year`, January first.
+#[must_use]
+pub fn months(posts: &[PostId], year: i16, catalogue: &Catalogue) -> [usize; 12] {
+    let mut months = [0; 12];
+    for post in posts {
+        if let Some(date) = catalogue.post(*post).date
+            && date.day.year() == year
+        {
+            months[usize::from(date.day.month().unsigned_abs()) - 1] += 1;
+        }
+    }
+    months
+}
+

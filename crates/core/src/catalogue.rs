@@ -1,0 +1,595 @@
+//! All posts and terms of a site, numbered, indexed once, then never changed.
+
+use std::cmp::Ordering;
+use std::collections::BTreeMap;
+
+use indexmap::IndexMap;
+
+use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
+use crate::language::Language;
+use crate::post::{Include, Post};
+use crate::route::Link;
+use crate::settings::{Settings, TermField};
+use crate::source::{Place, Source, Spanned};
+use crate::term::{Term, TermId, identity, nested_identity, nested_slug, parts, slug};
+use crate::value::{Kind, Value};
+
+/// A post of a catalogue. Numbers follow the default order: date descending, undated last by
+/// title, then title, then path.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct PostId(pub u32);
+
+/// A note on a term: `terms/tag/lime.md`.
+#[derive(Debug, Clone)]
+pub struct TermNote {
+    /// The term field's number.
+    pub field: usize,
+    /// The file's name without its ending, with folders where terms are nested.
+    pub name: String,
+    /// The title, where the note gives one.
+    pub title: Option<Spanned<String>>,
+    /// The slug, where the note gives one.
+    pub slug: Option<Spanned<String>>,
+    /// Further spellings of the term.
+    pub spellings: Vec<Spanned<String>>,
+    /// The text, as HTML.
+    pub html: String,
+    /// The header's text.
+    pub source: Source,
+}
+
+/// What is known of one front matter field over a set of posts.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct FieldProfile {
+    /// The kinds of its single values.
+    pub kinds: Vec<Kind>,
+    /// Whether any post holds a list in it.
+    pub many: bool,
+}
+
+/// All posts and terms.
+#[derive(Debug)]
+pub struct Catalogue {
+    /// The site's language.
+    pub language: Language,
+    posts: Vec<Post>,
+    listed: Vec<bool>,
+    links: Vec<Link>,
+    terms_of: Vec<Vec<Vec<TermId>>>,
+    fields: Vec<TermTable>,
+    by_set: Vec<Vec<PostId>>,
+    profiles: Vec<IndexMap<String, FieldProfile>>,
+    sets: Vec<String>,
+}
+
+/// The terms of one term field.
+#[derive(Debug)]
+pub struct TermTable {
+    /// The field.
+    pub field: TermField,
+    /// Its terms, in the order in which the oldest-numbered post uses them.
+    pub terms: Vec<Term>,
+    by_identity: BTreeMap<String, TermId>,
+}
+
+impl TermTable {
+    /// The term that this spelling stands for.
+    #[must_use]
+    pub fn find(&self, spelling: &str) -> Option<TermId> {
+        let identity = if self.field.nested { nested_identity(spelling) } else { identity(spelling) };
+        self.by_identity.get(&identity).copied()
+    }
+
+    /// The term of this number.
+    #[must_use]
+    pub fn term(&self, id: TermId) -> &Term {
+        &self.terms[id.0 as usize]
+    }
+}
+
+impl Catalogue {
+    /// Numbers and indexes `posts`. Held-back posts are kept, and are in no list.
+    #[must_use]
+    pub fn new(
+        mut posts: Vec<Post>,
+        notes: Vec<TermNote>,
+        settings: &Settings,
+        include: Include,
+        today: jiff::civil::Date,
+    ) -> Collected<Self> {
+        let mut faults = Faults::new();
+        let language = Language::new(&settings.site.language)
+            .or_else(|| Language::new("en"))
+            .expect("English is always there");
+        posts.sort_by(|a, b| default_order(&language, a, b));
+        let listed: Vec<bool> = posts.iter().map(|post| include.lists(post.state)).collect();
+        let mut fields = Vec::new();
+        let mut terms_of = vec![Vec::with_capacity(settings.term_fields.len()); posts.len()];
+        for (number, field) in settings.term_fields.iter().enumerate() {
+            let notes: Vec<&TermNote> = notes.iter().filter(|note| note.field == number).collect();
+            let table = TermIndexer::new(field, &notes, &mut faults).index(number, &posts, &listed, &mut terms_of);
+            fields.push(table);
+        }
+        let mut catalogue = Self {
+            language,
+            listed,
+            links: Vec::new(),
+            terms_of,
+            fields,
+            by_set: vec![Vec::new(); settings.content.len()],
+            profiles: profiles(&posts, settings.content.len()),
+            sets: settings.content.iter().map(|set| set.name.clone()).collect(),
+            posts,
+        };
+        for id in catalogue.all() {
+            if catalogue.is_listed(id) {
+                let set = catalogue.post(id).set;
+                catalogue.by_set[set].push(id);
+            }
+        }
+        catalogue.links = links(&catalogue, settings, include, today, &mut faults);
+        catalogue.check_related(&mut faults);
+        Collected {
+            output: catalogue,
+            diagnostics: faults,
+        }
+    }
+
+    /// Every post, held back or not, in the default order.
+    pub fn all(&self) -> impl Iterator<Item = PostId> + use<> {
+        (0..u32::try_from(self.posts.len()).unwrap_or(u32::MAX)).map(PostId)
+    }
+
+    /// The post of this number.
+    #[must_use]
+    pub fn post(&self, id: PostId) -> &Post {
+        &self.posts[id.0 as usize]
+    }
+
+    /// Its address.
+    #[must_use]
+    pub fn link(&self, id: PostId) -> &Link {
+        &self.links[id.0 as usize]
+    }
+
+    /// Whether it is in lists.
+    #[must_use]
+    pub fn is_listed(&self, id: PostId) -> bool {
+        self.listed[id.0 as usize]
+    }
+
+    /// Its own terms in a term field, in the order written.
+    #[must_use]
+    pub fn terms_of(&self, id: PostId, field: usize) -> &[TermId] {
+        &self.terms_of[id.0 as usize][field]
+    }
+
+    /// The listed posts of a content set, in the default order.
+    #[must_use]
+    pub fn of_set(&self, set: usize) -> &[PostId] {
+        &self.by_set[set]
+    }
+
+    /// The names of the content sets, by number.
+    #[must_use]
+    pub fn sets(&self) -> &[String] {
+        &self.sets
+    }
+
+    /// The number of the term field that goes by this name, one or many.
+    #[must_use]
+    pub fn term_field(&self, name: &str) -> Option<usize> {
+        self.fields.iter().position(|table| table.field.is(name))
+    }
+
+    /// The terms of a term field.
+    #[must_use]
+    pub fn terms(&self, field: usize) -> &TermTable {
+        &self.fields[field]
+    }
+
+    /// The term fields' tables, by number.
+    #[must_use]
+    pub fn term_tables(&self) -> &[TermTable] {
+        &self.fields
+    }
+
+    /// What is known of a front matter field over the posts of these sets, listed or not;
+    /// dotted names reach into maps.
+    #[must_use]
+    pub fn profile(&self, name: &str, sets: &[usize]) -> Option<FieldProfile> {
+        let mut found: Option<FieldProfile> = None;
+        for set in sets {
+            if let Some(profile) = self.profiles[*set].get(name) {
+                let whole = found.get_or_insert_default();
+                whole.many |= profile.many;
+                for kind in &profile.kinds {
+                    if !whole.kinds.contains(kind) {
+                        whole.kinds.push(*kind);
+                    }
+                }
+            }
+        }
+        found
+    }
+
+    /// The names of all front matter fields over these sets, in the order met.
+    #[must_use]
+    pub fn field_names(&self, sets: &[usize]) -> Vec<&str> {
+        let mut names = Vec::new();
+        for set in sets {
+            for name in self.profiles[*set].keys() {
+                if !names.contains(&name.as_str()) {
+                    names.push(name.as_str());
+                }
+            }
+        }
+        names
+    }
+
+    /// The post that `name` stands for: its path, its path within its set, or its slug.
+    #[must_use]
+    pub fn find(&self, name: &str) -> Option<PostId> {
+        let name = name.trim_start_matches("./");
+        let by = |fits: &dyn Fn(&Post) -> bool| self.all().find(|id| fits(self.post(*id)));
+        by(&|post| post.path == name)
+            .or_else(|| by(&|post| post.path.split_once('/').is_some_and(|(_, below)| below == name)))
+            .or_else(|| by(&|post| post.slug == name))
+    }
+
+    fn check_related(&self, faults: &mut Faults) {
+        if self.posts.iter().all(|post| post.related.is_empty()) {
+            return;
+        }
+        let mut known: BTreeMap<&str, PostId> = BTreeMap::new();
+        for id in self.all() {
+            let post = self.post(id);
+            known.entry(&post.slug).or_insert(id);
+            known.entry(&post.path).or_insert(id);
+            if let Some((_, below)) = post.path.split_once('/') {
+                known.entry(below).or_insert(id);
+            }
+        }
+        for post in &self.posts {
+            for name in &post.related {
+                if !known.contains_key(name.node.trim_start_matches("./")) {
+                    faults.push(
+                        Diagnostic::error(
+                            Code::RelatedUnknown,
+                            post.source.place(name.span),
+                            format!("there is no post \"{}\" to be related", name.node),
+                        )
+                        .suggest(&name.node, nearest_first(&name.node, known.keys().copied())),
+                    );
+                }
+            }
+        }
+    }
+}
+
+/// The known names that could be meant, so that a message need not list a whole blog.
+fn nearest_first<'a>(written: &str, known: impl Iterator<Item = &'a str>) -> Vec<&'a str> {
+    crate::diagnostic::nearest(written, known).into_iter().collect()
+}
+
+/// Date descending, undated last by title, then title, then path.
+#[must_use]
+pub fn default_order(language: &Language, a: &Post, b: &Post) -> Ordering {
+    let dates = match (a.date, b.date) {
+        (Some(a), Some(b)) => b.at.cmp(&a.at),
+        (Some(_), None) => Ordering::Less,
+        (None, Some(_)) => Ordering::Greater,
+        (None, None) => Ordering::Equal,
+    };
+    dates.then_with(|| language.sort(&a.title, &b.title)).then_with(|| a.path.cmp(&b.path))
+}
+
+fn profiles(posts: &[Post], sets: usize) -> Vec<IndexMap<String, FieldProfile>> {
+    let mut profiles = vec![IndexMap::new(); sets];
+    for post in posts {
+        for entry in &post.front.entries {
+            note_kinds(&mut profiles[post.set], &entry.key.node, &entry.value.node);
+        }
+    }
+    profiles
+}
+
+fn note_kinds(profiles: &mut IndexMap<String, FieldProfile>, name: &str, value: &Value) {
+    if !profiles.contains_key(name) {
+        profiles.insert(name.to_owned(), FieldProfile::default());
+    }
+    let Some(profile) = profiles.get_mut(name) else {
+        return;
+    };
+    let mut note = |value: &Value| {
+        let kind = value.kind();
+        if !value.is_missing() && !profile.kinds.contains(&kind) {
+            profile.kinds.push(kind);
+        }
+    };
+    match value {
+        Value::List(items) => {
+            items.iter().for_each(|item| note(&item.node));
+            profile.many = true;
+        }
+        other => note(other),
+    }
+    if let Value::Map(map) = value {
+        for entry in &map.entries {
+            note_kinds(profiles, &format!("{name}.{}", entry.key.node), &entry.value.node);
+        }
+    }
+}
+
+/// The addresses of all posts by their sets' patterns.
+fn links(
+    catalogue: &Catalogue,
+    settings: &Settings,
+    include: Include,
+    today: jiff::civil::Date,
+    faults: &mut Faults,
+) -> Vec<Link> {
+    catalogue
+        .all()
+        .map(|id| {
+            let post = catalogue.post(id);
+            let pattern = &settings.content[post.set].link;
+            let undated_draft = post.draft && post.date.is_none();
+            let value = |name: &str| {
+                variable(catalogue, id, name).or_else(|| {
+                    if !undated_draft {
+                        return None;
+                    }
+                    match name {
+                        "year" => Some(format!("{:04}", today.year())),
+                        "month" => Some(format!("{:02}", today.month())),
+                        "day" => Some(format!("{:02}", today.day())),
+                        _ => None,
+                    }
+                })
+            };
+            pattern.expand(value).unwrap_or_else(|missing| {
+                if include.has_page(post.state) {
+                    faults.push(
+                        Diagnostic::error(
+                            Code::LinkUnfit,
+                            post.place_of(missing),
+                            format!(
+                                "the link \"{}\" of `{}` needs one `{missing}`, and this post has none or several",
+                                pattern.text(),
+                                settings.content[post.set].name
+                            ),
+                        )
+                        .help(format!("give the post one `{missing}`, or the set a link that does without it")),
+                    );
+                }
+                Link::new(format!("/{}/", post.slug))
+            })
+        })
+        .collect()
+}
+
+/// The value of a link's variable for one post; `None` where it has none, or several.
+fn variable(catalogue: &Catalogue, id: PostId, name: &str) -> Option<String> {
+    let post = catalogue.post(id);
+    match name {
+        "slug" => return Some(post.slug.clone()),
+        "folder" => return Some(post.folder.clone()),
+        "year" | "month" | "day" => return post.date_text(name),
+        _ => {}
+    }
+    if let Some(field) = catalogue.term_field(name) {
+        return match catalogue.terms_of(id, field) {
+            [one] => Some(catalogue.terms(field).term(*one).slug.clone()),
+            _ => None,
+        };
+    }
+    let written = post.front.at(name)?.node.written()?;
+    let kept = crate::term::slug_fault(written).is_none() && !written.is_empty();
+    let value = if kept { written.to_owned() } else { slug(written) };
+    (!value.is_empty()).then_some(value)
+}
+
+/// Makes the table of one term field.
+struct TermIndexer<'a> {
+    field: &'a TermField,
+    table: TermTable,
+    fixed: Vec<Option<String>>,
+    counts: Vec<IndexMap<String, (usize, PostId)>>,
+}
+
+impl<'a> TermIndexer<'a> {
+    /// Begins with the terms of the notes, since they join spellings.
+    fn new(field: &'a TermField, notes: &[&TermNote], faults: &mut Faults) -> Self {
+        let mut indexer = Self {
+            field,
+            table: TermTable {
+                field: field.clone(),
+                terms: Vec::new(),
+                by_identity: BTreeMap::new(),
+            },
+            fixed: Vec::new(),
+            counts: Vec::new(),
+        };
+        for note in notes {
+            indexer.add_note(note, faults);
+        }
+        indexer
+    }
+
+    fn identity(&self, spelling: &str) -> String {
+        if self.field.nested { nested_identity(spelling) } else { identity(spelling) }
+    }
+
+    fn add_note(&mut self, note: &TermNote, faults: &mut Faults) {
+        let base = self.identity(&note.name);
+        let shown = note.title.as_ref().map_or(note.name.as_str(), |title| &title.node);
+        let id = self.intern(&base, shown);
+        let term = &mut self.table.terms[id.0 as usize];
+        if let Some(written) = &note.slug {
+            term.slug.clone_from(&written.node);
+        }
+        term.about = (!note.html.trim().is_empty()).then(|| note.html.clone());
+        term.written = note.title.clone().map(|title| (note.source.clone(), title));
+        self.fixed[id.0 as usize] = note.title.as_ref().map(|title| title.node.clone());
+        let title = note.title.iter();
+        for spelling in note.spellings.iter().chain(title) {
+            let identity = self.identity(&spelling.node);
+            match self.table.by_identity.get(&identity) {
+                Some(other) if *other != id => {
+                    let other = &self.table.terms[other.0 as usize].name;
+                    faults.push(
+                        Diagnostic::error(
+                            Code::NameTaken,
+                            note.source.place(spelling.span),
+                            format!("\"{}\" is a spelling of the {} \"{other}\" already", spelling.node, self.field.name),
+                        )
+                        .help("name it in one note only"),
+                    );
+                }
+                _ => {
+                    self.table.by_identity.insert(identity, id);
+                }
+            }
+        }
+        if note.slug.is_none() {
+            let made = self.slug(&note.name);
+            let term = &mut self.table.terms[id.0 as usize];
+            term.slug = made;
+        }
+    }
+
+    fn slug(&self, name: &str) -> String {
+        if self.field.nested { nested_slug(name) } else { slug(name) }
+    }
+
+    fn intern(&mut self, identity: &str, spelling: &str) -> TermId {
+        if let Some(id) = self.table.by_identity.get(identity) {
+            return *id;
+        }
+        let id = TermId(u32::try_from(self.table.terms.len()).unwrap_or(u32::MAX));
+        self.table.terms.push(Term {
+            name: spelling.to_owned(),
+            slug: String::new(),
+            identity: identity.to_owned(),
+            spellings: Vec::new(),
+            posts: Vec::new(),
+            parent: None,
+            about: None,
+            written: None,
+        });
+        self.fixed.push(None);
+        self.counts.push(IndexMap::new());
+        self.table.by_identity.insert(identity.to_owned(), id);
+        id
+    }
+
+    fn index(
+        mut self,
+        number: usize,
+        posts: &[Post],
+        listed: &[bool],
+        terms_of: &mut [Vec<Vec<TermId>>],
+    ) -> TermTable {
+        for (at, post) in posts.iter().enumerate() {
+            let post_id = PostId(u32::try_from(at).unwrap_or(u32::MAX));
+            let mut own: Vec<TermId> = Vec::new();
+            for written in &post.terms[number] {
+                let identity = self.identity(&written.node);
+                if identity.is_empty() {
+                    continue;
+                }
+                let id = self.intern(&identity, &written.node);
+                if own.contains(&id) {
+                    continue;
+                }
+                own.push(id);
+                self.count(id, post_id, post, written, listed[at]);
+            }
+            if listed[at] {
+                self.list(post_id, &own);
+            }
+            terms_of[at].push(own);
+        }
+        self.name_all();
+        self.table
+    }
+
+    /// Counts a spelling; its oldest post is the one met last, as newer posts come first.
+    fn count(&mut self, id: TermId, post_id: PostId, post: &Post, written: &Spanned<String>, listed: bool) {
+        let term = &mut self.table.terms[id.0 as usize];
+        if term.written.is_none() {
+            term.written = Some((post.source.clone(), written.clone()));
+        }
+        if listed {
+            let counted = self.counts[id.0 as usize].entry(written.node.clone()).or_insert((0, post_id));
+            counted.0 += 1;
+            counted.1 = counted.1.max(post_id);
+        }
+    }
+
+    /// Puts a post in the lists of its terms and of the terms above them.
+    fn list(&mut self, post: PostId, own: &[TermId]) {
+        for id in own {
+            let mut next = Some(*id);
+            while let Some(id) = next {
+                let term = &mut self.table.terms[id.0 as usize];
+                if term.posts.last() != Some(&post) {
+                    term.posts.push(post);
+                }
+                next = self.parent(id);
+            }
+        }
+    }
+
+    fn parent(&mut self, id: TermId) -> Option<TermId> {
+        if !self.field.nested {
+            return None;
+        }
+        if let Some(parent) = self.table.terms[id.0 as usize].parent {
+            return Some(parent);
+        }
+        let term = &self.table.terms[id.0 as usize];
+        let whole = parts(&term.name).count() == parts(&term.identity).count();
+        let name = if whole { term.name.clone() } else { term.identity.clone() };
+        let above: Vec<&str> = parts(&name).collect();
+        let (_, above) = above.split_last()?;
+        if above.is_empty() {
+            return None;
+        }
+        let above = above.join("/");
+        let parent = self.intern(&nested_identity(&above), &above);
+        self.table.terms[id.0 as usize].parent = Some(parent);
+        Some(parent)
+    }
+
+    /// Chooses each term's name: the note's title, else the commonest spelling among listed
+    /// posts, of equals the oldest post's.
+    fn name_all(&mut self) {
+        for at in 0..self.table.terms.len() {
+            let mut spellings: Vec<(&String, &(usize, PostId))> = self.counts[at].iter().collect();
+            spellings.sort_by(|(_, a), (_, b)| b.cmp(a));
+            let chosen = self.fixed[at].clone().or_else(|| spellings.first().map(|(name, _)| (*name).clone()));
+            let counted = spellings.iter().map(|(name, (count, _))| ((*name).clone(), *count)).collect();
+            let term = &mut self.table.terms[at];
+            term.spellings = counted;
+            if let Some(name) = chosen {
+                term.name = name;
+            }
+        }
+        for at in 0..self.table.terms.len() {
+            if self.table.terms[at].slug.is_empty() {
+                self.table.terms[at].slug = self.slug(&self.table.terms[at].name);
+            }
+        }
+    }
+}
+
+/// Where a term is written, for messages.
+#[must_use]
+pub fn term_place(term: &Term) -> Option<Place> {
+    term.written.as_ref().map(|(source, name)| source.place(name.span))
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,228 @@
+//! A writer's mistake as data: code, place, sentence, and what to do about it.
+
+use crate::source::Place;
+
+/// How bad it is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Severity {
+    /// Nothing is written while it stands.
+    Error,
+    /// Worth a look; the build goes on.
+    Warning,
+}
+
+/// One mistake, with its place and the way out.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Diagnostic {
+    /// Error or warning.
+    pub severity: Severity,
+    /// The kind of mistake.
+    pub code: Code,
+    /// Where it stands.
+    pub place: Place,
+    /// One sentence on what is wrong.
+    pub message: String,
+    /// One sentence on what to do.
+    pub help: Option<String>,
+    /// A second place that takes part, with a word on it.
+    pub other: Option<(Place, String)>,
+}
+
+/// What was made of the input, together with every mistake found on the way.
+#[derive(Debug, Clone)]
+pub struct Collected<T> {
+    /// What could be made.
+    pub output: T,
+    /// In the order found.
+    pub diagnostics: Vec<Diagnostic>,
+}
+
+/// Where mistakes are gathered while a stage runs.
+pub type Faults = Vec<Diagnostic>;
+
+macro_rules! codes {
+    ($($variant:ident = $name:literal : $about:literal,)*) => {
+        /// Every kind of mistake that Tabulae names.
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+        pub enum Code { $(#[doc = $about] $variant,)* }
+
+        impl Code {
+            /// All codes, in the order of this table.
+            pub const ALL: &'static [Code] = &[$(Code::$variant,)*];
+
+            /// The code as it is printed.
+            #[must_use]
+            pub fn name(self) -> &'static str {
+                match self { $(Code::$variant => $name,)* }
+            }
+
+            /// What the code stands for, in one sentence.
+            #[must_use]
+            pub fn about(self) -> &'static str {
+                match self { $(Code::$variant => $about,)* }
+            }
+        }
+    };
+}
+
+codes! {
+    AddressTaken = "address-taken": "Two outputs would stand at one address.",
+    AddressUnreadable = "address-unreadable": "An address is not absolute, or leads out of the site.",
+    BuildLocked = "build-locked": "Another build holds the lock.",
+    ContentMissing = "content-missing": "A content set's folder is not there.",
+    ContentEmpty = "content-empty": "A content set has no posts.",
+    DateMissing = "date-missing": "A post of a dated set has no date.",
+    DateUnreadable = "date-unreadable": "A date is not in a form that is known, or does not exist.",
+    FieldUnknown = "field-unknown": "No post has a field of this name.",
+    FieldUnfit = "field-unfit": "A field holds another kind of value than was asked for.",
+    FolderTaken = "folder-taken": "A folder that should be new has files in it.",
+    FileUnreadable = "file-unreadable": "A file or folder could not be read.",
+    FileUnwritable = "file-unwritable": "A file or folder could not be written.",
+    FileForeign = "file-foreign": "A file that Tabulae did not write stands at an output's address.",
+    FeedUndated = "feed-undated": "An entry has no date and was left out of a feed.",
+    HeaderUnclosed = "header-unclosed": "Front matter was opened and never closed.",
+    HeaderUnreadable = "header-unreadable": "Front matter is not well formed.",
+    ImageMissing = "image-missing": "An image that a post names is not there.",
+    KeyRepeated = "key-repeated": "A key is given twice.",
+    KeyUnknown = "key-unknown": "A key is not known here.",
+    KeyMissing = "key-missing": "A key that must be there is missing.",
+    LinkUnfit = "link-unfit": "A link pattern cannot be used.",
+    NameTaken = "name-taken": "A name stands for two things.",
+    NotText = "not-text": "A file is not UTF-8 text.",
+    NotYet = "not-yet": "A setting asks for something that this version does not do.",
+    QueryUnreadable = "query-unreadable": "A query is not well formed.",
+    QueryUnfit = "query-unfit": "A query asks for something that cannot be here.",
+    QueryCircle = "query-circle": "A named query stands on itself.",
+    RelatedUnknown = "related-unknown": "A post that is named as related does not exist.",
+    SettingsMissing = "settings-missing": "There is no tabulae.toml.",
+    SettingsUnreadable = "settings-unreadable": "tabulae.toml is not well formed.",
+    SlugEmpty = "slug-empty": "Nothing is left of a name when it becomes a slug.",
+    SlugUnfit = "slug-unfit": "A slug holds a character that it may not.",
+    SourceUnknown = "source-unknown": "A query names a content set or query that does not exist.",
+    TemplateUnreadable = "template-unreadable": "A template is not well formed.",
+    TemplateFailed = "template-failed": "A template asks for something that is not there.",
+    TermUnknown = "term-unknown": "No post has this term.",
+    TypeUnfit = "type-unfit": "A value has another type than its place asks for.",
+    UsageUnfit = "usage-unfit": "The command line is not understood.",
+    ValueUnfit = "value-unfit": "A value is outside what its place allows.",
+}
+
+impl Diagnostic {
+    /// An error at `place`.
+    pub fn error(code: Code, place: Place, message: impl Into<String>) -> Self {
+        Self {
+            severity: Severity::Error,
+            code,
+            place,
+            message: message.into(),
+            help: None,
+            other: None,
+        }
+    }
+
+    /// A warning at `place`.
+    pub fn warning(code: Code, place: Place, message: impl Into<String>) -> Self {
+        Self {
+            severity: Severity::Warning,
+            ..Self::error(code, place, message)
+        }
+    }
+
+    /// The same, with what to do about it.
+    #[must_use]
+    pub fn help(mut self, help: impl Into<String>) -> Self {
+        self.help = Some(help.into());
+        self
+    }
+
+    /// The same, with the second place that takes part.
+    #[must_use]
+    pub fn beside(mut self, place: Place, word: impl Into<String>) -> Self {
+        self.other = Some((place, word.into()));
+        self
+    }
+
+    /// The same, with the known name nearest to `written` as its help, or else all known names.
+    #[must_use]
+    pub fn suggest<'a>(self, written: &str, known: impl IntoIterator<Item = &'a str>) -> Self {
+        let known: Vec<&str> = known.into_iter().collect();
+        if self.help.is_some() {
+            return self;
+        }
+        match nearest(written, known.iter().copied()) {
+            Some(name) => self.help(format!("did you mean `{name}`?")),
+            None if known.is_empty() => self,
+            None => {
+                let shown: Vec<String> = known.iter().take(30).map(|k| format!("`{k}`")).collect();
+                self.help(format!("known here: {}", shown.join(", ")))
+            }
+        }
+    }
+
+    /// Whether it keeps a build from being written.
+    #[must_use]
+    pub fn is_error(&self) -> bool {
+        self.severity == Severity::Error
+    }
+}
+
+impl<T> Collected<T> {
+    /// An output without mistakes.
+    pub fn clean(output: T) -> Self {
+        Self {
+            output,
+            diagnostics: Vec::new(),
+        }
+    }
+
+    /// The output, with its mistakes moved to `faults`.
+    pub fn into_output(self, faults: &mut Faults) -> T {
+        faults.extend(self.diagnostics);
+        self.output
+    }
+}
+
+/// The name in `known` that `written` most likely meant: at most a third of its letters away
+/// (Damerau–Levenshtein), without regard to case. Of equals the first.
+pub fn nearest<'a>(written: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    let wanted = written.to_lowercase();
+    let reach = (wanted.chars().count() / 3).max(1);
+    known
+        .into_iter()
+        .map(|name| {
+            let lower = name.to_lowercase();
+            let away = strsim::damerau_levenshtein(&wanted, &lower);
+            let begins = wanted.len() >= 3 && (lower.starts_with(&wanted) || wanted.starts_with(&lower) && lower.len() >= 3);
+            (if begins { away.min(reach) } else { away }, name)
+        })
+        .filter(|(away, _)| *away <= reach)
+        .min_by_key(|(away, _)| *away)
+        .map(|(_, name)| name)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::letters_swapped("tilte", Some("title"))]
+    #[case::letter_missing("categry", Some("category"))]
+    #[case::case_differs("Title", Some("title"))]
+    #[case::only_begun("cat", Some("category"))]
+    #[case::nothing_like_it("zebra", None)]
+    fn the_nearest_name_is_the_one_that_was_meant(
+        #[case] written: &str,
+        #[case] expected: Option<&str>,
+    ) {
+        assert_eq!(nearest(written, ["title", "date", "category"]), expected);
+    }
+
+    #[test]
+    fn code_names_are_unique() {
+        let mut names: Vec<_> = Code::ALL.iter().map(|code| code.name()).collect();
+        names.sort_unstable();
+        names.dedup();
+        assert_eq!(names.len(), Code::ALL.len());
+    }
+}

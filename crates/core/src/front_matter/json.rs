@@ -1,0 +1,136 @@
+//! JSON headers (RFC 8259). A text in the form of a date is a date, as JSON has no other way.
+
+use std::borrow::Cow;
+
+use jiff::tz::TimeZone;
+use serde::Deserialize;
+use serde::de::{MapAccess, Visitor};
+use serde_json::value::RawValue;
+
+use super::{as_date, insert};
+use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::source::{Source, Span, Spanned};
+use crate::value::{Map, Value};
+
+/// Reads the object at `span`, which is known to be well formed.
+pub(super) fn parse(source: &Source, span: Span, zone: &TimeZone, faults: &mut Faults) -> Map {
+    let text = &source.text()[span.start..span.end];
+    let mut reader = Reader {
+        source,
+        zone,
+        faults,
+    };
+    match reader.value(text) {
+        Value::Map(map) => map,
+        _ => Map::default(),
+    }
+}
+
+/// A parser's complaint about `text`, which begins at byte `base` of `source`.
+pub(super) fn fault(source: &Source, base: usize, text: &str, error: &serde_json::Error) -> Diagnostic {
+    let line_start: usize = text
+        .split_inclusive('\n')
+        .take(error.line().saturating_sub(1))
+        .map(str::len)
+        .sum();
+    let at = (base + line_start + error.column().saturating_sub(1)).min(source.text().len());
+    let shown = error.to_string();
+    let why = shown.split(" at line ").next().unwrap_or(&shown);
+    Diagnostic::error(
+        Code::HeaderUnreadable,
+        source.place(Span::new(at, at + 1)),
+        format!("this is not well-formed JSON: {why}"),
+    )
+    .help("names and texts stand in double quotes, entries are parted by commas, and the object ends with `}`")
+}
+
+struct Reader<'a> {
+    source: &'a Source,
+    zone: &'a TimeZone,
+    faults: &'a mut Faults,
+}
+
+struct Pairs<'a>(Vec<(Cow<'a, str>, &'a RawValue)>);
+
+impl<'de: 'a, 'a> Deserialize<'de> for Pairs<'a> {
+    fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct Each;
+        impl<'de> Visitor<'de> for Each {
+            type Value = Pairs<'de>;
+            fn expecting(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+                f.write_str("an object")
+            }
+            fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Self::Value, A::Error> {
+                let mut pairs = Vec::new();
+                while let Some(Key(key)) = map.next_key()? {
+                    pairs.push((key, map.next_value()?));
+                }
+                Ok(Pairs(pairs))
+            }
+        }
+        deserializer.deserialize_map(Each)
+    }
+}
+
+struct Key<'a>(Cow<'a, str>);
+
+impl<'de: 'a, 'a> Deserialize<'de> for Key<'a> {
+    fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct Text;
+        impl<'de> Visitor<'de> for Text {
+            type Value = Key<'de>;
+            fn expecting(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+                f.write_str("a text")
+            }
+            fn visit_borrowed_str<E>(self, text: &'de str) -> Result<Self::Value, E> {
+                Ok(Key(Cow::Borrowed(text)))
+            }
+            fn visit_str<E>(self, text: &str) -> Result<Self::Value, E> {
+                Ok(Key(Cow::Owned(text.to_owned())))
+            }
+        }
+        deserializer.deserialize_str(Text)
+    }
+}
+
+impl Reader<'_> {
+    /// The bytes of `part`, a slice of the source's text.
+    fn span(&self, part: &str) -> Span {
+        let start = part.as_ptr() as usize - self.source.text().as_ptr() as usize;
+        Span::new(start, start + part.len())
+    }
+
+    fn value(&mut self, raw: &str) -> Value {
+        match raw.as_bytes().first() {
+            Some(b'{') => serde_json::from_str::<Pairs<'_>>(raw).map_or(Value::Null, |pairs| self.map(pairs)),
+            Some(b'[') => serde_json::from_str::<Vec<&RawValue>>(raw).map_or(Value::Null, |items| {
+                Value::List(items.into_iter().map(|item| self.spanned(item)).collect())
+            }),
+            Some(b'"') => serde_json::from_str::<String>(raw).map_or(Value::Null, |text| {
+                as_date(&text, self.zone).unwrap_or(Value::Text(text))
+            }),
+            Some(b't') => Value::Flag(true, raw.to_owned()),
+            Some(b'f') => Value::Flag(false, raw.to_owned()),
+            Some(b'n') | None => Value::Null,
+            Some(_) => Value::Number(raw.parse().unwrap_or(f64::NAN), raw.to_owned()),
+        }
+    }
+
+    fn spanned(&mut self, raw: &RawValue) -> Spanned<Value> {
+        Spanned::new(self.value(raw.get()), self.span(raw.get()))
+    }
+
+    fn map(&mut self, pairs: Pairs<'_>) -> Value {
+        let mut map = Map::default();
+        for (key, raw) in pairs.0 {
+            let value = self.spanned(raw);
+            let key_span = match &key {
+                Cow::Borrowed(text) => self.span(text),
+                Cow::Owned(_) => value.span,
+            };
+            let key = Spanned::new(key.into_owned(), key_span);
+            insert(&mut map, key, value, self.source, self.faults);
+        }
+        Value::Map(map)
+    }
+}

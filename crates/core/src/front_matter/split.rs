@@ -1,0 +1,107 @@
+//! Where a header ends and the body begins.
+
+use crate::diagnostic::{Code, Diagnostic};
+use crate::source::{Source, Span};
+
+/// The language of a header.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Format {
+    /// Between `---` lines.
+    Yaml,
+    /// Between `+++` lines.
+    Toml,
+    /// One object at the very start.
+    Json,
+}
+
+/// A header cut from its file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Header {
+    /// The format; `None` where there is no header.
+    pub format: Option<Format>,
+    /// The header's text, without its fences.
+    pub span: Span,
+    /// The byte at which the body begins.
+    pub body: usize,
+}
+
+/// Finds the header of `source`.
+///
+/// # Errors
+/// A fence that is opened and never closed, or an object that does not end.
+pub fn split(source: &Source) -> Result<Header, Diagnostic> {
+    let text = source.text();
+    let none = Header {
+        format: None,
+        span: Span::default(),
+        body: 0,
+    };
+    if is_json(text) {
+        return json(source);
+    }
+    let (first, rest) = line_at(text, 0);
+    match first.trim_end() {
+        "---" => fenced(source, Format::Yaml, "---", rest),
+        "+++" => fenced(source, Format::Toml, "+++", rest),
+        _ => Ok(none),
+    }
+}
+
+/// A brace opens an object, unless it opens a template's tag.
+fn is_json(text: &str) -> bool {
+    let mut chars = text.chars();
+    chars.next() == Some('{') && !matches!(chars.next(), Some('%' | '{' | '#'))
+}
+
+fn line_at(text: &str, start: usize) -> (&str, usize) {
+    match text[start..].find('\n') {
+        Some(at) => (&text[start..start + at], start + at + 1),
+        None => (&text[start..], text.len()),
+    }
+}
+
+fn fenced(source: &Source, format: Format, fence: &str, start: usize) -> Result<Header, Diagnostic> {
+    let text = source.text();
+    let mut at = start;
+    while at < text.len() {
+        let (line, next) = line_at(text, at);
+        if line.trim_end() == fence {
+            return Ok(Header {
+                format: Some(format),
+                span: Span::new(start, at),
+                body: next,
+            });
+        }
+        at = next;
+    }
+    Err(Diagnostic::error(
+        Code::HeaderUnclosed,
+        source.place(Span::new(0, fence.len())),
+        format!("front matter is opened with `{fence}` and never closed"),
+    )
+    .help(format!(
+        "put a line of `{fence}` after the last entry; for a rule at the top of a text without front matter, put an empty line above it"
+    )))
+}
+
+fn json(source: &Source) -> Result<Header, Diagnostic> {
+    let text = source.text();
+    let mut objects = serde_json::Deserializer::from_str(text).into_iter::<&serde_json::value::RawValue>();
+    match objects.next() {
+        Some(Ok(raw)) => {
+            let end = raw.get().len();
+            let (blank, next) = line_at(text, end);
+            Ok(Header {
+                format: Some(Format::Json),
+                span: Span::new(0, end),
+                body: if blank.trim().is_empty() { next } else { end },
+            })
+        }
+        Some(Err(error)) => Err(super::json::fault(source, 0, text, &error)),
+        None => Err(Diagnostic::error(
+            Code::HeaderUnclosed,
+            source.top(),
+            "front matter in JSON does not end",
+        )),
+    }
+}

@@ -1,0 +1,104 @@
+//! TOML headers, and `tabulae.toml` itself (TOML 1.1).
+
+use ::toml::de::{DeTable, DeValue};
+use ::toml::{Spanned as TomlSpanned, value::Datetime};
+use jiff::tz::TimeZone;
+
+use super::insert;
+use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::source::{Source, Span, Spanned};
+use crate::time::parse_date;
+use crate::value::{Map, Value};
+
+/// Reads the TOML at `span`. All faults of the text are reported; after one the entries are
+/// those that could be read.
+pub fn parse(source: &Source, span: Span, zone: &TimeZone, faults: &mut Faults) -> Map {
+    let text = &source.text()[span.start..span.end];
+    let (table, errors) = DeTable::parse_recoverable(text);
+    for error in &errors {
+        faults.push(fault(source, span, error));
+    }
+    let mut reader = Reader {
+        source,
+        base: span.start,
+        zone,
+        faults,
+    };
+    reader.map(table.get_ref())
+}
+
+fn fault(source: &Source, span: Span, error: &::toml::de::Error) -> Diagnostic {
+    let at = error.span().unwrap_or(0..0);
+    let place = source.place(Span::new(span.start + at.start, span.start + at.end));
+    let message = error.message().trim().replace('\n', ", ");
+    if message.contains("duplicate key") {
+        return Diagnostic::error(Code::KeyRepeated, place, "this key is given twice")
+            .help("keep one of the two");
+    }
+    Diagnostic::error(
+        Code::HeaderUnreadable,
+        place,
+        format!("this is not well-formed TOML: {message}"),
+    )
+    .help("an entry is `name = value`, and a text stands in double quotes")
+}
+
+struct Reader<'a> {
+    source: &'a Source,
+    base: usize,
+    zone: &'a TimeZone,
+    faults: &'a mut Faults,
+}
+
+impl Reader<'_> {
+    fn span<T>(&self, spanned: &TomlSpanned<T>) -> Span {
+        let range = spanned.span();
+        Span::new(self.base + range.start, self.base + range.end)
+    }
+
+    fn map(&mut self, table: &DeTable<'_>) -> Map {
+        let mut entries: Vec<_> = table.iter().collect();
+        entries.sort_by_key(|(key, _)| key.span().start);
+        let mut map = Map::default();
+        for (key, value) in entries {
+            let key = Spanned::new(key.get_ref().to_string(), self.span(key));
+            let value = self.value(value);
+            insert(&mut map, key, value, self.source, self.faults);
+        }
+        map
+    }
+
+    fn value(&mut self, value: &TomlSpanned<DeValue<'_>>) -> Spanned<Value> {
+        let span = self.span(value);
+        let written = || self.source.text()[span.start..span.end].to_owned();
+        let node = match value.get_ref() {
+            DeValue::String(text) => Value::Text(text.to_string()),
+            DeValue::Integer(number) => {
+                let exact = i64::from_str_radix(number.as_str(), number.radix()).unwrap_or_default();
+                #[expect(clippy::cast_precision_loss, reason = "numbers are compared as f64")]
+                Value::Number(exact as f64, written())
+            }
+            DeValue::Float(number) => {
+                Value::Number(number.as_str().parse().unwrap_or(f64::NAN), written())
+            }
+            DeValue::Boolean(flag) => Value::Flag(*flag, written()),
+            DeValue::Datetime(date) => self.date(date, span),
+            DeValue::Array(items) => Value::List(items.iter().map(|item| self.value(item)).collect()),
+            DeValue::Table(table) => Value::Map(self.map(table)),
+        };
+        Spanned::new(node, span)
+    }
+
+    /// A local time alone is no date; it is kept as text.
+    fn date(&mut self, date: &Datetime, span: Span) -> Value {
+        let written = self.source.text()[span.start..span.end].to_owned();
+        if date.date.is_none() {
+            return Value::Text(written);
+        }
+        let plain = written.replace('t', "T").replace('z', "Z");
+        match parse_date(&plain).and_then(|date| date.stamp(self.zone)) {
+            Ok(stamp) => Value::Date(stamp, written),
+            Err(_) => Value::Text(written),
+        }
+    }
+}

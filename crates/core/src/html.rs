@@ -1,0 +1,219 @@
+//! HTML that posts hold: its plain text, and its links made whole.
+
+use lol_html::{HtmlRewriter, Settings, element};
+
+/// The text of some HTML without tags, with entities resolved; scripts and styles are left out.
+#[must_use]
+pub fn text(html: &str) -> String {
+    let mut out = String::with_capacity(html.len());
+    let mut rest = html;
+    while let Some(open) = rest.find('<') {
+        push_text(&rest[..open], &mut out);
+        rest = &rest[open..];
+        if let Some(after) = rest.strip_prefix("<!--") {
+            rest = after.find("-->").map_or("", |end| &after[end + 3..]);
+            continue;
+        }
+        let name_end = rest[1..].find(|c: char| !c.is_ascii_alphanumeric()).map_or(rest.len(), |at| at + 1);
+        let name = rest[1..name_end].to_ascii_lowercase();
+        rest = tag_end(rest);
+        if name == "script" || name == "style" {
+            let close = format!("</{name}");
+            rest = rest.to_ascii_lowercase().find(&close).map_or("", |at| &rest[at..]);
+        }
+        if !INLINE.contains(&name.as_str()) && !out.is_empty() && !out.ends_with(char::is_whitespace) {
+            out.push(' ');
+        }
+    }
+    push_text(rest, &mut out);
+    out.truncate(out.trim_end().len());
+    out
+}
+
+/// Tags that do not part words, and closing tags, whose name is empty here.
+const INLINE: [&str; 18] = [
+    "a", "abbr", "b", "bdi", "cite", "code", "del", "em", "i", "ins", "kbd", "mark", "q", "s",
+    "span", "strong", "sub", "sup",
+];
+
+/// What follows the tag that begins `rest`; a `>` within quotes does not end it.
+fn tag_end(rest: &str) -> &str {
+    let mut quote = None;
+    for (at, c) in rest.char_indices() {
+        match (quote, c) {
+            (None, '>') => return &rest[at + 1..],
+            (None, '"' | '\'') => quote = Some(c),
+            (Some(open), c) if open == c => quote = None,
+            _ => {}
+        }
+    }
+    ""
+}
+
+fn push_text(text: &str, out: &mut String) {
+    let mut rest = text;
+    while let Some(at) = rest.find('&') {
+        push_spaced(&rest[..at], out);
+        rest = &rest[at..];
+        let (c, length) = entity(rest);
+        match c {
+            Some(c) => out.push(c),
+            None => out.push('&'),
+        }
+        rest = &rest[length..];
+    }
+    push_spaced(rest, out);
+}
+
+/// White space runs become one space.
+fn push_spaced(text: &str, out: &mut String) {
+    for c in text.chars() {
+        if !c.is_whitespace() {
+            out.push(c);
+        } else if !out.is_empty() && !out.ends_with(' ') {
+            out.push(' ');
+        }
+    }
+}
+
+fn entity(text: &str) -> (Option<char>, usize) {
+    let Some(end) = text.char_indices().take(12).find(|(_, c)| *c == ';').map(|(at, _)| at) else {
+        return (None, 1);
+    };
+    let name = &text[1..end];
+    let found = match name {
+        "amp" => Some('&'),
+        "lt" => Some('<'),
+        "gt" => Some('>'),
+        "quot" => Some('"'),
+        "apos" => Some('\''),
+        "nbsp" => Some('\u{a0}'),
+        _ => name.strip_prefix('#').and_then(|number| {
+            let code = match number.strip_prefix(['x', 'X']) {
+                Some(hex) => u32::from_str_radix(hex, 16).ok(),
+                None => number.parse().ok(),
+            };
+            code.and_then(char::from_u32)
+        }),
+    };
+    found.map_or((None, 1), |c| (Some(c), end + 1))
+}
+
+/// Attributes that hold one address.
+const ADDRESSES: [&str; 6] = ["href", "src", "poster", "data", "cite", "action"];
+
+/// Rewrites each address in `html` by `change`, which returns `None` to leave one as it is.
+/// Also the addresses of `srcset`.
+///
+/// HTML that cannot be rewritten is returned as it is.
+#[must_use]
+pub fn rewrite_links(html: &str, change: &mut dyn FnMut(&str) -> Option<String>) -> String {
+    let mut out = Vec::with_capacity(html.len() + html.len() / 8);
+    let change = std::cell::RefCell::new(change);
+    let mut rewriter = HtmlRewriter::new(
+        Settings {
+            element_content_handlers: vec![element!("[href],[src],[poster],[data],[cite],[action],[srcset]", |el| {
+                for name in ADDRESSES {
+                    let changed = el.get_attribute(name).and_then(|old| (change.borrow_mut())(&unescape(&old)));
+                    if let Some(new) = changed {
+                        el.set_attribute(name, &escape_ampersands(&new))?;
+                    }
+                }
+                if let Some(set) = el.get_attribute("srcset") {
+                    let new = rewrite_srcset(&unescape(&set), &mut **change.borrow_mut());
+                    el.set_attribute("srcset", &escape_ampersands(&new))?;
+                }
+                Ok(())
+            })],
+            ..Settings::new()
+        },
+        |chunk: &[u8]| out.extend_from_slice(chunk),
+    );
+    let done = rewriter.write(html.as_bytes()).and_then(|()| rewriter.end());
+    match done {
+        Ok(()) => String::from_utf8(out).unwrap_or_else(|_| html.to_owned()),
+        Err(_) => html.to_owned(),
+    }
+}
+
+fn rewrite_srcset(set: &str, change: &mut dyn FnMut(&str) -> Option<String>) -> String {
+    let candidates = set.split(", ").map(|candidate| {
+        let candidate = candidate.trim();
+        let (address, size) = candidate.split_once(' ').unwrap_or((candidate, ""));
+        let address = change(address).unwrap_or_else(|| address.to_owned());
+        if size.is_empty() { address } else { format!("{address} {}", size.trim()) }
+    });
+    candidates.collect::<Vec<_>>().join(", ")
+}
+
+/// An attribute's value with its entities resolved.
+fn unescape(value: &str) -> String {
+    if !value.contains('&') {
+        return value.to_owned();
+    }
+    let mut out = String::with_capacity(value.len());
+    let mut rest = value;
+    while let Some(at) = rest.find('&') {
+        out.push_str(&rest[..at]);
+        let (c, length) = entity(&rest[at..]);
+        out.push(c.unwrap_or('&'));
+        rest = &rest[at + length..];
+    }
+    out.push_str(rest);
+    out
+}
+
+fn escape_ampersands(value: &str) -> String {
+    value.replace('&', "&amp;")
+}
+
+/// Whether an address is relative to the page or to the site's root, and so no complete one.
+#[must_use]
+pub fn is_local(address: &str) -> bool {
+    let head = address.split(['/', '?', '#']).next().unwrap_or_default();
+    !address.starts_with("//") && !head.contains(':')
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::blocks("<p>One</p>\n<p>two</p>", "One two")]
+    #[case::inline("<p>li<em>m</em>e</p>", "lime")]
+    #[case::entities("a &amp; b &#8217; &lt;", "a & b ’ <")]
+    #[case::no_entity("a & b &unknown; c", "a & b &unknown; c")]
+    #[case::script("a<script>if (1 < 2) {}</script>b", "a b")]
+    #[case::comment("a<!-- <p> -->b", "ab")]
+    #[case::quoted_bracket("<p title=\"a > b\">c</p>", "c")]
+    #[case::break_parts("a<br>b", "a b")]
+    fn text_is_what_a_reader_sees(#[case] html: &str, #[case] expected: &str) {
+        assert_eq!(text(html), expected);
+    }
+
+    #[rstest]
+    #[case::link("<a href=\"x\">y</a>", "<a href=\"/p/x\">y</a>")]
+    #[case::single_quotes("<img src='x'>", "<img src=\"/p/x\">")]
+    #[case::in_text("<code>href=\"x\"</code>", "<code>href=\"x\"</code>")]
+    #[case::comment("<!-- <a href=\"x\"> -->", "<!-- <a href=\"x\"> -->")]
+    #[case::ampersand("<a href=\"x?a=1&amp;b=2\">y</a>", "<a href=\"/p/x?a=1&amp;b=2\">y</a>")]
+    #[case::srcset("<img srcset=\"a 1x, b 2x\">", "<img srcset=\"/p/a 1x, /p/b 2x\">")]
+    #[case::complete("<a href=\"https://x.example/\">y</a>", "<a href=\"https://x.example/\">y</a>")]
+    fn addresses_are_rewritten_and_nothing_else(#[case] html: &str, #[case] expected: &str) {
+        let mut change = |old: &str| is_local(old).then(|| format!("/p/{old}"));
+        assert_eq!(rewrite_links(html, &mut change), expected);
+    }
+
+    #[rstest]
+    #[case("x.svg", true)]
+    #[case("/x/", true)]
+    #[case("#note", true)]
+    #[case("x?a=b:c", true)]
+    #[case("//x.example/", false)]
+    #[case("https://x.example/", false)]
+    #[case("mailto:log@towpath.example", false)]
+    fn a_local_address_has_neither_scheme_nor_host(#[case] address: &str, #[case] local: bool) {
+        assert_eq!(is_local(address), local);
+    }
+}

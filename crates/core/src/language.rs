@@ -1,0 +1,262 @@
+//! What depends on the site's language: order of texts, folding, dates in words.
+
+use std::borrow::Cow;
+use std::cmp::Ordering;
+use std::fmt;
+
+use icu_casemap::CaseMapper;
+use icu_collator::options::CollatorOptions;
+use icu_collator::{CollatorBorrowed, CollatorPreferences};
+use icu_datetime::DateTimeFormatter;
+use icu_datetime::fieldsets::{M, YM, YMD};
+use icu_datetime::input::Date as IcuDate;
+use icu_locale_core::Locale;
+use icu_plurals::{PluralCategory, PluralRules};
+use jiff::civil::Date;
+use unicode_normalization::UnicodeNormalization;
+use unicode_normalization::char::is_combining_mark;
+
+/// How much of a date is written out.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub enum DateStyle {
+    /// "14 March 2026"
+    #[default]
+    Long,
+    /// "14 Mar 2026"
+    Medium,
+    /// "14/03/2026"
+    Short,
+    /// A pattern of `strftime` (POSIX).
+    Pattern(String),
+}
+
+/// The site's language with the data for it.
+pub struct Language {
+    tag: String,
+    collator: CollatorBorrowed<'static>,
+    plurals: PluralRules,
+    long: DateTimeFormatter<YMD>,
+    medium: DateTimeFormatter<YMD>,
+    short: DateTimeFormatter<YMD>,
+    month: DateTimeFormatter<YM>,
+    month_alone: DateTimeFormatter<M>,
+    month_brief: DateTimeFormatter<M>,
+}
+
+impl fmt::Debug for Language {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_tuple("Language").field(&self.tag).finish()
+    }
+}
+
+impl Language {
+    /// The language of a BCP 47 tag; `None` if the tag is not well formed. A language that the
+    /// data does not know falls back to the root collation and plain dates. Bare `en` writes
+    /// its dates as British English does, day first.
+    #[must_use]
+    pub fn new(tag: &str) -> Option<Self> {
+        let locale: Locale = tag.parse().ok()?;
+        let dates: Locale = match tag {
+            "en" => "en-GB".parse().ok()?,
+            _ => locale.clone(),
+        };
+        let format = |set: YMD| DateTimeFormatter::try_new((&dates).into(), set).ok();
+        let names = |set: M| DateTimeFormatter::try_new((&dates).into(), set).ok();
+        Some(Self {
+            tag: tag.to_owned(),
+            collator: icu_collator::Collator::try_new(
+                CollatorPreferences::from(&locale),
+                CollatorOptions::default(),
+            )
+            .ok()?,
+            plurals: PluralRules::try_new_cardinal((&locale).into()).ok()?,
+            long: format(YMD::long())?,
+            medium: format(YMD::medium())?,
+            short: format(YMD::short())?,
+            month: DateTimeFormatter::try_new((&dates).into(), YM::long()).ok()?,
+            month_alone: names(M::long())?,
+            month_brief: names(M::medium())?,
+        })
+    }
+
+    /// The tag as it was written.
+    #[must_use]
+    pub fn tag(&self) -> &str {
+        &self.tag
+    }
+
+    /// The order of two texts: the language's collation (CLDR), texts that differ only in case
+    /// being equal.
+    #[must_use]
+    pub fn compare(&self, a: &str, b: &str) -> Ordering {
+        match self.collator.compare(a, b) {
+            Ordering::Equal => Ordering::Equal,
+            order if fold(a) == fold(b) => {
+                let _ = order;
+                Ordering::Equal
+            }
+            order => order,
+        }
+    }
+
+    /// The order of two texts in a list: the language's collation, to the last difference.
+    #[must_use]
+    pub fn sort(&self, a: &str, b: &str) -> Ordering {
+        self.collator.compare(a, b)
+    }
+
+    /// Whether a count takes the form of one ("1 post").
+    #[must_use]
+    pub fn is_singular(&self, count: usize) -> bool {
+        self.plurals.category_for(count) == PluralCategory::One
+    }
+
+    /// A day in words.
+    #[must_use]
+    pub fn day(&self, day: Date, style: &DateStyle) -> String {
+        let Some(date) = icu_date(day) else {
+            return day.to_string();
+        };
+        match style {
+            DateStyle::Long => self.long.format(&date).to_string(),
+            DateStyle::Medium => self.medium.format(&date).to_string(),
+            DateStyle::Short => self.short.format(&date).to_string(),
+            DateStyle::Pattern(pattern) => self.pattern(day, pattern),
+        }
+    }
+
+    /// A month with its year in words: "March 2026".
+    #[must_use]
+    pub fn month(&self, day: Date) -> String {
+        icu_date(day).map_or_else(|| day.strftime("%Y-%m").to_string(), |date| self.month.format(&date).to_string())
+    }
+
+    /// A month's name alone: "March", or "Mar" where `brief`.
+    #[must_use]
+    pub fn month_name(&self, day: Date, brief: bool) -> String {
+        let names = if brief { &self.month_brief } else { &self.month_alone };
+        icu_date(day).map_or_else(|| day.strftime("%m").to_string(), |date| names.format(&date).to_string())
+    }
+
+    /// A day by a pattern of `strftime`; `%B`, `%b` are in the site's language. A pattern that
+    /// is not well formed is returned as it is.
+    #[must_use]
+    pub fn pattern(&self, day: Date, pattern: &str) -> String {
+        self.pattern_at(day.at(0, 0, 0, 0), pattern)
+    }
+
+    /// As [`Self::pattern`], with a time of day.
+    #[must_use]
+    pub fn pattern_at(&self, at: jiff::civil::DateTime, pattern: &str) -> String {
+        let escaped = |name: String| name.replace('%', "%%");
+        let mut ready = String::with_capacity(pattern.len());
+        let mut chars = pattern.chars();
+        while let Some(c) = chars.next() {
+            if c != '%' {
+                ready.push(c);
+                continue;
+            }
+            match chars.next() {
+                Some('B') => ready.push_str(&escaped(self.month_name(at.date(), false))),
+                Some('b' | 'h') => ready.push_str(&escaped(self.month_name(at.date(), true))),
+                Some(other) => ready.extend(['%', other]),
+                None => ready.push_str("%%"),
+            }
+        }
+        jiff::fmt::strtime::format(&ready, at).unwrap_or_else(|_| pattern.to_owned())
+    }
+}
+
+fn icu_date(day: Date) -> Option<IcuDate<icu_calendar::Iso>> {
+    IcuDate::try_new_iso(
+        i32::from(day.year()),
+        day.month().unsigned_abs(),
+        day.day().unsigned_abs(),
+    )
+    .ok()
+}
+
+/// `text` without regard to case (Unicode full case folding).
+#[must_use]
+pub fn fold(text: &str) -> Cow<'_, str> {
+    if text.is_ascii() {
+        return if text.bytes().any(|b| b.is_ascii_uppercase()) {
+            Cow::Owned(text.to_ascii_lowercase())
+        } else {
+            Cow::Borrowed(text)
+        };
+    }
+    CaseMapper::new().fold_string(text)
+}
+
+/// `text` without regard to case and accents.
+#[must_use]
+pub fn fold_accents(text: &str) -> Cow<'_, str> {
+    if text.is_ascii() {
+        return fold(text);
+    }
+    let bare: String = text.nfd().filter(|c| !is_combining_mark(*c)).collect();
+    Cow::Owned(fold(&bare).nfc().collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::english("en", "14 March 2026", "14 Mar 2026", "14/03/2026")]
+    #[case::german("de", "14. März 2026", "14.03.2026", "14.03.26")]
+    fn a_day_in_words_of_the_language(
+        #[case] tag: &str,
+        #[case] long: &str,
+        #[case] medium: &str,
+        #[case] short: &str,
+    ) {
+        let language = Language::new(tag).unwrap();
+        let day = Date::constant(2026, 3, 14);
+        assert_eq!(language.day(day, &DateStyle::Long), long);
+        assert_eq!(language.day(day, &DateStyle::Medium), medium);
+        assert_eq!(language.day(day, &DateStyle::Short), short);
+    }
+
+    #[rstest]
+    #[case::english("en", "%-d %B %Y", "4 March 2026")]
+    #[case::german("de", "%d. %B", "04. März")]
+    #[case::percent("en", "100%% %Y", "100% 2026")]
+    #[case::unknown_stays("en", "%Y %", "2026 %")]
+    fn a_pattern_names_months_in_the_language(
+        #[case] tag: &str,
+        #[case] pattern: &str,
+        #[case] expected: &str,
+    ) {
+        let language = Language::new(tag).unwrap();
+        assert_eq!(language.pattern(Date::constant(2026, 3, 4), pattern), expected);
+    }
+
+    #[rstest]
+    #[case::case("Lime", "lime", Ordering::Equal)]
+    #[case::accent_after_plain("resume", "résumé", Ordering::Less)]
+    #[case::accent_before_next_letter("Ökonom", "Pegel", Ordering::Less)]
+    #[case::digits_as_characters("10", "9", Ordering::Less)]
+    #[case::space_counts("ab c", "abc", Ordering::Less)]
+    fn texts_compare_by_collation_without_case(
+        #[case] a: &str,
+        #[case] b: &str,
+        #[case] expected: Ordering,
+    ) {
+        assert_eq!(Language::new("en").unwrap().compare(a, b), expected);
+    }
+
+    #[test]
+    fn swedish_puts_ö_after_z() {
+        assert_eq!(Language::new("sv").unwrap().compare("ö", "z"), Ordering::Greater);
+        assert_eq!(Language::new("de").unwrap().compare("ö", "z"), Ordering::Less);
+    }
+
+    #[test]
+    fn folding_knows_sharp_s_and_accents() {
+        assert_eq!(fold("STRASSE"), fold("straße"));
+        assert_eq!(fold_accents("Café"), "cafe");
+    }
+}

@@ -1,0 +1,21 @@
+//! The core of Tabulae: from texts and values to catalogue, queries, archives and feeds.
+//!
+//! Nothing here touches the file system, the environment, the clock or a terminal; what a
+//! build needs of the world is handed in.
+
+pub mod archive;
+pub mod catalogue;
+pub mod diagnostic;
+pub mod feed;
+pub mod front_matter;
+pub mod html;
+pub mod language;
+pub mod pager;
+pub mod post;
+pub mod query;
+pub mod route;
+pub mod settings;
+pub mod source;
+pub mod term;
+pub mod time;
+pub mod value;

@@ -1,0 +1,189 @@
+//! The tree of a statement, each node with its place in the statement's text.
+
+use crate::source::Span;
+use crate::time::DatePart;
+
+/// A node with its place. Two nodes are equal wherever they stand.
+#[derive(Debug, Clone)]
+pub struct At<T> {
+    /// The node.
+    pub node: T,
+    /// Its bytes in the statement.
+    pub span: Span,
+}
+
+impl<T: PartialEq> PartialEq for At<T> {
+    fn eq(&self, other: &Self) -> bool {
+        self.node == other.node
+    }
+}
+
+impl<T> At<T> {
+    pub(super) fn new(node: T, span: Span) -> Self {
+        Self { node, span }
+    }
+}
+
+/// A whole statement: which posts, in which order, how many.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Statement {
+    /// Content sets and named queries; all content sets, where there is none.
+    pub from: Vec<At<String>>,
+    /// Which of their posts.
+    pub condition: Option<Condition>,
+    /// In which order.
+    pub order: Vec<At<Key>>,
+    /// How many at most.
+    pub limit: Option<usize>,
+    /// How many are passed over first.
+    pub offset: Option<usize>,
+}
+
+/// Which posts.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Condition {
+    /// All of these hold.
+    And(Vec<Condition>),
+    /// One of these holds.
+    Or(Vec<Condition>),
+    /// This does not hold.
+    Not(Box<Condition>),
+    /// A single test.
+    Test(At<Test>),
+}
+
+/// A single test.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Test {
+    /// `a = b`
+    Compare(At<Value>, Comparison, At<Value>),
+    /// `a in (b, c)`
+    In(At<Value>, Polarity, Vec<At<Value>>),
+    /// `a in 2026-03`
+    Within(At<Value>, Polarity, At<Value>),
+    /// `a in b .. c`
+    Range(At<Value>, Polarity, At<Value>, At<Value>),
+    /// `a between b and c`
+    Between(At<Value>, Polarity, At<Value>, At<Value>),
+    /// `a has any (b, c)`
+    Has(At<Value>, Quantity, Vec<At<Value>>),
+    /// `a contains b`
+    Text(At<Value>, Polarity, Search, At<Value>),
+    /// `a is missing`
+    Missing(At<Value>, Polarity),
+    /// `a`, a boolean field
+    Flag(At<Value>),
+}
+
+/// `=` and the like.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Comparison {
+    /// `=`
+    Equal,
+    /// `!=`
+    Unequal,
+    /// `<`
+    Less,
+    /// `<=`
+    LessOrEqual,
+    /// `>`
+    Greater,
+    /// `>=`
+    GreaterOrEqual,
+}
+
+/// Whether a test is turned around by `not`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Polarity {
+    /// As it stands.
+    Plain,
+    /// With `not`.
+    Negated,
+}
+
+/// How many of the values must be there.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Quantity {
+    /// At least one.
+    Any,
+    /// Each of them.
+    All,
+    /// Not one.
+    None,
+}
+
+/// How a text is looked for in a text.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Search {
+    /// Anywhere.
+    Contains,
+    /// At the start.
+    StartsWith,
+    /// At the end.
+    EndsWith,
+    /// As a regular expression, anywhere.
+    Matches,
+}
+
+/// Something that has a value.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Value {
+    /// A field of the post that is tested.
+    Field(String),
+    /// A field of the post whose page is being made.
+    This(String),
+    /// A text.
+    Text(String),
+    /// A number, and its text as written.
+    Number(f64, String),
+    /// True or false.
+    Flag(bool),
+    /// A date, a part of one, or an instant, and its text as written.
+    Date(DatePart, String),
+    /// A parameter.
+    Parameter(String),
+    /// A day or instant counted from now.
+    Relative(Base, Vec<Step>),
+}
+
+/// Where a relative date begins.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Base {
+    /// The whole day.
+    Today,
+    /// The instant.
+    Now,
+}
+
+/// One step of a relative date.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Step {
+    /// How many, negative for `-`.
+    pub count: i32,
+    /// Of what.
+    pub unit: Unit,
+}
+
+/// A unit of the calendar.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Unit {
+    /// 1 day
+    Day,
+    /// 7 days
+    Week,
+    /// 1 month, clamped to the month's end
+    Month,
+    /// 3 months
+    Quarter,
+    /// 12 months
+    Year,
+}
+
+/// What posts are ordered by.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Key {
+    /// A field; `true` for descending.
+    Field(String, bool),
+    /// A fixed shuffle.
+    Random(u64),
+}

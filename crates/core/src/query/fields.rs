@@ -1,0 +1,84 @@
+//! The table of derived fields: parser, resolver, help and hints read it.
+
+use crate::value::Kind;
+
+/// A field that Tabulae derives for every post.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Derived {
+    /// The name in queries and templates.
+    pub name: &'static str,
+    /// The kind of its values.
+    pub kind: Kind,
+    /// What it is, in one sentence.
+    pub about: &'static str,
+    /// Which it is.
+    pub field: DerivedField,
+}
+
+/// Which derived field.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[expect(missing_docs, reason = "the table below says what each is")]
+pub enum DerivedField {
+    Title,
+    Link,
+    Slug,
+    Path,
+    Folder,
+    Content,
+    Date,
+    Updated,
+    Year,
+    Month,
+    Day,
+    Summary,
+    Image,
+    Words,
+    Minutes,
+    Text,
+    Draft,
+    Scheduled,
+    Expired,
+    Unlisted,
+    Current,
+    Likeness,
+}
+
+macro_rules! derived {
+    ($($field:ident $name:literal $kind:ident $about:literal,)*) => {
+        /// Every derived field beside the term fields.
+        pub const FIELDS: &[Derived] = &[
+            $(Derived { name: $name, kind: Kind::$kind, about: $about, field: DerivedField::$field },)*
+        ];
+    };
+}
+
+derived! {
+    Title "title" Text "Its title.",
+    Link "link" Text "Its address, from the site's root.",
+    Slug "slug" Text "The last part of its address.",
+    Path "path" Text "Its file, below the site's folder.",
+    Folder "folder" Text "Its folder, below the content set's.",
+    Content "content" Text "Its content set's name.",
+    Date "date" Date "When it is dated.",
+    Updated "updated" Date "When it was last changed; its date, unless it says otherwise.",
+    Year "year" Number "The year of its date.",
+    Month "month" Number "The month of its date, 1 to 12.",
+    Day "day" Number "The day of its date, 1 to 31.",
+    Summary "summary" Text "The text that stands for it in lists.",
+    Image "image" Text "Its image, as written.",
+    Words "words" Number "How many words its text has.",
+    Minutes "minutes" Number "How many minutes it takes to read, at 220 words a minute, at least 1.",
+    Text "text" Text "Its text, without markup.",
+    Draft "draft" Flag "Whether it is marked as a draft.",
+    Scheduled "scheduled" Flag "Whether it is dated after now.",
+    Expired "expired" Flag "Whether it has expired.",
+    Unlisted "unlisted" Flag "Whether it is marked as unlisted.",
+    Current "current" Flag "Whether it is the post whose page is being made.",
+    Likeness "likeness" Number "How like it is to the post whose page is being made, 0 to 1.",
+}
+
+/// The derived field of this name.
+#[must_use]
+pub fn derived(name: &str) -> Option<&'static Derived> {
+    FIELDS.iter().find(|field| field.name == name)
+}

@@ -1,0 +1,168 @@
+//! Queries: which posts, in which order, how many. A small compiler from text to posts.
+
+pub mod ast;
+pub mod fields;
+mod lexer;
+mod parser;
+mod print;
+mod resolve;
+mod run;
+
+use std::fmt;
+
+use crate::catalogue::{Catalogue, PostId};
+use crate::diagnostic::{Code, Collected, Diagnostic};
+use crate::source::{Passage, Span};
+
+pub use self::parser::KEYWORDS;
+pub use self::resolve::{Library, Parameter, Scope};
+
+/// A query at one of its stages: [`Written`] has names, [`Resolved`] has what they stand for.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Query<S>(S);
+
+/// A query as it was written.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Written {
+    statement: ast::Statement,
+    passage: Passage,
+}
+
+/// A query whose names are found; it cannot fail to run.
+#[derive(Debug, Clone)]
+pub struct Resolved {
+    sources: Vec<resolve::Source>,
+    check: Option<resolve::Check>,
+    order: Vec<resolve::Order>,
+    limit: Option<usize>,
+    offset: usize,
+    needs_this: bool,
+}
+
+/// What a query gives.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Answer {
+    /// The posts, in order, after limit and offset.
+    pub posts: Vec<PostId>,
+    /// How many there are before limit and offset.
+    pub total: usize,
+}
+
+/// What is wrong with a statement, before its place is known.
+#[derive(Debug, Clone)]
+struct Fault {
+    span: Span,
+    message: String,
+    help: Option<String>,
+}
+
+fn fault(span: Span, message: impl Into<String>) -> Fault {
+    Fault {
+        span,
+        message: message.into(),
+        help: None,
+    }
+}
+
+impl Fault {
+    fn help(mut self, help: impl Into<String>) -> Self {
+        self.help.get_or_insert(help.into());
+        self
+    }
+
+    fn at(self, passage: &Passage) -> Diagnostic {
+        let fault = Diagnostic::error(Code::QueryUnreadable, passage.place(self.span), self.message);
+        match self.help {
+            Some(help) => fault.help(help),
+            None => fault.help("a query is: from … where … order by … limit … offset …, each part left out at will"),
+        }
+    }
+}
+
+impl Query<Written> {
+    /// Reads a query. The empty text is the query for all live posts.
+    ///
+    /// # Errors
+    /// Where the text is not a query: what was expected, and the right form of what is known
+    /// from elsewhere.
+    pub fn parse(passage: &Passage) -> Result<Self, Box<Diagnostic>> {
+        match parser::parse(passage.text()) {
+            Ok(statement) => Ok(Query(Written {
+                statement,
+                passage: passage.clone(),
+            })),
+            Err(fault) => Err(Box::new(fault.at(passage))),
+        }
+    }
+
+    /// The statement's tree.
+    #[must_use]
+    pub fn statement(&self) -> &ast::Statement {
+        &self.0.statement
+    }
+
+    /// Finds what its names stand for. After an error there is no query.
+    #[must_use]
+    pub fn resolve(&self, scope: Scope<'_>) -> Collected<Option<Query<Resolved>>> {
+        resolve::resolve(&self.0.statement, &self.0.passage, scope)
+    }
+}
+
+impl fmt::Display for Query<Written> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.0.statement.fmt(f)
+    }
+}
+
+impl Query<Resolved> {
+    /// The posts that the query gives on the page of `this`. The order is total: ties are by
+    /// date descending, then title, then path.
+    #[must_use]
+    pub fn run(&self, catalogue: &Catalogue, this: Option<PostId>) -> Answer {
+        run::Runner { catalogue, this }.run(self)
+    }
+
+    /// Whether its answer depends on the post whose page is being made.
+    #[must_use]
+    pub fn needs_this(&self) -> bool {
+        self.0.needs_this
+    }
+
+    /// How many posts it gives at most.
+    #[must_use]
+    pub fn limit(&self) -> Option<usize> {
+        self.0.limit
+    }
+}
+
+impl Resolved {
+    /// The content sets that its posts come from.
+    fn sets(&self) -> Vec<usize> {
+        let mut sets: Vec<usize> = self
+            .sources
+            .iter()
+            .flat_map(|source| match source {
+                resolve::Source::Set(set) => vec![*set],
+                resolve::Source::Named(query) => query.0.sets(),
+            })
+            .collect();
+        sets.sort_unstable();
+        sets.dedup();
+        sets
+    }
+}
+
+/// Reads, resolves and returns a query at once.
+#[must_use]
+pub fn compile(passage: &Passage, scope: Scope<'_>) -> Collected<Option<Query<Resolved>>> {
+    match Query::parse(passage) {
+        Ok(query) => query.resolve(scope),
+        Err(fault) => Collected {
+            output: None,
+            diagnostics: vec![*fault],
+        },
+    }
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,186 @@
+//! From the tree back to text, in one form: parsing what is printed gives the same tree.
+
+use std::fmt::{self, Display, Formatter};
+
+use super::ast::{At, Base, Comparison, Condition, Key, Polarity, Quantity, Search, Statement, Step, Test, Unit, Value};
+use super::parser::is_keyword;
+
+impl Display for Statement {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        let mut parts: Vec<String> = Vec::new();
+        if !self.from.is_empty() {
+            let names: Vec<String> = self.from.iter().map(|name| name_text(&name.node)).collect();
+            parts.push(format!("from {}", names.join(", ")));
+        }
+        if let Some(condition) = &self.condition {
+            parts.push(format!("where {condition}"));
+        }
+        if !self.order.is_empty() {
+            let keys: Vec<String> = self.order.iter().map(|key| key.node.to_string()).collect();
+            parts.push(format!("order by {}", keys.join(", ")));
+        }
+        if let Some(limit) = self.limit {
+            parts.push(format!("limit {limit}"));
+        }
+        if let Some(offset) = self.offset {
+            parts.push(format!("offset {offset}"));
+        }
+        f.write_str(&parts.join(" "))
+    }
+}
+
+impl Display for Condition {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        match self {
+            Condition::And(all) => join(f, all, " and ", |c| matches!(c, Condition::Or(_) | Condition::And(_))),
+            Condition::Or(any) => join(f, any, " or ", |c| matches!(c, Condition::Or(_))),
+            Condition::Not(inner) => match inner.as_ref() {
+                Condition::Not(_) => write!(f, "not {inner}"),
+                _ => write!(f, "not ({inner})"),
+            },
+            Condition::Test(test) => write!(f, "{}", test.node),
+        }
+    }
+}
+
+fn join(f: &mut Formatter<'_>, all: &[Condition], word: &str, wrap: fn(&Condition) -> bool) -> fmt::Result {
+    for (at, condition) in all.iter().enumerate() {
+        if at > 0 {
+            f.write_str(word)?;
+        }
+        if wrap(condition) {
+            write!(f, "({condition})")?;
+        } else {
+            write!(f, "{condition}")?;
+        }
+    }
+    Ok(())
+}
+
+impl Display for Test {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        match self {
+            Test::Compare(left, comparison, right) => write!(f, "{} {comparison} {}", left.node, right.node),
+            Test::In(left, not, values) => write!(f, "{} {not}in ({})", left.node, list(values)),
+            Test::Within(left, not, part) => write!(f, "{} {not}in {}", left.node, part.node),
+            Test::Range(left, not, low, high) => write!(f, "{} {not}in {} .. {}", left.node, low.node, high.node),
+            Test::Between(left, not, low, high) => {
+                write!(f, "{} {not}between {} and {}", left.node, low.node, high.node)
+            }
+            Test::Has(left, quantity, values) => write!(f, "{} has {quantity} ({})", left.node, list(values)),
+            Test::Text(left, not, search, text) => write!(f, "{} {not}{search} {}", left.node, text.node),
+            Test::Missing(left, Polarity::Plain) => write!(f, "{} is missing", left.node),
+            Test::Missing(left, Polarity::Negated) => write!(f, "{} is not missing", left.node),
+            Test::Flag(field) => write!(f, "{}", field.node),
+        }
+    }
+}
+
+fn list(values: &[At<Value>]) -> String {
+    values.iter().map(|value| value.node.to_string()).collect::<Vec<_>>().join(", ")
+}
+
+impl Display for Value {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        match self {
+            Value::Field(name) => f.write_str(&name_text(name)),
+            Value::This(name) => write!(f, "this.{name}"),
+            Value::Text(text) => write!(f, "'{}'", text.replace('\'', "''")),
+            Value::Number(_, written) | Value::Date(_, written) => f.write_str(written),
+            Value::Flag(flag) => write!(f, "{flag}"),
+            Value::Parameter(name) => write!(f, ":{name}"),
+            Value::Relative(base, steps) => {
+                f.write_str(match base {
+                    Base::Today => "today",
+                    Base::Now => "now",
+                })?;
+                steps.iter().try_for_each(|step| write!(f, "{step}"))
+            }
+        }
+    }
+}
+
+impl Display for Step {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        let sign = if self.count < 0 { '-' } else { '+' };
+        let unit = match self.unit {
+            Unit::Day => "day",
+            Unit::Week => "week",
+            Unit::Month => "month",
+            Unit::Quarter => "quarter",
+            Unit::Year => "year",
+        };
+        let count = self.count.unsigned_abs();
+        write!(f, " {sign} {count} {unit}{}", if count == 1 { "" } else { "s" })
+    }
+}
+
+impl Display for Key {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        match self {
+            Key::Field(name, false) => f.write_str(&name_text(name)),
+            Key::Field(name, true) => write!(f, "{} desc", name_text(name)),
+            Key::Random(seed) => write!(f, "random({seed})"),
+        }
+    }
+}
+
+impl Display for Comparison {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Comparison::Equal => "=",
+            Comparison::Unequal => "!=",
+            Comparison::Less => "<",
+            Comparison::LessOrEqual => "<=",
+            Comparison::Greater => ">",
+            Comparison::GreaterOrEqual => ">=",
+        })
+    }
+}
+
+impl Display for Polarity {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Polarity::Plain => "",
+            Polarity::Negated => "not ",
+        })
+    }
+}
+
+impl Display for Quantity {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Quantity::Any => "any",
+            Quantity::All => "all",
+            Quantity::None => "none",
+        })
+    }
+}
+
+impl Display for Search {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Search::Contains => "contains",
+            Search::StartsWith => "starts with",
+            Search::EndsWith => "ends with",
+            Search::Matches => "matches",
+        })
+    }
+}
+
+/// A name bare where it can be, else in backquotes.
+fn name_text(name: &str) -> String {
+    let chars: Vec<char> = name.chars().collect();
+    let bare = chars.first().is_some_and(|c| c.is_alphabetic() || *c == '_')
+        && chars.iter().enumerate().all(|(at, c)| match c {
+            '-' => at > 0 && chars[at - 1].is_alphabetic() && chars.get(at + 1).is_some_and(|c| c.is_alphabetic()),
+            '.' => at > 0 && chars.get(at + 1).is_some_and(|c| c.is_alphabetic() || *c == '_'),
+            c => c.is_alphanumeric() || *c == '_',
+        });
+    let lower = name.to_lowercase();
+    if bare && !is_keyword(name) && !lower.starts_with("this.") {
+        name.to_owned()
+    } else {
+        format!("`{}`", name.replace('`', "``"))
+    }
+}

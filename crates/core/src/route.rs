@@ -1,0 +1,366 @@
+//! Link patterns, the addresses and files that they expand to, and outputs that collide.
+
+use std::fmt::Write as _;
+
+use indexmap::IndexMap;
+use unicode_normalization::UnicodeNormalization;
+
+use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::source::{Passage, Place, Span};
+
+/// A link pattern: a URI Template of level 1 (RFC 6570) that begins with `/` and ends in `/`
+/// or in a file's name.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Pattern {
+    text: String,
+    parts: Vec<Part>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Part {
+    Plain(String),
+    Variable(String),
+}
+
+/// Why a text is no link pattern, and where in it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PatternFault {
+    span: Span,
+    message: String,
+    help: String,
+}
+
+impl PatternFault {
+    /// The fault at its place.
+    #[must_use]
+    pub fn at(&self, passage: &Passage) -> Diagnostic {
+        Diagnostic::error(Code::LinkUnfit, passage.place(self.span), &*self.message).help(&*self.help)
+    }
+}
+
+/// An address below the site's root.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Link {
+    /// Percent-encoded, beginning with `/`, without the path of the site's address.
+    pub encoded: String,
+    /// The same as plain text (NFC): what the folders and files on disk are called.
+    pub plain: String,
+}
+
+impl Pattern {
+    /// Reads a pattern.
+    ///
+    /// # Errors
+    /// Where it does not begin with `/`, does not end in `/` or a file's name, leads out of the
+    /// site, or uses more of RFC 6570 than level 1.
+    pub fn parse(text: &str) -> Result<Self, PatternFault> {
+        let fault = |start: usize, end: usize, message: String, help: &str| PatternFault {
+            span: Span::new(start, end),
+            message,
+            help: help.to_owned(),
+        };
+        if !text.starts_with('/') {
+            return Err(fault(0, text.len(), format!("the link \"{text}\" does not begin with `/`"), "links start at the site's root, such as \"/{year}/{slug}/\""));
+        }
+        let mut parts = Vec::new();
+        let mut at = 0;
+        while at < text.len() {
+            let rest = &text[at..];
+            let open = rest.find(['{', '}']).unwrap_or(rest.len());
+            if open > 0 {
+                parts.push(Part::Plain(decode(&rest[..open]).nfc().collect()));
+                at += open;
+                continue;
+            }
+            let close = rest.find('}').filter(|_| rest.starts_with('{')).ok_or_else(|| {
+                fault(at, at + 1, "a brace stands alone in this link".to_owned(), "a variable is a name in braces, such as {slug}")
+            })?;
+            let name = &rest[1..close];
+            let fits = !name.is_empty() && name.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '.' | '-'));
+            if !fits {
+                return Err(fault(at, at + close + 1, format!("{{{name}}} is not a variable"), "a variable is one name in braces, such as {slug}, without signs"));
+            }
+            parts.push(Part::Variable(name.to_owned()));
+            at += close + 1;
+        }
+        let plain = text.replace(['{', '}'], "");
+        if plain.split('/').any(|step| step == "." || step == "..") || plain.contains(['\\', '?', '#', '\0']) || plain.chars().any(char::is_control) {
+            return Err(fault(0, text.len(), format!("the link \"{text}\" leads out of the site's folders"), "write folders and names only, without `..`, `\\`, `?` and `#`"));
+        }
+        let last = text.rsplit('/').next().unwrap_or_default();
+        if !last.is_empty() && !last.contains('.') {
+            return Err(fault(text.len() - last.len(), text.len(), format!("the link \"{text}\" ends neither in `/` nor in a file's name"), "add a `/`, or an ending such as `.html`"));
+        }
+        Ok(Self {
+            text: text.to_owned(),
+            parts,
+        })
+    }
+
+    /// A pattern that is known to be right.
+    ///
+    /// A text that is none becomes the site's root.
+    #[must_use]
+    pub fn fixed(text: &str) -> Self {
+        Self::parse(text).unwrap_or_else(|_| Self {
+            text: "/".to_owned(),
+            parts: vec![Part::Plain("/".to_owned())],
+        })
+    }
+
+    /// The pattern as it was written.
+    #[must_use]
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// The names of its variables, in the order written.
+    pub fn variables(&self) -> impl Iterator<Item = &str> {
+        self.parts.iter().filter_map(|part| match part {
+            Part::Variable(name) => Some(name.as_str()),
+            Part::Plain(_) => None,
+        })
+    }
+
+    /// The address with each variable's value put in. `/` within a value parts folders; an empty
+    /// value takes its folder away.
+    ///
+    /// # Errors
+    /// The name of a variable that has no value.
+    pub fn expand<'p>(&'p self, value: impl Fn(&str) -> Option<String>) -> Result<Link, &'p str> {
+        let mut plain = String::new();
+        for part in &self.parts {
+            match part {
+                Part::Plain(text) => plain.push_str(text),
+                Part::Variable(name) => {
+                    let text = value(name).ok_or(name.as_str())?;
+                    plain.extend(text.nfc());
+                }
+            }
+        }
+        while plain.contains("//") {
+            plain = plain.replace("//", "/");
+        }
+        Ok(Link::new(plain))
+    }
+}
+
+impl Link {
+    /// The address of a plain path that begins with `/`.
+    #[must_use]
+    pub fn new(plain: impl Into<String>) -> Self {
+        let plain = plain.into();
+        Self {
+            encoded: encode(&plain),
+            plain,
+        }
+    }
+
+    /// The output's path below `out/`.
+    #[must_use]
+    pub fn file(&self) -> String {
+        let path = self.plain.trim_start_matches('/');
+        if path.is_empty() || path.ends_with('/') {
+            format!("{path}index.html")
+        } else {
+            path.to_owned()
+        }
+    }
+
+    /// The folder below which a page's further files stand: the link itself, or of a file
+    /// `/a.html` the folder `/a/`.
+    #[must_use]
+    pub fn folder(&self) -> String {
+        if self.plain.ends_with('/') {
+            return self.plain.clone();
+        }
+        match self.plain.rfind('.').filter(|dot| !self.plain[*dot..].contains('/')) {
+            Some(dot) => format!("{}/", &self.plain[..dot]),
+            None => format!("{}/", self.plain),
+        }
+    }
+
+    /// An address below this one's folder.
+    #[must_use]
+    pub fn below(&self, name: &str) -> Self {
+        Self::new(format!("{}{name}", self.folder()))
+    }
+
+    /// Page `number`, from 1, of a list whose first page is here.
+    #[must_use]
+    pub fn page(&self, number: usize) -> Self {
+        if number <= 1 {
+            return self.clone();
+        }
+        self.below(&format!("page/{number}/"))
+    }
+}
+
+/// Percent-encodes a path (RFC 3986, 2.1): all but unreserved characters, `/` and the
+/// delimiters that a path may hold.
+#[must_use]
+pub fn encode(path: &str) -> String {
+    let mut out = String::with_capacity(path.len());
+    for byte in path.bytes() {
+        if byte.is_ascii_alphanumeric() || b"-._~/@:!$*,;=()".contains(&byte) {
+            out.push(char::from(byte));
+        } else {
+            let _ = write!(out, "%{byte:02X}");
+        }
+    }
+    out
+}
+
+/// Undoes percent-encoding; what is no UTF-8 then stays as it is.
+#[must_use]
+pub fn decode(path: &str) -> String {
+    if !path.contains('%') {
+        return path.to_owned();
+    }
+    let bytes = path.as_bytes();
+    let mut out = Vec::with_capacity(bytes.len());
+    let mut at = 0;
+    while at < bytes.len() {
+        let pair = path.get(at + 1..at + 3).and_then(|pair| u8::from_str_radix(pair, 16).ok());
+        match (bytes[at], pair) {
+            (b'%', Some(byte)) => {
+                out.push(byte);
+                at += 3;
+            }
+            (byte, _) => {
+                out.push(byte);
+                at += 1;
+            }
+        }
+    }
+    String::from_utf8(out).unwrap_or_else(|_| path.to_owned())
+}
+
+/// The outputs of a build by path below `out/`, each with its one maker.
+#[derive(Debug, Default)]
+pub struct Outputs {
+    makers: IndexMap<String, Maker>,
+}
+
+/// What makes an output.
+#[derive(Debug, Clone)]
+pub struct Maker {
+    /// In words: "the archive `journal`".
+    pub what: String,
+    /// Where it is asked for.
+    pub place: Place,
+}
+
+impl Outputs {
+    /// Takes the output `file` for `maker`. Returns whether it was free; an output of two makers
+    /// is a fault that names both.
+    pub fn claim(&mut self, file: &str, maker: impl FnOnce() -> Maker, faults: &mut Faults) -> bool {
+        if let Some(first) = self.makers.get(file) {
+            faults.push(taken(file, first, &maker()));
+            return false;
+        }
+        self.makers.insert(file.to_owned(), maker());
+        true
+    }
+
+    /// Reports outputs that would be a file and a folder at once.
+    pub fn check_folders(&self, faults: &mut Faults) {
+        for (file, maker) in &self.makers {
+            for (slash, _) in file.match_indices('/') {
+                if let Some(first) = self.makers.get(&file[..slash]) {
+                    faults.push(taken(&file[..slash], first, maker));
+                }
+            }
+        }
+    }
+
+    /// All paths, in the order claimed.
+    pub fn files(&self) -> impl Iterator<Item = &str> {
+        self.makers.keys().map(String::as_str)
+    }
+
+    /// The maker of an output.
+    #[must_use]
+    pub fn maker(&self, file: &str) -> Option<&Maker> {
+        self.makers.get(file)
+    }
+}
+
+fn taken(file: &str, first: &Maker, second: &Maker) -> Diagnostic {
+    let address = file.strip_suffix("index.html").map_or_else(|| format!("/{file}"), |folder| format!("/{folder}"));
+    Diagnostic::error(
+        Code::AddressTaken,
+        second.place.clone(),
+        format!("{} and {} would both stand at {address}", first.what, second.what),
+    )
+    .help("give one of them another link (or a post another `slug`)")
+    .beside(first.place.clone(), format!("{} is here", first.what))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::slug("/{year}/{slug}/", "/2026/lime/", "2026/lime/index.html")]
+    #[case::file_name("/{slug}.html", "/lime.html", "lime.html")]
+    #[case::other_script("/{greek}/", "/%CE%B4%CE%B9/", "δι/index.html")]
+    #[case::folder("/{folder}/{slug}/", "/a/b/lime/", "a/b/lime/index.html")]
+    #[case::empty_value("/{none}/{slug}/", "/lime/", "lime/index.html")]
+    #[case::root("/", "/", "index.html")]
+    #[case::encoded_literal("/caf%C3%A9/{slug}/", "/caf%C3%A9/lime/", "café/lime/index.html")]
+    fn a_pattern_expands_to_link_and_file(
+        #[case] pattern: &str,
+        #[case] link: &str,
+        #[case] file: &str,
+    ) {
+        let values = |name: &str| match name {
+            "year" => Some("2026".to_owned()),
+            "slug" => Some("lime".to_owned()),
+            "greek" => Some("δι".to_owned()),
+            "folder" => Some("a/b".to_owned()),
+            "none" => Some(String::new()),
+            _ => None,
+        };
+        let expanded = Pattern::parse(pattern).unwrap().expand(values).unwrap();
+        assert_eq!((expanded.encoded.as_str(), expanded.file().as_str()), (link, file));
+    }
+
+    #[rstest]
+    #[case::no_slash("x/{slug}/", 0)]
+    #[case::no_ending("/x/{slug}", 3)]
+    #[case::open_brace("/{slug/", 1)]
+    #[case::close_brace("/slug}/", 5)]
+    #[case::level_two("/{+path}/", 1)]
+    #[case::empty_variable("/{}/", 1)]
+    #[case::parent("/../x/", 0)]
+    #[case::question("/x/?a/", 0)]
+    fn what_is_no_pattern_is_refused_at_its_place(#[case] text: &str, #[case] at: usize) {
+        assert_eq!(Pattern::parse(text).unwrap_err().span.start, at);
+    }
+
+    #[rstest]
+    #[case::folder("/tags/", 2, "/tags/page/2/")]
+    #[case::file("/tags.html", 3, "/tags/page/3/")]
+    #[case::root("/", 2, "/page/2/")]
+    #[case::first("/tags/", 1, "/tags/")]
+    fn further_pages_stand_below_the_link(
+        #[case] link: &str,
+        #[case] number: usize,
+        #[case] expected: &str,
+    ) {
+        assert_eq!(Link::new(link).page(number).encoded, expected);
+    }
+
+    #[test]
+    fn a_file_and_a_folder_of_one_name_collide() {
+        let maker = |what: &str| Maker { what: what.to_owned(), place: Place::top_of("a") };
+        let mut outputs = Outputs::default();
+        let mut faults = Faults::new();
+        assert!(outputs.claim("x.html/y/index.html", || maker("one"), &mut faults));
+        assert!(outputs.claim("x.html", || maker("two"), &mut faults));
+        outputs.check_folders(&mut faults);
+        assert_eq!(faults.len(), 1);
+    }
+}

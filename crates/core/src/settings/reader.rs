@@ -1,0 +1,266 @@
+//! Reading typed values from a table, with every fault reported at its place.
+
+use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::source::{Passage, Source, Span, Spanned};
+use crate::value::{Entry, Kind, Map, Value};
+
+/// One table of `tabulae.toml`: what is asked of it by name is taken as known; what nobody
+/// asked for is a fault when the reading ends.
+#[derive(Debug)]
+pub(super) struct Table<'a> {
+    source: &'a Source,
+    name: String,
+    span: Span,
+    map: &'a Map,
+    known: Vec<&'static str>,
+}
+
+impl<'a> Table<'a> {
+    pub(super) fn new(source: &'a Source, name: &str, span: Span, map: &'a Map) -> Self {
+        Self {
+            source,
+            name: name.to_owned(),
+            span,
+            map,
+            known: Vec::new(),
+        }
+    }
+
+    pub(super) fn source(&self) -> &'a Source {
+        self.source
+    }
+
+    pub(super) fn span(&self) -> Span {
+        self.span
+    }
+
+    /// The entry of `key`, whatever it holds.
+    pub(super) fn entry(&mut self, key: &'static str) -> Option<&'a Entry> {
+        self.known.push(key);
+        self.map.get(key)
+    }
+
+    fn typed<T>(
+        &mut self,
+        key: &'static str,
+        wanted: &str,
+        faults: &mut Faults,
+        read: impl FnOnce(&'a Value) -> Option<T>,
+    ) -> Option<Spanned<T>> {
+        let entry = self.entry(key)?;
+        match read(&entry.value.node) {
+            Some(value) => Some(Spanned::new(value, entry.value.span)),
+            None => {
+                faults.push(self.unfit(key, wanted, &entry.value));
+                None
+            }
+        }
+    }
+
+    fn unfit(&self, key: &str, wanted: &str, found: &Spanned<Value>) -> Diagnostic {
+        Diagnostic::error(
+            Code::TypeUnfit,
+            self.source.place(found.span),
+            format!(
+                "`{}` is {wanted}, and this is {}",
+                self.path(key),
+                found.node.kind().article()
+            ),
+        )
+        .help(match wanted {
+            "text" => "put it in quotes".to_owned(),
+            _ => format!("write {wanted}"),
+        })
+    }
+
+    fn path(&self, key: &str) -> String {
+        if self.name.is_empty() { key.to_owned() } else { format!("{}.{key}", self.name) }
+    }
+
+    pub(super) fn text(&mut self, key: &'static str, faults: &mut Faults) -> Option<Spanned<String>> {
+        self.typed(key, "text", faults, |value| match value {
+            Value::Text(text) => Some(text.clone()),
+            _ => None,
+        })
+    }
+
+    pub(super) fn passage(&mut self, key: &'static str, faults: &mut Faults) -> Option<Passage> {
+        let source = self.source;
+        self.text(key, faults).map(|text| Passage::new(&text.node, source, text.span))
+    }
+
+    pub(super) fn flag(&mut self, key: &'static str, default: bool, faults: &mut Faults) -> bool {
+        let read = |value: &Value| match value {
+            Value::Flag(flag, _) => Some(*flag),
+            _ => None,
+        };
+        self.typed(key, "true or false", faults, read).map_or(default, |flag| flag.node)
+    }
+
+    /// A whole number of at least 1.
+    pub(super) fn count(&mut self, key: &'static str, faults: &mut Faults) -> Option<Spanned<usize>> {
+        let number = self.typed(key, "a whole number", faults, |value| match value {
+            Value::Number(number, _) if number.fract() == 0.0 => Some(*number),
+            _ => None,
+        })?;
+        if number.node < 1.0 || number.node > 1e9 {
+            faults.push(
+                Diagnostic::error(
+                    Code::ValueUnfit,
+                    self.source.place(number.span),
+                    format!("`{}` is at least 1", self.path(key)),
+                )
+                .help("write 1 or more, or leave the line out"),
+            );
+            return None;
+        }
+        #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "checked above")]
+        Some(Spanned::new(number.node as usize, number.span))
+    }
+
+    /// One of a few words, each with what it stands for.
+    pub(super) fn choice<T: Copy>(
+        &mut self,
+        key: &'static str,
+        choices: &[(&'static str, T)],
+        faults: &mut Faults,
+    ) -> Option<T> {
+        let text = self.text(key, faults)?;
+        self.choose(key, &text, choices, faults)
+    }
+
+    fn choose<T: Copy>(
+        &self,
+        key: &str,
+        text: &Spanned<String>,
+        choices: &[(&'static str, T)],
+        faults: &mut Faults,
+    ) -> Option<T> {
+        let found = choices.iter().find(|(word, _)| *word == text.node);
+        if found.is_none() {
+            let known: Vec<String> = choices.iter().map(|(word, _)| format!("\"{word}\"")).collect();
+            faults.push(
+                Diagnostic::error(
+                    Code::ValueUnfit,
+                    self.source.place(text.span),
+                    format!("`{}` cannot be \"{}\"", self.path(key), text.node),
+                )
+                .help(format!("write one of {}", known.join(", "))),
+            );
+        }
+        found.map(|(_, value)| *value)
+    }
+
+    /// A list of a few words, each with what it stands for.
+    pub(super) fn choices<T: Copy>(
+        &mut self,
+        key: &'static str,
+        choices: &[(&'static str, T)],
+        faults: &mut Faults,
+    ) -> Vec<T> {
+        let texts = self.texts(key, faults);
+        texts.iter().filter_map(|text| self.choose(key, text, choices, faults)).collect()
+    }
+
+    /// A list of texts; a single text is a list of one.
+    pub(super) fn texts(&mut self, key: &'static str, faults: &mut Faults) -> Vec<Spanned<String>> {
+        let Some(entry) = self.entry(key) else {
+            return Vec::new();
+        };
+        texts_of(&entry.value).unwrap_or_else(|found| {
+            faults.push(self.unfit(key, "a list of texts", found));
+            Vec::new()
+        })
+    }
+
+    /// The table of this key.
+    pub(super) fn table(&mut self, key: &'static str, faults: &mut Faults) -> Option<Table<'a>> {
+        let map = self.typed(key, "a table", faults, as_map)?;
+        Some(Table::new(self.source, &self.path(key), map.span, map.node))
+    }
+
+    /// The tables that stand under this key, with their names, in the order written.
+    pub(super) fn tables(&mut self, key: &'static str, faults: &mut Faults) -> Vec<(Spanned<String>, Table<'a>)> {
+        let Some(map) = self.typed(key, "a table", faults, as_map) else {
+            return Vec::new();
+        };
+        let mut tables = Vec::new();
+        for entry in &map.node.entries {
+            let path = format!("{}.{}", self.path(key), entry.key.node);
+            match as_map(&entry.value.node) {
+                Some(inner) => {
+                    let table = Table::new(self.source, &path, entry.key.span, inner);
+                    tables.push((entry.key.clone(), table));
+                }
+                None => faults.push(
+                    Diagnostic::error(
+                        Code::TypeUnfit,
+                        self.source.place(entry.value.span),
+                        format!("`{path}` is a table, and this is {}", entry.value.node.kind().article()),
+                    )
+                    .help(format!("write `[{path}]` on a line of its own, and its settings below")),
+                ),
+            }
+        }
+        tables
+    }
+
+    /// All entries of this table, whose keys are names that the user chose.
+    pub(super) fn all(&self) -> &'a [Entry] {
+        &self.map.entries
+    }
+
+    /// Ends the reading: each key that nobody asked for is a fault.
+    pub(super) fn finish(self, faults: &mut Faults) {
+        for entry in &self.map.entries {
+            let key = entry.key.node.as_str();
+            if !self.known.contains(&key) {
+                let at = if self.name.is_empty() { String::new() } else { format!(" in [{}]", self.name) };
+                faults.push(
+                    Diagnostic::error(
+                        Code::KeyUnknown,
+                        self.source.place(entry.key.span),
+                        format!("there is no setting `{key}`{at}"),
+                    )
+                    .suggest(key, self.known.iter().copied()),
+                );
+            }
+        }
+    }
+}
+
+fn as_map(value: &Value) -> Option<&Map> {
+    match value {
+        Value::Map(map) => Some(map),
+        _ => None,
+    }
+}
+
+/// A text, or a list of texts.
+pub(super) fn texts_of(value: &Spanned<Value>) -> Result<Vec<Spanned<String>>, &Spanned<Value>> {
+    match &value.node {
+        Value::Text(text) => Ok(vec![Spanned::new(text.clone(), value.span)]),
+        Value::List(items) => items
+            .iter()
+            .map(|item| match &item.node {
+                Value::Text(text) => Ok(Spanned::new(text.clone(), item.span)),
+                _ => Err(item),
+            })
+            .collect(),
+        _ => Err(value),
+    }
+}
+
+/// A number of at least 0.
+pub(super) fn weight_of(value: &Value) -> Option<f64> {
+    match value {
+        Value::Number(number, _) if number.is_finite() && *number >= 0.0 => Some(*number),
+        _ => None,
+    }
+}
+
+/// The kind of a value, for messages.
+pub(super) fn article(value: &Value) -> &'static str {
+    let kind: Kind = value.kind();
+    kind.article()
+}

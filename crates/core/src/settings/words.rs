@@ -1,0 +1,84 @@
+//! The theme's own words, which a site can say in another language.
+
+use indexmap::IndexMap;
+
+use super::reader::Table;
+use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::value::Value;
+
+/// Every word of the theme: its name, the English, and where it stands.
+pub const WORDS: &[(&str, &str, &str)] = &[
+    ("all_feeds", "Feeds", "heading of the list of feeds at the foot"),
+    ("authors", "Authors", "title of the overview of authors"),
+    ("by", "by", "before the names of authors"),
+    ("categories", "Categories", "title of the overview of categories"),
+    ("count", "Posts", "heading of the column of counts"),
+    ("empty", "Nothing here yet.", "what an empty list says"),
+    ("menu", "Lists", "name of the navigation, for screen readers"),
+    ("moved", "This page has moved to", "on a page that leads elsewhere"),
+    ("newer", "Newer", "link to the page with newer posts"),
+    ("of", "of", "between the items shown and all of them"),
+    ("older", "Older", "link to the page with older posts"),
+    ("page", "Page", "before the number of a page"),
+    ("pages", "Pages", "name of the links between pages, for screen readers"),
+    ("post", "post", "one post"),
+    ("posts", "posts", "several posts"),
+    ("skip", "Skip to the text", "link for keyboards, to pass the navigation"),
+    ("tags", "Tags", "title of the overview of tags"),
+    ("terms", "Terms", "name of a post's terms, for screen readers"),
+    ("undated", "Undated", "heading above posts without a date"),
+    ("updated", "updated", "before the date of a change"),
+];
+
+/// The words in force, by name.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Words(pub IndexMap<String, String>);
+
+impl Default for Words {
+    fn default() -> Self {
+        Self(WORDS.iter().map(|(name, word, _)| ((*name).to_owned(), (*word).to_owned())).collect())
+    }
+}
+
+impl Words {
+    /// The word of this name; the name itself where there is none.
+    #[must_use]
+    pub fn get<'a>(&'a self, name: &'a str) -> &'a str {
+        self.0.get(name).map_or(name, String::as_str)
+    }
+}
+
+pub(super) fn read(root: &mut Table<'_>, faults: &mut Faults) -> Words {
+    let mut words = Words::default();
+    let Some(table) = root.table("words", faults) else {
+        return words;
+    };
+    for entry in table.all() {
+        let key = entry.key.node.as_str();
+        if !words.0.contains_key(key) {
+            faults.push(
+                Diagnostic::error(
+                    Code::KeyUnknown,
+                    table.source().place(entry.key.span),
+                    format!("the theme has no word `{key}`"),
+                )
+                .suggest(key, WORDS.iter().map(|(name, ..)| *name)),
+            );
+            continue;
+        }
+        match &entry.value.node {
+            Value::Text(text) => {
+                words.0.insert(key.to_owned(), text.clone());
+            }
+            other => faults.push(
+                Diagnostic::error(
+                    Code::TypeUnfit,
+                    table.source().place(entry.value.span),
+                    format!("a word is text, and this is {}", other.kind().article()),
+                )
+                .help("put it in quotes"),
+            ),
+        }
+    }
+    words
+}

@@ -1,0 +1,275 @@
+//! Texts that were read, and places in them.
+
+use std::sync::Arc;
+
+/// A text with the name under which messages show it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Source {
+    file: Option<Arc<str>>,
+    text: Arc<str>,
+}
+
+/// Half-open range of bytes in a [`Source`].
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, PartialOrd, Ord)]
+pub struct Span {
+    /// First byte.
+    pub start: usize,
+    /// One past the last byte.
+    pub end: usize,
+}
+
+/// A value with the place where it was written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Spanned<T> {
+    /// The value.
+    pub node: T,
+    /// Where it stands in its source.
+    pub span: Span,
+}
+
+/// A place as an editor shows it; lines and columns count from 1, columns in characters.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Place {
+    /// Path below the site's folder; `None` is the command line.
+    pub file: Option<Arc<str>>,
+    /// Line, from 1.
+    pub line: usize,
+    /// Column in characters, from 1.
+    pub column: usize,
+    /// The line's text, where there is one to show.
+    pub excerpt: Option<String>,
+    /// How many characters of the excerpt are meant, at least 1.
+    pub width: usize,
+}
+
+impl Span {
+    /// The bytes from `start` up to, not including, `end`.
+    #[must_use]
+    pub fn new(start: usize, end: usize) -> Self {
+        Self {
+            start,
+            end: end.max(start),
+        }
+    }
+}
+
+impl<T> Spanned<T> {
+    /// `node`, written at `span`.
+    pub fn new(node: T, span: Span) -> Self {
+        Self { node, span }
+    }
+}
+
+impl Source {
+    /// A text read from `file`, a path below the site's folder.
+    /// A byte order mark at the start is dropped.
+    #[must_use]
+    pub fn new(file: &str, text: &str) -> Self {
+        Self {
+            file: Some(file.into()),
+            text: text.strip_prefix('\u{feff}').unwrap_or(text).into(),
+        }
+    }
+
+    /// A text that was typed on the command line.
+    #[must_use]
+    pub fn command_line(text: &str) -> Self {
+        Self {
+            file: None,
+            text: text.into(),
+        }
+    }
+
+    /// The path below the site's folder, or `None` for the command line.
+    #[must_use]
+    pub fn file(&self) -> Option<&str> {
+        self.file.as_deref()
+    }
+
+    /// The whole text, without a byte order mark.
+    #[must_use]
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// The same file, holding only the first `bytes` bytes, so that a long body need not be kept.
+    #[must_use]
+    pub fn head(&self, bytes: usize) -> Self {
+        Self {
+            file: self.file.clone(),
+            text: self.text[..bytes.min(self.text.len())].into(),
+        }
+    }
+
+    /// Where `span` begins, with the line it stands in.
+    #[must_use]
+    pub fn place(&self, span: Span) -> Place {
+        let text = &self.text;
+        let start = floor_boundary(text, span.start);
+        let end = floor_boundary(text, span.end).max(start);
+        let line_start = text[..start].rfind('\n').map_or(0, |at| at + 1);
+        let line_end = text[start..].find('\n').map_or(text.len(), |at| start + at);
+        let excerpt = text[line_start..line_end].trim_end_matches('\r');
+        Place {
+            file: self.file.clone(),
+            line: text[..start].matches('\n').count() + 1,
+            column: text[line_start..start].chars().count() + 1,
+            excerpt: (!excerpt.trim().is_empty()).then(|| excerpt.to_owned()),
+            width: text[start..end.min(line_end)].chars().count().max(1),
+        }
+    }
+
+    /// The first character of the file, without an excerpt: for faults of the file as a whole.
+    #[must_use]
+    pub fn top(&self) -> Place {
+        Place {
+            file: self.file.clone(),
+            line: 1,
+            column: 1,
+            excerpt: None,
+            width: 1,
+        }
+    }
+}
+
+impl Place {
+    /// The first character of `file`, for a file whose text could not be read.
+    #[must_use]
+    pub fn top_of(file: &str) -> Self {
+        Source::new(file, "").top()
+    }
+}
+
+/// A text that stands within a source, such as a query in `tabulae.toml`: without its quotes and
+/// escapes, but able to tell where each of its characters was written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Passage {
+    text: String,
+    source: Source,
+    span: Span,
+}
+
+impl Passage {
+    /// The text that is written, perhaps in quotes and with escapes, at `span` of `source`.
+    #[must_use]
+    pub fn new(text: &str, source: &Source, span: Span) -> Self {
+        Self {
+            text: text.to_owned(),
+            source: source.clone(),
+            span,
+        }
+    }
+
+    /// The whole of a text typed on the command line.
+    #[must_use]
+    pub fn command_line(text: &str) -> Self {
+        Self::new(text, &Source::command_line(text), Span::new(0, text.len()))
+    }
+
+    /// The text, without quotes and escapes.
+    #[must_use]
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// Where the bytes `span` of the text were written.
+    #[must_use]
+    pub fn place(&self, span: Span) -> Place {
+        let raw = self.source.text().get(self.span.start..self.span.end).unwrap_or_default();
+        let base = self.span.start + quotes(raw, &self.text);
+        let inner = &self.source.text()[base..];
+        let at = |offset| base + raw_offset(inner, offset);
+        let (start, end) = (at(span.start), at(span.end));
+        self.source.place(Span::new(start, end.max(start + usize::from(span.end > span.start))))
+    }
+}
+
+/// How many bytes of quotes (and a first line break) open `raw`, in which `text` is written.
+fn quotes(raw: &str, text: &str) -> usize {
+    for fence in ["\"\"\"", "'''"] {
+        if let Some(rest) = raw.strip_prefix(fence) {
+            let broken = rest.len() - rest.trim_start_matches('\r').trim_start_matches('\n').len();
+            return fence.len() + if text.starts_with('\n') { 0 } else { broken };
+        }
+    }
+    usize::from(raw != text && raw.starts_with(['"', '\'']))
+}
+
+/// The byte of `raw`, in which escapes are written out, that stands for byte `wanted` of the text.
+fn raw_offset(raw: &str, wanted: usize) -> usize {
+    let mut plain = 0;
+    let mut chars = raw.char_indices();
+    while let Some((at, c)) = chars.next() {
+        if plain >= wanted {
+            return at;
+        }
+        if c != '\\' {
+            plain += c.len_utf8();
+            continue;
+        }
+        plain += 1;
+        let more = match chars.next() {
+            Some((_, 'u')) => 4,
+            Some((_, 'U')) => 8,
+            Some((_, 'x')) => 2,
+            _ => 0,
+        };
+        for _ in 0..more {
+            chars.next();
+        }
+    }
+    raw.len()
+}
+
+fn floor_boundary(text: &str, at: usize) -> usize {
+    let mut at = at.min(text.len());
+    while !text.is_char_boundary(at) {
+        at -= 1;
+    }
+    at
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::start("abc\ndef", 0, 1, 1)]
+    #[case::second_line("abc\ndef", 5, 2, 2)]
+    #[case::characters_not_bytes("äöü x", 7, 1, 5)]
+    #[case::after_crlf("a\r\nbc", 4, 2, 2)]
+    #[case::end_of_text("ab\n", 3, 2, 1)]
+    fn a_place_counts_lines_and_characters_from_one(
+        #[case] text: &str,
+        #[case] at: usize,
+        #[case] line: usize,
+        #[case] column: usize,
+    ) {
+        let place = Source::new("a.md", text).place(Span::new(at, at + 1));
+        assert_eq!((place.line, place.column), (line, column));
+    }
+
+    #[rstest]
+    #[case::double("query = \"from x\"", 8, 16, "from x", 5, 14)]
+    #[case::single("query = 'from x'", 8, 16, "from x", 5, 14)]
+    #[case::escaped(r#"query = "a \"b\" x""#, 8, 19, "a \"b\" x", 6, 18)]
+    #[case::plain("from x", 0, 6, "from x", 5, 6)]
+    fn a_passage_knows_where_its_characters_stand(
+        #[case] file: &str,
+        #[case] start: usize,
+        #[case] end: usize,
+        #[case] text: &str,
+        #[case] at: usize,
+        #[case] column: usize,
+    ) {
+        let source = Source::new("tabulae.toml", file);
+        let passage = Passage::new(text, &source, Span::new(start, end));
+        assert_eq!(passage.place(Span::new(at, at + 1)).column, column);
+    }
+
+    #[test]
+    fn a_byte_order_mark_is_not_a_character_of_the_text() {
+        assert_eq!(Source::new("a.md", "\u{feff}---").text(), "---");
+    }
+}

@@ -1,0 +1,399 @@
+//! Dates as they are written, and as they are in the site's time zone.
+
+use jiff::civil::{Date, DateTime, Time};
+use jiff::tz::{Offset, TimeZone};
+use jiff::{Span, Timestamp};
+
+/// The clock that a build is handed.
+#[derive(Debug, Clone)]
+pub struct Moment {
+    /// The instant that counts as now.
+    pub now: Timestamp,
+    /// The site's time zone.
+    pub zone: TimeZone,
+}
+
+/// A date as it was written, before it is known in which time zone.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Written {
+    /// The calendar day.
+    pub date: Date,
+    /// The time of day, where one was written.
+    pub time: Option<Time>,
+    /// The offset from UTC, where one was written.
+    pub offset: Option<Offset>,
+}
+
+/// An instant together with its day and time in the site's time zone.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Stamp {
+    /// The instant; of a date without a time, the first of its day.
+    pub at: Timestamp,
+    /// The day in the site's time zone.
+    pub day: Date,
+    /// The time of day in the site's time zone, where a time was written.
+    pub time: Option<Time>,
+    /// The offset from UTC in force in the site's time zone, in seconds.
+    pub offset: i32,
+}
+
+/// A stretch of time: from `start` up to, not including, `end`; an instant when they are equal.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Stretch {
+    /// The first instant.
+    pub start: Timestamp,
+    /// One past the last, or `start` again for a single instant.
+    pub end: Timestamp,
+}
+
+/// A year, a month, a day, or an instant.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum DatePart {
+    /// All days of a year.
+    Year(i16),
+    /// All days of a month, 1 to 12, of a year.
+    Month(i16, i8),
+    /// One day.
+    Day(Date),
+    /// One instant, or a time of day in the site's time zone.
+    Instant(Written),
+}
+
+/// Why a text is no date.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum DateFault {
+    /// The text has none of the known forms.
+    Form,
+    /// The form is right, but there is no such day or time.
+    NotThere(String),
+}
+
+/// The forms in which a date can be written, for messages.
+pub const FORMS: &str = "2026-03-14, 2026-03-14 09:00, 2026-03-14T09:00:00Z or 2026-03-14T09:00+01:00";
+
+impl Moment {
+    /// The day on which now falls, in the site's time zone.
+    #[must_use]
+    pub fn today(&self) -> Date {
+        self.zone.to_datetime(self.now).date()
+    }
+}
+
+/// Reads a date in one of the forms of [`FORMS`] (a profile of RFC 3339 in which the time, the
+/// seconds and the offset may be missing, and the offset may be written without a colon).
+///
+/// # Errors
+/// [`DateFault::Form`] for any other form; [`DateFault::NotThere`] for 30 February, hour 25 and
+/// the like.
+pub fn parse_date(text: &str) -> Result<Written, DateFault> {
+    let mut read = Digits { rest: text };
+    let year = read.number(4)?;
+    read.sign("-")?;
+    let month = read.number(2)?;
+    read.sign("-")?;
+    let day = read.number(2)?;
+    let date = civil_date(year, month, day);
+    if read.rest.is_empty() {
+        return Ok(Written {
+            date: date?,
+            time: None,
+            offset: None,
+        });
+    }
+    if read.sign("T").is_err() {
+        read.sign(" ")?;
+    }
+    let time = read.time()?;
+    let offset = read.offset()?;
+    Ok(Written {
+        date: date?,
+        time: Some(time?),
+        offset,
+    })
+}
+
+/// Reads a date part: `2026`, `2026-03`, or a form of [`parse_date`].
+///
+/// # Errors
+/// As [`parse_date`].
+pub fn parse_part(text: &str) -> Result<DatePart, DateFault> {
+    let digits = |t: &str| t.bytes().all(|b| b.is_ascii_digit());
+    match text.len() {
+        4 if digits(text) => {
+            let year = Digits { rest: text }.number(4)?;
+            civil_date(year, 1, 1).map(|date| DatePart::Year(date.year()))
+        }
+        7 if text.as_bytes()[4] == b'-' && digits(&text[..4]) && digits(&text[5..]) => {
+            let year = Digits { rest: text }.number(4)?;
+            let month = Digits { rest: &text[5..] }.number(2)?;
+            civil_date(year, month, 1).map(|date| DatePart::Month(date.year(), date.month()))
+        }
+        _ => parse_date(text).map(|written| match written.time {
+            None => DatePart::Day(written.date),
+            Some(_) => DatePart::Instant(written),
+        }),
+    }
+}
+
+fn civil_date(year: i16, month: i16, day: i16) -> Result<Date, DateFault> {
+    let there = |month, day| Date::new(year, month, day).ok();
+    let narrow = |n: i16| i8::try_from(n).unwrap_or(0);
+    there(narrow(month), narrow(day)).ok_or_else(|| {
+        DateFault::NotThere(match there(narrow(month), 1) {
+            None => format!("there is no month {month:02}"),
+            Some(first) => format!("{year:04}-{month:02} has {} days", first.days_in_month()),
+        })
+    })
+}
+
+struct Digits<'a> {
+    rest: &'a str,
+}
+
+impl Digits<'_> {
+    fn number(&mut self, places: usize) -> Result<i16, DateFault> {
+        let (digits, rest) = self.rest.split_at_checked(places).ok_or(DateFault::Form)?;
+        if !digits.bytes().all(|b| b.is_ascii_digit()) {
+            return Err(DateFault::Form);
+        }
+        self.rest = rest;
+        digits.parse().map_err(|_| DateFault::Form)
+    }
+
+    fn sign(&mut self, sign: &str) -> Result<(), DateFault> {
+        self.rest = self.rest.strip_prefix(sign).ok_or(DateFault::Form)?;
+        Ok(())
+    }
+
+    /// `HH:MM`, `HH:MM:SS` or `HH:MM:SS.fraction`; the outer error is the form, the inner the hour.
+    fn time(&mut self) -> Result<Result<Time, DateFault>, DateFault> {
+        let hour = self.number(2)?;
+        self.sign(":")?;
+        let minute = self.number(2)?;
+        let mut second = 0;
+        let mut nanos = 0;
+        if self.sign(":").is_ok() {
+            second = self.number(2)?;
+            if self.sign(".").is_ok() {
+                nanos = self.fraction()?;
+            }
+        }
+        let narrow = |n: i16| i8::try_from(n).unwrap_or(i8::MAX);
+        Ok(
+            Time::new(narrow(hour), narrow(minute), narrow(second), nanos).map_err(|_| {
+                DateFault::NotThere(format!(
+                    "there is no time {hour:02}:{minute:02}:{second:02} in a day"
+                ))
+            }),
+        )
+    }
+
+    fn fraction(&mut self) -> Result<i32, DateFault> {
+        let count = self.rest.bytes().take_while(u8::is_ascii_digit).count();
+        if count == 0 {
+            return Err(DateFault::Form);
+        }
+        let digits = &self.rest[..count];
+        self.rest = &self.rest[count..];
+        let nine = format!("{:0<9}", &digits[..count.min(9)]);
+        nine.parse().map_err(|_| DateFault::Form)
+    }
+
+    fn offset(&mut self) -> Result<Option<Offset>, DateFault> {
+        if self.rest.is_empty() {
+            return Ok(None);
+        }
+        if self.sign("Z").is_ok() {
+            return if self.rest.is_empty() { Ok(Some(Offset::UTC)) } else { Err(DateFault::Form) };
+        }
+        let sign = if self.sign("+").is_ok() {
+            1
+        } else {
+            self.sign("-")?;
+            -1
+        };
+        let hours = i32::from(self.number(2)?);
+        let _ = self.sign(":");
+        let minutes = i32::from(self.number(2)?);
+        if !self.rest.is_empty() {
+            return Err(DateFault::Form);
+        }
+        if hours > 23 || minutes > 59 {
+            return Err(DateFault::NotThere(format!(
+                "there is no offset of {hours:02}:{minutes:02} from UTC"
+            )));
+        }
+        Offset::from_seconds(sign * (hours * 3600 + minutes * 60))
+            .map(Some)
+            .map_err(|_| DateFault::Form)
+    }
+}
+
+impl Written {
+    /// The instant in `zone`, where no offset was written. A time that the clock change skips
+    /// moves forward; of a doubled one the first is meant.
+    ///
+    /// # Errors
+    /// At the very ends of the calendar, where an instant cannot be told.
+    pub fn stamp(&self, zone: &TimeZone) -> Result<Stamp, DateFault> {
+        let out = |_| DateFault::NotThere("the calendar ends before that".to_owned());
+        let local = DateTime::from_parts(self.date, self.time.unwrap_or_default());
+        let at = match self.offset {
+            Some(offset) => offset.to_timestamp(local).map_err(out)?,
+            None => zone.to_ambiguous_timestamp(local).compatible().map_err(out)?,
+        };
+        Ok(Stamp::new(at, zone, self.time.is_some()))
+    }
+}
+
+impl Stamp {
+    /// `at` as the site's time zone sees it.
+    #[must_use]
+    pub fn new(at: Timestamp, zone: &TimeZone, timed: bool) -> Self {
+        let local = zone.to_datetime(at);
+        Self {
+            at,
+            day: local.date(),
+            time: timed.then(|| local.time()),
+            offset: zone.to_offset(at).seconds(),
+        }
+    }
+
+    /// `2026-03-14`, or `2026-03-14T09:00:00+01:00` (RFC 3339) where a time was written.
+    #[must_use]
+    pub fn iso(&self) -> String {
+        match self.time {
+            None => self.day.to_string(),
+            Some(_) => self.rfc3339(),
+        }
+    }
+
+    /// Date, time and offset by RFC 3339, whole seconds, in the site's time zone.
+    #[must_use]
+    pub fn rfc3339(&self) -> String {
+        let offset = Offset::from_seconds(self.offset).unwrap_or(Offset::UTC);
+        let local = offset.to_datetime(self.at);
+        format!("{}{}", local.strftime("%Y-%m-%dT%H:%M:%S"), self.offset_text("Z", ":"))
+    }
+
+    /// Date and time by RFC 822 with a four-digit year, as RSS 2.0 asks.
+    #[must_use]
+    pub fn rfc822(&self) -> String {
+        let offset = Offset::from_seconds(self.offset).unwrap_or(Offset::UTC);
+        let local = offset.to_datetime(self.at);
+        format!("{} {}", local.strftime("%a, %d %b %Y %H:%M:%S"), self.offset_text("+0000", ""))
+    }
+
+    fn offset_text(&self, zero: &str, between: &str) -> String {
+        if self.offset == 0 {
+            return zero.to_owned();
+        }
+        let sign = if self.offset < 0 { '-' } else { '+' };
+        let minutes = self.offset.abs() / 60;
+        format!("{sign}{:02}{between}{:02}", minutes / 60, minutes % 60)
+    }
+}
+
+impl DatePart {
+    /// All instants that the part stands for, in `zone`.
+    ///
+    /// # Errors
+    /// At the very ends of the calendar.
+    pub fn stretch(&self, zone: &TimeZone) -> Result<Stretch, DateFault> {
+        match self {
+            DatePart::Year(year) => days(civil_date(*year, 1, 1)?, Span::new().years(1), zone),
+            DatePart::Month(year, month) => days(
+                civil_date(*year, i16::from(*month), 1)?,
+                Span::new().months(1),
+                zone,
+            ),
+            DatePart::Day(day) => days(*day, Span::new().days(1), zone),
+            DatePart::Instant(written) => {
+                let at = written.stamp(zone)?.at;
+                Ok(Stretch { start: at, end: at })
+            }
+        }
+    }
+}
+
+fn days(first: Date, length: Span, zone: &TimeZone) -> Result<Stretch, DateFault> {
+    let out = |_| DateFault::NotThere("the calendar ends before that".to_owned());
+    let midnight = |day: Date| {
+        zone.to_ambiguous_timestamp(day.at(0, 0, 0, 0)).compatible().map_err(out)
+    };
+    Ok(Stretch {
+        start: midnight(first)?,
+        end: midnight(first.checked_add(length).map_err(out)?)?,
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn london() -> TimeZone {
+        TimeZone::get("Europe/London").unwrap()
+    }
+
+    #[rstest]
+    #[case::day("2026-03-14", "2026-03-14T00:00:00Z")]
+    #[case::minutes("2026-03-14 09:30", "2026-03-14T09:30:00Z")]
+    #[case::summer_time("2026-07-14T09:30:15", "2026-07-14T08:30:15Z")]
+    #[case::summer_midnight("2026-07-14", "2026-07-13T23:00:00Z")]
+    #[case::fraction("2026-07-14T09:30:15.25Z", "2026-07-14T09:30:15.25Z")]
+    #[case::offset_with_colon("2026-07-14T09:30+05:30", "2026-07-14T04:00:00Z")]
+    #[case::offset_without_colon("2026-07-14 09:30-0100", "2026-07-14T10:30:00Z")]
+    #[case::skipped_time_moves_forward("2026-03-29 01:30", "2026-03-29T01:30:00Z")]
+    #[case::doubled_time_is_the_first("2026-10-25 01:30", "2026-10-25T00:30:00Z")]
+    fn a_date_is_read_in_the_sites_time_zone(#[case] text: &str, #[case] utc: &str) {
+        let stamp = parse_date(text).unwrap().stamp(&london()).unwrap();
+        assert_eq!(stamp.at, utc.parse::<Timestamp>().unwrap());
+    }
+
+    #[rstest]
+    #[case::words("March 2026")]
+    #[case::slashes("14/03/2026")]
+    #[case::one_digit("2026-3-4")]
+    #[case::trailing("2026-03-14x")]
+    #[case::hour_only("2026-03-14T09")]
+    #[case::empty_fraction("2026-03-14T09:00:00.")]
+    #[case::short_offset("2026-03-14T09:00+01")]
+    #[case::non_ascii("２０２６-03-14")]
+    #[case::empty("")]
+    fn other_forms_are_refused(#[case] text: &str) {
+        assert_eq!(parse_date(text), Err(DateFault::Form));
+    }
+
+    #[rstest]
+    #[case::february("2026-02-30", "2026-02 has 28 days")]
+    #[case::leap_year("2024-02-30", "2024-02 has 29 days")]
+    #[case::month("2026-13-01", "there is no month 13")]
+    #[case::hour("2026-03-14 25:00", "there is no time 25:00:00 in a day")]
+    #[case::offset("2026-03-14 05:00+24:00", "there is no offset of 24:00 from UTC")]
+    fn dates_that_do_not_exist_say_why(#[case] text: &str, #[case] why: &str) {
+        assert_eq!(parse_date(text), Err(DateFault::NotThere(why.to_owned())));
+    }
+
+    #[rstest]
+    #[case::year("2026", "2026-01-01T00:00:00Z", "2027-01-01T00:00:00Z")]
+    #[case::month("2026-03", "2026-03-01T00:00:00Z", "2026-03-31T23:00:00Z")]
+    #[case::day("2026-03-29", "2026-03-29T00:00:00Z", "2026-03-29T23:00:00Z")]
+    #[case::instant("2026-03-14T09:00", "2026-03-14T09:00:00Z", "2026-03-14T09:00:00Z")]
+    fn a_part_stands_for_all_of_its_days(
+        #[case] text: &str,
+        #[case] start: &str,
+        #[case] end: &str,
+    ) {
+        let stretch = parse_part(text).unwrap().stretch(&london()).unwrap();
+        assert_eq!(stretch.start, start.parse::<Timestamp>().unwrap());
+        assert_eq!(stretch.end, end.parse::<Timestamp>().unwrap());
+    }
+
+    #[test]
+    fn stamps_print_by_their_standards() {
+        let stamp = parse_date("2026-07-04 09:05").unwrap().stamp(&london()).unwrap();
+        assert_eq!(stamp.rfc3339(), "2026-07-04T09:05:00+01:00");
+        assert_eq!(stamp.rfc822(), "Sat, 04 Jul 2026 09:05:00 +0100");
+    }
+}
