@@ -70,7 +70,25 @@ fn element(html: &str, name: &str) -> Option<std::ops::Range<usize>> {
 
 /// Words are what stands between white space and has a letter or digit.
 fn count_words(text: &str) -> usize {
-    text.split_whitespace().filter(|word| word.contains(char::is_alphanumeric)).count()
+    if !text.is_ascii() {
+        return text.split_whitespace().filter(|word| word.contains(char::is_alphanumeric)).count();
+    }
+    count_words_ascii(text)
+}
+
+/// [`count_words`] for text without a character beyond ASCII, byte by byte.
+fn count_words_ascii(text: &str) -> usize {
+    let mut words = 0;
+    let mut counted = false;
+    for byte in text.bytes() {
+        if byte.is_ascii_whitespace() {
+            counted = false;
+        } else if !counted && byte.is_ascii_alphanumeric() {
+            words += 1;
+            counted = true;
+        }
+    }
+    words
 }
 
 /// The parser's events on their way to HTML; what a post needs of them is noted in passing.
@@ -246,6 +264,15 @@ mod tests {
     #[case::code("`a b`", 2)]
     fn words_are_counted_as_a_reader_would(#[case] text: &str, #[case] words: usize) {
         assert_eq!(render(text, true).words, words);
+    }
+
+    #[rstest]
+    #[case("")]
+    #[case("  a - b -- c1 ,x, \t\n y ")]
+    #[case("...")]
+    fn ascii_words_are_counted_alike(#[case] text: &str) {
+        let general = text.split_whitespace().filter(|word| word.contains(char::is_alphanumeric)).count();
+        assert_eq!(count_words_ascii(text), general);
     }
 
     #[rstest]

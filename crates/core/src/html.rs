@@ -14,10 +14,12 @@ pub fn text(html: &str) -> String {
             rest = after.find("-->").map_or("", |end| &after[end + 3..]);
             continue;
         }
-        let name_end = rest[1..].find(|c: char| !c.is_ascii_alphanumeric()).map_or(rest.len(), |at| at + 1);
-        let name = rest[1..name_end].to_ascii_lowercase();
+        let closes = rest.starts_with("</");
+        let inner = &rest[if closes { 2 } else { 1 }..];
+        let name_end = inner.find(|c: char| !c.is_ascii_alphanumeric()).unwrap_or(inner.len());
+        let name = inner[..name_end].to_ascii_lowercase();
         rest = tag_end(rest);
-        if name == "script" || name == "style" {
+        if !closes && (name == "script" || name == "style") {
             let close = format!("</{name}");
             rest = rest.to_ascii_lowercase().find(&close).map_or("", |at| &rest[at..]);
         }
@@ -30,7 +32,7 @@ pub fn text(html: &str) -> String {
     out
 }
 
-/// Tags that do not part words, and closing tags, whose name is empty here.
+/// Tags that do not part words.
 const INLINE: [&str; 18] = [
     "a", "abbr", "b", "bdi", "cite", "code", "del", "em", "i", "ins", "kbd", "mark", "q", "s",
     "span", "strong", "sub", "sup",

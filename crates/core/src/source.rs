@@ -251,8 +251,8 @@ mod tests {
     }
 
     #[rstest]
-    #[case::double("query = \"from x\"", 8, 16, "from x", 5, 14)]
-    #[case::single("query = 'from x'", 8, 16, "from x", 5, 14)]
+    #[case::double("query = \"from x\"", 8, 16, "from x", 5, 15)]
+    #[case::single("query = 'from x'", 8, 16, "from x", 5, 15)]
     #[case::escaped(r#"query = "a \"b\" x""#, 8, 19, "a \"b\" x", 6, 18)]
     #[case::plain("from x", 0, 6, "from x", 5, 6)]
     fn a_passage_knows_where_its_characters_stand(

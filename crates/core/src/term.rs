@@ -37,8 +37,16 @@ pub struct Term {
 /// space, `-` and `_` as one separator.
 #[must_use]
 pub fn identity(text: &str) -> String {
-    let normal: String = text.trim().nfkc().collect();
+    let text = text.trim();
+    if text.is_ascii() {
+        return join_separators(&text.to_ascii_lowercase());
+    }
+    let normal: String = text.nfkc().collect();
     let folded: String = fold(&normal).nfkc().collect();
+    join_separators(&folded)
+}
+
+fn join_separators(folded: &str) -> String {
     let mut identity = String::with_capacity(folded.len());
     let mut open = false;
     for c in folded.chars() {
@@ -75,6 +83,30 @@ pub fn parts(text: &str) -> impl Iterator<Item = &str> {
 /// everything else one `-`. Empty when nothing is left.
 #[must_use]
 pub fn slug(text: &str) -> String {
+    if let Some(slug) = slug_ascii(text) {
+        return slug;
+    }
+    slug_general(text)
+}
+
+/// [`slug`] for text of ASCII letters, digits and marks without a sign that is spelt out.
+fn slug_ascii(text: &str) -> Option<String> {
+    if !text.is_ascii() || text.contains(|c| sign_word(c).is_some()) {
+        return None;
+    }
+    let mut slug = String::with_capacity(text.len());
+    for byte in text.bytes() {
+        if byte.is_ascii_alphanumeric() {
+            slug.push(char::from(byte.to_ascii_lowercase()));
+        } else if !slug.is_empty() && !slug.ends_with('-') {
+            slug.push('-');
+        }
+    }
+    slug.truncate(slug.trim_end_matches('-').len());
+    Some(slug)
+}
+
+fn slug_general(text: &str) -> String {
     let normal: Vec<char> = text.trim().nfkc().collect();
     let mut words = String::with_capacity(text.len());
     let mut at = 0;
@@ -213,6 +245,15 @@ mod tests {
     #[case::ligature("ﬁsh", "fish")]
     fn a_slug_by_the_rules(#[case] text: &str, #[case] expected: &str) {
         assert_eq!(slug(text), expected);
+    }
+
+    #[rstest]
+    #[case("  Work -- parties ")]
+    #[case("a/b.c_d")]
+    #[case("--")]
+    #[case("")]
+    fn the_fast_slug_is_the_general_one(#[case] text: &str) {
+        assert_eq!(slug_ascii(text), Some(slug_general(text)));
     }
 
     #[rstest]

@@ -20,7 +20,7 @@ pub struct Disk {
     memory: PathBuf,
     lock: Option<File>,
     folders: Mutex<BTreeSet<PathBuf>>,
-    made: Mutex<Vec<PathBuf>>,
+    made: Mutex<BTreeSet<PathBuf>>,
 }
 
 impl Disk {
@@ -57,7 +57,10 @@ impl Disk {
         if self.known().contains(folder) {
             return Ok(());
         }
-        self.make_folder(&self.out, false)?;
+        if !self.known().contains(&self.out) {
+            self.make_folder(&self.out, false)?;
+            self.known().insert(self.out.clone());
+        }
         let mut at = self.out.clone();
         let below = folder.strip_prefix(&self.out).unwrap_or(Path::new(""));
         for step in below {
@@ -75,26 +78,17 @@ impl Disk {
         self.folders.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
+    /// Makes a folder, or finds it there; `within` is whether it lies in `out/`, where no
+    /// symbolic link is followed.
     fn make_folder(&self, folder: &Path, within: bool) -> io::Result<()> {
-        match fs::symlink_metadata(folder) {
-            Ok(found) if found.is_dir() => Ok(()),
-            Ok(found) if found.is_symlink() && !within && folder.is_dir() => Ok(()),
-            Ok(found) if found.is_symlink() => Err(io::Error::other(format!(
-                "{} is a symbolic link, which is not followed",
-                folder.display()
-            ))),
-            Ok(_) => Err(io::Error::other(format!("{} is a file, not a folder", folder.display()))),
-            Err(error) if error.kind() == io::ErrorKind::NotFound => {
-                let made = if within { fs::create_dir(folder) } else { fs::create_dir_all(folder) };
-                match made {
-                    Ok(()) => {
-                        self.made.lock().unwrap_or_else(PoisonError::into_inner).push(folder.to_owned());
-                        Ok(())
-                    }
-                    Err(error) if error.kind() == io::ErrorKind::AlreadyExists => Ok(()),
-                    Err(error) => Err(error),
-                }
+        let made = if within { fs::create_dir(folder) } else { fs::create_dir_all(folder) };
+        match made {
+            Ok(()) if within => {
+                self.made.lock().unwrap_or_else(PoisonError::into_inner).insert(folder.to_owned());
+                Ok(())
             }
+            Ok(()) => Ok(()),
+            Err(error) if error.kind() == io::ErrorKind::AlreadyExists => check_folder(folder, within),
             Err(error) => Err(error),
         }
     }
@@ -120,6 +114,16 @@ impl Disk {
             }
         }
     }
+}
+
+/// What stands where a folder is needed must be one.
+fn check_folder(folder: &Path, within: bool) -> io::Result<()> {
+    let found = fs::symlink_metadata(folder)?;
+    if found.is_dir() || (!within && folder.is_dir()) {
+        return Ok(());
+    }
+    let what = if found.is_symlink() { "a symbolic link, which is not followed" } else { "a file, not a folder" };
+    Err(io::Error::other(format!("{} is {what}", folder.display())))
 }
 
 impl Output for Disk {
@@ -202,11 +206,13 @@ impl Output for Disk {
     fn discard(&self, path: &str) {
         let staged = self.staged(path);
         let _ = fs::remove_file(&staged);
-        let made: Vec<PathBuf> = self.made.lock().unwrap_or_else(PoisonError::into_inner).clone();
-        if let Some(folder) = staged.parent()
-            && made.iter().any(|made| made == folder)
+        let mut folder = staged.parent();
+        while let Some(empty) = folder
+            && self.made.lock().unwrap_or_else(PoisonError::into_inner).contains(empty)
+            && fs::remove_dir(empty).is_ok()
         {
-            self.prune(folder);
+            self.known().remove(empty);
+            folder = empty.parent();
         }
     }
 

@@ -1,1 +1,341 @@
+use super::*;
+use crate::catalogue::Catalogue;
+use crate::front_matter;
+use crate::post::{Body, Include, assemble};
+use crate::settings::Settings;
+use crate::source::Source;
+use crate::time::Moment;
+use rstest::rstest;
 
+const SETTINGS: &str = "
+[site]
+title = \"T\"
+address = \"https://x.example/\"
+timezone = \"Europe/London\"
+[content.posts]
+[content.fleet]
+dated = false
+terms = [\"class\"]
+[queries]
+works = \"from posts where category = 'Work parties'\"
+two = \"from works order by title limit 2\"
+[terms.category]
+nested = true
+";
+
+/// Path and front matter; the letter in the path names the post in expectations.
+const POSTS: [(&str, &str); 9] = [
+    ("posts/a.md", "title: Lime\ndate: 2026-03-14\ntags: [lime, masonry]\ncategory: Locks/Top\nauthor: Ines\nhours: 12\nfeatured: true"),
+    ("posts/b.md", "title: alder\ndate: 2026-03-31 23:30\ntags: [Masonry]\ncategory: Work parties\nauthor: [Odd, Ines]\nhours: 96"),
+    ("posts/c.md", "title: Élan\ndate: 2025-12-24\ncategory: Work parties\nauthor: Odd\nseries: Winter\nhours: 8.5\nfeatured: false"),
+    ("posts/d.md", "title: Dredging\ndate: 2025-01-01\ntags: [dredging, '2026']\ncategory: Locks\nupdated: 2026-05-01\nboat: {length: 40}"),
+    ("posts/e.md", "title: Eels\ndate: 2024-02-29\ntags: [eels]\ncategory: Work parties\ncolours: [red, blue]\nlaunched: 2020-05-01"),
+    ("posts/f.md", "title: Future\ndate: 2027-01-01\ntags: [lime]"),
+    ("fleet/t.md", "title: Turnip\nclass: day boat\nlength: 40\nbuilt: 1904"),
+    ("fleet/u.md", "title: Ugly\nclass: punt\nlength: 16"),
+    ("fleet/k.md", "title: Kettle\nclass: tug\nlength: 21"),
+];
+
+struct World {
+    catalogue: Catalogue,
+    library: Library,
+    moment: Moment,
+}
+
+fn world() -> World {
+    let settings = Settings::read(&Source::new("tabulae.toml", SETTINGS));
+    assert_eq!(settings.diagnostics, []);
+    let settings = settings.output;
+    let moment = Moment {
+        now: "2026-06-01T12:00:00Z".parse().unwrap(),
+        zone: settings.site.timezone.clone(),
+    };
+    let posts = POSTS.map(|(path, front)| {
+        let source = Source::new(path, &format!("---\n{front}\n---\n"));
+        let front = front_matter::read(&source, &moment.zone).output;
+        let set = usize::from(path.starts_with("fleet"));
+        let made = assemble(path, (set, &settings.content[set]), &settings, &moment, &source, front, Body::default());
+        assert_eq!(made.diagnostics, []);
+        made.output
+    });
+    let catalogue = Catalogue::new(posts.to_vec(), Vec::new(), &settings, Include::default(), moment.today());
+    assert_eq!(catalogue.diagnostics, []);
+    let library = Library::new(&settings, &catalogue.output, &moment);
+    assert_eq!(library.diagnostics, []);
+    World {
+        catalogue: catalogue.output,
+        library: library.output,
+        moment,
+    }
+}
+
+impl World {
+    fn compile(&self, text: &str, has_this: bool, parameters: &[(String, Parameter)]) -> Collected<Option<Query<Resolved>>> {
+        let scope = Scope {
+            catalogue: &self.catalogue,
+            library: &self.library,
+            moment: &self.moment,
+            has_this,
+            parameters,
+        };
+        compile(&Passage::command_line(text), scope)
+    }
+
+    /// The letters of the posts that a query gives.
+    fn letters(&self, text: &str, this: Option<&str>, parameters: &[(String, Parameter)]) -> String {
+        let compiled = self.compile(text, this.is_some(), parameters);
+        let errors: Vec<_> = compiled.diagnostics.iter().filter(|fault| fault.is_error()).collect();
+        assert!(errors.is_empty(), "{text}: {errors:?}");
+        let this = this.and_then(|path| self.catalogue.find(path));
+        let answer = compiled.output.unwrap().run(&self.catalogue, this);
+        answer.posts.iter().map(|id| self.catalogue.post(*id).path[6..7].to_owned()).collect()
+    }
+}
+
+#[rstest]
+// Sources and the default order.
+#[case("", "bacdektu")]
+#[case("from posts", "bacde")]
+#[case("from fleet", "ktu")]
+#[case("from works", "bce")]
+#[case("from fleet, posts", "bacdektu")]
+#[case("from works, posts where tag = 'masonry'", "ba")]
+#[case("from two", "be")]
+#[case("from two where category = 'Work parties' limit 1", "b")]
+#[case("FROM posts LIMIT 2", "ba")]
+#[case("from posts limit 2 offset 1", "ac")]
+#[case("from posts offset 4", "e")]
+#[case("limit 0", "")]
+// Terms.
+#[case("from posts where tag = 'masonry'", "ba")]
+#[case("from posts where tags = 'MASONRY'", "ba")]
+#[case("from posts where tag != 'masonry'", "cde")]
+#[case("from posts where tag = 2026", "d")]
+#[case("from posts where tag in ('lime', 'eels')", "ae")]
+#[case("from posts where tag not in ('lime', 'eels')", "bcd")]
+#[case("from posts where tag has any ('lime', 'masonry')", "ba")]
+#[case("from posts where tag has all ('lime', 'masonry')", "a")]
+#[case("from posts where tag has none ('lime', 'masonry')", "cde")]
+#[case("from posts where tag is missing", "c")]
+#[case("from posts where tag is not missing", "bade")]
+#[case("from posts where tag contains 'ma'", "ba")]
+#[case("from posts where tag not contains 'm'", "cde")]
+#[case("from posts where category = 'Locks'", "ad")]
+#[case("from posts where category = 'Locks/Top'", "a")]
+#[case("from posts where author = 'odd' and not author = 'ines'", "c")]
+#[case("from fleet where class = 'Day-Boat'", "t")]
+// Dates.
+#[case("from posts where date = 2026-03-14", "a")]
+#[case("from posts where date = 2026-03", "ba")]
+#[case("from posts where date = 2026", "ba")]
+#[case("from posts where date in 2026-03", "ba")]
+#[case("from posts where date > 2026-03", "")]
+#[case("from posts where date >= 2026-03", "ba")]
+#[case("from posts where date < 2025", "e")]
+#[case("from posts where date <= 2025", "cde")]
+#[case("from posts where date != 2026", "cde")]
+#[case("from posts where date in 2024..2025", "cde")]
+#[case("from posts where date not in 2024 .. 2025", "ba")]
+#[case("from posts where date between 2025-01-01 and 2025-12-24", "cd")]
+#[case("from posts where date in (2026-03-14, 2024)", "ae")]
+#[case("from posts where date >= 2026-03-31T23:30", "b")]
+#[case("from posts where date > 2026-03-31T23:30", "")]
+#[case("from posts where updated > date", "d")]
+#[case("from posts where year = 2025", "cd")]
+#[case("from posts where year in 2024..2025 and month = 12", "c")]
+#[case("from posts where month = 3 and day = 31", "b")]
+#[case("from posts where date >= today - 1 year", "bac")]
+#[case("from posts where date >= today - 3 months", "ba")]
+#[case("from posts where date < today - 2 weeks - 100 days", "cde")]
+#[case("from posts where updated = today - 1 month", "d")]
+#[case("from posts where updated > now - 2 quarters", "bacd")]
+#[case("from posts where launched < 2021", "e")]
+// Numbers, flags, text, lists, maps.
+#[case("from posts where hours > 8.5", "ba")]
+#[case("from posts where hours between 8 and 12", "ac")]
+#[case("from posts where hours != 12", "bc")]
+#[case("from posts where not (hours = 12)", "bcde")]
+#[case("from posts where not hours = 12", "bcde")]
+#[case("from posts where 12 <= hours", "ba")]
+#[case("from posts where featured", "a")]
+#[case("from posts where not featured", "bcde")]
+#[case("from posts where featured = false", "c")]
+#[case("from posts where title = 'LIME'", "a")]
+#[case("from posts where title = 'elan'", "")]
+#[case("from posts where title contains 'elan'", "c")]
+#[case("from posts where title starts with 'dre' or title ends with 'ELS'", "de")]
+#[case("from posts where title matches '^[d-e]'", "de")]
+#[case("from posts where title not matches '^[d-e]'", "bac")]
+#[case("from posts where title < 'd'", "b")]
+#[case("from posts where series is missing", "bade")]
+#[case("from posts where series != 'summer'", "c")]
+#[case("from posts where colours = 'RED'", "e")]
+#[case("from posts where colours != 'red'", "bacd")]
+#[case("from posts where colours has all ('red', 'blue')", "e")]
+#[case("from posts where boat.length = 40", "d")]
+#[case("from fleet where length < 30 order by length", "uk")]
+#[case("where content = 'fleet'", "ktu")]
+#[case("from posts where path ends with 'a.md'", "a")]
+#[case("from posts where link = '/2026/a/'", "a")]
+#[case("from posts where title = 'it''s'", "")]
+// Binding.
+#[case("from posts where tag = 'eels' or tag = 'lime' and year = 2025", "e")]
+#[case("from posts where (tag = 'eels' or tag = 'lime') and year = 2026", "a")]
+#[case("from posts where not tag = 'lime' and not tag = 'masonry'", "cde")]
+// Order.
+#[case("from posts order by title", "bdeca")]
+#[case("from posts order by title desc", "acedb")]
+#[case("from posts order by hours", "cabde")]
+#[case("from posts order by hours desc", "bacde")]
+#[case("from posts order by tag", "deabc")]
+#[case("from posts order by tag desc", "baedc")]
+#[case("from posts order by year, title", "edcba")]
+#[case("from fleet order by length desc limit 2", "tk")]
+#[case("from posts order by date", "edcab")]
+fn a_query_gives(#[case] text: &str, #[case] letters: &str) {
+    assert_eq!(world().letters(text, None, &[]), letters, "{text}");
+}
+
+#[rstest]
+#[case("from posts where category = this.category and not current", "posts/c.md", "be")]
+#[case("from posts where category = this.category", "posts/c.md", "bce")]
+#[case("from posts where current", "posts/c.md", "c")]
+#[case("from posts where tag = this.tag and not current", "posts/a.md", "b")]
+#[case("from posts where tag = this.tag", "posts/c.md", "")]
+#[case("from posts where tag != this.tag", "posts/a.md", "cde")]
+#[case("from posts where date < this.date order by date desc limit 1", "posts/c.md", "d")]
+#[case("from posts where hours > this.hours", "posts/e.md", "")]
+#[case("from posts where hours != this.hours", "posts/e.md", "")]
+#[case("from posts where title contains this.title", "posts/a.md", "a")]
+fn a_query_knows_the_post_whose_page_is_made(#[case] text: &str, #[case] this: &str, #[case] letters: &str) {
+    assert_eq!(world().letters(text, Some(this), &[]), letters, "{text}");
+}
+
+#[rstest]
+#[case("from posts where tag = :x", Parameter::Text("lime".into()), "a")]
+#[case("from posts where tag = :x", Parameter::Text("' or tag = 'eels".into()), "")]
+#[case("from posts where tag has any (:x)", Parameter::List(vec![Parameter::Text("lime".into()), Parameter::Text("eels".into())]), "ae")]
+#[case("from posts where hours >= :x", Parameter::Number(12.0), "ba")]
+#[case("from posts where tag = :x", Parameter::Missing, "")]
+#[case("from posts where tag != :x", Parameter::Missing, "")]
+#[case("from posts where featured = :x", Parameter::Flag(true), "a")]
+fn parameters_are_values_and_never_text(#[case] text: &str, #[case] value: Parameter, #[case] letters: &str) {
+    assert_eq!(world().letters(text, None, &[("x".to_owned(), value)]), letters, "{text}");
+}
+
+#[test]
+fn a_shuffle_is_fixed_and_not_stirred_by_one_post_less() {
+    let world = world();
+    let whole = world.letters("from posts order by random(7)", None, &[]);
+    assert_eq!(whole, world.letters("from posts order by random(7)", None, &[]));
+    assert_ne!(whole, world.letters("from posts order by random(8)", None, &[]));
+    let fewer = world.letters("from posts where path != 'posts/c.md' order by random(7)", None, &[]);
+    assert_eq!(whole.replace('c', ""), fewer);
+}
+
+#[test]
+fn the_total_is_counted_before_the_limit() {
+    let world = world();
+    let query = world.compile("from posts limit 2 offset 1", false, &[]).output.unwrap();
+    let answer = query.run(&world.catalogue, None);
+    assert_eq!((answer.total, answer.posts.len()), (5, 2));
+}
+
+#[rstest]
+#[case("where tag == 'x'", 11, "`==` has no meaning here", "write `=`")]
+#[case("where tag <> 'x'", 11, "`<>` has no meaning here", "write `!=`")]
+#[case("where title like '%x%'", 13, "`like` has no meaning here", "write `contains 'lime'`, `starts with 'lime'`, `ends with 'lime'`, or `matches` with a regular expression")]
+#[case("where tag is null", 14, "expected `missing` or `not missing` after `is`, found `null`", "write `is missing`")]
+#[case("where tag is not null", 18, "expected `missing` after `is not`, found `null`", "write `is not missing`")]
+#[case("where tag = 'x' && year = 2026", 17, "expected the end of the query, found `&&`", "write `and`")]
+#[case("where featured || draft", 16, "`||` has no meaning here", "write `or`")]
+#[case("offset 3 limit 2", 1, "`offset` stands after `limit`", "write `limit 5 offset 10`")]
+#[case("select * from posts", 1, "a query begins with `from`, `where`, `order by` or `limit`", "leave `select …` out: a query always gives posts")]
+#[case("order date", 7, "expected `by` after `order`, found `date`", "write `order by date desc`")]
+#[case("order by date descending", 15, "the direction is `asc` or `desc`", "write `desc` for newest or largest first, `asc` for the reverse")]
+#[case("where tag = 'x", 13, "this text is opened with ' and never closed", "close it with '; within it, ' is written twice")]
+#[case("where (tag = 'x'", 7, "this parenthesis is never closed", "add `)`")]
+#[case("where tag in ['x']", 14, "a list stands in parentheses", "write `in ('lime', 'masonry')`")]
+#[case("where tag in 'x'", 14, "expected a list in parentheses, a date, or a range after `in`", "write `in ('lime', 'masonry')`, `in 2026-03` or `in 2024..2026`")]
+#[case("where date = 2026-3-14", 14, "`2026-3-14` is not a date", "dates are written 2026-03-14, 2026-03, 2026 or 2026-03-14T09:00, months and days with two digits")]
+#[case("where date = 2026-02-30", 14, "the date 2026-02-30 does not exist: 2026-02 has 28 days", "months are 01 to 12, days 01 to 31")]
+#[case("where date = 2026-13", 14, "the date 2026-13 does not exist: there is no month 13", "months are 01 to 12, days 01 to 31")]
+#[case("where tag = ‘x’", 13, "`‘` has no meaning in a query", "texts stand in straight quotes: 'lime'")]
+#[case("form posts", 1, "expected the end of the query, found `form`", "did you mean `from`?")]
+#[case("where tag 'x'", 11, "expected a comparison such as `=`, found the text 'x'", "put `=` before the value")]
+#[case("limit many", 7, "expected a whole number after `limit`, found `many`", "a query is: from … where … order by … limit … offset …, each part left out at will")]
+#[case("from posts where", 17, "expected a condition after `where`, found the end", "a query is: from … where … order by … limit … offset …, each part left out at will")]
+#[case("where tag has ('x')", 15, "expected `any`, `all` or `none` after `has`, found `(`", "write `has all ('masonry', 'lime')`")]
+#[case("where date > today - 3 fortnights", 24, "expected `days`, `weeks`, `months`, `quarters` or `years`, found `fortnights`", "a query is: from … where … order by … limit … offset …, each part left out at will")]
+#[case("where this = 'x'", 7, "`this` is a post; a field of it is meant", "write `this.category`")]
+#[case("where order = 3", 7, "expected a condition after `where`, found `order`", "a query is: from … where … order by … limit … offset …, each part left out at will")]
+// Resolved.
+#[case("from psts", 6, "there is no content set or named query `psts`", "did you mean `posts`?")]
+#[case("where categry = 'x'", 7, "no post of `posts`, `fleet` has a field `categry`", "did you mean `category`?")]
+#[case("from posts where length > 3", 18, "no post of `posts` has a field `length`", "the posts of `fleet` have it: write `from fleet`")]
+#[case("where year = '2026'", 14, "`year` holds numbers, never a text", "write 2026 without quotes")]
+#[case("where date = 'March'", 14, "`date` holds dates, never a text", "write a date such as 2026-03-14, 2026-03 or 2026")]
+#[case("where title = 3", 15, "`title` holds text, never a number", "put it in quotes: '3'")]
+#[case("where featured = 'true'", 18, "`featured` holds true or false, never a text", "write true without quotes")]
+#[case("where hours", 7, "`hours` alone is no test: it holds numbers, not true or false", "write `hours > 0`, or `hours is not missing`")]
+#[case("where boat = 3", 7, "`boat` is a map, and a test is of one of its entries", "name the entry: `boat.length`")]
+#[case("where hours contains '1'", 7, "`hours` holds numbers, and `contains` looks into text", "compare it with `=`, `<` or `>`")]
+#[case("where title matches '('", 21, "this is not a regular expression: unclosed group", "to find the text as it stands, write `contains`")]
+#[case("where tag = this.tag", 13, "`this` has no meaning here: no post's page is being made", "use it in a post's template, or on the command line with `--this PATH`")]
+#[case("where current", 7, "`current` has no meaning here: no post's page is being made", "use it in a post's template, or on the command line with `--this PATH`")]
+#[case("where tag = :x", 13, "the parameter :x is not given", "in a template, write query(\"…\", x=…)")]
+#[case("order by colour", 10, "no post of `posts`, `fleet` has a field `colour`", "did you mean `colours`?")]
+#[case("where title = hours", 15, "`title` holds text, and `hours` holds numbers", "compare fields that hold the same kind of value; a text stands in quotes")]
+fn an_error_says_where_and_what_to_do(#[case] text: &str, #[case] column: usize, #[case] message: &str, #[case] help: &str) {
+    let faults = world().compile(text, false, &[]).diagnostics;
+    let found: Vec<_> = faults.iter().map(|f| (f.place.column, f.message.as_str(), f.help.as_deref())).collect();
+    assert_eq!(found, [(column, message, Some(help))], "{text}");
+}
+
+#[test]
+fn a_term_that_no_post_has_is_a_warning_with_the_nearest() {
+    let found = world().compile("where tag = 'masonary'", false, &[]);
+    assert!(found.output.is_some());
+    let faults: Vec<_> = found.diagnostics.iter().map(|f| (f.is_error(), f.message.as_str(), f.help.as_deref())).collect();
+    assert_eq!(faults, [(false, "no post has the tag \"masonary\"", Some("the nearest: `masonry` (2)"))]);
+}
+
+#[test]
+fn all_faults_of_a_condition_are_reported() {
+    let faults = world().compile("where categry = 'x' and yer = 3", false, &[]).diagnostics;
+    assert_eq!(faults.len(), 2);
+}
+
+#[test]
+fn a_circle_of_named_queries_is_named() {
+    let text = SETTINGS.replace("works = \"from posts where category = 'Work parties'\"", "works = \"from two\"");
+    let settings = Settings::read(&Source::new("tabulae.toml", &text)).output;
+    let world = world();
+    let faults = Library::new(&settings, &world.catalogue, &world.moment).diagnostics;
+    let found: Vec<_> = faults.iter().map(|f| (f.code, f.message.as_str())).collect();
+    assert_eq!(found, [(Code::QueryCircle, "the query `works` stands on itself: works → two → works")]);
+}
+
+#[rstest]
+#[case("from posts where tag = 'x' and not (year = 2026 or featured) order by title desc, random(3) limit 3 offset 1")]
+#[case("from `my posts`, works where `order` is not missing")]
+#[case("where a in (1, -2.50, 'it''s', true) and b not in 2024 .. 2026 or c in 2026-03")]
+#[case("where date >= today - 1 month + 2 days and updated < now")]
+#[case("where tag has none ('a', \"b\") and title not starts with 'x' and x matches :p")]
+#[case("where (a = 1 or b = 2) and (c = 3 and d = 4) and not not e")]
+#[case("where this.category = category and content-set.a_b = 2026-03-14T09:00")]
+#[case("where a between 1 and 2 and b")]
+#[case("")]
+fn what_is_printed_is_read_as_the_same(#[case] text: &str) {
+    let read = |text: &str| super::parser::parse(text).unwrap_or_else(|fault| panic!("{text}: {}", fault.message));
+    let first = read(text);
+    let again = read(&first.to_string());
+    assert_eq!(first, again, "{first}");
+}
+
+#[test]
+fn a_statement_nested_too_deep_is_refused() {
+    let text = format!("where {}a{}", "(".repeat(5000), ")".repeat(5000));
+    assert!(super::parser::parse(&text).is_err());
+    assert!(super::parser::parse(&format!("where {} a", "not ".repeat(5000))).is_err());
+}

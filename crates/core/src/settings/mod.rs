@@ -332,6 +332,8 @@ impl Settings {
                 fault.code = Code::SettingsUnreadable;
             }
         }
+        // Of a text that could be read in part, what seems to be missing may only be unread.
+        let unreadable = faults.iter().any(|fault| fault.code == Code::SettingsUnreadable).then(|| faults.clone());
         let mut root = Table::new(source, "", Span::new(0, 1), &map);
         let site = read_site(&mut root, &mut faults);
         let mut term_fields = default_term_fields();
@@ -356,7 +358,7 @@ impl Settings {
                 term_fields,
                 words,
             },
-            diagnostics: faults,
+            diagnostics: unreadable.unwrap_or(faults),
         }
     }
 

@@ -1,0 +1,123 @@
+//! A made-up blog of any size: posts of about 4 KB, tags by Zipf's law.
+
+use std::fmt::Write as _;
+use std::fs;
+use std::path::Path;
+
+/// Numbers that look random and are the same in each run (SplitMix64).
+pub(crate) struct Dice(u64);
+
+impl Dice {
+    /// Dice that fall the same way for the same seed.
+    pub(crate) fn new(seed: u64) -> Self {
+        Self(seed)
+    }
+
+    fn next(&mut self) -> u64 {
+        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
+        let mut z = self.0;
+        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        z ^ (z >> 31)
+    }
+
+    /// A number below `end`.
+    pub(crate) fn below(&mut self, end: usize) -> usize {
+        usize::try_from(self.next() % end as u64).unwrap_or(0)
+    }
+
+    /// A rank from 0 by Zipf's law: rank r about 1/(r+1) as often as the first.
+    pub(crate) fn zipf(&mut self, ranks: usize) -> usize {
+        let unit = (self.next() >> 11) as f64 / (1u64 << 53) as f64;
+        let rank = ((ranks as f64 + 1.0).powf(unit) - 1.0) as usize;
+        rank.min(ranks - 1)
+    }
+}
+
+const WORDS: [&str; 40] = [
+    "lock", "water", "gate", "stone", "lime", "bank", "boat", "heron", "rope", "clay", "bridge", "towpath", "winter",
+    "morning", "bucket", "mason", "timber", "level", "brook", "hedge", "the", "a", "of", "and", "to", "in", "was", "it",
+    "we", "that", "on", "for", "with", "as", "at", "by", "from", "one", "all", "had",
+];
+
+/// Writes a site of `posts` posts below `root`.
+pub(crate) fn write_site(root: &Path, posts: usize) {
+    let mut dice = Dice::new(7);
+    fs::create_dir_all(root.join("posts")).expect("a new folder");
+    fs::write(root.join("tabulae.toml"), SETTINGS).expect("a new file");
+    let tags = (posts / 20).clamp(30, 3000);
+    for number in 0..posts {
+        let text = post(number, posts, tags, &mut dice);
+        fs::write(root.join(format!("posts/post-{number}.md")), text).expect("a new file");
+    }
+}
+
+const SETTINGS: &str = r#"
+[site]
+title = "Bench"
+address = "https://bench.example/"
+timezone = "Europe/London"
+
+[archive.journal]
+link = "/"
+per_page = 20
+feeds = ["atom", "rss"]
+
+[archive.tags]
+by = "tag"
+link = "/tags/{tag}/"
+overview = "/tags/"
+per_page = 20
+
+[archive.categories]
+by = "category"
+link = "/categories/{category}/"
+overview = "/categories/"
+per_page = 20
+feeds = ["atom"]
+
+[archive.years]
+by = "year"
+link = "/{year}/"
+overview = "/archive/"
+group = "month"
+show = "lines"
+per_page = 20
+"#;
+
+fn post(number: usize, posts: usize, tags: usize, dice: &mut Dice) -> String {
+    let mut text = String::with_capacity(4800);
+    let day = number * 3650 / posts;
+    let _ = write!(
+        text,
+        "---\ntitle: Post number {number} on {} and {}\ndate: {}-{:02}-{:02} {:02}:{:02}\ncategory: Category {}\ntags:\n",
+        WORDS[dice.below(20)],
+        WORDS[dice.below(20)],
+        2016 + day / 365,
+        1 + day % 365 / 31,
+        1 + day % 28,
+        dice.below(24),
+        dice.below(60),
+        dice.zipf(12)
+    );
+    for _ in 0..1 + dice.below(5) {
+        let _ = writeln!(text, "  - tag {}", dice.zipf(tags));
+    }
+    text.push_str("---\n\n");
+    while text.len() < 4600 {
+        if dice.below(6) == 0 {
+            let _ = write!(text, "## The {} of the {}\n\n", WORDS[dice.below(20)], WORDS[dice.below(20)]);
+        }
+        for _ in 0..40 + dice.below(50) {
+            let word = WORDS[dice.below(WORDS.len())];
+            match dice.below(40) {
+                0 => { let _ = write!(text, "*{word}* "); }
+                1 => { let _ = write!(text, "[{word}](https://else.example/{word}) "); }
+                2 => { let _ = write!(text, "{word}. "); }
+                _ => { let _ = write!(text, "{word} "); }
+            }
+        }
+        text.push_str("\n\n");
+    }
+    text
+}
