@@ -2,7 +2,8 @@
 //! new tree, with as many threads, and doing nothing else. Both in turn, each in a new folder.
 //!
 //! `cargo bench -p tabulae-build` measures 1,000 and 10,000 posts; other sizes by
-//! `cargo bench -p tabulae-build -- 100000`, and how often by `--runs 7`.
+//! `cargo bench -p tabulae-build -- 100000`, how often by `--runs 7`, and `--keep` leaves
+//! the sites where they are.
 
 #![allow(missing_docs, reason = "a bench, not a library")]
 #![allow(clippy::print_stdout, reason = "a bench prints its table")]
@@ -26,9 +27,11 @@ use tabulae_core::post::Include;
 fn main() {
     let mut sizes = Vec::new();
     let mut runs = 5;
+    let mut keep = false;
     let mut words = std::env::args().skip(1);
     while let Some(word) = words.next() {
         match word.as_str() {
+            "--keep" => keep = true,
             "--runs" => runs = words.next().and_then(|n| n.parse().ok()).unwrap_or(runs),
             word => sizes.extend(word.parse::<usize>().ok()),
         }
@@ -42,8 +45,12 @@ fn main() {
     for size in sizes {
         measure(&root.join(size.to_string()), size, runs);
     }
-    // Only now: deleting slows down the writing that follows it.
-    let _ = fs::remove_dir_all(&root);
+    if keep {
+        println!("the sites are in {}", root.display());
+    } else {
+        // Only now: deleting slows down the writing that follows it.
+        let _ = fs::remove_dir_all(&root);
+    }
 }
 
 fn measure(root: &Path, size: usize, runs: usize) {

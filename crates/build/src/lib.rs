@@ -10,7 +10,7 @@ pub mod site;
 pub mod sources;
 pub mod template;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -99,6 +99,7 @@ pub fn build(sources: &dyn Sources, output: &mut dyn Output, options: &Options<'
         faults: &mut faults,
     }
     .run(output);
+    drop_echoes(&mut faults);
     Collected {
         output: report,
         diagnostics: faults,
@@ -111,6 +112,18 @@ pub fn with_threads<T: Send>(jobs: usize, work: impl FnOnce() -> T + Send) -> T 
         Ok(pool) => pool.install(work),
         Err(_) => work(),
     }
+}
+
+/// A post whose date could not be read has no link and no place in feeds either; that is not
+/// said again.
+fn drop_echoes(faults: &mut Faults) {
+    let is_echo = |code| matches!(code, Code::LinkUnfit | Code::FeedUndated);
+    let errors = faults.iter().filter(|fault| fault.is_error() && !is_echo(fault.code));
+    let broken: BTreeSet<Arc<str>> = errors.filter_map(|fault| fault.place.file.clone()).collect();
+    faults.retain(|fault| {
+        let file = fault.place.file.as_deref().unwrap_or_default();
+        !is_echo(fault.code) || !file.ends_with(".md") && !file.ends_with(".html") || !broken.contains(file)
+    });
 }
 
 struct Build<'a> {
@@ -376,7 +389,7 @@ fn summary(site: &Site) -> Report {
         held_back,
         next_due: due.map(|(at, post)| Due {
             at,
-            title: post.title.clone(),
+            title: post.title.to_string(),
             path: post.path.clone(),
         }),
         ..Report::default()

@@ -284,6 +284,9 @@ impl Planner<'_> {
         if post.updated.is_some() {
             return true;
         }
+        if post.draft {
+            return false;
+        }
         let known = |fault: &Diagnostic| fault.code == Code::FeedUndated && fault.place.file.as_deref() == Some(&post.path);
         if !self.faults.iter().any(known) {
             self.faults.push(
@@ -441,12 +444,12 @@ impl FeedPlan {
         Some(Entry {
             id: feed_id(id, site).unwrap_or_else(|| link.clone()),
             link,
-            title: post.title.clone(),
+            title: post.title.to_string(),
             published: post.date,
             updated: post.updated?,
             authors,
             categories,
-            summary: post.summary.clone(),
+            summary: post.summary.as_deref().map(str::to_owned),
             content: (self.content == FeedContent::Full).then(|| {
                 if post.links || post.html.contains("href=\"#") { site.absolute_html(owner, &post.html) } else { post.html.clone() }
             }),

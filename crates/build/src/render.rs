@@ -12,7 +12,7 @@ use tabulae_core::settings::{Archive, Show};
 
 use crate::plan::{Planned, What};
 use crate::sources::Sources;
-use crate::template::{PostObject, STYLE, Shared, TermObject, diagnose, escape, post_list, with_this};
+use crate::template::{PostObject, STYLE, Shared, diagnose, escape, post_list, with_this};
 
 /// Renders outputs; what all pages share is made once.
 #[derive(Debug)]
@@ -96,7 +96,7 @@ impl<'a> Renderer<'a> {
         let link = site.catalogue.link(id);
         let page = context! {
             title => post.title.clone(),
-            link => site.href(link),
+            link => self.shared.post_links[id.0 as usize].clone(),
             canonical => site.absolute(link),
             description => post.summary.clone(),
             feeds => self.site.get_attr("feeds").unwrap_or_default(),
@@ -294,7 +294,7 @@ fn group_value(
     most: Option<usize>,
 ) -> Value {
     let site = &shared.site;
-    let about = term.id.and_then(|(field, id)| TermObject::value(field, id, None, shared).get_attr("about").ok());
+    let about = term.id.and_then(|(field, id)| shared.terms[field][id.0 as usize].get_attr("about").ok());
     let share = most.map(|most| (group.posts.len() * 100).div_ceil(most.max(1)));
     let depth = term.slug.matches('/').count();
     let year = term.day.filter(|day| day.to_string().ends_with("-01-01") && term.slug.len() == 4);
@@ -362,7 +362,7 @@ fn lists(shared: &Shared) -> Value {
         }
     }
     for page in site.pages.iter().filter(|page| page.link.plain != "/" && !page.post.unlisted) {
-        lists.push((page.post.title.clone(), site.href(&page.link)));
+        lists.push((page.post.title.to_string(), site.href(&page.link)));
     }
     Value::from_iter(lists.into_iter().map(|(title, link)| context! { title, link }))
 }

@@ -1,5 +1,7 @@
 //! Posts: what front matter and file name say of one source file.
 
+use std::sync::Arc;
+
 use jiff::Timestamp;
 
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
@@ -71,7 +73,7 @@ pub struct Post {
     /// The front matter's entries.
     pub front: Map,
     /// The title.
-    pub title: String,
+    pub title: Arc<str>,
     /// The last part of its address.
     pub slug: String,
     /// When it is dated.
@@ -81,7 +83,7 @@ pub struct Post {
     /// When it expires.
     pub expires: Option<Stamp>,
     /// Plain text that stands for it in lists.
-    pub summary: Option<String>,
+    pub summary: Option<Arc<str>>,
     /// Its image, as written.
     pub image: Option<String>,
     /// Whether it is in lists.
@@ -244,12 +246,12 @@ pub fn assemble(
         folder: named.folder,
         source: source.head(front.body),
         front: front.map,
-        title,
+        title: title.into(),
         slug,
         date,
         updated,
         expires,
-        summary,
+        summary: summary.map(Arc::from),
         image,
         state,
         draft,

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use std::fs::{self, File, TryLockError};
 use std::io;
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Mutex, OnceLock, PoisonError};
 
 use super::manifest::checksum;
 use super::{Manifest, Output};
@@ -21,6 +21,7 @@ pub struct Disk {
     lock: Option<File>,
     folders: Mutex<BTreeSet<PathBuf>>,
     made: Mutex<BTreeSet<PathBuf>>,
+    new: OnceLock<bool>,
 }
 
 impl Disk {
@@ -33,6 +34,7 @@ impl Disk {
             lock: None,
             folders: Mutex::default(),
             made: Mutex::default(),
+            new: OnceLock::new(),
         }
     }
 
@@ -128,6 +130,7 @@ fn check_folder(folder: &Path, within: bool) -> io::Result<()> {
 
 impl Output for Disk {
     fn lock(&mut self) -> io::Result<()> {
+        self.new = OnceLock::new();
         fs::create_dir_all(&self.memory)?;
         let file = File::options()
             .create(true)
@@ -168,6 +171,10 @@ impl Output for Disk {
     }
 
     fn read(&self, path: &str) -> io::Result<Option<Vec<u8>>> {
+        // Where there was no folder when the build began, nothing can stand in it.
+        if *self.new.get_or_init(|| fs::symlink_metadata(&self.out).is_err()) {
+            return Ok(None);
+        }
         let whole = self.out.join(path);
         match fs::symlink_metadata(&whole) {
             Ok(found) if found.is_symlink() => Ok(None),

@@ -109,7 +109,7 @@ fn parameter(value: &Value) -> Result<Parameter, Error> {
         return Ok(Parameter::Date(date.stamp));
     }
     if let Some(term) = value.downcast_object_ref::<TermObject>() {
-        return Ok(Parameter::Text(term.name().to_owned()));
+        return Ok(Parameter::Text(term.name.to_string()));
     }
     if value.downcast_object_ref::<PostObject>().is_some() {
         return Err(wrong("a parameter is a text, a number, a date, true or false, or a list of such; hand in a field of the post"));
@@ -163,7 +163,7 @@ fn terms(shared: &Arc<Shared>, state: &State<'_, '_>, name: &str, options: &Kwar
         other => return Err(wrong(format!("terms cannot be ordered by \"{other}\"; write \"name\", \"count\" or \"newest\""))),
     }
     lists.truncate(limit.unwrap_or(usize::MAX));
-    Ok(Value::from_iter(lists.into_iter().map(|(id, count, _)| TermObject::value(field, id, Some(count), shared))))
+    Ok(Value::from_iter(lists.into_iter().map(|(id, count, _)| TermObject::counted(&shared.terms[field][id.0 as usize], count))))
 }
 
 fn id_at(at: usize) -> TermId {
@@ -200,6 +200,7 @@ fn date(shared: &Shared, value: &Value, pattern: Option<&str>) -> Result<Value, 
     let stamp = stamp_of(shared, value)?;
     let language = &shared.site.catalogue.language;
     let style = match pattern {
+        None if shared.days.contains_key(&stamp.day) => return Ok(shared.days[&stamp.day].clone()),
         None => shared.site.settings.site.dates.clone(),
         Some("long") => DateStyle::Long,
         Some("medium") => DateStyle::Medium,

@@ -9,6 +9,7 @@ use std::cell::Cell;
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
+use jiff::civil::Date;
 use minijinja::{AutoEscape, Environment, Output, State, UndefinedBehavior, Value};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
@@ -46,6 +47,12 @@ pub struct Shared {
     pub plan: Plan,
     /// Templates by name, with the files that they stand in.
     pub sources: BTreeMap<String, Source>,
+    /// Every term as a value, by term field and term.
+    pub terms: Vec<Vec<Value>>,
+    /// The address of every post as a value, the path of the site's address before it.
+    pub post_links: Vec<Value>,
+    /// The days of all posts in words.
+    days: BTreeMap<Date, Value>,
     /// What templates complain of without failing.
     warnings: Mutex<Faults>,
     answers: Mutex<BTreeMap<String, Arc<[PostId]>>>,
@@ -67,7 +74,18 @@ impl Shared {
                 sources.insert(page.post.path.clone(), Source::new(&page.post.path, text));
             }
         }
+        let terms = (0..site.catalogue.term_tables().len()).map(|field| objects::terms(&site, &plan, field)).collect();
+        let links = site.catalogue.all().map(|id| Value::from(site.href(site.catalogue.link(id))));
+        let dates = site.catalogue.all().filter_map(|id| site.catalogue.post(id).date);
+        let style = &site.settings.site.dates;
+        let mut days = BTreeMap::new();
+        for date in dates {
+            days.entry(date.day).or_insert_with(|| Value::from(site.catalogue.language.day(date.day, style)));
+        }
         Self {
+            terms,
+            post_links: links.collect(),
+            days,
             site,
             plan,
             sources,
@@ -144,10 +162,11 @@ fn write_value(out: &mut Output<'_>, state: &mut State<'_, '_>, value: &Value) -
         return Ok(());
     }
     let failed = |_| minijinja::Error::new(minijinja::ErrorKind::WriteFailure, "cannot write the page");
-    if value.is_safe() || value.is_number() {
+    if value.is_number() {
         return std::fmt::Write::write_fmt(out, format_args!("{value}")).map_err(failed);
     }
     match value.as_str() {
+        Some(text) if value.is_safe() => out.write_str(text).map_err(failed),
         Some(text) => out.write_str(&escape(text)).map_err(failed),
         None => out.write_str(&escape(&value.to_string())).map_err(failed),
     }
@@ -156,7 +175,7 @@ fn write_value(out: &mut Output<'_>, state: &mut State<'_, '_>, value: &Value) -
 /// Text as HTML, also within attributes.
 #[must_use]
 pub fn escape(text: &str) -> std::borrow::Cow<'_, str> {
-    if !text.contains(['&', '<', '>', '"', '\'']) {
+    if !text.bytes().any(|byte| matches!(byte, b'&' | b'<' | b'>' | b'"' | b'\'')) {
         return text.into();
     }
     let mut out = String::with_capacity(text.len() + 16);

@@ -15,6 +15,8 @@ use tabulae_core::time::Stamp;
 use tabulae_core::value::{Map, Value as Written};
 
 use super::{Shared, this};
+use crate::plan::Plan;
+use crate::site::Site;
 
 /// A post in a template.
 #[derive(Debug)]
@@ -39,8 +41,8 @@ impl PostObject {
         let post = site.catalogue.post(self.id);
         let number = |part: Option<i16>| part.map_or(Value::from(()), Value::from);
         match field {
-            DerivedField::Title => Value::from(post.title.as_str()),
-            DerivedField::Link => Value::from(site.href(site.catalogue.link(self.id))),
+            DerivedField::Title => Value::from(Arc::clone(&post.title)),
+            DerivedField::Link => self.shared.post_links[self.id.0 as usize].clone(),
             DerivedField::Slug => Value::from(post.slug.as_str()),
             DerivedField::Path => Value::from(post.path.as_str()),
             DerivedField::Folder => Value::from(post.folder.as_str()),
@@ -53,7 +55,7 @@ impl PostObject {
             DerivedField::Year => number(post.date.map(|date| date.day.year())),
             DerivedField::Month => number(post.date.map(|date| i16::from(date.day.month()))),
             DerivedField::Day => number(post.date.map(|date| i16::from(date.day.day()))),
-            DerivedField::Summary => text_or_none(post.summary.as_deref()),
+            DerivedField::Summary => post.summary.as_ref().map_or(Value::from(()), |summary| Value::from(Arc::clone(summary))),
             DerivedField::Image => match &post.image {
                 Some(image) => Value::from(site.resolve(site.owner(self.id), image).unwrap_or_else(|| image.clone())),
                 None => Value::from(()),
@@ -79,10 +81,6 @@ impl PostObject {
         let sets: Vec<usize> = (0..catalogue.sets().len()).collect();
         catalogue.profile(name, &sets).map(|_| Value::from(()))
     }
-}
-
-fn text_or_none(text: Option<&str>) -> Value {
-    text.map_or(Value::from(()), Value::from)
 }
 
 fn date_or_none(stamp: Option<Stamp>) -> Value {
@@ -111,7 +109,10 @@ fn map_value(map: &Map, shared: &Arc<Shared>) -> Value {
 
 impl Object for PostObject {
     fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
-        let name = key.as_str()?;
+        self.get_value_by_str(key.as_str()?)
+    }
+
+    fn get_value_by_str(self: &Arc<Self>, name: &str) -> Option<Value> {
         let catalogue = &self.shared.site.catalogue;
         if let Some(field) = derived(name) {
             return Some(self.derived(field.field));
@@ -119,7 +120,7 @@ impl Object for PostObject {
         if let Some(field) = catalogue.term_field(name) {
             let terms = catalogue.terms_of(self.id, field).iter();
             return Some(Value::from_object(TermList(
-                terms.map(|id| TermObject::value(field, *id, None, &self.shared)).collect(),
+                terms.map(|id| self.shared.terms[field][id.0 as usize].clone()).collect(),
             )));
         }
         if name == "meta" {
@@ -170,47 +171,62 @@ impl Object for PostList {
 }
 
 /// A term in a template.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub struct TermObject {
-    /// The term field.
-    pub field: usize,
-    /// Which term.
-    pub id: TermId,
-    count: Option<usize>,
-    shared: Arc<Shared>,
+    /// The name, as shown.
+    pub name: Arc<str>,
+    field: usize,
+    id: TermId,
+    slug: Arc<str>,
+    count: usize,
+    link: Value,
+    about: Value,
+}
+
+/// Every term of a field as a value. A term whose archive has no page has no link.
+pub(super) fn terms(site: &Site, plan: &Plan, field: usize) -> Vec<Value> {
+    let terms = site.catalogue.terms(field).terms.iter().zip(0..);
+    let values = terms.map(|(term, number)| {
+        let link = plan.term_pages.get(&(field, TermId(number)));
+        Value::from_object(TermObject {
+            name: term.name.as_str().into(),
+            field,
+            id: TermId(number),
+            slug: term.slug.as_str().into(),
+            count: term.posts.len(),
+            link: link.map_or(Value::from(()), |link| Value::from(site.href(link))),
+            about: term.about.as_ref().map_or(Value::from(()), |about| Value::from_safe_string(about.clone())),
+        })
+    });
+    values.collect()
 }
 
 impl TermObject {
-    /// A term as a value; `count` is how many posts of a query have it, else all listed ones.
+    /// The same term with another count, as of the posts of a query.
     #[must_use]
-    pub fn value(field: usize, id: TermId, count: Option<usize>, shared: &Arc<Shared>) -> Value {
-        Value::from_object(Self {
-            field,
-            id,
-            count,
-            shared: Arc::clone(shared),
-        })
-    }
-
-    /// The name, as shown.
-    #[must_use]
-    pub fn name(&self) -> &str {
-        &self.shared.site.catalogue.terms(self.field).term(self.id).name
+    pub fn counted(term: &Value, count: usize) -> Value {
+        match term.downcast_object_ref::<Self>() {
+            Some(known) => Value::from_object(Self {
+                count,
+                ..known.clone()
+            }),
+            None => term.clone(),
+        }
     }
 }
 
 impl Object for TermObject {
     fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
-        let term = self.shared.site.catalogue.terms(self.field).term(self.id);
-        Some(match key.as_str()? {
-            "name" => Value::from(term.name.as_str()),
-            "slug" => Value::from(term.slug.as_str()),
-            "count" => Value::from(self.count.unwrap_or(term.posts.len())),
-            "link" => {
-                let link = self.shared.plan.term_pages.get(&(self.field, self.id));
-                link.map_or(Value::from(()), |link| Value::from(self.shared.site.href(link)))
-            }
-            "about" => term.about.as_ref().map_or(Value::from(()), |about| Value::from_safe_string(about.clone())),
+        self.get_value_by_str(key.as_str()?)
+    }
+
+    fn get_value_by_str(self: &Arc<Self>, key: &str) -> Option<Value> {
+        Some(match key {
+            "name" => Value::from(Arc::clone(&self.name)),
+            "slug" => Value::from(Arc::clone(&self.slug)),
+            "count" => Value::from(self.count),
+            "link" => self.link.clone(),
+            "about" => self.about.clone(),
             _ => return None,
         })
     }
@@ -225,7 +241,7 @@ impl Object for TermObject {
     }
 
     fn render(self: &Arc<Self>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(self.name())
+        f.write_str(&self.name)
     }
 }
 

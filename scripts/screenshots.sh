@@ -1,0 +1,60 @@
+#!/usr/bin/env bash
+# Makes the pictures in docs/screenshots/ from the example site.
+# Needs chromium, python3, xvfb, xterm and imagemagick.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+work=$(mktemp -d)
+trap 'kill $(jobs -p) 2>/dev/null; rm -rf "$work"' EXIT
+cargo build --release
+program=$PWD/target/release/tabulae
+"$program" demo "$work/towpath" >/dev/null
+python3 -m http.server 8197 --bind 127.0.0.1 -d "$work/towpath/out" >/dev/null 2>&1 &
+sleep 1
+
+# picture NAME PATH WIDTH HEIGHT [SCHEME: 0 dark, 1 light]
+picture() {
+  chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run \
+    --disable-background-networking --disable-component-update --disable-sync \
+    --user-data-dir="$work/profile-$1" --hide-scrollbars --blink-settings=preferredColorScheme="${5:-1}" \
+    --window-size="$3,$4" --screenshot="docs/screenshots/$1.png" "http://127.0.0.1:8197$2" >/dev/null 2>&1
+}
+
+# terminal NAME COMMAND…: a terminal window that shows a command and what it answers
+terminal() {
+  local name=$1
+  shift
+  printf '%s\n' "$@" >"$work/lines"
+  cat >"$work/show" <<SHOW
+cd "$work"
+while read -r line; do
+  printf '\033[1m$ %s\033[0m\n' "\$line"
+  eval "\$line"
+done <"$work/lines"
+sleep 30
+SHOW
+  PATH="$(dirname "$program"):$PATH" xvfb-run -a -s "-screen 0 1280x800x24" bash -c "
+    xterm -fa 'DejaVu Sans Mono' -fs 11 -geometry 138x40+0+0 -bg '#16191b' -fg '#e6e2d8' -e bash '$work/show' &
+    sleep 4
+    import -window root '$PWD/docs/screenshots/$name.png'
+    kill %1"
+}
+
+picture home / 1280 800
+picture tag /tags/lime/ 1280 800
+picture tags /tags/ 1280 800
+picture years /archive/ 1280 800
+picture year /2026/ 1280 800
+picture post-dark /2022/lime-and-why-we-wait/ 1280 800 0
+
+# A narrow page stands in a frame, as browsers do not open windows that small.
+cat >"$work/towpath/out/frame.html" <<'FRAME'
+<body style="margin:0"><iframe src="/journal/" width="360" height="800" style="border:0"></iframe>
+FRAME
+picture journal-360 /frame.html 500 800
+convert docs/screenshots/journal-360.png -crop 360x800+0+0 +repage docs/screenshots/journal-360.png
+
+terminal build \
+  'tabulae -C towpath build --today 2026-11-20' \
+  'sed -i "s/category: Locks/categry: Locks/; s/date: .*/date: 20 Nov/" towpath/posts/2026/2026-09-12-masons-marks.md' \
+  'printf "%s\n" "[archive.locks]" "query = \"from posts where categroy = '"'Locks'"'\"" >> towpath/tabulae.toml' \
+  'tabulae -C towpath build --today 2026-11-20'
