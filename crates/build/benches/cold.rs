@@ -24,6 +24,10 @@ use tabulae_build::sources::Disk as Sources;
 use tabulae_build::{Clock, Options, Quiet, build};
 use tabulae_core::post::Include;
 
+/// The allocator of the program.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 fn main() {
     let mut sizes = Vec::new();
     let mut runs = 5;

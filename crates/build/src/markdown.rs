@@ -79,22 +79,19 @@ fn count_words(text: &str) -> usize {
 /// [`count_words`] for text without a character beyond ASCII, byte by byte.
 fn count_words_ascii(text: &str) -> usize {
     let mut words = 0;
-    let mut counted = false;
+    let mut counted = 0;
     for byte in text.bytes() {
-        match CLASSES[usize::from(byte)] {
-            BLANK => counted = false,
-            LETTER => {
-                words += usize::from(!counted);
-                counted = true;
-            }
-            _ => {}
-        }
+        // Without a branch, as letters and blanks follow one another without a rule.
+        let class = CLASSES[usize::from(byte)];
+        let (blank, letter) = (class & BLANK, class >> 1);
+        words += usize::from(letter & (counted ^ 1));
+        counted = (counted | letter) & (blank ^ 1);
     }
     words
 }
 
-const BLANK: u8 = 1;
-const LETTER: u8 = 2;
+const BLANK: u8 = 0b01;
+const LETTER: u8 = 0b10;
 
 /// What each byte is to [`count_words_ascii`].
 const CLASSES: [u8; 256] = {

@@ -7,6 +7,10 @@ mod ui;
 
 use std::process::ExitCode;
 
+/// Builds on many threads make and drop many small texts, which it is good at.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 fn main() -> ExitCode {
     let status = match args::parse() {
         Ok(args) => commands::run(&args),

@@ -1,5 +1,6 @@
 //! The functions and filters of templates.
 
+use std::collections::BTreeSet;
 use std::sync::{Arc, PoisonError};
 
 use minijinja::value::Kwargs;
@@ -17,7 +18,7 @@ use super::objects::{DateObject, PostObject, TermObject, post_list};
 use super::{Shared, this};
 
 /// The names of functions, for hints.
-pub(super) const FUNCTIONS: [&str; 3] = ["query", "terms", "feeds"];
+pub(super) const FUNCTIONS: [&str; 4] = ["query", "terms", "feeds", "card"];
 /// The names of filters of our own, for hints.
 pub(super) const FILTERS: [&str; 4] = ["date", "count", "absolute", "slug"];
 
@@ -31,6 +32,8 @@ pub(super) fn add(env: &mut Environment<'static>, shared: &Arc<Shared>) {
     env.add_function("terms", move |state: &State<'_, '_>, field: &str, options: Kwargs| terms(&of, state, field, &options));
     let of = Arc::clone(shared);
     env.add_function("feeds", move || feed_list(&of));
+    let of = Arc::clone(shared);
+    env.add_function("card", move |state: &State<'_, '_>, post: Value, level: Option<usize>| card(&of, state, &post, level));
     let of = Arc::clone(shared);
     env.add_filter("date", move |value: Value, pattern: Option<&str>| date(&of, &value, pattern));
     let of = Arc::clone(shared);
@@ -182,6 +185,58 @@ pub(crate) fn feed_value(shared: &Shared, feed: &crate::plan::FeedPlan) -> Value
         type => feed.format.media_type(),
         format => feed.format.name(),
     }
+}
+
+/// The template of [`card`].
+const CARD: &str = "parts/card.html";
+
+/// A post's card: `parts/card.html`, which is made once for all lists that show the post, where
+/// it asks for nothing that differs between them.
+fn card(shared: &Arc<Shared>, state: &State<'_, '_>, post: &Value, level: Option<usize>) -> Result<Value, Error> {
+    let level = level.unwrap_or(2);
+    let id = post.downcast_object_ref::<PostObject>().map(|post| post.id).ok_or_else(|| wrong("`card` takes a post"))?;
+    let wanted = shared.card_needs.get_or_init(|| needs(shared, state.env()));
+    let same_everywhere = this().is_none() && wanted.iter().all(|name| CARD_NAMES.contains(&name.as_str()));
+    if same_everywhere && let Some(known) = shared.cards(level).get(&id) {
+        return Ok(known.clone());
+    }
+    let outer = wanted.iter().filter(|name| !matches!(name.as_str(), "post" | "below"));
+    let outer = outer.filter_map(|name| Some((Value::from(name.as_str()), state.lookup(name)?)));
+    let own = [("post", post.clone()), ("below", Value::from(level))].map(|(name, value)| (Value::from(name), value));
+    let text = state.env().get_template(CARD)?.render(Value::from_pairs(outer.chain(own)))?;
+    let made = Value::from_safe_string(text);
+    if same_everywhere {
+        shared.cards(level).insert(id, made.clone());
+    }
+    Ok(made)
+}
+
+/// What a card may ask for and still be the same in every list.
+const CARD_NAMES: [&str; 8] = ["post", "below", "site", "query", "terms", "feeds", "range", "card"];
+
+/// The names that the card and the parts it includes ask for. A part whose name is not written
+/// out may ask for anything.
+fn needs(shared: &Shared, env: &Environment<'_>) -> Vec<String> {
+    let mut names = BTreeSet::new();
+    let mut open = vec![CARD.to_owned()];
+    let mut seen = BTreeSet::new();
+    while let Some(name) = open.pop() {
+        if !seen.insert(name.clone()) {
+            continue;
+        }
+        let (Some(source), Ok(template)) = (shared.sources.get(&name), env.get_template(&name)) else {
+            names.insert(name);
+            continue;
+        };
+        names.extend(template.undeclared_variables(false));
+        for tag in source.text().split("{%").skip(1) {
+            let mut words = tag.trim_start_matches(['-', '+']).split_whitespace();
+            if let Some("include" | "extends" | "import" | "from") = words.next() {
+                open.push(words.next().unwrap_or_default().trim_matches(['"', '\'']).to_owned());
+            }
+        }
+    }
+    names.into_iter().collect()
 }
 
 fn stamp_of(shared: &Shared, value: &Value) -> Result<Stamp, Error> {

@@ -7,7 +7,7 @@ mod objects;
 
 use std::cell::Cell;
 use std::collections::BTreeMap;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 
 use jiff::civil::Date;
 use minijinja::{AutoEscape, Environment, Output, State, UndefinedBehavior, Value};
@@ -56,6 +56,8 @@ pub struct Shared {
     /// What templates complain of without failing.
     warnings: Mutex<Faults>,
     answers: Mutex<BTreeMap<String, Arc<[PostId]>>>,
+    card_needs: OnceLock<Vec<String>>,
+    cards: [Mutex<BTreeMap<PostId, Value>>; 7],
 }
 
 impl Shared {
@@ -91,7 +93,14 @@ impl Shared {
             sources,
             warnings: Mutex::default(),
             answers: Mutex::default(),
+            card_needs: OnceLock::new(),
+            cards: Default::default(),
         }
+    }
+
+    /// The cards made so far, by the level of their headings.
+    fn cards(&self, level: usize) -> MutexGuard<'_, BTreeMap<PostId, Value>> {
+        self.cards[level.min(6)].lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     fn warn(&self, warning: Diagnostic) {
