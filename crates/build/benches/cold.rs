@@ -8,8 +8,14 @@
 #![allow(missing_docs, reason = "a bench, not a library")]
 #![allow(clippy::print_stdout, reason = "a bench prints its table")]
 #![allow(clippy::cast_precision_loss, reason = "sizes are shown rounded")]
-#![allow(clippy::cast_possible_truncation, reason = "numbers made for a bench are small")]
-#![allow(clippy::cast_sign_loss, reason = "numbers made for a bench are positive")]
+#![allow(
+    clippy::cast_possible_truncation,
+    reason = "numbers made for a bench are small"
+)]
+#![allow(
+    clippy::cast_sign_loss,
+    reason = "numbers made for a bench are positive"
+)]
 
 mod generator;
 
@@ -44,8 +50,14 @@ fn main() {
         sizes = vec![1_000, 10_000];
     }
     let root = std::env::temp_dir().join(format!("tabulae-bench-{}", std::process::id()));
-    println!("medians of {runs} runs in turn, {} threads", rayon::current_num_threads());
-    println!("{:>8} {:>9} {:>10} {:>10} {:>10} {:>7}", "posts", "files", "output", "floor", "cold", "ratio");
+    println!(
+        "medians of {runs} runs in turn, {} threads",
+        rayon::current_num_threads()
+    );
+    println!(
+        "{:>8} {:>9} {:>10} {:>10} {:>10} {:>7}",
+        "posts", "files", "output", "floor", "cold", "ratio"
+    );
     for size in sizes {
         measure(&root.join(size.to_string()), size, runs);
     }
@@ -66,11 +78,24 @@ fn measure(root: &Path, size: usize, runs: usize) {
     let bytes: usize = outputs.iter().map(|(_, bytes)| bytes.len()).sum();
     let (mut floors, mut colds) = (Vec::new(), Vec::new());
     for run in 0..runs {
-        floors.push(floor(&site, &sources, &outputs, &root.join(format!("floor-{run}"))));
+        floors.push(floor(
+            &site,
+            &sources,
+            &outputs,
+            &root.join(format!("floor-{run}")),
+        ));
         colds.push(cold(&site, &root.join(format!("cold-{run}"))));
     }
-    let ratio = median(&mut floors.iter().zip(&colds).map(|(f, c)| c.as_secs_f64() / f.as_secs_f64()).collect::<Vec<_>>());
-    let seconds = |times: Vec<Duration>| median(&mut times.iter().map(Duration::as_secs_f64).collect::<Vec<_>>());
+    let ratio = median(
+        &mut floors
+            .iter()
+            .zip(&colds)
+            .map(|(f, c)| c.as_secs_f64() / f.as_secs_f64())
+            .collect::<Vec<_>>(),
+    );
+    let seconds = |times: Vec<Duration>| {
+        median(&mut times.iter().map(Duration::as_secs_f64).collect::<Vec<_>>())
+    };
     println!(
         "{size:>8} {:>9} {:>7.1} MB {:>8.2} s {:>8.2} s {ratio:>7.2}",
         outputs.len(),
@@ -87,7 +112,7 @@ fn median(values: &mut [f64]) -> f64 {
 
 fn cold(site: &Path, out: &Path) -> Duration {
     let began = Instant::now();
-    let mut output = Output::new(out, out.with_extension("memory"));
+    let mut output = Output::new(out, out.with_extension("memory"), "out");
     let options = Options {
         clock: Clock::At(Timestamp::from_second(1_790_000_000).expect("a time")),
         include: Include::default(),
@@ -97,14 +122,26 @@ fn cold(site: &Path, out: &Path) -> Duration {
     };
     let built = build(&Sources::new(site), &mut output, &options);
     let took = began.elapsed();
-    assert!(built.diagnostics.is_empty() && built.output.written > 0, "{:?}", built.diagnostics);
+    assert!(
+        built.diagnostics.is_empty() && built.output.written > 0,
+        "{:?}",
+        built.diagnostics
+    );
     took
 }
 
 /// Reads all sources and writes all outputs, and does nothing else.
-fn floor(site: &Path, sources: &[(PathBuf, Vec<u8>)], outputs: &[(PathBuf, Vec<u8>)], out: &Path) -> Duration {
+fn floor(
+    site: &Path,
+    sources: &[(PathBuf, Vec<u8>)],
+    outputs: &[(PathBuf, Vec<u8>)],
+    out: &Path,
+) -> Duration {
     let began = Instant::now();
-    let read: usize = sources.par_iter().map(|(path, _)| fs::read(site.join(path)).map_or(0, |bytes| bytes.len())).sum();
+    let read: usize = sources
+        .par_iter()
+        .map(|(path, _)| fs::read(site.join(path)).map_or(0, |bytes| bytes.len()))
+        .sum();
     outputs.par_iter().for_each(|(path, bytes)| {
         let path = out.join(path);
         if let Some(folder) = path.parent() {
@@ -119,12 +156,22 @@ fn floor(site: &Path, sources: &[(PathBuf, Vec<u8>)], outputs: &[(PathBuf, Vec<u
 
 /// All files below a folder with their bytes.
 fn tree(root: &Path) -> Vec<(PathBuf, Vec<u8>)> {
-    let files = walkdir::WalkDir::new(root).sort_by_file_name().into_iter().filter_map(Result::ok);
+    let files = walkdir::WalkDir::new(root)
+        .sort_by_file_name()
+        .into_iter()
+        .filter_map(Result::ok);
     files
         .filter(|entry| entry.file_type().is_file())
         .map(|entry| {
             let bytes = fs::read(entry.path()).expect("a file that was written");
-            (entry.path().strip_prefix(root).expect("below the root").to_owned(), bytes)
+            (
+                entry
+                    .path()
+                    .strip_prefix(root)
+                    .expect("below the root")
+                    .to_owned(),
+                bytes,
+            )
         })
         .collect()
 }

@@ -84,14 +84,20 @@ impl Clock {
     pub fn now(self, zone: &TimeZone) -> Timestamp {
         match self {
             Clock::At(at) => at,
-            Clock::Written(written) => written.stamp(zone).map_or(Timestamp::UNIX_EPOCH, |stamp| stamp.at),
+            Clock::Written(written) => written
+                .stamp(zone)
+                .map_or(Timestamp::UNIX_EPOCH, |stamp| stamp.at),
         }
     }
 }
 
 /// Builds a site. All faults of a run are reported together, and where there is an error
 /// nothing is written; the report is there whenever the site could be read.
-pub fn build(sources: &dyn Sources, output: &mut dyn Output, options: &Options<'_>) -> Collected<Report> {
+pub fn build(
+    sources: &dyn Sources,
+    output: &mut dyn Output,
+    options: &Options<'_>,
+) -> Collected<Report> {
     let mut faults = Faults::new();
     let report = Build {
         sources,
@@ -108,7 +114,10 @@ pub fn build(sources: &dyn Sources, output: &mut dyn Output, options: &Options<'
 
 /// Runs `work` on `jobs` threads, at least 1; on those of the process where none can be had.
 pub fn with_threads<T: Send>(jobs: usize, work: impl FnOnce() -> T + Send) -> T {
-    match rayon::ThreadPoolBuilder::new().num_threads(jobs.max(1)).build() {
+    match rayon::ThreadPoolBuilder::new()
+        .num_threads(jobs.max(1))
+        .build()
+    {
         Ok(pool) => pool.install(work),
         Err(_) => work(),
     }
@@ -118,11 +127,17 @@ pub fn with_threads<T: Send>(jobs: usize, work: impl FnOnce() -> T + Send) -> T 
 /// said again.
 fn drop_echoes(faults: &mut Faults) {
     let is_echo = |code| matches!(code, Code::LinkUnfit | Code::FeedUndated);
-    let errors = faults.iter().filter(|fault| fault.is_error() && !is_echo(fault.code));
-    let broken: BTreeSet<Arc<str>> = errors.filter_map(|fault| fault.place.file.clone()).collect();
+    let errors = faults
+        .iter()
+        .filter(|fault| fault.is_error() && !is_echo(fault.code));
+    let broken: BTreeSet<Arc<str>> = errors
+        .filter_map(|fault| fault.place.file.clone())
+        .collect();
     faults.retain(|fault| {
         let file = fault.place.file.as_deref().unwrap_or_default();
-        !is_echo(fault.code) || !file.ends_with(".md") && !file.ends_with(".html") || !broken.contains(file)
+        !is_echo(fault.code)
+            || !file.ends_with(".md") && !file.ends_with(".html")
+            || !broken.contains(file)
     });
 }
 
@@ -176,10 +191,13 @@ impl Build<'_> {
     /// Whether an error keeps the site from being built; in a build that keeps going, errors in
     /// posts that were left out do not.
     fn is_blocked(&self, site: &Site) -> bool {
-        self.faults.iter().filter(|fault| fault.is_error()).any(|fault| {
-            let file = fault.place.file.as_deref().unwrap_or_default();
-            !self.options.keep_going || !site.is_left_out(file)
-        })
+        self.faults
+            .iter()
+            .filter(|fault| fault.is_error())
+            .any(|fault| {
+                let file = fault.place.file.as_deref().unwrap_or_default();
+                !self.options.keep_going || !site.is_left_out(file)
+            })
     }
 
     fn lock(&mut self, output: &mut dyn Output) -> bool {
@@ -187,8 +205,12 @@ impl Build<'_> {
             Ok(()) => true,
             Err(error) if error.kind() == std::io::ErrorKind::WouldBlock => {
                 self.faults.push(
-                    Diagnostic::error(Code::BuildLocked, Place::top_of(".tabulae/lock"), "another build of this site is under way")
-                        .help("wait until it is done, or end it"),
+                    Diagnostic::error(
+                        Code::BuildLocked,
+                        Place::top_of(".tabulae/lock"),
+                        "another build of this site is under way",
+                    )
+                    .help("wait until it is done, or end it"),
                 );
                 false
             }
@@ -199,7 +221,13 @@ impl Build<'_> {
         }
     }
 
-    fn write(&mut self, renderer: &Renderer<'_>, shared: &Shared, output: &dyn Output, report: &mut Report) {
+    fn write(
+        &mut self,
+        renderer: &Renderer<'_>,
+        shared: &Shared,
+        output: &dyn Output,
+        report: &mut Report,
+    ) {
         let old = output.manifest();
         let outcomes = self.stage_all(renderer, &shared.plan, output, old.as_ref());
         let mut manifest = Manifest::default();
@@ -219,9 +247,16 @@ impl Build<'_> {
                 Outcome::Broken(fault) => broken.push(*fault),
             }
         }
-        let stale: Vec<String> = old.iter().flat_map(|old| old.files.keys()).filter(|path| !manifest.files.contains_key(*path)).cloned().collect();
+        let stale: Vec<String> = old
+            .iter()
+            .flat_map(|old| old.files.keys())
+            .filter(|path| !manifest.files.contains_key(*path))
+            .cloned()
+            .collect();
         if !broken.is_empty() {
-            staged.iter().for_each(|planned| output.discard(&planned.file));
+            staged
+                .iter()
+                .for_each(|planned| output.discard(&planned.file));
             self.add_once(broken);
             report.changes.clear();
             return;
@@ -229,7 +264,9 @@ impl Build<'_> {
         if self.options.dry_run {
             report.written = staged.len();
             report.removed = stale.len();
-            report.changes.extend(stale.iter().map(|path| change(path, ChangeKind::Remove)));
+            report
+                .changes
+                .extend(stale.iter().map(|path| change(path, ChangeKind::Remove)));
             return;
         }
         report.changes.clear();
@@ -237,7 +274,13 @@ impl Build<'_> {
     }
 
     /// Renders every output and writes those that differ beside their places.
-    fn stage_all(&self, renderer: &Renderer<'_>, plan: &Plan, output: &dyn Output, old: Option<&Manifest>) -> Vec<Outcome> {
+    fn stage_all(
+        &self,
+        renderer: &Renderer<'_>,
+        plan: &Plan,
+        output: &dyn Output,
+        old: Option<&Manifest>,
+    ) -> Vec<Outcome> {
         let done = AtomicUsize::new(0);
         let total = plan.outputs.len();
         plan.outputs
@@ -247,17 +290,32 @@ impl Build<'_> {
                     Ok(bytes) => self.stage(&planned.file, &bytes, output, old),
                     Err(fault) => Outcome::Broken(fault),
                 };
-                self.options.progress.step(Step::Writing, done.fetch_add(1, Ordering::Relaxed) + 1, total);
+                self.options.progress.step(
+                    Step::Writing,
+                    done.fetch_add(1, Ordering::Relaxed) + 1,
+                    total,
+                );
                 outcome
             })
             .collect()
     }
 
-    fn stage(&self, file: &str, bytes: &[u8], output: &dyn Output, old: Option<&Manifest>) -> Outcome {
+    fn stage(
+        &self,
+        file: &str,
+        bytes: &[u8],
+        output: &dyn Output,
+        old: Option<&Manifest>,
+    ) -> Outcome {
         let hash = checksum(bytes);
         let there = match output.read(file) {
             Ok(there) => there,
-            Err(error) => return Outcome::Broken(Box::new(unwritable(&format!("{}/{file}", output.name()), &error))),
+            Err(error) => {
+                return Outcome::Broken(Box::new(unwritable(
+                    &format!("{}/{file}", output.name()),
+                    &error,
+                )));
+            }
         };
         if there.as_deref() == Some(bytes) {
             return Outcome::Unchanged(hash);
@@ -265,18 +323,29 @@ impl Build<'_> {
         if there.is_some() && old.is_some_and(|old| !old.files.contains_key(file)) {
             let path = format!("{}/{file}", output.name());
             return Outcome::Broken(Box::new(
-                Diagnostic::error(Code::FileForeign, Place::top_of(&path), format!("`{path}` was not written by Tabulae, and an output belongs there"))
-                    .help("move the file away, or to assets/ if it is to be published"),
+                Diagnostic::error(
+                    Code::FileForeign,
+                    Place::top_of(&path),
+                    format!("`{path}` was not written by Tabulae, and an output belongs there"),
+                )
+                .help("move the file away, or to assets/ if it is to be published"),
             ));
         }
-        let kind = if there.is_some() { ChangeKind::Replace } else { ChangeKind::Make };
+        let kind = if there.is_some() {
+            ChangeKind::Replace
+        } else {
+            ChangeKind::Make
+        };
         drop(there);
         if self.options.dry_run {
             return Outcome::Staged(hash, kind);
         }
         match output.stage(file, bytes) {
             Ok(()) => Outcome::Staged(hash, kind),
-            Err(error) => Outcome::Broken(Box::new(unwritable(&format!("{}/{file}", output.name()), &error))),
+            Err(error) => Outcome::Broken(Box::new(unwritable(
+                &format!("{}/{file}", output.name()),
+                &error,
+            ))),
         }
     }
 
@@ -295,9 +364,13 @@ impl Build<'_> {
             return;
         }
         let mut under_way = old.cloned().unwrap_or_default();
-        under_way.files.extend(staged.iter().map(|planned| (planned.file.clone(), None)));
+        under_way
+            .files
+            .extend(staged.iter().map(|planned| (planned.file.clone(), None)));
         if let Err(error) = output.remember(&under_way) {
-            staged.iter().for_each(|planned| output.discard(&planned.file));
+            staged
+                .iter()
+                .for_each(|planned| output.discard(&planned.file));
             self.faults.push(unwritable(".tabulae", &error));
             return;
         }
@@ -325,15 +398,25 @@ impl Build<'_> {
     }
 
     /// Removes a file that nothing makes any more, unless someone changed it since.
-    fn remove(&mut self, path: &str, old: Option<&Manifest>, output: &dyn Output, report: &mut Report) {
+    fn remove(
+        &mut self,
+        path: &str,
+        old: Option<&Manifest>,
+        output: &dyn Output,
+        report: &mut Report,
+    ) {
         let whole = format!("{}/{path}", output.name());
         let ours = old.and_then(|old| old.files.get(path).copied()).flatten();
         match output.read(path) {
             Ok(None) => return,
             Ok(Some(bytes)) if ours.is_some_and(|hash| hash != checksum(&bytes)) => {
                 self.faults.push(
-                    Diagnostic::warning(Code::FileForeign, Place::top_of(&whole), format!("`{whole}` is made no more, and was changed by someone since"))
-                        .help("remove it by hand if it is not needed"),
+                    Diagnostic::warning(
+                        Code::FileForeign,
+                        Place::top_of(&whole),
+                        format!("`{whole}` is made no more, and was changed by someone since"),
+                    )
+                    .help("remove it by hand if it is not needed"),
                 );
                 return;
             }
@@ -348,7 +431,11 @@ impl Build<'_> {
     /// The same fault of many pages, as of a template that all of them use, is said once.
     fn add_once(&mut self, faults: Faults) {
         for fault in faults {
-            let same = |known: &Diagnostic| known.code == fault.code && known.place == fault.place && known.message == fault.message;
+            let same = |known: &Diagnostic| {
+                known.code == fault.code
+                    && known.place == fault.place
+                    && known.message == fault.message
+            };
             if !self.faults.iter().any(same) {
                 self.faults.push(fault);
             }
@@ -357,8 +444,12 @@ impl Build<'_> {
 }
 
 fn unwritable(path: &str, error: &std::io::Error) -> Diagnostic {
-    Diagnostic::error(Code::FileUnwritable, Place::top_of(path), format!("cannot write `{path}`: {}", reason(error)))
-        .help("look at the folder's permissions and the space that is left")
+    Diagnostic::error(
+        Code::FileUnwritable,
+        Place::top_of(path),
+        format!("cannot write `{path}`: {}", reason(error)),
+    )
+    .help("look at the folder's permissions and the space that is left")
 }
 
 fn change(path: &str, kind: ChangeKind) -> Change {
@@ -379,10 +470,17 @@ fn summary(site: &Site) -> Report {
     let catalogue = &site.catalogue;
     let mut held_back = BTreeMap::new();
     for id in catalogue.all().filter(|id| !catalogue.is_listed(*id)) {
-        *held_back.entry(catalogue.post(id).state.name()).or_insert(0) += 1;
+        *held_back
+            .entry(catalogue.post(id).state.name())
+            .or_insert(0) += 1;
     }
-    let scheduled = catalogue.all().map(|id| catalogue.post(id)).filter(|post| post.state == State::Scheduled);
-    let due = scheduled.filter_map(|post| Some((post.date?, post))).min_by_key(|(date, _)| date.at);
+    let scheduled = catalogue
+        .all()
+        .map(|id| catalogue.post(id))
+        .filter(|post| post.state == State::Scheduled);
+    let due = scheduled
+        .filter_map(|post| Some((post.date?, post)))
+        .min_by_key(|(date, _)| date.at);
     Report {
         posts: site.posts_read,
         pages: site.pages_read,

@@ -14,7 +14,8 @@ const MORE: &str = "<!-- more -->";
 /// title, the first level-one heading is it, and is left out of the HTML.
 #[must_use]
 pub fn render(text: &str, has_title: bool) -> Body {
-    let options = Options::ENABLE_TABLES | Options::ENABLE_FOOTNOTES | Options::ENABLE_STRIKETHROUGH;
+    let options =
+        Options::ENABLE_TABLES | Options::ENABLE_FOOTNOTES | Options::ENABLE_STRIKETHROUGH;
     let mut reading = Reading {
         events: Parser::new_ext(text, options),
         ready: VecDeque::new(),
@@ -27,7 +28,9 @@ pub fn render(text: &str, has_title: bool) -> Body {
     };
     let mut out = String::with_capacity(text.len() + text.len() / 4);
     html::push_html(&mut out, &mut reading);
-    let Reading { mut body, plain, .. } = reading;
+    let Reading {
+        mut body, plain, ..
+    } = reading;
     body.words = count_words(&plain);
     body.html = out;
     body
@@ -60,9 +63,10 @@ pub fn read_html(text: &str, has_title: bool) -> Body {
 fn element(html: &str, name: &str) -> Option<std::ops::Range<usize>> {
     let lower = html.to_ascii_lowercase();
     let open = format!("<{name}");
-    let start = lower.match_indices(&open).map(|(at, _)| at).find(|at| {
-        lower[at + open.len()..].starts_with(|c: char| c == '>' || c.is_whitespace())
-    })?;
+    let start = lower
+        .match_indices(&open)
+        .map(|(at, _)| at)
+        .find(|at| lower[at + open.len()..].starts_with(|c: char| c == '>' || c.is_whitespace()))?;
     let close = format!("</{name}>");
     let end = lower[start..].find(&close)? + start + close.len();
     Some(start..end)
@@ -71,7 +75,10 @@ fn element(html: &str, name: &str) -> Option<std::ops::Range<usize>> {
 /// Words are what stands between white space and has a letter or digit.
 fn count_words(text: &str) -> usize {
     if !text.is_ascii() {
-        return text.split_whitespace().filter(|word| word.contains(char::is_alphanumeric)).count();
+        return text
+            .split_whitespace()
+            .filter(|word| word.contains(char::is_alphanumeric))
+            .count();
     }
     count_words_ascii(text)
 }
@@ -96,15 +103,14 @@ const LETTER: u8 = 0b10;
 /// What each byte is to [`count_words_ascii`].
 const CLASSES: [u8; 256] = {
     let mut classes = [0; 256];
-    let mut byte = 0;
-    while byte < 128 {
-        let c = byte as u8;
+    let mut c: u8 = 0;
+    while c < 128 {
         if c.is_ascii_alphanumeric() {
-            classes[byte] = LETTER;
+            classes[c as usize] = LETTER;
         } else if c.is_ascii_whitespace() || c == 0x0b {
-            classes[byte] = BLANK;
+            classes[c as usize] = BLANK;
         }
-        byte += 1;
+        c += 1;
     }
     classes
 };
@@ -147,10 +153,14 @@ impl<'a> Reading<'a> {
                 None
             }
             Event::Html(text) | Event::InlineHtml(text) if text.trim() == MORE => {
-                self.body.before_more.get_or_insert_with(|| self.plain.trim().to_owned());
+                self.body
+                    .before_more
+                    .get_or_insert_with(|| self.plain.trim().to_owned());
                 None
             }
-            Event::Start(Tag::FootnoteDefinition(label)) => Some(Event::Start(Tag::FootnoteDefinition(note_id(&label)))),
+            Event::Start(Tag::FootnoteDefinition(label)) => {
+                Some(Event::Start(Tag::FootnoteDefinition(note_id(&label))))
+            }
             Event::FootnoteReference(label) => Some(Event::FootnoteReference(note_id(&label))),
             event => Some(event),
         }
@@ -219,7 +229,11 @@ impl<'a> Reading<'a> {
     /// An id that no other heading of this text has.
     fn id(&mut self, text: &str) -> String {
         let slug = slug(text);
-        let base = if slug.is_empty() { "section".to_owned() } else { slug };
+        let base = if slug.is_empty() {
+            "section".to_owned()
+        } else {
+            slug
+        };
         let mut id = base.clone();
         let mut number = 2;
         while !self.ids.insert(id.clone()) {
@@ -232,7 +246,14 @@ impl<'a> Reading<'a> {
 
 fn note_id<'a>(label: &str) -> CowStr<'a> {
     let slug = slug(label);
-    CowStr::from(format!("note-{}", if slug.is_empty() { label.len().to_string() } else { slug }))
+    CowStr::from(format!(
+        "note-{}",
+        if slug.is_empty() {
+            label.len().to_string()
+        } else {
+            slug
+        }
+    ))
 }
 
 fn is_block(end: &TagEnd) -> bool {
@@ -253,7 +274,10 @@ mod tests {
     #[case::title_kept("# Title\n\nx", "<h1 id=\"title\">Title</h1>\n<p>x</p>\n")]
     #[case::strike("~~x~~", "<p><del>x</del></p>\n")]
     #[case::more_is_gone("a\n\n<!-- more -->\n\nb", "<p>a</p>\n<p>b</p>\n")]
-    #[case::table("|a|\n|-|\n|b|", "<table><thead><tr><th>a</th></tr></thead><tbody>\n<tr><td>b</td></tr>\n</tbody></table>\n")]
+    #[case::table(
+        "|a|\n|-|\n|b|",
+        "<table><thead><tr><th>a</th></tr></thead><tbody>\n<tr><td>b</td></tr>\n</tbody></table>\n"
+    )]
     fn markdown_becomes_html(#[case] text: &str, #[case] html: &str) {
         assert_eq!(render(text, true).html, html);
     }
@@ -262,7 +286,10 @@ mod tests {
     fn a_first_heading_is_the_title_and_not_repeated() {
         let body = render("# The *long* walk\n\nIt was long.\n\n# Again", false);
         assert_eq!(body.heading.as_deref(), Some("The long walk"));
-        assert_eq!(body.html, "<p>It was long.</p>\n<h1 id=\"again\">Again</h1>\n");
+        assert_eq!(
+            body.html,
+            "<p>It was long.</p>\n<h1 id=\"again\">Again</h1>\n"
+        );
         assert_eq!(body.first_paragraph.as_deref(), Some("It was long."));
     }
 
@@ -289,7 +316,10 @@ mod tests {
     #[case("  a - b -- c1 ,x, \t\n y ")]
     #[case("...")]
     fn ascii_words_are_counted_alike(#[case] text: &str) {
-        let general = text.split_whitespace().filter(|word| word.contains(char::is_alphanumeric)).count();
+        let general = text
+            .split_whitespace()
+            .filter(|word| word.contains(char::is_alphanumeric))
+            .count();
         assert_eq!(count_words_ascii(text), general);
     }
 
@@ -305,7 +335,10 @@ mod tests {
 
     #[test]
     fn html_bodies_are_read_alike() {
-        let body = read_html("<h1 class=\"x\">A &amp; b</h1><p>One <b>two</b></p><!-- more --><p>three</p>", false);
+        let body = read_html(
+            "<h1 class=\"x\">A &amp; b</h1><p>One <b>two</b></p><!-- more --><p>three</p>",
+            false,
+        );
         assert_eq!(body.heading.as_deref(), Some("A & b"));
         assert_eq!(body.html, "<p>One <b>two</b></p><p>three</p>");
         assert_eq!(body.before_more.as_deref(), Some("A & b One two"));
@@ -315,6 +348,9 @@ mod tests {
     #[test]
     fn footnotes_have_ids_without_spaces() {
         let html = render("a[^n]\n\n[^n]: note", true).html;
-        assert!(html.contains("id=\"note-n\"") && html.contains("href=\"#note-n\""), "{html}");
+        assert!(
+            html.contains("id=\"note-n\"") && html.contains("href=\"#note-n\""),
+            "{html}"
+        );
     }
 }

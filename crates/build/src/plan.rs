@@ -139,7 +139,11 @@ impl Planner<'_> {
             let post = site.catalogue.post(id);
             let maker = || Maker {
                 what: format!("the post `{}`", post.path),
-                place: if post.front.get("slug").is_some() { post.place_of("slug") } else { Place::top_of(&post.path) },
+                place: if post.front.get("slug").is_some() {
+                    post.place_of("slug")
+                } else {
+                    Place::top_of(&post.path)
+                },
             };
             self.add(site.catalogue.link(id).clone(), What::Post(id), maker);
             let owner = site.owner(id);
@@ -193,7 +197,9 @@ impl Planner<'_> {
             parameters: &[],
         };
         let compiled = compile(query.unwrap_or(&empty), scope).into_output(self.faults);
-        compiled.map_or_else(Vec::new, |query| query.run(&self.site.catalogue, None).posts)
+        compiled.map_or_else(Vec::new, |query| {
+            query.run(&self.site.catalogue, None).posts
+        })
     }
 
     fn archives(&mut self) {
@@ -208,11 +214,17 @@ impl Planner<'_> {
                 }
             }
             let place = site.settings.source.place(archive.place);
-            let overview = archive.overview.as_ref().map(|link| Link::new(decode(&link.node)));
+            let overview = archive
+                .overview
+                .as_ref()
+                .map(|link| Link::new(decode(&link.node)));
             if let Some(link) = &overview {
                 let maker = || Maker {
                     what: format!("the overview of the archive `{}`", archive.name),
-                    place: archive.overview.as_ref().map_or(place.clone(), |link| site.settings.source.place(link.span)),
+                    place: archive
+                        .overview
+                        .as_ref()
+                        .map_or(place.clone(), |link| site.settings.source.place(link.span)),
                 };
                 self.add(link.clone(), What::Overview(at), maker);
             }
@@ -225,7 +237,9 @@ impl Planner<'_> {
                     };
                     let maker = || Maker {
                         what: match &group.term {
-                            Some(term) => format!("the archive `{}` of \"{}\"", archive.name, term.name),
+                            Some(term) => {
+                                format!("the archive `{}` of \"{}\"", archive.name, term.name)
+                            }
                             None => format!("the archive `{}`", archive.name),
                         },
                         place: group.place.clone(),
@@ -233,7 +247,10 @@ impl Planner<'_> {
                     self.add(group.link.page(pager.number), what, maker);
                 }
                 if let Some((field, term)) = group.term.as_ref().and_then(|term| term.id) {
-                    self.plan.term_pages.entry((field, term)).or_insert_with(|| group.link.clone());
+                    self.plan
+                        .term_pages
+                        .entry((field, term))
+                        .or_insert_with(|| group.link.clone());
                 }
                 for format in &archive.feeds {
                     self.archive_feed(at, number, &laid, *format);
@@ -287,11 +304,19 @@ impl Planner<'_> {
         if post.draft {
             return false;
         }
-        let known = |fault: &Diagnostic| fault.code == Code::FeedUndated && fault.place.file.as_deref() == Some(&post.path);
+        let known = |fault: &Diagnostic| {
+            fault.code == Code::FeedUndated && fault.place.file.as_deref() == Some(&post.path)
+        };
         if !self.faults.iter().any(known) {
             self.faults.push(
-                Diagnostic::warning(Code::FeedUndated, Place::top_of(&post.path), "this post has no date and is left out of feeds")
-                    .help("write `updated: 2026-03-14`, or keep its content set out of the feed's query"),
+                Diagnostic::warning(
+                    Code::FeedUndated,
+                    Place::top_of(&post.path),
+                    "this post has no date and is left out of feeds",
+                )
+                .help(
+                    "write `updated: 2026-03-14`, or keep its content set out of the feed's query",
+                ),
             );
         }
         false
@@ -302,7 +327,8 @@ impl Planner<'_> {
         for feed in &site.settings.feeds {
             let mut posts = self.run(feed.query.as_ref());
             let limited = feed.query.as_ref().is_some_and(|query| {
-                tabulae_core::query::Query::parse(query).is_ok_and(|query| query.statement().limit.is_some())
+                tabulae_core::query::Query::parse(query)
+                    .is_ok_and(|query| query.statement().limit.is_some())
             });
             posts.retain(|post| self.is_datable(*post));
             if !limited {
@@ -310,7 +336,11 @@ impl Planner<'_> {
             }
             let planned = FeedPlan {
                 title: feed.title.clone().unwrap_or_else(|| {
-                    format!("{}: {}", site.settings.site.title, tabulae_core::post::title_of_name(&feed.name))
+                    format!(
+                        "{}: {}",
+                        site.settings.site.title,
+                        tabulae_core::post::title_of_name(&feed.name)
+                    )
                 }),
                 link: Link::new(decode(&feed.link)),
                 home: Link::new("/"),
@@ -356,7 +386,13 @@ impl Planner<'_> {
         for (post, link) in posts.chain(pages) {
             for old in &post.moved_from {
                 let from = Link::new(decode(&old.node));
-                let from = if from.plain.ends_with('/') || from.file().rsplit('/').next().is_some_and(|name| name.contains('.')) {
+                let from = if from.plain.ends_with('/')
+                    || from
+                        .file()
+                        .rsplit('/')
+                        .next()
+                        .is_some_and(|name| name.contains('.'))
+                {
                     from
                 } else {
                     Link::new(format!("{}/", from.plain))
@@ -375,14 +411,19 @@ impl Planner<'_> {
 
     fn sitemap(&mut self) {
         let pages = self.plan.outputs.iter().filter(|output| {
-            matches!(output.what, What::Post(_) | What::Page(_) | What::List { .. } | What::Overview(_))
+            matches!(
+                output.what,
+                What::Post(_) | What::Page(_) | What::List { .. } | What::Overview(_)
+            )
         });
         let pages = pages.filter(|output| match output.what {
             What::Post(id) => self.site.catalogue.is_listed(id),
             What::Page(at) => !self.site.pages[at].post.unlisted,
             _ => true,
         });
-        let mut addresses: Vec<String> = pages.map(|output| self.site.absolute(&output.link)).collect();
+        let mut addresses: Vec<String> = pages
+            .map(|output| self.site.absolute(&output.link))
+            .collect();
         addresses.sort();
         let maker = || Maker {
             what: "the sitemap".to_owned(),
@@ -395,10 +436,21 @@ impl Planner<'_> {
             self.add(Link::new("/sitemap.xml"), What::Sitemap(addresses), maker);
             return;
         }
-        let parts: Vec<Vec<String>> = addresses.chunks(SITEMAP_PART).map(<[String]>::to_vec).collect();
-        self.add(Link::new("/sitemap.xml"), What::SitemapIndex(parts.len()), maker);
+        let parts: Vec<Vec<String>> = addresses
+            .chunks(SITEMAP_PART)
+            .map(<[String]>::to_vec)
+            .collect();
+        self.add(
+            Link::new("/sitemap.xml"),
+            What::SitemapIndex(parts.len()),
+            maker,
+        );
         for (at, part) in parts.into_iter().enumerate() {
-            self.add(Link::new(format!("/sitemap-{}.xml", at + 1)), What::Sitemap(part), maker);
+            self.add(
+                Link::new(format!("/sitemap-{}.xml", at + 1)),
+                What::Sitemap(part),
+                maker,
+            );
         }
     }
 }
@@ -424,7 +476,11 @@ impl FeedPlan {
                 link: author.link,
             },
             ttl: self.ttl,
-            entries: self.posts.iter().filter_map(|post| self.entry(*post, site)).collect(),
+            entries: self
+                .posts
+                .iter()
+                .filter_map(|post| self.entry(*post, site))
+                .collect(),
         }
     }
 
@@ -435,8 +491,16 @@ impl FeedPlan {
         let mut authors = Vec::new();
         let mut categories = Vec::new();
         for (number, table) in site.catalogue.term_tables().iter().enumerate() {
-            let names = site.catalogue.terms_of(id, number).iter().map(|term| table.term(*term).name.clone());
-            if table.field.name == "author" { authors.extend(names) } else { categories.extend(names) }
+            let names = site
+                .catalogue
+                .terms_of(id, number)
+                .iter()
+                .map(|term| table.term(*term).name.clone());
+            if table.field.name == "author" {
+                authors.extend(names)
+            } else {
+                categories.extend(names)
+            }
         }
         categories.sort();
         categories.dedup();
@@ -451,9 +515,16 @@ impl FeedPlan {
             categories,
             summary: post.summary.as_deref().map(str::to_owned),
             content: (self.content == FeedContent::Full).then(|| {
-                if post.links || post.html.contains("href=\"#") { site.absolute_html(owner, &post.html) } else { post.html.clone() }
+                if post.links || post.html.contains("href=\"#") {
+                    site.absolute_html(owner, &post.html)
+                } else {
+                    post.html.clone()
+                }
             }),
-            image: image.map(|image| site.absolute_address(owner, image).unwrap_or_else(|| image.to_owned())),
+            image: image.map(|image| {
+                site.absolute_address(owner, image)
+                    .unwrap_or_else(|| image.to_owned())
+            }),
         })
     }
 }
@@ -469,7 +540,9 @@ fn feed_id(id: PostId, site: &Site) -> Option<String> {
         let is_uri = own.split_once(':').is_some_and(|(scheme, rest)| {
             !rest.is_empty()
                 && scheme.starts_with(|c: char| c.is_ascii_alphabetic())
-                && scheme.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '+' | '-' | '.'))
+                && scheme
+                    .chars()
+                    .all(|c| c.is_ascii_alphanumeric() || matches!(c, '+' | '-' | '.'))
         });
         if is_uri {
             return Some(own.clone());
@@ -480,4 +553,3 @@ fn feed_id(id: PostId, site: &Site) -> Option<String> {
     let old = post.moved_from.first()?;
     Some(site.absolute(&Link::new(decode(&old.node))))
 }
-

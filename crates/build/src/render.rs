@@ -38,7 +38,9 @@ impl<'a> Renderer<'a> {
     #[must_use]
     pub fn new(shared: Arc<Shared>, env: Environment<'static>, sources: &'a dyn Sources) -> Self {
         let site = site_value(&shared);
-        let archives = (0..shared.plan.archives.len()).map(|at| archive_values(&shared, at)).collect();
+        let archives = (0..shared.plan.archives.len())
+            .map(|at| archive_values(&shared, at))
+            .collect();
         Self {
             shared,
             env,
@@ -56,11 +58,18 @@ impl<'a> Renderer<'a> {
         match &output.what {
             What::Post(id) => with_this(Some(*id), || self.post(*id)),
             What::Page(at) => self.page(*at),
-            What::List { archive, group, pager } => self.list(*archive, *group, *pager),
+            What::List {
+                archive,
+                group,
+                pager,
+            } => self.list(*archive, *group, *pager),
             What::Overview(archive) => self.overview(*archive, &output.link),
             What::Feed(at) => {
                 let feed = &self.shared.plan.feeds[*at];
-                Ok(feed.document(&self.shared.site).write(feed.format).into_bytes())
+                Ok(feed
+                    .document(&self.shared.site)
+                    .write(feed.format)
+                    .into_bytes())
             }
             What::Copy(source) => self
                 .sources
@@ -68,18 +77,30 @@ impl<'a> Renderer<'a> {
                 .map_err(|error| Box::new(crate::site::unreadable(source, &error))),
             What::Redirect(to) => Ok(self.redirect(to).into_bytes()),
             What::Style => Ok(STYLE.as_bytes().to_vec()),
-            What::Sitemap(addresses) => Ok(sitemap("urlset", "url", addresses.iter().map(String::as_str)).into_bytes()),
+            What::Sitemap(addresses) => {
+                Ok(sitemap("urlset", "url", addresses.iter().map(String::as_str)).into_bytes())
+            }
             What::SitemapIndex(parts) => {
                 let parts: Vec<String> = (1..=*parts)
-                    .map(|part| self.shared.site.absolute(&Link::new(format!("/sitemap-{part}.xml"))))
+                    .map(|part| {
+                        self.shared
+                            .site
+                            .absolute(&Link::new(format!("/sitemap-{part}.xml")))
+                    })
                     .collect();
-                Ok(sitemap("sitemapindex", "sitemap", parts.iter().map(String::as_str)).into_bytes())
+                Ok(
+                    sitemap("sitemapindex", "sitemap", parts.iter().map(String::as_str))
+                        .into_bytes(),
+                )
             }
         }
     }
 
     fn template(&self, name: &str, values: Value) -> Rendered {
-        let rendered = self.env.get_template(name).and_then(|template| template.render(values));
+        let rendered = self
+            .env
+            .get_template(name)
+            .and_then(|template| template.render(values));
         match rendered {
             Ok(mut text) => {
                 text.truncate(text.trim_end().len());
@@ -122,7 +143,11 @@ impl<'a> Renderer<'a> {
             path: &page.post.path,
             link: &page.link,
         };
-        let html = if page.post.links { site.resolve_html(owner, &page.post.html) } else { page.post.html.clone() };
+        let html = if page.post.links {
+            site.resolve_html(owner, &page.post.html)
+        } else {
+            page.post.html.clone()
+        };
         let values = context! {
             site => self.site.clone(),
             page => context! {
@@ -137,7 +162,11 @@ impl<'a> Renderer<'a> {
                 content => Value::from_safe_string(html),
             },
         };
-        let name = if page.template.is_some() { page.post.path.as_str() } else { "page.html" };
+        let name = if page.template.is_some() {
+            page.post.path.as_str()
+        } else {
+            "page.html"
+        };
         self.template(name, values)
     }
 
@@ -151,14 +180,20 @@ impl<'a> Renderer<'a> {
         let here = group.link.page(pager.number);
         let title = match pager.number {
             1 => group.title.clone(),
-            number => format!("{} · {} {number}", group.title, site.settings.words.get("page")),
+            number => format!(
+                "{} · {} {number}",
+                group.title,
+                site.settings.words.get("page")
+            ),
         };
         let feeds = self.feeds_of(at, number);
         let numbers: Vec<Value> = pager
             .numbers()
             .into_iter()
             .map(|number| match number {
-                Some(number) => context! { number, link => link(number), current => number == pager.number },
+                Some(number) => {
+                    context! { number, link => link(number), current => number == pager.number }
+                }
                 None => context! { number => (), link => (), current => false },
             })
             .collect();
@@ -189,15 +224,29 @@ impl<'a> Renderer<'a> {
                 numbers,
             },
         };
-        let name = archive.template.as_ref().map_or("archive.html", |template| template.node.as_str());
+        let name = archive
+            .template
+            .as_ref()
+            .map_or("archive.html", |template| template.node.as_str());
         self.template(name, values)
     }
 
     /// The feeds of a list, and then those of the site, each once.
     fn feeds_of(&self, archive: usize, group: usize) -> Value {
-        let own = self.shared.plan.feeds.iter().filter(|feed| feed.of == Some((archive, group)));
-        let mut feeds: Vec<Value> = own.map(|feed| crate::template::feed_value(&self.shared, feed)).collect();
-        if let Ok(site) = self.site.get_attr("feeds").and_then(|feeds| feeds.try_iter()) {
+        let own = self
+            .shared
+            .plan
+            .feeds
+            .iter()
+            .filter(|feed| feed.of == Some((archive, group)));
+        let mut feeds: Vec<Value> = own
+            .map(|feed| crate::template::feed_value(&self.shared, feed))
+            .collect();
+        if let Ok(site) = self
+            .site
+            .get_attr("feeds")
+            .and_then(|feeds| feeds.try_iter())
+        {
             for feed in site {
                 if !feeds.contains(&feed) {
                     feeds.push(feed);
@@ -218,14 +267,28 @@ impl<'a> Renderer<'a> {
         match by {
             None => Value::from(vec![section(None, posts.to_vec())]),
             Some(by) => {
-                let undated = |by: &By| matches!(by, By::Year | By::Month | By::Day).then(|| site.settings.words.get("undated").to_owned());
+                let undated = |by: &By| {
+                    matches!(by, By::Year | By::Month | By::Day)
+                        .then(|| site.settings.words.get("undated").to_owned())
+                };
                 let sections = sections(&by, posts, &site.catalogue);
-                Value::from_iter(sections.into_iter().map(|found| section(found.heading.or_else(|| undated(&by)), found.posts)))
+                Value::from_iter(
+                    sections
+                        .into_iter()
+                        .map(|found| section(found.heading.or_else(|| undated(&by)), found.posts)),
+                )
             }
         }
     }
 
-    fn archive_value(&self, at: usize, title: &str, link: &Link, count: usize, sections: Value) -> Value {
+    fn archive_value(
+        &self,
+        at: usize,
+        title: &str,
+        link: &Link,
+        count: usize,
+        sections: Value,
+    ) -> Value {
         let site = &self.shared.site;
         let archive = &site.settings.archives[at];
         let shared = &self.archives[at];
@@ -294,12 +357,20 @@ fn group_value(
     most: Option<usize>,
 ) -> Value {
     let site = &shared.site;
-    let about = term.id.and_then(|(field, id)| shared.terms[field][id.0 as usize].get_attr("about").ok());
+    let about = term
+        .id
+        .and_then(|(field, id)| shared.terms[field][id.0 as usize].get_attr("about").ok());
     let share = most.map(|most| (group.posts.len() * 100).div_ceil(most.max(1)));
     let depth = term.slug.matches('/').count();
-    let year = term.day.filter(|day| day.to_string().ends_with("-01-01") && term.slug.len() == 4);
+    let year = term
+        .day
+        .filter(|day| day.to_string().ends_with("-01-01") && term.slug.len() == 4);
     let bars = year.map(|day| month_bars(&months(&group.posts, day.year(), &site.catalogue)));
-    let newest = group.posts.iter().min().and_then(|id| site.catalogue.post(*id).date);
+    let newest = group
+        .posts
+        .iter()
+        .min()
+        .and_then(|id| site.catalogue.post(*id).date);
     context! {
         name => term.name.clone(),
         slug => term.slug.clone(),
@@ -316,7 +387,11 @@ fn group_value(
 /// The bars of a year's months: height in percent of the fullest month.
 fn month_bars(months: &[usize; 12]) -> Value {
     let most = months.iter().copied().max().unwrap_or(0).max(1);
-    Value::from_iter(months.iter().map(|count| context! { count, height => (count * 100).div_ceil(most) }))
+    Value::from_iter(
+        months
+            .iter()
+            .map(|count| context! { count, height => (count * 100).div_ceil(most) }),
+    )
 }
 
 fn site_value(shared: &Arc<Shared>) -> Value {
@@ -329,7 +404,11 @@ fn site_value(shared: &Arc<Shared>) -> Value {
         Some((archive, _)) => site.settings.archives[archive].by.is_none(),
     });
     let image = settings.image.as_ref().map(|image| {
-        if image.starts_with('/') { format!("{base}{image}") } else { image.clone() }
+        if image.starts_with('/') {
+            format!("{base}{image}")
+        } else {
+            image.clone()
+        }
     });
     let author = settings.author.clone().unwrap_or_default();
     context! {
@@ -356,15 +435,27 @@ fn lists(shared: &Shared) -> Value {
         match &shared.plan.overviews[at] {
             Some(link) => lists.push((laid.title.clone(), site.href(link))),
             None if laid.by.is_none() => {
-                lists.extend(laid.groups.iter().map(|group| (group.title.clone(), site.href(&group.link))));
+                lists.extend(
+                    laid.groups
+                        .iter()
+                        .map(|group| (group.title.clone(), site.href(&group.link))),
+                );
             }
             None => {}
         }
     }
-    for page in site.pages.iter().filter(|page| page.link.plain != "/" && !page.post.unlisted) {
+    for page in site
+        .pages
+        .iter()
+        .filter(|page| page.link.plain != "/" && !page.post.unlisted)
+    {
         lists.push((page.post.title.to_string(), site.href(&page.link)));
     }
-    Value::from_iter(lists.into_iter().map(|(title, link)| context! { title, link }))
+    Value::from_iter(
+        lists
+            .into_iter()
+            .map(|(title, link)| context! { title, link }),
+    )
 }
 
 fn archive_values(shared: &Arc<Shared>, at: usize) -> ArchiveValues {
@@ -375,7 +466,9 @@ fn archive_values(shared: &Arc<Shared>, at: usize) -> ArchiveValues {
         Some(group_value(shared, term, group, most))
     });
     ArchiveValues {
-        overview: shared.plan.overviews[at].as_ref().map_or(Value::from(()), |link| Value::from(shared.site.href(link))),
+        overview: shared.plan.overviews[at]
+            .as_ref()
+            .map_or(Value::from(()), |link| Value::from(shared.site.href(link))),
         terms: Value::from_iter(terms),
     }
 }
@@ -385,7 +478,10 @@ fn sitemap<'a>(outer: &str, inner: &str, addresses: impl Iterator<Item = &'a str
         "<?xml version=\"1.0\" encoding=\"utf-8\"?>\n<{outer} xmlns=\"http://www.sitemaps.org/schemas/sitemap/0.9\">\n"
     );
     for address in addresses {
-        text.push_str(&format!("<{inner}><loc>{}</loc></{inner}>\n", escape(address)));
+        text.push_str(&format!(
+            "<{inner}><loc>{}</loc></{inner}>\n",
+            escape(address)
+        ));
     }
     text.push_str(&format!("</{outer}>\n"));
     text
@@ -399,8 +495,12 @@ pub fn check_templates(shared: &Shared, faults: &mut Vec<Diagnostic>) {
         {
             let place = shared.site.settings.source.place(template.span);
             faults.push(
-                Diagnostic::error(Code::TemplateFailed, place, format!("there is no template `{}`", template.node))
-                    .suggest(&template.node, shared.sources.keys().map(String::as_str)),
+                Diagnostic::error(
+                    Code::TemplateFailed,
+                    place,
+                    format!("there is no template `{}`", template.node),
+                )
+                .suggest(&template.node, shared.sources.keys().map(String::as_str)),
             );
         }
     }

@@ -93,17 +93,26 @@ impl Site {
         let mut posts = read_posts(sources, &settings, &moment, &found, options, faults);
         let posts_read = found.posts.len();
         let notes = read_notes(sources, &settings, &moment, faults);
-        let (pages, pages_read, page_files) = read_pages(sources, &settings, &moment, options.include, faults);
+        let (pages, pages_read, page_files) =
+            read_pages(sources, &settings, &moment, options.include, faults);
         let templates = read_templates(sources, faults);
         let assets = list(sources, "assets", faults).unwrap_or_default();
-        let assets = assets.iter().filter_map(|path| path.strip_prefix("assets/")).map(str::to_owned).collect();
+        let assets = assets
+            .iter()
+            .filter_map(|path| path.strip_prefix("assets/"))
+            .map(str::to_owned)
+            .collect();
         if options.keep_going {
             drop_broken(&mut posts, faults);
         }
         let catalogue = loop {
             let today = moment.today();
             // Only a build that keeps going may need the posts once more.
-            let these = if options.keep_going { posts.clone() } else { std::mem::take(&mut posts) };
+            let these = if options.keep_going {
+                posts.clone()
+            } else {
+                std::mem::take(&mut posts)
+            };
             let made = Catalogue::new(these, notes.clone(), &settings, options.include, today);
             let before = faults.len();
             let catalogue = made.into_output(faults);
@@ -114,9 +123,24 @@ impl Site {
         };
         let library = Library::new(&settings, &catalogue, &moment).into_output(faults);
         let mut files: BTreeMap<String, File> = BTreeMap::new();
-        files.extend(found.others.into_iter().chain(page_files).map(|path| (path, File::Other)));
-        files.extend(catalogue.all().map(|id| (catalogue.post(id).path.clone(), File::Post(id))));
-        files.extend(pages.iter().enumerate().map(|(at, page)| (page.post.path.clone(), File::Page(at))));
+        files.extend(
+            found
+                .others
+                .into_iter()
+                .chain(page_files)
+                .map(|path| (path, File::Other)),
+        );
+        files.extend(
+            catalogue
+                .all()
+                .map(|id| (catalogue.post(id).path.clone(), File::Post(id))),
+        );
+        files.extend(
+            pages
+                .iter()
+                .enumerate()
+                .map(|(at, page)| (page.post.path.clone(), File::Page(at))),
+        );
         Some(Self {
             settings,
             moment,
@@ -195,7 +219,10 @@ impl Site {
             Some(File::Post(id)) => self.catalogue.link(*id).clone(),
             Some(File::Page(at)) => self.pages[*at].link.clone(),
             Some(File::Other) => copy_link(owner, &decode(path))?,
-            None => Link::new(format!("/{}", join(owner.link.folder().trim_matches('/'), &decode(path))?)),
+            None => Link::new(format!(
+                "/{}",
+                join(owner.link.folder().trim_matches('/'), &decode(path))?
+            )),
         };
         Some(format!("{}{rest}", self.href(&link)))
     }
@@ -221,18 +248,28 @@ impl Site {
         if address.is_empty() || address.starts_with(['#', '?']) {
             return Some(format!("{}{address}", self.absolute(owner.link)));
         }
-        let rooted = self.resolve(owner, address).unwrap_or_else(|| address.to_owned());
+        let rooted = self
+            .resolve(owner, address)
+            .unwrap_or_else(|| address.to_owned());
         Some(self.settings.site.address.absolute(&rooted))
     }
 
     /// The files that go with a post or page: those of the folder of its `index.md`, and those
     /// that it names; each with the address of its copy.
     #[must_use]
-    pub fn files_of(&self, owner: Owner<'_>, body: &str, image: Option<&str>) -> Vec<(String, Link)> {
+    pub fn files_of(
+        &self,
+        owner: Owner<'_>,
+        body: &str,
+        image: Option<&str>,
+    ) -> Vec<(String, Link)> {
         let mut files: Vec<(String, Link)> = Vec::new();
         let folder = folder_of(owner.path);
         let mut take = |path: &str| {
-            let below = path.strip_prefix(folder).unwrap_or(path).trim_start_matches('/');
+            let below = path
+                .strip_prefix(folder)
+                .unwrap_or(path)
+                .trim_start_matches('/');
             if let Some(link) = copy_link(owner, below)
                 && !files.iter().any(|(known, _)| known == path)
             {
@@ -241,7 +278,10 @@ impl Site {
         };
         if is_index(owner.path) {
             let prefix = format!("{folder}/");
-            let below = self.files.range(prefix.clone()..).take_while(|(path, _)| path.starts_with(&prefix));
+            let below = self
+                .files
+                .range(prefix.clone()..)
+                .take_while(|(path, _)| path.starts_with(&prefix));
             for (path, file) in below {
                 if *file == File::Other && self.keeper(path) == Some(owner.path) {
                     take(path);
@@ -270,7 +310,10 @@ impl Site {
         let mut folder = folder_of(path);
         loop {
             let prefix = format!("{folder}/index.");
-            let found = self.files.range(prefix.clone()..).take_while(|(path, _)| path.starts_with(&prefix));
+            let found = self
+                .files
+                .range(prefix.clone()..)
+                .take_while(|(path, _)| path.starts_with(&prefix));
             if let Some((path, _)) = found.filter(|(_, file)| **file != File::Other).last() {
                 return Some(path);
             }
@@ -332,13 +375,19 @@ fn read_settings(sources: &dyn Sources, faults: &mut Faults) -> Option<Settings>
     };
     let source = Source::new(settings::FILE, &text);
     let settings = Settings::read(&source).into_output(faults);
-    let broken = faults.iter().any(|fault| fault.code == Code::SettingsUnreadable);
+    let broken = faults
+        .iter()
+        .any(|fault| fault.code == Code::SettingsUnreadable);
     (!broken).then_some(settings)
 }
 
 pub(crate) fn unreadable(path: &str, error: &std::io::Error) -> Diagnostic {
-    Diagnostic::error(Code::FileUnreadable, Place::top_of(path), format!("cannot read `{path}`: {}", reason(error)))
-        .help("look at the file's permissions, or take it away")
+    Diagnostic::error(
+        Code::FileUnreadable,
+        Place::top_of(path),
+        format!("cannot read `{path}`: {}", reason(error)),
+    )
+    .help("look at the file's permissions, or take it away")
 }
 
 /// Why a file could not be used, without the system's number.
@@ -358,13 +407,17 @@ fn as_text(path: &str, bytes: Vec<u8>, faults: &mut Faults) -> Option<String> {
             let good = error.utf8_error().valid_up_to();
             let bytes = error.into_bytes();
             let text = String::from_utf8_lossy(&bytes[..good]).into_owned();
-            let mut place = Source::new(path, &text).place(tabulae_core::source::Span::new(good, good + 1));
+            let mut place =
+                Source::new(path, &text).place(tabulae_core::source::Span::new(good, good + 1));
             place.excerpt = None;
             faults.push(
                 Diagnostic::error(
                     Code::NotText,
                     place,
-                    format!("`{path}` is not UTF-8 text: the byte {:#04x} begins no character", bytes[good]),
+                    format!(
+                        "`{path}` is not UTF-8 text: the byte {:#04x} begins no character",
+                        bytes[good]
+                    ),
                 )
                 .help("save the file as UTF-8"),
             );
@@ -395,7 +448,11 @@ fn list(sources: &dyn Sources, folder: &str, faults: &mut Faults) -> Option<Vec<
 }
 
 fn is_left_over(path: &str) -> bool {
-    path.split('/').any(|step| step.starts_with('.') || step.ends_with('~') || (step.starts_with('#') && step.ends_with('#')))
+    path.split('/').any(|step| {
+        step.starts_with('.')
+            || step.ends_with('~')
+            || (step.starts_with('#') && step.ends_with('#'))
+    })
 }
 
 fn ending(path: &str) -> &str {
@@ -414,8 +471,18 @@ fn find_posts(sources: &dyn Sources, settings: &Settings, faults: &mut Faults) -
         let Some(files) = list(sources, &set.folder, faults) else {
             if faults.len() == before {
                 faults.push(
-                    Diagnostic::error(Code::ContentMissing, place, format!("there is no folder `{}` for the posts of `{}`", set.folder, set.name))
-                        .help(format!("make the folder, or name another: `[content.{}]` with `folder = \"…\"`", set.name)),
+                    Diagnostic::error(
+                        Code::ContentMissing,
+                        place,
+                        format!(
+                            "there is no folder `{}` for the posts of `{}`",
+                            set.folder, set.name
+                        ),
+                    )
+                    .help(format!(
+                        "make the folder, or name another: `[content.{}]` with `folder = \"…\"`",
+                        set.name
+                    )),
                 );
             }
             continue;
@@ -431,12 +498,18 @@ fn find_posts(sources: &dyn Sources, settings: &Settings, faults: &mut Faults) -
         }
         if count == 0 {
             empty.push(
-                Diagnostic::warning(Code::ContentEmpty, place, format!("the folder `{}` holds no posts", set.folder))
-                    .help("a post is a file that ends in .md or .html"),
+                Diagnostic::warning(
+                    Code::ContentEmpty,
+                    place,
+                    format!("the folder `{}` holds no posts", set.folder),
+                )
+                .help("a post is a file that ends in .md or .html"),
             );
         }
     }
-    let missing = faults.iter().any(|fault| fault.code == Code::ContentMissing);
+    let missing = faults
+        .iter()
+        .any(|fault| fault.code == Code::ContentMissing);
     if found.posts.is_empty() && !missing {
         for fault in &mut empty {
             fault.severity = tabulae_core::diagnostic::Severity::Error;
@@ -461,8 +534,19 @@ fn read_posts(
         .par_iter()
         .map(|(number, path)| {
             let mut faults = Faults::new();
-            let post = read_post(sources, settings, moment, (*number, &settings.content[*number]), path, &mut faults);
-            options.progress.step(Step::Reading, done.fetch_add(1, Ordering::Relaxed) + 1, total);
+            let post = read_post(
+                sources,
+                settings,
+                moment,
+                (*number, &settings.content[*number]),
+                path,
+                &mut faults,
+            );
+            options.progress.step(
+                Step::Reading,
+                done.fetch_add(1, Ordering::Relaxed) + 1,
+                total,
+            );
             (post, faults)
         })
         .collect();
@@ -490,7 +574,11 @@ fn read_post(
     if faults.len() > before {
         return None;
     }
-    let body = body_of(path, &source.text()[front.body..], has_title(&front.map, set.1));
+    let body = body_of(
+        path,
+        &source.text()[front.body..],
+        has_title(&front.map, set.1),
+    );
     Some(assemble(path, set, settings, moment, &source, front, body).into_output(faults))
 }
 
@@ -508,13 +596,20 @@ fn drop_broken(posts: &mut Vec<Post>, faults: &Faults) {
 
 fn drop_broken_since(posts: &mut Vec<Post>, faults: &Faults, since: usize) -> bool {
     let errors = faults[since..].iter().filter(|fault| fault.is_error());
-    let broken: BTreeSet<&str> = errors.filter_map(|fault| fault.place.file.as_deref()).collect();
+    let broken: BTreeSet<&str> = errors
+        .filter_map(|fault| fault.place.file.as_deref())
+        .collect();
     let before = posts.len();
     posts.retain(|post| !broken.contains(post.path.as_str()));
     posts.len() < before
 }
 
-fn read_notes(sources: &dyn Sources, settings: &Settings, moment: &Moment, faults: &mut Faults) -> Vec<TermNote> {
+fn read_notes(
+    sources: &dyn Sources,
+    settings: &Settings,
+    moment: &Moment,
+    faults: &mut Faults,
+) -> Vec<TermNote> {
     let mut notes = Vec::new();
     for path in list(sources, "terms", faults).unwrap_or_default() {
         if is_left_over(&path) || ending(&path) != "md" {
@@ -523,20 +618,35 @@ fn read_notes(sources: &dyn Sources, settings: &Settings, moment: &Moment, fault
         let mut steps = path.splitn(3, '/').skip(1);
         let (Some(name), Some(file)) = (steps.next(), steps.next()) else {
             faults.push(
-                Diagnostic::warning(Code::KeyUnknown, Place::top_of(&path), "a term note stands in the folder of its term field")
-                    .help("move it to a folder such as terms/tag/"),
+                Diagnostic::warning(
+                    Code::KeyUnknown,
+                    Place::top_of(&path),
+                    "a term note stands in the folder of its term field",
+                )
+                .help("move it to a folder such as terms/tag/"),
             );
             continue;
         };
         let Some(field) = settings.term_fields.iter().position(|field| field.is(name)) else {
             let known = settings.term_fields.iter().map(|field| field.name.as_str());
             faults.push(
-                Diagnostic::error(Code::KeyUnknown, Place::top_of(&path), format!("`{name}` is not a term field"))
-                    .suggest(name, known),
+                Diagnostic::error(
+                    Code::KeyUnknown,
+                    Place::top_of(&path),
+                    format!("`{name}` is not a term field"),
+                )
+                .suggest(name, known),
             );
             continue;
         };
-        notes.extend(read_note(sources, moment, &path, field, file.trim_end_matches(".md"), faults));
+        notes.extend(read_note(
+            sources,
+            moment,
+            &path,
+            field,
+            file.trim_end_matches(".md"),
+            faults,
+        ));
     }
     notes
 }
@@ -566,33 +676,58 @@ fn read_note(
     };
     for entry in &front.map.entries {
         let span = entry.value.span;
-        let written = entry.value.node.written().map(|text| Spanned::new(text.trim().to_owned(), span));
+        let written = entry
+            .value
+            .node
+            .written()
+            .map(|text| Spanned::new(text.trim().to_owned(), span));
         match (entry.key.node.as_str(), &entry.value.node, written) {
             ("title", _, Some(text)) => note.title = Some(text),
             ("slug", _, Some(text)) => {
                 if let Some(bad) = tabulae_core::term::slug_fault(&text.node) {
                     faults.push(
-                        Diagnostic::error(Code::SlugUnfit, source.place(span), format!("the slug \"{}\" holds `{bad}`, which it may not", text.node))
-                            .help("a slug holds letters, digits, marks and `-` `_` `.` `~`"),
+                        Diagnostic::error(
+                            Code::SlugUnfit,
+                            source.place(span),
+                            format!("the slug \"{}\" holds `{bad}`, which it may not", text.node),
+                        )
+                        .help("a slug holds letters, digits, marks and `-` `_` `.` `~`"),
                     );
                 }
                 note.slug = Some(text);
             }
-            ("spellings", Value::List(items), _) => note.spellings.extend(
-                items.iter().filter_map(|item| Some(Spanned::new(item.node.written()?.trim().to_owned(), item.span))),
-            ),
+            ("spellings", Value::List(items), _) => {
+                note.spellings.extend(items.iter().filter_map(|item| {
+                    Some(Spanned::new(
+                        item.node.written()?.trim().to_owned(),
+                        item.span,
+                    ))
+                }))
+            }
             ("spellings", _, Some(text)) => note.spellings.push(text),
             (key, value, _) if NOTE_KEYS.contains(&key) => faults.push(
                 Diagnostic::error(
                     Code::TypeUnfit,
                     source.place(span),
-                    format!("`{key}` is {}, and this is {}", if key == "spellings" { "a list of texts" } else { "text" }, value.kind().article()),
+                    format!(
+                        "`{key}` is {}, and this is {}",
+                        if key == "spellings" {
+                            "a list of texts"
+                        } else {
+                            "text"
+                        },
+                        value.kind().article()
+                    ),
                 )
                 .help(format!("write `{key}: …`")),
             ),
             (key, ..) => faults.push(
-                Diagnostic::error(Code::KeyUnknown, source.place(entry.key.span), format!("a term note has no `{key}`"))
-                    .suggest(key, NOTE_KEYS),
+                Diagnostic::error(
+                    Code::KeyUnknown,
+                    source.place(entry.key.span),
+                    format!("a term note has no `{key}`"),
+                )
+                .suggest(key, NOTE_KEYS),
             ),
         }
     }
@@ -643,8 +778,17 @@ fn read_pages(
         }
         let is_template = ending(&path) == "html";
         let template = is_template.then(|| template_text(&source, front.body));
-        let body = if is_template { Body::default() } else { body_of(&path, &source.text()[front.body..], has_title(&front.map, &set)) };
-        let post = assemble(&path, (0, &set), settings, moment, &source, front, body).into_output(faults);
+        let body = if is_template {
+            Body::default()
+        } else {
+            body_of(
+                &path,
+                &source.text()[front.body..],
+                has_title(&front.map, &set),
+            )
+        };
+        let post =
+            assemble(&path, (0, &set), settings, moment, &source, front, body).into_output(faults);
         if include.has_page(post.state) {
             pages.push(Page {
                 link: page_link(&path, &post),
@@ -660,7 +804,11 @@ fn read_pages(
 fn page_link(path: &str, post: &Post) -> Link {
     let below = path.trim_start_matches("pages/");
     let folder = folder_of(below);
-    let stem = below.rsplit('/').next().and_then(|file| file.rsplit_once('.')).map_or(below, |(stem, _)| stem);
+    let stem = below
+        .rsplit('/')
+        .next()
+        .and_then(|file| file.rsplit_once('.'))
+        .map_or(below, |(stem, _)| stem);
     let written = post.front.get("slug").is_some();
     let last = if written { post.slug.as_str() } else { stem };
     let whole = match (folder, last) {
@@ -696,6 +844,9 @@ fn read_templates(sources: &dyn Sources, faults: &mut Faults) -> Vec<(String, St
 }
 
 /// The nearest of `known` as help, or all of them.
-pub(crate) fn did_you_mean<'a>(name: &str, known: impl IntoIterator<Item = &'a str>) -> Option<String> {
+pub(crate) fn did_you_mean<'a>(
+    name: &str,
+    known: impl IntoIterator<Item = &'a str>,
+) -> Option<String> {
     nearest(name, known).map(|near| format!("did you mean `{near}`?"))
 }

@@ -45,18 +45,24 @@ impl Sources for Disk {
         let mut files = Vec::new();
         for entry in WalkDir::new(&top).follow_links(true).sort_by_file_name() {
             let entry = entry.map_err(|error| {
-                let path = error.path().map_or_else(|| folder.to_owned(), |path| path.display().to_string());
+                let path = error
+                    .path()
+                    .map_or_else(|| folder.to_owned(), |path| path.display().to_string());
                 (path, error.into())
             })?;
             if entry.file_type().is_dir() {
                 continue;
             }
-            let below = entry.path().strip_prefix(&self.root).unwrap_or(entry.path());
+            let below = entry
+                .path()
+                .strip_prefix(&self.root)
+                .unwrap_or(entry.path());
             let steps: Option<Vec<&str>> = below.iter().map(|step| step.to_str()).collect();
             match steps {
                 Some(steps) => files.push(steps.join("/")),
                 None => {
-                    let why = io::Error::new(io::ErrorKind::InvalidData, "the file's name is not UTF-8");
+                    let why =
+                        io::Error::new(io::ErrorKind::InvalidData, "the file's name is not UTF-8");
                     return Err((below.display().to_string(), why));
                 }
             }
@@ -91,11 +97,19 @@ impl Memory {
 impl Sources for Memory {
     fn list(&self, folder: &str) -> Result<Option<Vec<String>>, (String, io::Error)> {
         let prefix = format!("{folder}/");
-        let files: Vec<String> = self.files.keys().filter(|path| path.starts_with(&prefix)).cloned().collect();
+        let files: Vec<String> = self
+            .files
+            .keys()
+            .filter(|path| path.starts_with(&prefix))
+            .cloned()
+            .collect();
         Ok((!files.is_empty()).then_some(files))
     }
 
     fn read(&self, path: &str) -> io::Result<Vec<u8>> {
-        self.files.get(path).cloned().ok_or_else(|| io::ErrorKind::NotFound.into())
+        self.files
+            .get(path)
+            .cloned()
+            .ok_or_else(|| io::ErrorKind::NotFound.into())
     }
 }

@@ -5,7 +5,8 @@ use crate::output::Memory as Out;
 use crate::sources::Memory;
 use rstest::rstest;
 
-const SITE: &str = "[site]\ntitle = \"The Log\"\naddress = \"https://x.example/\"\ntimezone = \"Europe/London\"\n";
+const SITE: &str =
+    "[site]\ntitle = \"The Log\"\naddress = \"https://x.example/\"\ntimezone = \"Europe/London\"\n";
 
 /// A site in memory, its output, and what the last build said.
 struct Bench {
@@ -78,7 +79,9 @@ impl Bench {
     }
 
     fn page(&self, path: &str) -> String {
-        self.out.text(path).unwrap_or_else(|| panic!("{path} is not among {:?}", self.files()))
+        self.out
+            .text(path)
+            .unwrap_or_else(|| panic!("{path} is not among {:?}", self.files()))
     }
 
     /// Code, file, line and column of each fault.
@@ -98,14 +101,27 @@ impl Bench {
 
 fn small() -> Bench {
     Bench::new("")
-        .with("posts/2026-03-14-lime.md", "---\ntitle: Lime & sand\ntags: [lime, Masonry]\ncategory: Locks\n---\n\nLime first.\n")
-        .with("posts/2026-04-01-boat.md", "---\ntitle: A boat\ntags: lime\ncategory: Boats\n---\n\nA boat.\n")
-        .with("posts/2025-01-02-old.md", "---\ntitle: Old\n---\n\nLong ago.\n")
+        .with(
+            "posts/2026-03-14-lime.md",
+            "---\ntitle: Lime & sand\ntags: [lime, Masonry]\ncategory: Locks\n---\n\nLime first.\n",
+        )
+        .with(
+            "posts/2026-04-01-boat.md",
+            "---\ntitle: A boat\ntags: lime\ncategory: Boats\n---\n\nA boat.\n",
+        )
+        .with(
+            "posts/2025-01-02-old.md",
+            "---\ntitle: Old\n---\n\nLong ago.\n",
+        )
 }
 
 /// The text of each link in a part of a page, in order.
 fn titles(html: &str) -> Vec<&str> {
-    html.split("<h2>").skip(1).filter_map(|part| part.split_once('>')?.1.split_once("</a>")).map(|(title, _)| title).collect()
+    html.split("<h2>")
+        .skip(1)
+        .filter_map(|part| part.split_once('>')?.1.split_once("</a>"))
+        .map(|(title, _)| title)
+        .collect()
 }
 
 #[test]
@@ -133,9 +149,23 @@ fn three_lines_of_settings_make_archives_overviews_and_a_feed() {
             "tags/masonry/index.html",
         ]
     );
-    assert_eq!((report.posts, report.written, report.unchanged, report.removed), (3, 16, 0, 0));
-    assert_eq!(titles(&bench.page("index.html")), ["A boat", "Lime &amp; sand", "Old"]);
-    assert_eq!(titles(&bench.page("tags/lime/index.html")), ["A boat", "Lime &amp; sand"]);
+    assert_eq!(
+        (
+            report.posts,
+            report.written,
+            report.unchanged,
+            report.removed
+        ),
+        (3, 16, 0, 0)
+    );
+    assert_eq!(
+        titles(&bench.page("index.html")),
+        ["A boat", "Lime &amp; sand", "Old"]
+    );
+    assert_eq!(
+        titles(&bench.page("tags/lime/index.html")),
+        ["A boat", "Lime &amp; sand"]
+    );
     assert!(bench.page("tags/lime/index.html").contains("2 posts"));
     assert!(bench.page("tags/index.html").contains("1 post<"));
 }
@@ -165,12 +195,29 @@ fn a_second_build_writes_nothing() {
 fn an_edit_writes_what_it_touches_and_equals_a_clean_build() {
     let mut bench = small();
     bench.sound();
-    let body = bench.after_edit("posts/2025-01-02-old.md", Some("---\ntitle: Old\n---\n\nLong ago.\n\nMore.\n"));
+    let body = bench.after_edit(
+        "posts/2025-01-02-old.md",
+        Some("---\ntitle: Old\n---\n\nLong ago.\n\nMore.\n"),
+    );
     assert_eq!(body, ["2025/old/index.html"]);
-    let title = bench.after_edit("posts/2025-01-02-old.md", Some("---\ntitle: Older\n---\n\nLong ago.\n"));
-    assert_eq!(title, ["2025/index.html", "2025/old/index.html", "atom.xml", "index.html"]);
+    let title = bench.after_edit(
+        "posts/2025-01-02-old.md",
+        Some("---\ntitle: Older\n---\n\nLong ago.\n"),
+    );
+    assert_eq!(
+        title,
+        [
+            "2025/index.html",
+            "2025/old/index.html",
+            "atom.xml",
+            "index.html"
+        ]
+    );
     let gone = bench.after_edit("posts/2026-04-01-boat.md", None);
-    assert!(gone.contains(&"index.html".to_owned()) && !bench.files().iter().any(|path| path.contains("boat")));
+    assert!(
+        gone.contains(&"index.html".to_owned())
+            && !bench.files().iter().any(|path| path.contains("boat"))
+    );
 }
 
 #[test]
@@ -200,7 +247,15 @@ fn a_file_of_someone_else_at_an_outputs_place_is_refused() {
     bench.sound();
     bench.out.put("2026/new/index.html", "by hand");
     bench.sources.write("posts/2026-05-01-new.md", "New.\n");
-    assert_eq!(bench.faults(), [("file-foreign".to_owned(), "out/2026/new/index.html".to_owned(), 1, 1)]);
+    assert_eq!(
+        bench.faults(),
+        [(
+            "file-foreign".to_owned(),
+            "out/2026/new/index.html".to_owned(),
+            1,
+            1
+        )]
+    );
     assert_eq!(bench.page("2026/new/index.html"), "by hand");
     assert!(!bench.page("index.html").contains("New"));
     bench.out.forget();
@@ -216,9 +271,19 @@ fn a_dry_run_says_what_would_change_and_writes_nothing() {
     bench.sources.remove("posts/2025-01-02-old.md");
     bench.dry_run = true;
     let report = bench.sound();
-    let made: Vec<_> = report.changes.iter().filter(|c| c.kind == ChangeKind::Make).map(|c| c.path.as_str()).collect();
+    let made: Vec<_> = report
+        .changes
+        .iter()
+        .filter(|c| c.kind == ChangeKind::Make)
+        .map(|c| c.path.as_str())
+        .collect();
     assert_eq!(made, ["2026/new/index.html"]);
-    let removed: Vec<_> = report.changes.iter().filter(|c| c.kind == ChangeKind::Remove).map(|c| c.path.as_str()).collect();
+    let removed: Vec<_> = report
+        .changes
+        .iter()
+        .filter(|c| c.kind == ChangeKind::Remove)
+        .map(|c| c.path.as_str())
+        .collect();
     assert_eq!(removed, ["2025/index.html", "2025/old/index.html"]);
     assert_eq!(bench.out.files(), before);
 }
@@ -226,18 +291,46 @@ fn a_dry_run_says_what_would_change_and_writes_nothing() {
 #[test]
 fn held_back_posts_are_in_no_list_and_counted() {
     let mut bench = small()
-        .with("posts/d.md", "---\ndraft: true\ntags: secret\n---\nDraft.\n")
+        .with(
+            "posts/d.md",
+            "---\ndraft: true\ntags: secret\n---\nDraft.\n",
+        )
         .with("posts/2026-06-02-s.md", "---\ntitle: Soon\n---\nSoon.\n")
-        .with("posts/2026-06-01-t.md", "---\ndate: 2026-06-01 13:30\ntitle: Sooner\n---\nSoon.\n")
-        .with("posts/2026-01-02-e.md", "---\nexpires: 2026-02-01\n---\nGone.\n")
-        .with("posts/2026-01-03-u.md", "---\nunlisted: true\ntitle: Quiet\n---\nQuiet.\n");
+        .with(
+            "posts/2026-06-01-t.md",
+            "---\ndate: 2026-06-01 13:30\ntitle: Sooner\n---\nSoon.\n",
+        )
+        .with(
+            "posts/2026-01-02-e.md",
+            "---\nexpires: 2026-02-01\n---\nGone.\n",
+        )
+        .with(
+            "posts/2026-01-03-u.md",
+            "---\nunlisted: true\ntitle: Quiet\n---\nQuiet.\n",
+        );
     let report = bench.sound();
-    assert_eq!(report.held_back, BTreeMap::from([("draft", 1), ("expired", 1), ("scheduled", 2), ("unlisted", 1)]));
+    assert_eq!(
+        report.held_back,
+        BTreeMap::from([
+            ("draft", 1),
+            ("expired", 1),
+            ("scheduled", 2),
+            ("unlisted", 1)
+        ])
+    );
     let due = report.next_due.unwrap();
-    assert_eq!((due.at.at.to_string().as_str(), due.title.as_str()), ("2026-06-01T12:30:00Z", "Sooner"));
+    assert_eq!(
+        (due.at.at.to_string().as_str(), due.title.as_str()),
+        ("2026-06-01T12:30:00Z", "Sooner")
+    );
     assert_eq!(titles(&bench.page("index.html")).len(), 3);
     assert!(bench.page("2026/u/index.html").contains("Quiet"));
-    let all: String = bench.out.files().values().map(|bytes| String::from_utf8_lossy(bytes).into_owned()).collect();
+    let all: String = bench
+        .out
+        .files()
+        .values()
+        .map(|bytes| String::from_utf8_lossy(bytes).into_owned())
+        .collect();
     assert!(!all.contains("secret") && !all.contains("Soon") && !all.contains("Gone"));
     assert!(!bench.page("sitemap.xml").contains("/2026/u/"));
     bench.include.drafts = true;
@@ -249,16 +342,32 @@ fn held_back_posts_are_in_no_list_and_counted() {
 
 #[test]
 fn a_list_is_cut_into_pages_that_keep_its_order_and_filter() {
-    let mut bench = Bench::new("[archive.a]\nquery = \"from posts where tag = 'x'\"\nlink = \"/a/\"\nper_page = 2\n[archive.b]\nlink = \"/b.html\"\nper_page = 4\n");
+    let mut bench = Bench::new(
+        "[archive.a]\nquery = \"from posts where tag = 'x'\"\nlink = \"/a/\"\nper_page = 2\n[archive.b]\nlink = \"/b.html\"\nper_page = 4\n",
+    );
     for day in 1..=5 {
-        bench.sources.write(&format!("posts/2026-01-0{day}-p{day}.md"), format!("---\ntitle: P{day}\ntags: {}\n---\n", if day == 3 { "y" } else { "x" }));
+        bench.sources.write(
+            &format!("posts/2026-01-0{day}-p{day}.md"),
+            format!(
+                "---\ntitle: P{day}\ntags: {}\n---\n",
+                if day == 3 { "y" } else { "x" }
+            ),
+        );
     }
     bench.sound();
     assert_eq!(titles(&bench.page("a/index.html")), ["P5", "P4"]);
     assert_eq!(titles(&bench.page("a/page/2/index.html")), ["P2", "P1"]);
     assert!(!bench.files().contains(&"a/page/3/index.html".to_owned()));
-    assert!(bench.page("a/index.html").contains("<link rel=\"next\" href=\"/a/page/2/\">"));
-    assert!(bench.page("a/page/2/index.html").contains("<link rel=\"prev\" href=\"/a/\">"));
+    assert!(
+        bench
+            .page("a/index.html")
+            .contains("<link rel=\"next\" href=\"/a/page/2/\">")
+    );
+    assert!(
+        bench
+            .page("a/page/2/index.html")
+            .contains("<link rel=\"prev\" href=\"/a/\">")
+    );
     assert!(bench.page("a/page/2/index.html").contains("3–4 of 4"));
     assert_eq!(titles(&bench.page("b/page/2/index.html")), ["P1"]);
     assert!(bench.page("b.html").contains("href=\"/b/page/2/\""));
@@ -272,12 +381,26 @@ fn a_list_is_cut_into_pages_that_keep_its_order_and_filter() {
 #[case::at_least("by = \"author\"\nlink = \"/a/{author}/\"\nat_least = 2", &["a/ines/index.html"], "Ines")]
 fn archives_by_every_kind(#[case] by: &str, #[case] files: &[&str], #[case] title: &str) {
     let mut bench = Bench::new(&format!("[archive.a]\n{by}\noverview = \"/all/\"\n"))
-        .with("posts/2026-03-14-x.md", "---\nhours: 12\nauthor: Ines\n---\n")
-        .with("posts/2026-04-01-y.md", "---\nhours: 9\nauthors: [Odd, Ines]\n---\n");
+        .with(
+            "posts/2026-03-14-x.md",
+            "---\nhours: 12\nauthor: Ines\n---\n",
+        )
+        .with(
+            "posts/2026-04-01-y.md",
+            "---\nhours: 9\nauthors: [Odd, Ines]\n---\n",
+        );
     bench.sound();
-    let found: Vec<String> = bench.files().into_iter().filter(|path| path.starts_with("a/")).collect();
+    let found: Vec<String> = bench
+        .files()
+        .into_iter()
+        .filter(|path| path.starts_with("a/"))
+        .collect();
     assert_eq!(found, files);
-    assert!(bench.page("all/index.html").contains(&format!(">{title}</a>")));
+    assert!(
+        bench
+            .page("all/index.html")
+            .contains(&format!(">{title}</a>"))
+    );
 }
 
 #[test]
@@ -298,24 +421,42 @@ fn lines_stand_under_their_months() {
         .with("posts/2026-01-01-z.md", "");
     bench.sound();
     let page = bench.page("2026/index.html");
-    let headings: Vec<_> = page.match_indices("<h2 class=\"group\">").map(|(at, _)| page[at + 18..].split_once('<').unwrap().0).collect();
+    let headings: Vec<_> = page
+        .match_indices("<h2 class=\"group\">")
+        .map(|(at, _)| page[at + 18..].split_once('<').unwrap().0)
+        .collect();
     assert_eq!(headings, ["March 2026", "January 2026"]);
 }
 
 #[test]
 fn an_archive_without_posts_has_its_page_with_a_notice() {
-    let mut bench = Bench::new("[archive.a]\nquery = \"from posts where year = 1999\"\n").with("posts/2026-03-14-x.md", "");
+    let mut bench = Bench::new("[archive.a]\nquery = \"from posts where year = 1999\"\n")
+        .with("posts/2026-03-14-x.md", "");
     bench.sound();
     assert!(bench.page("a/index.html").contains("Nothing here yet."));
 }
 
 #[test]
 fn an_address_with_a_path_stands_before_every_link() {
-    let mut bench = small().with("posts/2026-05-01-links.md", "[a](/tags/) [b](2026-04-01-boat.md) ![c](c.svg) [d](https://y.example/)\n").with("posts/c.svg", "<svg/>");
-    bench.sources.write("tabulae.toml", SITE.replace("x.example/", "x.example/log/"));
+    let mut bench = small()
+        .with(
+            "posts/2026-05-01-links.md",
+            "[a](/tags/) [b](2026-04-01-boat.md) ![c](c.svg) [d](https://y.example/)\n",
+        )
+        .with("posts/c.svg", "<svg/>");
+    bench
+        .sources
+        .write("tabulae.toml", SITE.replace("x.example/", "x.example/log/"));
     bench.sound();
     let page = bench.page("2026/links/index.html");
-    for link in ["href=\"/log/tags/\"", "href=\"/log/2026/boat/\"", "src=\"/log/2026/links/c.svg\"", "href=\"https://y.example/\"", "href=\"/log/tabulae.css\"", "href=\"https://x.example/log/2026/links/\""] {
+    for link in [
+        "href=\"/log/tags/\"",
+        "href=\"/log/2026/boat/\"",
+        "src=\"/log/2026/links/c.svg\"",
+        "href=\"https://y.example/\"",
+        "href=\"/log/tabulae.css\"",
+        "href=\"https://x.example/log/2026/links/\"",
+    ] {
         assert!(page.contains(link), "{link} is not in {page}");
     }
     assert!(bench.files().contains(&"2026/links/c.svg".to_owned()));
@@ -330,14 +471,30 @@ fn files_go_with_the_post_that_keeps_or_names_them() {
         .with("posts/2026-03-14-a/deep/x.txt", "x")
         .with("posts/2026-03-14-a/2026-03-15-b/index.md", "B.\n")
         .with("posts/2026-03-14-a/2026-03-15-b/y.txt", "y")
-        .with("posts/2026-03-16-c.md", "---\nimage: c.svg\n---\n[z](files/z.txt)\n")
+        .with(
+            "posts/2026-03-16-c.md",
+            "---\nimage: c.svg\n---\n[z](files/z.txt)\n",
+        )
         .with("posts/c.svg", "c")
         .with("posts/files/z.txt", "z")
         .with("posts/nobody.txt", "n")
         .with("assets/favicon.ico", "f");
     bench.sound();
-    let copies: Vec<_> = bench.files().into_iter().filter(|path| !path.ends_with(".html") && !path.ends_with("ml") && !path.ends_with(".css")).collect();
-    assert_eq!(copies, ["2026/a/deep/x.txt", "2026/b/y.txt", "2026/c/c.svg", "2026/c/files/z.txt", "favicon.ico"]);
+    let copies: Vec<_> = bench
+        .files()
+        .into_iter()
+        .filter(|path| !path.ends_with(".html") && !path.ends_with("ml") && !path.ends_with(".css"))
+        .collect();
+    assert_eq!(
+        copies,
+        [
+            "2026/a/deep/x.txt",
+            "2026/b/y.txt",
+            "2026/c/c.svg",
+            "2026/c/files/z.txt",
+            "favicon.ico"
+        ]
+    );
 }
 
 #[test]
@@ -357,17 +514,27 @@ fn pages_stand_at_their_names_and_html_ones_are_templates() {
 
 #[test]
 fn old_addresses_lead_to_the_new() {
-    let mut bench = Bench::new("").with("posts/2026-03-14-a.md", "---\nmoved_from: [/old/, /older]\n---\n");
+    let mut bench = Bench::new("").with(
+        "posts/2026-03-14-a.md",
+        "---\nmoved_from: [/old/, /older]\n---\n",
+    );
     bench.sound();
     assert!(bench.page("old/index.html").contains("url=/2026/a/"));
     assert!(bench.page("older/index.html").contains("url=/2026/a/"));
-    assert!(bench.page("atom.xml").contains("<id>https://x.example/old/</id>"));
+    assert!(
+        bench
+            .page("atom.xml")
+            .contains("<id>https://x.example/old/</id>")
+    );
 }
 
 #[test]
 fn a_template_of_the_sites_own_takes_the_place_of_one() {
     let mut bench = small().with("templates/parts/card.html", "<h2><a href=\"{{ post.link }}\">{{ post.title }}</a></h2>({{ post.hours }}|{{ post.tags }}|{{ post.date|date(\"%-d %b %y\") }})\n");
-    bench.sources.write("posts/2026-05-05-h.md", "---\ntitle: H\nhours: 7.5\ntags: [a, b]\n---\n");
+    bench.sources.write(
+        "posts/2026-05-05-h.md",
+        "---\ntitle: H\nhours: 7.5\ntags: [a, b]\n---\n",
+    );
     bench.sound();
     let page = bench.page("index.html");
     assert!(page.contains("(7.5|a, b|5 May 26)"), "{page}");
@@ -377,28 +544,114 @@ fn a_template_of_the_sites_own_takes_the_place_of_one() {
 #[test]
 fn another_language_has_its_own_words_and_months() {
     let mut bench = small();
-    bench.sources.write("tabulae.toml", format!("{SITE}language = \"de\"\n[words]\npost = \"Beitrag\"\nposts = \"Beiträge\"\n"));
+    bench.sources.write(
+        "tabulae.toml",
+        format!("{SITE}language = \"de\"\n[words]\npost = \"Beitrag\"\nposts = \"Beiträge\"\n"),
+    );
     bench.sound();
     let page = bench.page("index.html");
-    assert!(page.contains("3 Beiträge") && page.contains("14. März 2026") && page.contains("<html lang=\"de\">"));
+    assert!(
+        page.contains("3 Beiträge")
+            && page.contains("14. März 2026")
+            && page.contains("<html lang=\"de\">")
+    );
 }
 
 #[rstest]
 #[case::no_settings("tabulae.toml", None, "settings-missing", "tabulae.toml", 1, 1)]
-#[case::broken_settings("tabulae.toml", Some("[site"), "settings-unreadable", "tabulae.toml", 1, 6)]
-#[case::yaml("posts/a.md", Some("---\ntitle: a: b\n---\n"), "header-unreadable", "posts/a.md", 2, 9)]
-#[case::toml("posts/a.md", Some("+++\ntitle = a\n+++\n"), "header-unreadable", "posts/a.md", 2, 9)]
-#[case::json("posts/a.md", Some("{\"title\": a}"), "header-unreadable", "posts/a.md", 1, 11)]
+#[case::broken_settings(
+    "tabulae.toml",
+    Some("[site"),
+    "settings-unreadable",
+    "tabulae.toml",
+    1,
+    6
+)]
+#[case::yaml(
+    "posts/a.md",
+    Some("---\ntitle: a: b\n---\n"),
+    "header-unreadable",
+    "posts/a.md",
+    2,
+    9
+)]
+#[case::toml(
+    "posts/a.md",
+    Some("+++\ntitle = a\n+++\n"),
+    "header-unreadable",
+    "posts/a.md",
+    2,
+    9
+)]
+#[case::json(
+    "posts/a.md",
+    Some("{\"title\": a}"),
+    "header-unreadable",
+    "posts/a.md",
+    1,
+    11
+)]
 #[case::no_date("posts/a.md", Some("x"), "date-missing", "posts/a.md", 1, 1)]
-#[case::same_address("posts/2026-04-02-boat.md", Some("x"), "address-taken", "posts/2026-04-01-boat.md", 1, 1)]
+#[case::same_address(
+    "posts/2026-04-02-boat.md",
+    Some("x"),
+    "address-taken",
+    "posts/2026-04-01-boat.md",
+    1,
+    1
+)]
 #[case::home_twice("pages/index.html", Some("x"), "address-taken", "tabulae.toml", 1, 1)]
-#[case::asset_and_page("assets/2026/lime/index.html", Some("x"), "address-taken", "assets/2026/lime/index.html", 1, 1)]
+#[case::asset_and_page(
+    "assets/2026/lime/index.html",
+    Some("x"),
+    "address-taken",
+    "assets/2026/lime/index.html",
+    1,
+    1
+)]
 #[case::asset_and_folder("assets/tags", Some("x"), "address-taken", "tabulae.toml", 1, 1)]
-#[case::empty_term("posts/2026-04-02-x.md", Some("---\ntags: ['++']\n---\n"), "slug-empty", "posts/2026-04-02-x.md", 2, 8)]
-#[case::template("templates/post.html", Some("{% if %}"), "template-unreadable", "templates/post.html", 1, 7)]
-#[case::unknown_name("templates/post.html", Some("a\n{{ post.titel }}"), "template-failed", "templates/post.html", 2, 4)]
-#[case::unknown_filter("templates/post.html", Some("{{ post.title|uper }}"), "template-failed", "templates/post.html", 1, 15)]
-#[case::query_in_template("pages/x.html", Some("---\ntitle: x\n---\n{% for p in query(\"from posts where categry = 'x'\") %}{% endfor %}"), "field-unknown", "pages/x.html", 4, 37)]
+#[case::empty_term(
+    "posts/2026-04-02-x.md",
+    Some("---\ntags: ['++']\n---\n"),
+    "slug-empty",
+    "posts/2026-04-02-x.md",
+    2,
+    8
+)]
+#[case::template(
+    "templates/post.html",
+    Some("{% if %}"),
+    "template-unreadable",
+    "templates/post.html",
+    1,
+    7
+)]
+#[case::unknown_name(
+    "templates/post.html",
+    Some("a\n{{ post.titel }}"),
+    "template-failed",
+    "templates/post.html",
+    2,
+    4
+)]
+#[case::unknown_filter(
+    "templates/post.html",
+    Some("{{ post.title|uper }}"),
+    "template-failed",
+    "templates/post.html",
+    1,
+    15
+)]
+#[case::query_in_template(
+    "pages/x.html",
+    Some(
+        "---\ntitle: x\n---\n{% for p in query(\"from posts where categry = 'x'\") %}{% endfor %}"
+    ),
+    "field-unknown",
+    "pages/x.html",
+    4,
+    37
+)]
 fn bad_input_is_refused_with_its_place_and_nothing_is_written(
     #[case] path: &str,
     #[case] text: Option<&str>,
@@ -415,17 +668,26 @@ fn bad_input_is_refused_with_its_place_and_nothing_is_written(
         None => bench.sources.remove(path),
     }
     let first = bench.faults().into_iter().next();
-    assert_eq!(first, Some((code.to_owned(), file.to_owned(), line, column)));
+    assert_eq!(
+        first,
+        Some((code.to_owned(), file.to_owned(), line, column))
+    );
     assert_eq!(bench.out.files(), before);
 }
 
 #[test]
 fn two_terms_at_one_address_name_both() {
-    let mut bench = small().with("posts/2026-05-01-x.md", "---\ntags: [a.b]\n---\n").with("posts/2026-05-02-y.md", "---\ntags: [a/b]\n---\n");
+    let mut bench = small()
+        .with("posts/2026-05-01-x.md", "---\ntags: [a.b]\n---\n")
+        .with("posts/2026-05-02-y.md", "---\ntags: [a/b]\n---\n");
     let built = bench.build();
     let fault = &built.diagnostics[0];
     assert_eq!(fault.code, Code::AddressTaken);
-    assert!(fault.message.contains("\"a.b\"") && fault.message.contains("\"a/b\""), "{}", fault.message);
+    assert!(
+        fault.message.contains("\"a.b\"") && fault.message.contains("\"a/b\""),
+        "{}",
+        fault.message
+    );
 }
 
 #[test]
@@ -434,8 +696,15 @@ fn every_fault_of_a_run_is_reported_together() {
         .with("posts/a.md", "---\ndate: soon\nslug: a/b\n---\n")
         .with("posts/b.md", "---\ntags: {a: b}\ndate: 2026-02-30\n---\n")
         .with("posts/c.md", "---\nopen\n");
-    bench.sources.write("posts/d.md", b"---\ndate: 2026-01-01\n---\n\xff\xfe".to_vec());
-    let found: Vec<_> = bench.faults().into_iter().map(|(code, file, line, _)| format!("{file}:{line} {code}")).collect();
+    bench.sources.write(
+        "posts/d.md",
+        b"---\ndate: 2026-01-01\n---\n\xff\xfe".to_vec(),
+    );
+    let found: Vec<_> = bench
+        .faults()
+        .into_iter()
+        .map(|(code, file, line, _)| format!("{file}:{line} {code}"))
+        .collect();
     assert_eq!(
         found,
         [
@@ -452,11 +721,16 @@ fn every_fault_of_a_run_is_reported_together() {
 
 #[test]
 fn a_build_that_keeps_going_leaves_out_the_broken_posts_only() {
-    let mut bench = small().with("posts/a.md", "---\ndate: soon\n---\n").with("posts/2026-05-01-b.md", "---\nrelated: nothing\n---\n");
+    let mut bench = small()
+        .with("posts/a.md", "---\ndate: soon\n---\n")
+        .with("posts/2026-05-01-b.md", "---\nrelated: nothing\n---\n");
     bench.keep_going = true;
     let built = bench.build();
     assert_eq!(built.diagnostics.len(), 2);
-    assert_eq!(titles(&bench.page("index.html")), ["A boat", "Lime &amp; sand", "Old"]);
+    assert_eq!(
+        titles(&bench.page("index.html")),
+        ["A boat", "Lime &amp; sand", "Old"]
+    );
     let mut settings = small().with("templates/post.html", "{% if %}");
     settings.keep_going = true;
     assert_eq!(settings.build().diagnostics.len(), 1);
@@ -466,11 +740,21 @@ fn a_build_that_keeps_going_leaves_out_the_broken_posts_only() {
 #[test]
 fn a_folder_without_posts_is_refused_and_one_of_two_is_a_warning() {
     let mut bench = Bench::new("");
-    assert_eq!(bench.faults(), [("content-missing".to_owned(), "tabulae.toml".to_owned(), 1, 1)]);
+    assert_eq!(
+        bench.faults(),
+        [(
+            "content-missing".to_owned(),
+            "tabulae.toml".to_owned(),
+            1,
+            1
+        )]
+    );
     let mut bench = Bench::new("").with("posts/readme.txt", "x");
     let built = bench.build();
     assert!(built.diagnostics[0].code == Code::ContentEmpty && built.diagnostics[0].is_error());
-    let mut bench = Bench::new("[content.posts]\n[content.notes]\ndated = false\n").with("posts/2026-01-01-a.md", "").with("notes/x.txt", "");
+    let mut bench = Bench::new("[content.posts]\n[content.notes]\ndated = false\n")
+        .with("posts/2026-01-01-a.md", "")
+        .with("notes/x.txt", "");
     let built = bench.build();
     assert!(built.diagnostics[0].code == Code::ContentEmpty && !built.diagnostics[0].is_error());
     assert!(bench.files().contains(&"2026/a/index.html".to_owned()));
@@ -478,9 +762,17 @@ fn a_folder_without_posts_is_refused_and_one_of_two_is_a_warning() {
 
 #[test]
 fn an_undated_post_is_left_out_of_feeds_with_one_warning() {
-    let mut bench = Bench::new("[content.notes]\ndated = false\n[archive.all]\nfeeds = [\"atom\", \"rss\"]\n[feed.x]\n").with("notes/a.md", "A.\n").with("notes/b.md", "---\nupdated: 2026-01-01\n---\n");
+    let mut bench = Bench::new(
+        "[content.notes]\ndated = false\n[archive.all]\nfeeds = [\"atom\", \"rss\"]\n[feed.x]\n",
+    )
+    .with("notes/a.md", "A.\n")
+    .with("notes/b.md", "---\nupdated: 2026-01-01\n---\n");
     let built = bench.build();
-    let codes: Vec<_> = built.diagnostics.iter().map(|fault| (fault.code, fault.place.file.as_deref())).collect();
+    let codes: Vec<_> = built
+        .diagnostics
+        .iter()
+        .map(|fault| (fault.code, fault.place.file.as_deref()))
+        .collect();
     assert_eq!(codes, [(Code::FeedUndated, Some("notes/a.md"))]);
     for path in ["all/atom.xml", "all/rss.xml", "x.xml"] {
         assert!(bench.page(path).contains("/notes/b/") && !bench.page(path).contains("/notes/a/"));
@@ -489,7 +781,8 @@ fn an_undated_post_is_left_out_of_feeds_with_one_warning() {
 
 #[test]
 fn posts_without_pages_are_listed_by_their_addresses() {
-    let mut bench = Bench::new("[content.posts]\npages = false\nlink = \"/blog/{slug}.html\"\n").with("posts/2026-01-01-a.md", "");
+    let mut bench = Bench::new("[content.posts]\npages = false\nlink = \"/blog/{slug}.html\"\n")
+        .with("posts/2026-01-01-a.md", "");
     bench.sound();
     assert!(!bench.files().contains(&"blog/a.html".to_owned()));
     assert!(bench.page("index.html").contains("href=\"/blog/a.html\""));

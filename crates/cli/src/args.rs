@@ -16,10 +16,23 @@ use crate::ui::{self, Status};
 #[command(name = "tabulae", version, arg_required_else_help = true, after_help = EXAMPLES)]
 pub(crate) struct Args {
     /// The site's folder
-    #[arg(short = 'C', value_name = "DIR", global = true, default_value = ".", hide_default_value = true)]
+    #[arg(
+        short = 'C',
+        value_name = "DIR",
+        global = true,
+        default_value = ".",
+        hide_default_value = true
+    )]
     pub(crate) dir: PathBuf,
     /// How to answer
-    #[arg(long, global = true, value_enum, default_value = "text", hide_possible_values = true, value_name = "FORM")]
+    #[arg(
+        long,
+        global = true,
+        value_enum,
+        default_value = "text",
+        hide_possible_values = true,
+        value_name = "FORM"
+    )]
     pub(crate) format: Format,
     /// Let posts into lists that are held back: drafts, scheduled, expired, unlisted
     #[arg(long, global = true, value_name = "STATES", value_delimiter = ',', value_parser = parse_state)]
@@ -85,10 +98,15 @@ fn parse_state(text: &str) -> Result<String, String> {
     if Include::default().let_in(text) {
         return Ok(text.to_owned());
     }
-    Err(match tabulae_core::diagnostic::nearest(text, Include::NAMES) {
-        Some(near) => format!("did you mean `{near}`?"),
-        None => format!("write one or more of {}, with commas between", Include::NAMES.join(", ")),
-    })
+    Err(
+        match tabulae_core::diagnostic::nearest(text, Include::NAMES) {
+            Some(near) => format!("did you mean `{near}`?"),
+            None => format!(
+                "write one or more of {}, with commas between",
+                Include::NAMES.join(", ")
+            ),
+        },
+    )
 }
 
 fn parse_today(text: &str) -> Result<Written, String> {
@@ -101,7 +119,10 @@ fn parse_today(text: &str) -> Result<Written, String> {
 /// Reads the command line. What was asked of the command itself (`--help`) is answered here.
 pub(crate) fn parse() -> Result<Args, Status> {
     Args::try_parse().map_err(|error| {
-        if matches!(error.kind(), ErrorKind::DisplayHelp | ErrorKind::DisplayVersion) {
+        if matches!(
+            error.kind(),
+            ErrorKind::DisplayHelp | ErrorKind::DisplayVersion
+        ) {
             return ui::print(&error.render().ansi().to_string());
         }
         if !asks_for_json() {
@@ -109,8 +130,14 @@ pub(crate) fn parse() -> Result<Args, Status> {
             return Status::Usage;
         }
         let text = error.render().to_string();
-        let message = text.lines().next().unwrap_or_default().trim_start_matches("error: ").to_owned();
-        let fault = Diagnostic::error(Code::UsageUnfit, Source::command_line("").top(), message).help("`tabulae --help` lists commands and options");
+        let message = text
+            .lines()
+            .next()
+            .unwrap_or_default()
+            .trim_start_matches("error: ")
+            .to_owned();
+        let fault = Diagnostic::error(Code::UsageUnfit, Source::command_line("").top(), message)
+            .help("`tabulae --help` lists commands and options");
         ui::json(&serde_json::json!({}), &[fault]).max(Status::Usage)
     })
 }
@@ -118,5 +145,8 @@ pub(crate) fn parse() -> Result<Args, Status> {
 /// Whether `--format json` is among the words, although they could not be read as a whole.
 fn asks_for_json() -> bool {
     let words: Vec<String> = std::env::args().collect();
-    words.iter().any(|word| word == "--format=json") || words.windows(2).any(|pair| pair[0] == "--format" && pair[1] == "json")
+    words.iter().any(|word| word == "--format=json")
+        || words
+            .windows(2)
+            .any(|pair| pair[0] == "--format" && pair[1] == "json")
 }

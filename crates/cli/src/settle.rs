@@ -25,7 +25,8 @@ impl Args {
 
     /// What counts as now.
     pub(crate) fn clock(&self) -> Clock {
-        self.today.map_or_else(|| Clock::At(Timestamp::now()), Clock::Written)
+        self.today
+            .map_or_else(|| Clock::At(Timestamp::now()), Clock::Written)
     }
 
     /// The same command line at another time.
@@ -61,7 +62,11 @@ impl BuildArgs {
 
     /// The folder that is written to.
     pub(crate) fn out(&self, site: &Path) -> PathBuf {
-        self.out.clone().unwrap_or_else(|| site.join("out"))
+        match &self.out {
+            Some(out) => out.clone(),
+            None if site == Path::new(".") => PathBuf::from("out"),
+            None => site.join("out"),
+        }
     }
 }
 

@@ -99,15 +99,27 @@ pub fn by(name: &str, catalogue: &Catalogue, place: Place) -> Result<By, Box<Dia
     let sets: Vec<usize> = (0..catalogue.sets().len()).collect();
     match catalogue.profile(name, &sets) {
         Some(profile) if profile.kinds == [Kind::Map] => Err(Box::new(
-            Diagnostic::error(Code::FieldUnfit, place, format!("`{name}` is a map, and posts are split by single values"))
-                .help("name one of its entries, such as `boat.class`"),
+            Diagnostic::error(
+                Code::FieldUnfit,
+                place,
+                format!("`{name}` is a map, and posts are split by single values"),
+            )
+            .help("name one of its entries, such as `boat.class`"),
         )),
         Some(_) if derived(name).is_none() => Ok(By::Field(name.to_owned())),
         _ => {
-            let terms = catalogue.term_tables().iter().map(|table| table.field.name.as_str());
+            let terms = catalogue
+                .term_tables()
+                .iter()
+                .map(|table| table.field.name.as_str());
             let own = catalogue.field_names(&sets);
-            let known: Vec<&str> = terms.chain(["year", "month", "day", "content"]).chain(own).collect();
-            let is_derived = FIELDS.iter().any(|field| field.name == name && field.field != DerivedField::Content);
+            let known: Vec<&str> = terms
+                .chain(["year", "month", "day", "content"])
+                .chain(own)
+                .collect();
+            let is_derived = FIELDS
+                .iter()
+                .any(|field| field.name == name && field.field != DerivedField::Content);
             let message = if is_derived {
                 format!("posts cannot be split by `{name}`")
             } else {
@@ -130,10 +142,15 @@ pub fn lay_out(
     catalogue: &Catalogue,
     faults: &mut Faults,
 ) -> Laid {
-    let plain_title = archive.title.clone().unwrap_or_else(|| title_of_name(&archive.name));
+    let plain_title = archive
+        .title
+        .clone()
+        .unwrap_or_else(|| title_of_name(&archive.name));
     let by = archive.by.as_ref().and_then(|name| {
         let place = settings.source.place(name.span);
-        self::by(&name.node, catalogue, place).map_err(|fault| faults.push(*fault)).ok()
+        self::by(&name.node, catalogue, place)
+            .map_err(|fault| faults.push(*fault))
+            .ok()
     });
     let Some(by) = by else {
         let groups = if archive.by.is_some() {
@@ -142,7 +159,10 @@ pub fn lay_out(
             vec![Group {
                 term: None,
                 title: plain_title.clone(),
-                link: archive.link.expand(|_| None).unwrap_or_else(|_| Link::new("/")),
+                link: archive
+                    .link
+                    .expand(|_| None)
+                    .unwrap_or_else(|_| Link::new("/")),
                 posts,
                 place: settings.source.place(archive.place),
             }]
@@ -156,7 +176,9 @@ pub fn lay_out(
     let mut groups = Vec::new();
     for (term, posts) in split(&by, posts, catalogue) {
         if posts.len() >= archive.at_least {
-            groups.extend(group(archive, &by, term, posts, settings, catalogue, faults));
+            groups.extend(group(
+                archive, &by, term, posts, settings, catalogue, faults,
+            ));
         }
     }
     order(&mut groups, &by, archive.order, catalogue);
@@ -177,7 +199,11 @@ fn default_title(name: &str, by: &By, settings: &Settings, catalogue: &Catalogue
     match by {
         By::Term(field) if catalogue.terms(*field).field.many() == name => {
             let word = settings.words.get(name);
-            if word == name { title_of_name(name) } else { word.to_owned() }
+            if word == name {
+                title_of_name(name)
+            } else {
+                word.to_owned()
+            }
         }
         _ => title_of_name(name),
     }
@@ -199,15 +225,21 @@ fn group(
     };
     if term.slug.split('/').any(str::is_empty) {
         faults.push(
-            Diagnostic::error(Code::SlugEmpty, place, format!("nothing is left of \"{}\" in an address", term.name)).help(
-                match by {
-                    By::Term(field) => {
-                        let field = &catalogue.terms(*field).field.name;
-                        format!("write a note `terms/{field}/NAME.md` with `title: \"{}\"` and a `slug:`", term.name)
-                    }
-                    _ => "give the value another name, of letters or digits".to_owned(),
-                },
-            ),
+            Diagnostic::error(
+                Code::SlugEmpty,
+                place,
+                format!("nothing is left of \"{}\" in an address", term.name),
+            )
+            .help(match by {
+                By::Term(field) => {
+                    let field = &catalogue.terms(*field).field.name;
+                    format!(
+                        "write a note `terms/{field}/NAME.md` with `title: \"{}\"` and a `slug:`",
+                        term.name
+                    )
+                }
+                _ => "give the value another name, of letters or digits".to_owned(),
+            }),
         );
         return None;
     }
@@ -225,7 +257,10 @@ fn group(
         }),
         Err(missing) => {
             let passage = settings.source.place(archive.link_place);
-            if !faults.iter().any(|fault| fault.code == Code::LinkUnfit && fault.place == passage) {
+            if !faults
+                .iter()
+                .any(|fault| fault.code == Code::LinkUnfit && fault.place == passage)
+            {
                 let own = archive.by.as_ref().map_or("", |by| by.node.as_str());
                 faults.push(
                     Diagnostic::error(
@@ -242,7 +277,13 @@ fn group(
 }
 
 /// The archive's own term by its field's name; of date parts year, month and day.
-fn variable(name: &str, archive: &Archive, by: &By, term: &GroupTerm, catalogue: &Catalogue) -> Option<String> {
+fn variable(
+    name: &str,
+    archive: &Archive,
+    by: &By,
+    term: &GroupTerm,
+    catalogue: &Catalogue,
+) -> Option<String> {
     if let Some(day) = term.day {
         return match (name, by) {
             ("year", _) => Some(format!("{:04}", day.year())),
@@ -258,7 +299,9 @@ fn variable(name: &str, archive: &Archive, by: &By, term: &GroupTerm, catalogue:
 
 fn fill(title: &str, term: &GroupTerm, archive: &Archive) -> String {
     let by = archive.by.as_ref().map_or("term", |by| by.node.as_str());
-    title.replace(&format!("{{{by}}}"), &term.name).replace("{term}", &term.name)
+    title
+        .replace(&format!("{{{by}}}"), &term.name)
+        .replace("{term}", &term.name)
 }
 
 /// The posts by what they share. Costs in proportion to posts and their values.
@@ -270,7 +313,11 @@ fn split(by: &By, posts: Vec<PostId>, catalogue: &Catalogue) -> Vec<(GroupTerm, 
     }
 }
 
-fn split_by_term(field: usize, posts: Vec<PostId>, catalogue: &Catalogue) -> Vec<(GroupTerm, Vec<PostId>)> {
+fn split_by_term(
+    field: usize,
+    posts: Vec<PostId>,
+    catalogue: &Catalogue,
+) -> Vec<(GroupTerm, Vec<PostId>)> {
     let table = catalogue.terms(field);
     let mut lists: Vec<Vec<PostId>> = vec![Vec::new(); table.terms.len()];
     for post in posts {
@@ -285,7 +332,10 @@ fn split_by_term(field: usize, posts: Vec<PostId>, catalogue: &Catalogue) -> Vec
             }
         }
     }
-    let named = lists.into_iter().enumerate().filter(|(_, posts)| !posts.is_empty());
+    let named = lists
+        .into_iter()
+        .enumerate()
+        .filter(|(_, posts)| !posts.is_empty());
     named
         .map(|(at, posts)| {
             let id = TermId(u32::try_from(at).unwrap_or(u32::MAX));
@@ -309,7 +359,11 @@ fn first_day(by: &By, day: Date) -> Date {
     }
 }
 
-fn split_by_date(by: &By, posts: Vec<PostId>, catalogue: &Catalogue) -> Vec<(GroupTerm, Vec<PostId>)> {
+fn split_by_date(
+    by: &By,
+    posts: Vec<PostId>,
+    catalogue: &Catalogue,
+) -> Vec<(GroupTerm, Vec<PostId>)> {
     let mut lists: IndexMap<Date, Vec<PostId>> = IndexMap::new();
     for post in posts {
         if let Some(date) = catalogue.post(post).date {
@@ -345,7 +399,10 @@ fn values<'a>(by: &By, post: PostId, catalogue: &'a Catalogue) -> Vec<&'a str> {
     match by {
         By::Content => vec![catalogue.sets()[catalogue.post(post).set].as_str()],
         By::Field(name) => match catalogue.post(post).front.at(name).map(|value| &value.node) {
-            Some(Value::List(items)) => items.iter().filter_map(|item| item.node.written()).collect(),
+            Some(Value::List(items)) => items
+                .iter()
+                .filter_map(|item| item.node.written())
+                .collect(),
             Some(value) => value.written().into_iter().collect(),
             None => Vec::new(),
         },
@@ -353,14 +410,20 @@ fn values<'a>(by: &By, post: PostId, catalogue: &'a Catalogue) -> Vec<&'a str> {
     }
 }
 
-fn split_by_value(by: &By, posts: Vec<PostId>, catalogue: &Catalogue) -> Vec<(GroupTerm, Vec<PostId>)> {
+fn split_by_value(
+    by: &By,
+    posts: Vec<PostId>,
+    catalogue: &Catalogue,
+) -> Vec<(GroupTerm, Vec<PostId>)> {
     let mut lists: IndexMap<String, (String, Vec<PostId>)> = IndexMap::new();
     for post in posts {
         for value in values(by, post, catalogue) {
             if value.trim().is_empty() {
                 continue;
             }
-            let list = lists.entry(identity(value)).or_insert_with(|| (value.trim().to_owned(), Vec::new()));
+            let list = lists
+                .entry(identity(value))
+                .or_insert_with(|| (value.trim().to_owned(), Vec::new()));
             if list.1.last() != Some(&post) {
                 list.1.push(post);
             }
@@ -388,8 +451,19 @@ fn order(groups: &mut [Group], by: &By, wanted: Option<OverviewOrder>, catalogue
     };
     match wanted.unwrap_or(OverviewOrder::Name) {
         OverviewOrder::Name => groups.sort_by(by_name),
-        OverviewOrder::Count => groups.sort_by(|a, b| b.posts.len().cmp(&a.posts.len()).then_with(|| by_name(a, b))),
-        OverviewOrder::Newest => groups.sort_by(|a, b| a.posts.iter().min().cmp(&b.posts.iter().min()).then_with(|| by_name(a, b))),
+        OverviewOrder::Count => groups.sort_by(|a, b| {
+            b.posts
+                .len()
+                .cmp(&a.posts.len())
+                .then_with(|| by_name(a, b))
+        }),
+        OverviewOrder::Newest => groups.sort_by(|a, b| {
+            a.posts
+                .iter()
+                .min()
+                .cmp(&b.posts.iter().min())
+                .then_with(|| by_name(a, b))
+        }),
     }
 }
 
@@ -429,7 +503,9 @@ fn heading(by: &By, post: PostId, catalogue: &Catalogue) -> Option<String> {
             let first = catalogue.terms_of(post, *field).first()?;
             Some(catalogue.terms(*field).term(*first).name.clone())
         }
-        By::Field(_) | By::Content => values(by, post, catalogue).first().map(|value| (*value).to_owned()),
+        By::Field(_) | By::Content => values(by, post, catalogue)
+            .first()
+            .map(|value| (*value).to_owned()),
     }
 }
 
@@ -446,4 +522,3 @@ pub fn months(posts: &[PostId], year: i16, catalogue: &Catalogue) -> [usize; 12]
     }
     months
 }
-

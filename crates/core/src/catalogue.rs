@@ -76,7 +76,11 @@ impl TermTable {
     /// The term that this spelling stands for.
     #[must_use]
     pub fn find(&self, spelling: &str) -> Option<TermId> {
-        let identity = if self.field.nested { nested_identity(spelling) } else { identity(spelling) };
+        let identity = if self.field.nested {
+            nested_identity(spelling)
+        } else {
+            identity(spelling)
+        };
         self.by_identity.get(&identity).copied()
     }
 
@@ -107,7 +111,12 @@ impl Catalogue {
         let mut terms_of = vec![Vec::with_capacity(settings.term_fields.len()); posts.len()];
         for (number, field) in settings.term_fields.iter().enumerate() {
             let notes: Vec<&TermNote> = notes.iter().filter(|note| note.field == number).collect();
-            let table = TermIndexer::new(field, &notes, &mut faults).index(number, &posts, &listed, &mut terms_of);
+            let table = TermIndexer::new(field, &notes, &mut faults).index(
+                number,
+                &posts,
+                &listed,
+                &mut terms_of,
+            );
             fields.push(table);
         }
         let mut catalogue = Self {
@@ -118,7 +127,11 @@ impl Catalogue {
             fields,
             by_set: vec![Vec::new(); settings.content.len()],
             profiles: profiles(&posts, settings.content.len()),
-            sets: settings.content.iter().map(|set| set.name.clone()).collect(),
+            sets: settings
+                .content
+                .iter()
+                .map(|set| set.name.clone())
+                .collect(),
             posts,
         };
         for id in catalogue.all() {
@@ -233,7 +246,13 @@ impl Catalogue {
         let name = name.trim_start_matches("./");
         let by = |fits: &dyn Fn(&Post) -> bool| self.all().find(|id| fits(self.post(*id)));
         by(&|post| post.path == name)
-            .or_else(|| by(&|post| post.path.split_once('/').is_some_and(|(_, below)| below == name)))
+            .or_else(|| {
+                by(&|post| {
+                    post.path
+                        .split_once('/')
+                        .is_some_and(|(_, below)| below == name)
+                })
+            })
             .or_else(|| by(&|post| post.slug == name))
     }
 
@@ -269,7 +288,9 @@ impl Catalogue {
 
 /// The known names that could be meant, so that a message need not list a whole blog.
 fn nearest_first<'a>(written: &str, known: impl Iterator<Item = &'a str>) -> Vec<&'a str> {
-    crate::diagnostic::nearest(written, known).into_iter().collect()
+    crate::diagnostic::nearest(written, known)
+        .into_iter()
+        .collect()
 }
 
 /// Date descending, undated last by title, then title, then path.
@@ -281,7 +302,9 @@ pub fn default_order(language: &Language, a: &Post, b: &Post) -> Ordering {
         (None, Some(_)) => Ordering::Greater,
         (None, None) => Ordering::Equal,
     };
-    dates.then_with(|| language.sort(&a.title, &b.title)).then_with(|| a.path.cmp(&b.path))
+    dates
+        .then_with(|| language.sort(&a.title, &b.title))
+        .then_with(|| a.path.cmp(&b.path))
 }
 
 fn profiles(posts: &[Post], sets: usize) -> Vec<IndexMap<String, FieldProfile>> {
@@ -316,7 +339,11 @@ fn note_kinds(profiles: &mut IndexMap<String, FieldProfile>, name: &str, value: 
     }
     if let Value::Map(map) = value {
         for entry in &map.entries {
-            note_kinds(profiles, &format!("{name}.{}", entry.key.node), &entry.value.node);
+            note_kinds(
+                profiles,
+                &format!("{name}.{}", entry.key.node),
+                &entry.value.node,
+            );
         }
     }
 }
@@ -386,7 +413,11 @@ fn variable(catalogue: &Catalogue, id: PostId, name: &str) -> Option<String> {
     }
     let written = post.front.at(name)?.node.written()?;
     let kept = crate::term::slug_fault(written).is_none() && !written.is_empty();
-    let value = if kept { written.to_owned() } else { slug(written) };
+    let value = if kept {
+        written.to_owned()
+    } else {
+        slug(written)
+    };
     (!value.is_empty()).then_some(value)
 }
 
@@ -418,12 +449,19 @@ impl<'a> TermIndexer<'a> {
     }
 
     fn identity(&self, spelling: &str) -> String {
-        if self.field.nested { nested_identity(spelling) } else { identity(spelling) }
+        if self.field.nested {
+            nested_identity(spelling)
+        } else {
+            identity(spelling)
+        }
     }
 
     fn add_note(&mut self, note: &TermNote, faults: &mut Faults) {
         let base = self.identity(&note.name);
-        let shown = note.title.as_ref().map_or(note.name.as_str(), |title| &title.node);
+        let shown = note
+            .title
+            .as_ref()
+            .map_or(note.name.as_str(), |title| &title.node);
         let id = self.intern(&base, shown);
         let term = &mut self.table.terms[id.0 as usize];
         if let Some(written) = &note.slug {
@@ -442,7 +480,10 @@ impl<'a> TermIndexer<'a> {
                         Diagnostic::error(
                             Code::NameTaken,
                             note.source.place(spelling.span),
-                            format!("\"{}\" is a spelling of the {} \"{other}\" already", spelling.node, self.field.name),
+                            format!(
+                                "\"{}\" is a spelling of the {} \"{other}\" already",
+                                spelling.node, self.field.name
+                            ),
                         )
                         .help("name it in one note only"),
                     );
@@ -460,7 +501,11 @@ impl<'a> TermIndexer<'a> {
     }
 
     fn slug(&self, name: &str) -> String {
-        if self.field.nested { nested_slug(name) } else { slug(name) }
+        if self.field.nested {
+            nested_slug(name)
+        } else {
+            slug(name)
+        }
     }
 
     fn intern(&mut self, identity: &str, spelling: &str) -> TermId {
@@ -516,13 +561,22 @@ impl<'a> TermIndexer<'a> {
     }
 
     /// Counts a spelling; its oldest post is the one met last, as newer posts come first.
-    fn count(&mut self, id: TermId, post_id: PostId, post: &Post, written: &Spanned<String>, listed: bool) {
+    fn count(
+        &mut self,
+        id: TermId,
+        post_id: PostId,
+        post: &Post,
+        written: &Spanned<String>,
+        listed: bool,
+    ) {
         let term = &mut self.table.terms[id.0 as usize];
         if term.written.is_none() {
             term.written = Some((post.source.clone(), written.clone()));
         }
         if listed {
-            let counted = self.counts[id.0 as usize].entry(written.node.clone()).or_insert((0, post_id));
+            let counted = self.counts[id.0 as usize]
+                .entry(written.node.clone())
+                .or_insert((0, post_id));
             counted.0 += 1;
             counted.1 = counted.1.max(post_id);
         }
@@ -551,7 +605,11 @@ impl<'a> TermIndexer<'a> {
         }
         let term = &self.table.terms[id.0 as usize];
         let whole = parts(&term.name).count() == parts(&term.identity).count();
-        let name = if whole { term.name.clone() } else { term.identity.clone() };
+        let name = if whole {
+            term.name.clone()
+        } else {
+            term.identity.clone()
+        };
         let above: Vec<&str> = parts(&name).collect();
         let (_, above) = above.split_last()?;
         if above.is_empty() {
@@ -569,8 +627,13 @@ impl<'a> TermIndexer<'a> {
         for at in 0..self.table.terms.len() {
             let mut spellings: Vec<(&String, &(usize, PostId))> = self.counts[at].iter().collect();
             spellings.sort_by(|(_, a), (_, b)| b.cmp(a));
-            let chosen = self.fixed[at].clone().or_else(|| spellings.first().map(|(name, _)| (*name).clone()));
-            let counted = spellings.iter().map(|(name, (count, _))| ((*name).clone(), *count)).collect();
+            let chosen = self.fixed[at]
+                .clone()
+                .or_else(|| spellings.first().map(|(name, _)| (*name).clone()));
+            let counted = spellings
+                .iter()
+                .map(|(name, (count, _))| ((*name).clone(), *count))
+                .collect();
             let term = &mut self.table.terms[at];
             term.spellings = counted;
             if let Some(name) = chosen {
@@ -588,7 +651,9 @@ impl<'a> TermIndexer<'a> {
 /// Where a term is written, for messages.
 #[must_use]
 pub fn term_place(term: &Term) -> Option<Place> {
-    term.written.as_ref().map(|(source, name)| source.place(name.span))
+    term.written
+        .as_ref()
+        .map(|(source, name)| source.place(name.span))
 }
 
 #[cfg(test)]

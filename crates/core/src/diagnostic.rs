@@ -192,7 +192,8 @@ pub fn nearest<'a>(written: &str, known: impl IntoIterator<Item = &'a str>) -> O
         .map(|name| {
             let lower = name.to_lowercase();
             let away = strsim::damerau_levenshtein(&wanted, &lower);
-            let begins = wanted.len() >= 3 && (lower.starts_with(&wanted) || wanted.starts_with(&lower) && lower.len() >= 3);
+            let begins = wanted.len() >= 3
+                && (lower.starts_with(&wanted) || wanted.starts_with(&lower) && lower.len() >= 3);
             (if begins { away.min(reach) } else { away }, name)
         })
         .filter(|(away, _)| *away <= reach)

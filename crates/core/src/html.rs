@@ -16,14 +16,22 @@ pub fn text(html: &str) -> String {
         }
         let closes = rest.starts_with("</");
         let inner = &rest[if closes { 2 } else { 1 }..];
-        let name_end = inner.find(|c: char| !c.is_ascii_alphanumeric()).unwrap_or(inner.len());
+        let name_end = inner
+            .find(|c: char| !c.is_ascii_alphanumeric())
+            .unwrap_or(inner.len());
         let name = inner[..name_end].to_ascii_lowercase();
         rest = tag_end(rest);
         if !closes && (name == "script" || name == "style") {
             let close = format!("</{name}");
-            rest = rest.to_ascii_lowercase().find(&close).map_or("", |at| &rest[at..]);
+            rest = rest
+                .to_ascii_lowercase()
+                .find(&close)
+                .map_or("", |at| &rest[at..]);
         }
-        if !INLINE.contains(&name.as_str()) && !out.is_empty() && !out.ends_with(char::is_whitespace) {
+        if !INLINE.contains(&name.as_str())
+            && !out.is_empty()
+            && !out.ends_with(char::is_whitespace)
+        {
             out.push(' ');
         }
     }
@@ -79,7 +87,12 @@ fn push_spaced(text: &str, out: &mut String) {
 }
 
 fn entity(text: &str) -> (Option<char>, usize) {
-    let Some(end) = text.char_indices().take(12).find(|(_, c)| *c == ';').map(|(at, _)| at) else {
+    let Some(end) = text
+        .char_indices()
+        .take(12)
+        .find(|(_, c)| *c == ';')
+        .map(|(at, _)| at)
+    else {
         return (None, 1);
     };
     let name = &text[1..end];
@@ -114,24 +127,31 @@ pub fn rewrite_links(html: &str, change: &mut dyn FnMut(&str) -> Option<String>)
     let change = std::cell::RefCell::new(change);
     let mut rewriter = HtmlRewriter::new(
         Settings {
-            element_content_handlers: vec![element!("[href],[src],[poster],[data],[cite],[action],[srcset]", |el| {
-                for name in ADDRESSES {
-                    let changed = el.get_attribute(name).and_then(|old| (change.borrow_mut())(&unescape(&old)));
-                    if let Some(new) = changed {
-                        el.set_attribute(name, &escape_ampersands(&new))?;
+            element_content_handlers: vec![element!(
+                "[href],[src],[poster],[data],[cite],[action],[srcset]",
+                |el| {
+                    for name in ADDRESSES {
+                        let changed = el
+                            .get_attribute(name)
+                            .and_then(|old| (change.borrow_mut())(&unescape(&old)));
+                        if let Some(new) = changed {
+                            el.set_attribute(name, &escape_ampersands(&new))?;
+                        }
                     }
+                    if let Some(set) = el.get_attribute("srcset") {
+                        let new = rewrite_srcset(&unescape(&set), &mut **change.borrow_mut());
+                        el.set_attribute("srcset", &escape_ampersands(&new))?;
+                    }
+                    Ok(())
                 }
-                if let Some(set) = el.get_attribute("srcset") {
-                    let new = rewrite_srcset(&unescape(&set), &mut **change.borrow_mut());
-                    el.set_attribute("srcset", &escape_ampersands(&new))?;
-                }
-                Ok(())
-            })],
+            )],
             ..Settings::new()
         },
         |chunk: &[u8]| out.extend_from_slice(chunk),
     );
-    let done = rewriter.write(html.as_bytes()).and_then(|()| rewriter.end());
+    let done = rewriter
+        .write(html.as_bytes())
+        .and_then(|()| rewriter.end());
     match done {
         Ok(()) => String::from_utf8(out).unwrap_or_else(|_| html.to_owned()),
         Err(_) => html.to_owned(),
@@ -143,7 +163,11 @@ fn rewrite_srcset(set: &str, change: &mut dyn FnMut(&str) -> Option<String>) -> 
         let candidate = candidate.trim();
         let (address, size) = candidate.split_once(' ').unwrap_or((candidate, ""));
         let address = change(address).unwrap_or_else(|| address.to_owned());
-        if size.is_empty() { address } else { format!("{address} {}", size.trim()) }
+        if size.is_empty() {
+            address
+        } else {
+            format!("{address} {}", size.trim())
+        }
     });
     candidates.collect::<Vec<_>>().join(", ")
 }
@@ -199,9 +223,15 @@ mod tests {
     #[case::single_quotes("<img src='x'>", "<img src=\"/p/x\">")]
     #[case::in_text("<code>href=\"x\"</code>", "<code>href=\"x\"</code>")]
     #[case::comment("<!-- <a href=\"x\"> -->", "<!-- <a href=\"x\"> -->")]
-    #[case::ampersand("<a href=\"x?a=1&amp;b=2\">y</a>", "<a href=\"/p/x?a=1&amp;b=2\">y</a>")]
+    #[case::ampersand(
+        "<a href=\"x?a=1&amp;b=2\">y</a>",
+        "<a href=\"/p/x?a=1&amp;b=2\">y</a>"
+    )]
     #[case::srcset("<img srcset=\"a 1x, b 2x\">", "<img srcset=\"/p/a 1x, /p/b 2x\">")]
-    #[case::complete("<a href=\"https://x.example/\">y</a>", "<a href=\"https://x.example/\">y</a>")]
+    #[case::complete(
+        "<a href=\"https://x.example/\">y</a>",
+        "<a href=\"https://x.example/\">y</a>"
+    )]
     fn addresses_are_rewritten_and_nothing_else(#[case] html: &str, #[case] expected: &str) {
         let mut change = |old: &str| is_local(old).then(|| format!("/p/{old}"));
         assert_eq!(rewrite_links(html, &mut change), expected);

@@ -128,14 +128,24 @@ impl Language {
     /// A month with its year in words: "March 2026".
     #[must_use]
     pub fn month(&self, day: Date) -> String {
-        icu_date(day).map_or_else(|| day.strftime("%Y-%m").to_string(), |date| self.month.format(&date).to_string())
+        icu_date(day).map_or_else(
+            || day.strftime("%Y-%m").to_string(),
+            |date| self.month.format(&date).to_string(),
+        )
     }
 
     /// A month's name alone: "March", or "Mar" where `brief`.
     #[must_use]
     pub fn month_name(&self, day: Date, brief: bool) -> String {
-        let names = if brief { &self.month_brief } else { &self.month_alone };
-        icu_date(day).map_or_else(|| day.strftime("%m").to_string(), |date| names.format(&date).to_string())
+        let names = if brief {
+            &self.month_brief
+        } else {
+            &self.month_alone
+        };
+        icu_date(day).map_or_else(
+            || day.strftime("%m").to_string(),
+            |date| names.format(&date).to_string(),
+        )
     }
 
     /// A day by a pattern of `strftime`; `%B`, `%b` are in the site's language. A pattern that
@@ -231,7 +241,10 @@ mod tests {
         #[case] expected: &str,
     ) {
         let language = Language::new(tag).unwrap();
-        assert_eq!(language.pattern(Date::constant(2026, 3, 4), pattern), expected);
+        assert_eq!(
+            language.pattern(Date::constant(2026, 3, 4), pattern),
+            expected
+        );
     }
 
     #[rstest]
@@ -250,8 +263,14 @@ mod tests {
 
     #[test]
     fn swedish_puts_ö_after_z() {
-        assert_eq!(Language::new("sv").unwrap().compare("ö", "z"), Ordering::Greater);
-        assert_eq!(Language::new("de").unwrap().compare("ö", "z"), Ordering::Less);
+        assert_eq!(
+            Language::new("sv").unwrap().compare("ö", "z"),
+            Ordering::Greater
+        );
+        assert_eq!(
+            Language::new("de").unwrap().compare("ö", "z"),
+            Ordering::Less
+        );
     }
 
     #[test]

@@ -52,7 +52,9 @@ impl Pager {
     /// stands for a gap of two or more.
     #[must_use]
     pub fn numbers(&self) -> Vec<Option<usize>> {
-        let near = |number: usize| number == 1 || number == self.pages || number.abs_diff(self.number) <= 2;
+        let near = |number: usize| {
+            number == 1 || number == self.pages || number.abs_diff(self.number) <= 2
+        };
         let mut numbers: Vec<Option<usize>> = Vec::new();
         let mut last = 0;
         for number in (1..=self.pages).filter(|number| near(*number)) {
@@ -74,18 +76,19 @@ mod tests {
     use rstest::rstest;
 
     #[rstest]
-    #[case::exact(6, Some(3), &[0..3, 3..6])]
-    #[case::rest(7, Some(3), &[0..3, 3..6, 6..7])]
-    #[case::empty(0, Some(3), &[0..0])]
-    #[case::all_on_one(7, None, &[0..7])]
-    #[case::one_each(2, Some(1), &[0..1, 1..2])]
+    #[case::exact(6, Some(3), "0-3 3-6")]
+    #[case::rest(7, Some(3), "0-3 3-6 6-7")]
+    #[case::empty(0, Some(3), "0-0")]
+    #[case::all_on_one(7, None, "0-7")]
+    #[case::one_each(2, Some(1), "0-1 1-2")]
     fn pages_hold_every_item_once(
         #[case] total: usize,
         #[case] per_page: Option<usize>,
-        #[case] expected: &[Range<usize>],
+        #[case] expected: &str,
     ) {
-        let pages: Vec<_> = Pager::all(total, per_page.and_then(NonZeroUsize::new)).map(|p| p.items()).collect();
-        assert_eq!(pages, expected);
+        let ranges = Pager::all(total, per_page.and_then(NonZeroUsize::new)).map(|p| p.items());
+        let pages: Vec<_> = ranges.map(|r| format!("{}-{}", r.start, r.end)).collect();
+        assert_eq!(pages.join(" "), expected);
     }
 
     #[rstest]
@@ -96,7 +99,12 @@ mod tests {
     #[case::last(20, 20, "1 … 18 19 20")]
     #[case::no_gap_of_one(4, 6, "1 2 3 4 5 6")]
     fn numbers_leave_gaps(#[case] number: usize, #[case] pages: usize, #[case] expected: &str) {
-        let pager = Pager { number, pages, total: pages, per_page: 1 };
+        let pager = Pager {
+            number,
+            pages,
+            total: pages,
+            per_page: 1,
+        };
         let shown: Vec<_> = pager
             .numbers()
             .iter()

@@ -218,7 +218,9 @@ pub fn assemble(
     };
     let title = read.title(&body, &named);
     let draft = read.flag("draft");
-    let date = read.date("date").or_else(|| read.date_of_name(&named, path));
+    let date = read
+        .date("date")
+        .or_else(|| read.date_of_name(&named, path));
     if date.is_none() && set.dated && !draft && !read.has("date") && !named.dated() {
         read.faults.push(
             Diagnostic::error(
@@ -233,8 +235,15 @@ pub fn assemble(
     let expires = read.date("expires");
     let unlisted = read.flag("unlisted");
     let slug = read.slug(&named, path);
-    let terms = settings.term_fields.iter().map(|field| read.terms(&field.name, field.plural.as_deref())).collect();
-    let summary = read.text("summary").filter(|text| !text.trim().is_empty()).or_else(|| summary_of(&body));
+    let terms = settings
+        .term_fields
+        .iter()
+        .map(|field| read.terms(&field.name, field.plural.as_deref()))
+        .collect();
+    let summary = read
+        .text("summary")
+        .filter(|text| !text.trim().is_empty())
+        .or_else(|| summary_of(&body));
     let image = read.text("image").filter(|text| !text.trim().is_empty());
     let id = read.text("id").filter(|text| !text.trim().is_empty());
     let related = read.list("related");
@@ -301,7 +310,10 @@ struct FileName {
 
 impl FileName {
     fn of(path: &str, set: &ContentSet) -> Self {
-        let below = path.strip_prefix(&set.folder).unwrap_or(path).trim_start_matches('/');
+        let below = path
+            .strip_prefix(&set.folder)
+            .unwrap_or(path)
+            .trim_start_matches('/');
         let (folder, file) = below.rsplit_once('/').unwrap_or(("", below));
         let stem = file.rsplit_once('.').map_or(file, |(stem, _)| stem);
         let (folder, whole) = match (stem, folder) {
@@ -310,7 +322,9 @@ impl FileName {
             _ => (folder, stem),
         };
         let (date, name) = match whole.split_at_checked(11) {
-            Some((date, name)) if is_date_prefix(date) && !name.is_empty() => (Some(date[..10].to_owned()), name),
+            Some((date, name)) if is_date_prefix(date) && !name.is_empty() => {
+                (Some(date[..10].to_owned()), name)
+            }
             _ => (None, whole),
         };
         Self {
@@ -362,8 +376,15 @@ fn cut(text: &str, most: usize) -> String {
     };
     let kept = &text[..end];
     let whole = text[end..].starts_with(char::is_whitespace);
-    let kept = if whole { kept } else { kept.rsplit_once(char::is_whitespace).map_or(kept, |(kept, _)| kept) };
-    let kept = kept.trim_end_matches(|c: char| c.is_whitespace() || matches!(c, ',' | ';' | ':' | '–' | '—' | '-'));
+    let kept = if whole {
+        kept
+    } else {
+        kept.rsplit_once(char::is_whitespace)
+            .map_or(kept, |(kept, _)| kept)
+    };
+    let kept = kept.trim_end_matches(|c: char| {
+        c.is_whitespace() || matches!(c, ',' | ';' | ':' | '–' | '—' | '-')
+    });
     format!("{kept}…")
 }
 
@@ -390,7 +411,10 @@ impl<'a> Reader<'a> {
             Diagnostic::error(
                 Code::TypeUnfit,
                 self.source.place(value.span),
-                format!("`{name}` is {wanted}, and this is {}", value.node.kind().article()),
+                format!(
+                    "`{name}` is {wanted}, and this is {}",
+                    value.node.kind().article()
+                ),
             )
             .help(help),
         );
@@ -414,7 +438,12 @@ impl<'a> Reader<'a> {
         match value.node {
             Value::Flag(flag, _) => flag,
             _ => {
-                self.unfit(name, "true or false", value, "write true or false, without quotes");
+                self.unfit(
+                    name,
+                    "true or false",
+                    value,
+                    "write true or false, without quotes",
+                );
                 false
             }
         }
@@ -432,8 +461,17 @@ impl<'a> Reader<'a> {
             Value::Date(stamp, _) => Some(*stamp),
             other => match other.written() {
                 Some(text) => {
-                    let parsed = parse_date(text.trim()).and_then(|date| date.stamp(&self.moment.zone));
-                    parsed.map_err(|fault| self.faults.push(date_fault(&fault, text, self.source.place(value.span)))).ok()
+                    let parsed =
+                        parse_date(text.trim()).and_then(|date| date.stamp(&self.moment.zone));
+                    parsed
+                        .map_err(|fault| {
+                            self.faults.push(date_fault(
+                                &fault,
+                                text,
+                                self.source.place(value.span),
+                            ))
+                        })
+                        .ok()
                 }
                 None => {
                     self.unfit(name, "a date", value, &format!("write one of {FORMS}"));
@@ -449,7 +487,12 @@ impl<'a> Reader<'a> {
         }
         let text = named.date.as_ref()?;
         let parsed = parse_date(text).and_then(|date| date.stamp(&self.moment.zone));
-        parsed.map_err(|fault| self.faults.push(date_fault(&fault, text, Place::top_of(path)))).ok()
+        parsed
+            .map_err(|fault| {
+                self.faults
+                    .push(date_fault(&fault, text, Place::top_of(path)))
+            })
+            .ok()
     }
 
     fn slug(&mut self, named: &FileName, path: &str) -> String {
@@ -460,7 +503,10 @@ impl<'a> Reader<'a> {
                     Diagnostic::error(
                         Code::SlugEmpty,
                         Place::top_of(path),
-                        format!("nothing is left of the file's name \"{}\" in an address", named.name),
+                        format!(
+                            "nothing is left of the file's name \"{}\" in an address",
+                            named.name
+                        ),
                     )
                     .help("write a `slug:` of letters, digits and `-` in the front matter"),
                 );
@@ -480,7 +526,9 @@ impl<'a> Reader<'a> {
             );
             self.faults.push(match better.is_empty() {
                 true => fault.help("a slug holds letters, digits, marks and `-` `_` `.` `~`"),
-                false => fault.help(format!("a slug holds letters, digits, marks and `-` `_` `.` `~`; write \"{better}\"")),
+                false => fault.help(format!(
+                    "a slug holds letters, digits, marks and `-` `_` `.` `~`; write \"{better}\""
+                )),
             });
         }
         written
@@ -498,7 +546,12 @@ impl<'a> Reader<'a> {
                     match item.node.written() {
                         Some(text) => texts.push(Spanned::new(text.trim().to_owned(), item.span)),
                         None if item.node == Value::Null => {}
-                        None => self.unfit(name, "a list of texts", item, "write each entry as one text"),
+                        None => self.unfit(
+                            name,
+                            "a list of texts",
+                            item,
+                            "write each entry as one text",
+                        ),
                     }
                 }
                 texts.retain(|text| !text.node.is_empty());
@@ -508,7 +561,12 @@ impl<'a> Reader<'a> {
                 Some(text) if split => split_at_commas(text, value.span, self.source),
                 Some(text) => vec![Spanned::new(text.trim().to_owned(), value.span)],
                 None => {
-                    self.unfit(name, "a list of texts", value, &format!("write `{name}: [one, two]`"));
+                    self.unfit(
+                        name,
+                        "a list of texts",
+                        value,
+                        &format!("write `{name}: [one, two]`"),
+                    );
                     Vec::new()
                 }
             },
@@ -548,7 +606,11 @@ impl<'a> Reader<'a> {
                 },
             };
             let steps_out = below.split('/').any(|step| matches!(step, "." | ".."));
-            if !below.starts_with('/') || below.starts_with("//") || steps_out || below.contains(['?', '#', '\\', '\0']) {
+            if !below.starts_with('/')
+                || below.starts_with("//")
+                || steps_out
+                || below.contains(['?', '#', '\\', '\0'])
+            {
                 self.faults.push(
                     Diagnostic::error(
                         Code::AddressUnreadable,
@@ -575,7 +637,9 @@ fn split_at_commas(text: &str, span: Span, source: &Source) -> Vec<Spanned<Strin
         let inner = part.trim();
         let offset = start + (part.len() - part.trim_start().len());
         if !inner.is_empty() {
-            let place = base.map_or(span, |base| Span::new(base + offset, base + offset + inner.len()));
+            let place = base.map_or(span, |base| {
+                Span::new(base + offset, base + offset + inner.len())
+            });
             parts.push(Spanned::new(inner.to_owned(), place));
         }
         start += part.len() + 1;

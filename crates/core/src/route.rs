@@ -34,7 +34,8 @@ impl PatternFault {
     /// The fault at its place.
     #[must_use]
     pub fn at(&self, passage: &Passage) -> Diagnostic {
-        Diagnostic::error(Code::LinkUnfit, passage.place(self.span), &*self.message).help(&*self.help)
+        Diagnostic::error(Code::LinkUnfit, passage.place(self.span), &*self.message)
+            .help(&*self.help)
     }
 }
 
@@ -60,7 +61,12 @@ impl Pattern {
             help: help.to_owned(),
         };
         if !text.starts_with('/') {
-            return Err(fault(0, text.len(), format!("the link \"{text}\" does not begin with `/`"), "links start at the site's root, such as \"/{year}/{slug}/\""));
+            return Err(fault(
+                0,
+                text.len(),
+                format!("the link \"{text}\" does not begin with `/`"),
+                "links start at the site's root, such as \"/{year}/{slug}/\"",
+            ));
         }
         let mut parts = Vec::new();
         let mut at = 0;
@@ -72,24 +78,53 @@ impl Pattern {
                 at += open;
                 continue;
             }
-            let close = rest.find('}').filter(|_| rest.starts_with('{')).ok_or_else(|| {
-                fault(at, at + 1, "a brace stands alone in this link".to_owned(), "a variable is a name in braces, such as {slug}")
-            })?;
+            let close = rest
+                .find('}')
+                .filter(|_| rest.starts_with('{'))
+                .ok_or_else(|| {
+                    fault(
+                        at,
+                        at + 1,
+                        "a brace stands alone in this link".to_owned(),
+                        "a variable is a name in braces, such as {slug}",
+                    )
+                })?;
             let name = &rest[1..close];
-            let fits = !name.is_empty() && name.chars().all(|c| c.is_alphanumeric() || matches!(c, '_' | '.' | '-'));
+            let fits = !name.is_empty()
+                && name
+                    .chars()
+                    .all(|c| c.is_alphanumeric() || matches!(c, '_' | '.' | '-'));
             if !fits {
-                return Err(fault(at, at + close + 1, format!("{{{name}}} is not a variable"), "a variable is one name in braces, such as {slug}, without signs"));
+                return Err(fault(
+                    at,
+                    at + close + 1,
+                    format!("{{{name}}} is not a variable"),
+                    "a variable is one name in braces, such as {slug}, without signs",
+                ));
             }
             parts.push(Part::Variable(name.to_owned()));
             at += close + 1;
         }
         let plain = text.replace(['{', '}'], "");
-        if plain.split('/').any(|step| step == "." || step == "..") || plain.contains(['\\', '?', '#', '\0']) || plain.chars().any(char::is_control) {
-            return Err(fault(0, text.len(), format!("the link \"{text}\" leads out of the site's folders"), "write folders and names only, without `..`, `\\`, `?` and `#`"));
+        if plain.split('/').any(|step| step == "." || step == "..")
+            || plain.contains(['\\', '?', '#', '\0'])
+            || plain.chars().any(char::is_control)
+        {
+            return Err(fault(
+                0,
+                text.len(),
+                format!("the link \"{text}\" leads out of the site's folders"),
+                "write folders and names only, without `..`, `\\`, `?` and `#`",
+            ));
         }
         let last = text.rsplit('/').next().unwrap_or_default();
         if !last.is_empty() && !last.contains('.') {
-            return Err(fault(text.len() - last.len(), text.len(), format!("the link \"{text}\" ends neither in `/` nor in a file's name"), "add a `/`, or an ending such as `.html`"));
+            return Err(fault(
+                text.len() - last.len(),
+                text.len(),
+                format!("the link \"{text}\" ends neither in `/` nor in a file's name"),
+                "add a `/`, or an ending such as `.html`",
+            ));
         }
         Ok(Self {
             text: text.to_owned(),
@@ -127,7 +162,7 @@ impl Pattern {
     ///
     /// # Errors
     /// The name of a variable that has no value.
-    pub fn expand<'p>(&'p self, value: impl Fn(&str) -> Option<String>) -> Result<Link, &'p str> {
+    pub fn expand(&self, value: impl Fn(&str) -> Option<String>) -> Result<Link, &str> {
         let mut plain = String::new();
         for part in &self.parts {
             match part {
@@ -174,7 +209,11 @@ impl Link {
         if self.plain.ends_with('/') {
             return self.plain.clone();
         }
-        match self.plain.rfind('.').filter(|dot| !self.plain[*dot..].contains('/')) {
+        match self
+            .plain
+            .rfind('.')
+            .filter(|dot| !self.plain[*dot..].contains('/'))
+        {
             Some(dot) => format!("{}/", &self.plain[..dot]),
             None => format!("{}/", self.plain),
         }
@@ -221,7 +260,9 @@ pub fn decode(path: &str) -> String {
     let mut out = Vec::with_capacity(bytes.len());
     let mut at = 0;
     while at < bytes.len() {
-        let pair = path.get(at + 1..at + 3).and_then(|pair| u8::from_str_radix(pair, 16).ok());
+        let pair = path
+            .get(at + 1..at + 3)
+            .and_then(|pair| u8::from_str_radix(pair, 16).ok());
         match (bytes[at], pair) {
             (b'%', Some(byte)) => {
                 out.push(byte);
@@ -254,7 +295,12 @@ pub struct Maker {
 impl Outputs {
     /// Takes the output `file` for `maker`. Returns whether it was free; an output of two makers
     /// is a fault that names both.
-    pub fn claim(&mut self, file: &str, maker: impl FnOnce() -> Maker, faults: &mut Faults) -> bool {
+    pub fn claim(
+        &mut self,
+        file: &str,
+        maker: impl FnOnce() -> Maker,
+        faults: &mut Faults,
+    ) -> bool {
         if let Some(first) = self.makers.get(file) {
             faults.push(taken(file, first, &maker()));
             return false;
@@ -287,11 +333,16 @@ impl Outputs {
 }
 
 fn taken(file: &str, first: &Maker, second: &Maker) -> Diagnostic {
-    let address = file.strip_suffix("index.html").map_or_else(|| format!("/{file}"), |folder| format!("/{folder}"));
+    let address = file
+        .strip_suffix("index.html")
+        .map_or_else(|| format!("/{file}"), |folder| format!("/{folder}"));
     Diagnostic::error(
         Code::AddressTaken,
         second.place.clone(),
-        format!("{} and {} would both stand at {address}", first.what, second.what),
+        format!(
+            "{} and {} would both stand at {address}",
+            first.what, second.what
+        ),
     )
     .help("give one of them another link (or a post another `slug`)")
     .beside(first.place.clone(), format!("{} is here", first.what))
@@ -324,7 +375,10 @@ mod tests {
             _ => None,
         };
         let expanded = Pattern::parse(pattern).unwrap().expand(values).unwrap();
-        assert_eq!((expanded.encoded.as_str(), expanded.file().as_str()), (link, file));
+        assert_eq!(
+            (expanded.encoded.as_str(), expanded.file().as_str()),
+            (link, file)
+        );
     }
 
     #[rstest]
@@ -355,7 +409,10 @@ mod tests {
 
     #[test]
     fn a_file_and_a_folder_of_one_name_collide() {
-        let maker = |what: &str| Maker { what: what.to_owned(), place: Place::top_of("a") };
+        let maker = |what: &str| Maker {
+            what: what.to_owned(),
+            place: Place::top_of("a"),
+        };
         let mut outputs = Outputs::default();
         let mut faults = Faults::new();
         assert!(outputs.claim("x.html/y/index.html", || maker("one"), &mut faults));

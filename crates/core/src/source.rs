@@ -175,12 +175,19 @@ impl Passage {
     /// Where the bytes `span` of the text were written.
     #[must_use]
     pub fn place(&self, span: Span) -> Place {
-        let raw = self.source.text().get(self.span.start..self.span.end).unwrap_or_default();
+        let raw = self
+            .source
+            .text()
+            .get(self.span.start..self.span.end)
+            .unwrap_or_default();
         let base = self.span.start + quotes(raw, &self.text);
         let inner = &self.source.text()[base..];
         let at = |offset| base + raw_offset(inner, offset);
         let (start, end) = (at(span.start), at(span.end));
-        self.source.place(Span::new(start, end.max(start + usize::from(span.end > span.start))))
+        self.source.place(Span::new(
+            start,
+            end.max(start + usize::from(span.end > span.start)),
+        ))
     }
 }
 

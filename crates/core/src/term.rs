@@ -1,7 +1,7 @@
 //! Terms: when two spellings are one term, and the slug of a term or name.
 
-use icu_properties::props::{GeneralCategory, GeneralCategoryGroup, Script};
 use icu_properties::CodePointMapData;
+use icu_properties::props::{GeneralCategory, GeneralCategoryGroup, Script};
 use unicode_normalization::UnicodeNormalization;
 
 use crate::catalogue::PostId;
@@ -75,7 +75,9 @@ pub fn nested_slug(text: &str) -> String {
 
 /// The parts of a nested term that are not empty.
 pub fn parts(text: &str) -> impl Iterator<Item = &str> {
-    text.split('/').map(str::trim).filter(|part| !part.is_empty())
+    text.split('/')
+        .map(str::trim)
+        .filter(|part| !part.is_empty())
 }
 
 /// A name as it stands in an address: lower case; Latin letters folded to ASCII; letters, marks
@@ -113,12 +115,20 @@ fn slug_general(text: &str) -> String {
     while at < normal.len() {
         let c = normal[at];
         if sign_word(c).is_some() {
-            let end = at + normal[at..].iter().take_while(|c| sign_word(**c).is_some()).count();
+            let end = at
+                + normal[at..]
+                    .iter()
+                    .take_while(|c| sign_word(**c).is_some())
+                    .count();
             spell_signs(&normal, at, end, &mut words);
             at = end;
             continue;
         }
-        if is_word(c) { words.push(c) } else { words.push('-') }
+        if is_word(c) {
+            words.push(c)
+        } else {
+            words.push('-')
+        }
         at += 1;
     }
     let plain: String = words.nfc().map(ascii_of_latin).collect();
@@ -141,7 +151,9 @@ pub fn slug_fault(written: &str) -> Option<char> {
     if written == "." || written == ".." {
         return Some('.');
     }
-    written.chars().find(|c| !is_word(*c) && !matches!(c, '-' | '_' | '.' | '~'))
+    written
+        .chars()
+        .find(|c| !is_word(*c) && !matches!(c, '-' | '_' | '.' | '~'))
 }
 
 fn sign_word(c: char) -> Option<&'static str> {
@@ -166,7 +178,11 @@ fn spell_signs(text: &[char], at: usize, end: usize, words: &mut String) {
         words.push_str("-and-");
         return;
     }
-    let run = if before.is_none() && run[0] == '#' { &run[1..] } else { run };
+    let run = if before.is_none() && run[0] == '#' {
+        &run[1..]
+    } else {
+        run
+    };
     for sign in run {
         words.push('-');
         if touches {
@@ -181,13 +197,16 @@ fn is_word(c: char) -> bool {
         return c.is_ascii_alphanumeric();
     }
     let category = CodePointMapData::<GeneralCategory>::new().get(c);
-    c.is_alphanumeric()
-        || GeneralCategoryGroup::Mark.contains(category)
+    c.is_alphanumeric() || GeneralCategoryGroup::Mark.contains(category)
 }
 
 fn ascii_of_latin(c: char) -> String {
     let latin = !c.is_ascii() && CodePointMapData::<Script>::new().get(c) == Script::Latin;
-    let folded = if latin { any_ascii::any_ascii_char(c) } else { "" };
+    let folded = if latin {
+        any_ascii::any_ascii_char(c)
+    } else {
+        ""
+    };
     if folded.is_empty() || !folded.bytes().all(|b| b.is_ascii_alphanumeric()) {
         return c.to_string();
     }

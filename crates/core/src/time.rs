@@ -69,7 +69,8 @@ pub enum DateFault {
 }
 
 /// The forms in which a date can be written, for messages.
-pub const FORMS: &str = "2026-03-14, 2026-03-14 09:00, 2026-03-14T09:00:00Z or 2026-03-14T09:00+01:00";
+pub const FORMS: &str =
+    "2026-03-14, 2026-03-14 09:00, 2026-03-14T09:00:00Z or 2026-03-14T09:00+01:00";
 
 impl Moment {
     /// The day on which now falls, in the site's time zone.
@@ -204,7 +205,11 @@ impl Digits<'_> {
             return Ok(None);
         }
         if self.sign("Z").is_ok() {
-            return if self.rest.is_empty() { Ok(Some(Offset::UTC)) } else { Err(DateFault::Form) };
+            return if self.rest.is_empty() {
+                Ok(Some(Offset::UTC))
+            } else {
+                Err(DateFault::Form)
+            };
         }
         let sign = if self.sign("+").is_ok() {
             1
@@ -240,7 +245,10 @@ impl Written {
         let local = DateTime::from_parts(self.date, self.time.unwrap_or_default());
         let at = match self.offset {
             Some(offset) => offset.to_timestamp(local).map_err(out)?,
-            None => zone.to_ambiguous_timestamp(local).compatible().map_err(out)?,
+            None => zone
+                .to_ambiguous_timestamp(local)
+                .compatible()
+                .map_err(out)?,
         };
         Ok(Stamp::new(at, zone, self.time.is_some()))
     }
@@ -273,7 +281,11 @@ impl Stamp {
     pub fn rfc3339(&self) -> String {
         let offset = Offset::from_seconds(self.offset).unwrap_or(Offset::UTC);
         let local = offset.to_datetime(self.at);
-        format!("{}{}", local.strftime("%Y-%m-%dT%H:%M:%S"), self.offset_text("Z", ":"))
+        format!(
+            "{}{}",
+            local.strftime("%Y-%m-%dT%H:%M:%S"),
+            self.offset_text("Z", ":")
+        )
     }
 
     /// Date and time by RFC 822 with a four-digit year, as RSS 2.0 asks.
@@ -281,7 +293,11 @@ impl Stamp {
     pub fn rfc822(&self) -> String {
         let offset = Offset::from_seconds(self.offset).unwrap_or(Offset::UTC);
         let local = offset.to_datetime(self.at);
-        format!("{} {}", local.strftime("%a, %d %b %Y %H:%M:%S"), self.offset_text("+0000", ""))
+        format!(
+            "{} {}",
+            local.strftime("%a, %d %b %Y %H:%M:%S"),
+            self.offset_text("+0000", "")
+        )
     }
 
     fn offset_text(&self, zero: &str, between: &str) -> String {
@@ -319,7 +335,9 @@ impl DatePart {
 fn days(first: Date, length: Span, zone: &TimeZone) -> Result<Stretch, DateFault> {
     let out = |_| DateFault::NotThere("the calendar ends before that".to_owned());
     let midnight = |day: Date| {
-        zone.to_ambiguous_timestamp(day.at(0, 0, 0, 0)).compatible().map_err(out)
+        zone.to_ambiguous_timestamp(day.at(0, 0, 0, 0))
+            .compatible()
+            .map_err(out)
     };
     Ok(Stretch {
         start: midnight(first)?,
@@ -392,7 +410,10 @@ mod tests {
 
     #[test]
     fn stamps_print_by_their_standards() {
-        let stamp = parse_date("2026-07-04 09:05").unwrap().stamp(&london()).unwrap();
+        let stamp = parse_date("2026-07-04 09:05")
+            .unwrap()
+            .stamp(&london())
+            .unwrap();
         assert_eq!(stamp.rfc3339(), "2026-07-04T09:05:00+01:00");
         assert_eq!(stamp.rfc822(), "Sat, 04 Jul 2026 09:05:00 +0100");
     }

@@ -144,10 +144,11 @@ impl Map {
         if let Some(entry) = self.get(name) {
             return Some(&entry.value);
         }
-        name.match_indices('.').find_map(|(dot, _)| match &self.get(&name[..dot])?.value.node {
-            Value::Map(inner) => inner.at(&name[dot + 1..]),
-            _ => None,
-        })
+        name.match_indices('.')
+            .find_map(|(dot, _)| match &self.get(&name[..dot])?.value.node {
+                Value::Map(inner) => inner.at(&name[dot + 1..]),
+                _ => None,
+            })
     }
 
     /// Adds an entry, unless its key stands already: then the span of the first is returned.

@@ -35,9 +35,10 @@ impl Dice {
 }
 
 const WORDS: [&str; 40] = [
-    "lock", "water", "gate", "stone", "lime", "bank", "boat", "heron", "rope", "clay", "bridge", "towpath", "winter",
-    "morning", "bucket", "mason", "timber", "level", "brook", "hedge", "the", "a", "of", "and", "to", "in", "was", "it",
-    "we", "that", "on", "for", "with", "as", "at", "by", "from", "one", "all", "had",
+    "lock", "water", "gate", "stone", "lime", "bank", "boat", "heron", "rope", "clay", "bridge",
+    "towpath", "winter", "morning", "bucket", "mason", "timber", "level", "brook", "hedge", "the",
+    "a", "of", "and", "to", "in", "was", "it", "we", "that", "on", "for", "with", "as", "at", "by",
+    "from", "one", "all", "had",
 ];
 
 /// Writes a site of `posts` posts below `root`.
@@ -106,15 +107,28 @@ fn post(number: usize, posts: usize, tags: usize, dice: &mut Dice) -> String {
     text.push_str("---\n\n");
     while text.len() < 4600 {
         if dice.below(6) == 0 {
-            let _ = write!(text, "## The {} of the {}\n\n", WORDS[dice.below(20)], WORDS[dice.below(20)]);
+            let _ = write!(
+                text,
+                "## The {} of the {}\n\n",
+                WORDS[dice.below(20)],
+                WORDS[dice.below(20)]
+            );
         }
         for _ in 0..40 + dice.below(50) {
             let word = WORDS[dice.below(WORDS.len())];
             match dice.below(40) {
-                0 => { let _ = write!(text, "*{word}* "); }
-                1 => { let _ = write!(text, "[{word}](https://else.example/{word}) "); }
-                2 => { let _ = write!(text, "{word}. "); }
-                _ => { let _ = write!(text, "{word} "); }
+                0 => {
+                    let _ = write!(text, "*{word}* ");
+                }
+                1 => {
+                    let _ = write!(text, "[{word}](https://else.example/{word}) ");
+                }
+                2 => {
+                    let _ = write!(text, "{word}. ");
+                }
+                _ => {
+                    let _ = write!(text, "{word} ");
+                }
             }
         }
         text.push_str("\n\n");

@@ -16,6 +16,7 @@ const STAGED: &str = ".tabulae-part";
 /// A folder that a build writes to, and the folder that remembers what it wrote.
 #[derive(Debug)]
 pub struct Disk {
+    name: String,
     out: PathBuf,
     memory: PathBuf,
     lock: Option<File>,
@@ -25,10 +26,11 @@ pub struct Disk {
 }
 
 impl Disk {
-    /// Writes to `out`, and remembers in `memory` (`.tabulae/`).
+    /// Writes to `out`, which messages call `name`, and remembers in `memory` (`.tabulae/`).
     #[must_use]
-    pub fn new(out: impl Into<PathBuf>, memory: impl Into<PathBuf>) -> Self {
+    pub fn new(out: impl Into<PathBuf>, memory: impl Into<PathBuf>, name: &str) -> Self {
         Self {
+            name: name.to_owned(),
             out: out.into(),
             memory: memory.into(),
             lock: None,
@@ -83,21 +85,38 @@ impl Disk {
     /// Makes a folder, or finds it there; `within` is whether it lies in `out/`, where no
     /// symbolic link is followed.
     fn make_folder(&self, folder: &Path, within: bool) -> io::Result<()> {
-        let made = if within { fs::create_dir(folder) } else { fs::create_dir_all(folder) };
+        let made = if within {
+            fs::create_dir(folder)
+        } else {
+            fs::create_dir_all(folder)
+        };
         match made {
             Ok(()) if within => {
-                self.made.lock().unwrap_or_else(PoisonError::into_inner).insert(folder.to_owned());
+                self.made
+                    .lock()
+                    .unwrap_or_else(PoisonError::into_inner)
+                    .insert(folder.to_owned());
                 Ok(())
             }
             Ok(()) => Ok(()),
-            Err(error) if error.kind() == io::ErrorKind::AlreadyExists => check_folder(folder, within),
+            Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
+                check_folder(folder, within)
+            }
             Err(error) => Err(error),
         }
     }
 
     fn tidy(&self) {
-        for entry in walkdir::WalkDir::new(&self.out).into_iter().filter_map(Result::ok) {
-            if entry.file_type().is_file() && entry.file_name().to_str().is_some_and(|name| name.ends_with(STAGED)) {
+        for entry in walkdir::WalkDir::new(&self.out)
+            .into_iter()
+            .filter_map(Result::ok)
+        {
+            if entry.file_type().is_file()
+                && entry
+                    .file_name()
+                    .to_str()
+                    .is_some_and(|name| name.ends_with(STAGED))
+            {
                 let _ = fs::remove_file(entry.path());
                 if let Some(folder) = entry.path().parent() {
                     self.prune(folder);
@@ -108,7 +127,8 @@ impl Disk {
 
     /// Removes the folders of `folder` upwards that are empty, not `out` itself.
     fn prune(&self, mut folder: &Path) {
-        while folder != self.out && folder.starts_with(&self.out) && fs::remove_dir(folder).is_ok() {
+        while folder != self.out && folder.starts_with(&self.out) && fs::remove_dir(folder).is_ok()
+        {
             self.known().remove(folder);
             match folder.parent() {
                 Some(parent) => folder = parent,
@@ -124,7 +144,11 @@ fn check_folder(folder: &Path, within: bool) -> io::Result<()> {
     if found.is_dir() || (!within && folder.is_dir()) {
         return Ok(());
     }
-    let what = if found.is_symlink() { "a symbolic link, which is not followed" } else { "a file, not a folder" };
+    let what = if found.is_symlink() {
+        "a symbolic link, which is not followed"
+    } else {
+        "a file, not a folder"
+    };
     Err(io::Error::other(format!("{} is {what}", folder.display())))
 }
 
@@ -172,14 +196,24 @@ impl Output for Disk {
 
     fn read(&self, path: &str) -> io::Result<Option<Vec<u8>>> {
         // Where there was no folder when the build began, nothing can stand in it.
-        if *self.new.get_or_init(|| fs::symlink_metadata(&self.out).is_err()) {
+        if *self
+            .new
+            .get_or_init(|| fs::symlink_metadata(&self.out).is_err())
+        {
             return Ok(None);
         }
         let whole = self.out.join(path);
         match fs::symlink_metadata(&whole) {
             Ok(found) if found.is_symlink() => Ok(None),
             Ok(_) => fs::read(&whole).map(Some),
-            Err(error) if matches!(error.kind(), io::ErrorKind::NotFound | io::ErrorKind::NotADirectory) => Ok(None),
+            Err(error)
+                if matches!(
+                    error.kind(),
+                    io::ErrorKind::NotFound | io::ErrorKind::NotADirectory
+                ) =>
+            {
+                Ok(None)
+            }
             Err(error) => Err(error),
         }
     }
@@ -215,7 +249,11 @@ impl Output for Disk {
         let _ = fs::remove_file(&staged);
         let mut folder = staged.parent();
         while let Some(empty) = folder
-            && self.made.lock().unwrap_or_else(PoisonError::into_inner).contains(empty)
+            && self
+                .made
+                .lock()
+                .unwrap_or_else(PoisonError::into_inner)
+                .contains(empty)
             && fs::remove_dir(empty).is_ok()
         {
             self.known().remove(empty);
@@ -245,6 +283,6 @@ impl Output for Disk {
     }
 
     fn name(&self) -> String {
-        self.out.display().to_string()
+        self.name.clone()
     }
 }

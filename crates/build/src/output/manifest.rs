@@ -20,7 +20,10 @@ impl Manifest {
         let mut text = format!("{HEAD}\n");
         for (path, hash) in &self.files {
             let hash = hash.map_or_else(|| "-".repeat(16), |hash| format!("{hash:016x}"));
-            text.push_str(&format!("{hash} {}\n", path.replace('\\', "\\\\").replace('\n', "\\n")));
+            text.push_str(&format!(
+                "{hash} {}\n",
+                path.replace('\\', "\\\\").replace('\n', "\\n")
+            ));
         }
         text.push_str(&format!("{:016x} end\n", checksum(text.as_bytes())));
         text

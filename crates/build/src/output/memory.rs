@@ -34,7 +34,10 @@ impl Memory {
     /// A file's text.
     #[must_use]
     pub fn text(&self, path: &str) -> Option<String> {
-        self.state().files.get(path).map(|bytes| String::from_utf8_lossy(bytes).into_owned())
+        self.state()
+            .files
+            .get(path)
+            .map(|bytes| String::from_utf8_lossy(bytes).into_owned())
     }
 
     /// Puts a file there as someone else would.

@@ -39,10 +39,18 @@ pub fn diagnose(error: &Error, shared: &Shared) -> Diagnostic {
         source = inner.source();
     }
     let name = innermost.name().unwrap_or("template");
-    let text = shared.sources.get(name).cloned().unwrap_or_else(|| Source::new(name, innermost.template_source().unwrap_or("")));
+    let text = shared
+        .sources
+        .get(name)
+        .cloned()
+        .unwrap_or_else(|| Source::new(name, innermost.template_source().unwrap_or("")));
     let span = span_of(innermost, &text);
     let expression = text.text().get(span.start..span.end).unwrap_or_default();
-    let place = if text.text().is_empty() { Place::top_of(name) } else { text.place(span) };
+    let place = if text.text().is_empty() {
+        Place::top_of(name)
+    } else {
+        text.place(span)
+    };
     explain(innermost, expression, place, shared)
 }
 
@@ -52,7 +60,12 @@ fn span_of(error: &Error, source: &Source) -> Span {
         return Span::new(range.start, range.end);
     }
     let line = error.line().unwrap_or(1);
-    let start: usize = source.text().split_inclusive('\n').take(line.saturating_sub(1)).map(str::len).sum();
+    let start: usize = source
+        .text()
+        .split_inclusive('\n')
+        .take(line.saturating_sub(1))
+        .map(str::len)
+        .sum();
     let rest = source.text().get(start..).unwrap_or_default();
     let text = rest.lines().next().unwrap_or_default();
     let indent = text.len() - text.trim_start().len();
@@ -65,37 +78,98 @@ fn explain(error: &Error, expression: &str, place: Place, shared: &Shared) -> Di
         ErrorKind::UndefinedError => undefined(expression, detail, place, shared),
         ErrorKind::UnknownFilter => {
             let name = quoted(detail, "filter ");
-            let known = FILTERS.into_iter().chain(["upper", "lower", "title", "trim", "length", "first", "last", "join", "sort", "default", "safe", "escape", "replace", "reverse", "round", "slice", "batch", "unique", "map", "select", "reject", "int", "float", "string", "list", "groupby", "urlencode"]);
-            with_nearest(Diagnostic::error(Code::TemplateFailed, place, format!("there is no filter `{name}`")), &name, known)
+            let known = FILTERS.into_iter().chain([
+                "upper",
+                "lower",
+                "title",
+                "trim",
+                "length",
+                "first",
+                "last",
+                "join",
+                "sort",
+                "default",
+                "safe",
+                "escape",
+                "replace",
+                "reverse",
+                "round",
+                "slice",
+                "batch",
+                "unique",
+                "map",
+                "select",
+                "reject",
+                "int",
+                "float",
+                "string",
+                "list",
+                "groupby",
+                "urlencode",
+            ]);
+            with_nearest(
+                Diagnostic::error(
+                    Code::TemplateFailed,
+                    place,
+                    format!("there is no filter `{name}`"),
+                ),
+                &name,
+                known,
+            )
         }
         ErrorKind::UnknownFunction => {
             let name = quoted(detail, "");
             with_nearest(
-                Diagnostic::error(Code::TemplateFailed, place, format!("there is no function `{name}`")),
+                Diagnostic::error(
+                    Code::TemplateFailed,
+                    place,
+                    format!("there is no function `{name}`"),
+                ),
                 &name,
                 FUNCTIONS.into_iter().chain(["range", "dict", "namespace"]),
             )
         }
         ErrorKind::TemplateNotFound => {
-            let fault = Diagnostic::error(Code::TemplateFailed, place, format!("a template is not there: {detail}"));
+            let fault = Diagnostic::error(
+                Code::TemplateFailed,
+                place,
+                format!("a template is not there: {detail}"),
+            );
             let asked = detail.split('"').nth(1).unwrap_or(expression).to_owned();
             with_nearest(fault, &asked, shared.sources.keys().map(String::as_str))
         }
-        ErrorKind::SyntaxError => Diagnostic::error(Code::TemplateUnreadable, place, format!("this is not a well-formed template: {detail}"))
-            .help("values stand in {{ … }}, statements in {% … %}, each of which has its {% end… %}"),
+        ErrorKind::SyntaxError => Diagnostic::error(
+            Code::TemplateUnreadable,
+            place,
+            format!("this is not a well-formed template: {detail}"),
+        )
+        .help("values stand in {{ … }}, statements in {% … %}, each of which has its {% end… %}"),
         kind => {
-            let message = if detail.is_empty() { kind.to_string() } else { detail.to_owned() };
-            Diagnostic::error(Code::TemplateFailed, place, message).help("look at the expression that is marked")
+            let message = if detail.is_empty() {
+                kind.to_string()
+            } else {
+                detail.to_owned()
+            };
+            Diagnostic::error(Code::TemplateFailed, place, message)
+                .help("look at the expression that is marked")
         }
     }
 }
 
 fn quoted(detail: &str, before: &str) -> String {
     let rest = detail.strip_prefix(before).unwrap_or(detail);
-    rest.split_whitespace().next().unwrap_or_default().trim_matches(['`', '"', '\'']).to_owned()
+    rest.split_whitespace()
+        .next()
+        .unwrap_or_default()
+        .trim_matches(['`', '"', '\''])
+        .to_owned()
 }
 
-fn with_nearest<'a>(fault: Diagnostic, name: &str, known: impl IntoIterator<Item = &'a str>) -> Diagnostic {
+fn with_nearest<'a>(
+    fault: Diagnostic,
+    name: &str,
+    known: impl IntoIterator<Item = &'a str>,
+) -> Diagnostic {
     match did_you_mean(name, known) {
         Some(help) => fault.help(help),
         None => fault.help("docs/templates.md lists what templates know"),
@@ -108,12 +182,16 @@ fn undefined(expression: &str, detail: &str, place: Place, shared: &Shared) -> D
         .into_iter()
         .find_map(first_path)
         .unwrap_or_else(|| expression.to_owned());
-    let (object, name) = shown.rsplit_once('.').map_or(("", shown.as_str()), |(object, name)| (object, name));
+    let (object, name) = shown
+        .rsplit_once('.')
+        .map_or(("", shown.as_str()), |(object, name)| (object, name));
     let catalogue = &shared.site.catalogue;
     let sets: Vec<usize> = (0..catalogue.sets().len()).collect();
     let mut known: Vec<&str> = Vec::new();
     match object {
-        "" => known.extend(["site", "page", "post", "posts", "archive", "term", "pager", "related", "loop"]),
+        "" => known.extend([
+            "site", "page", "post", "posts", "archive", "term", "pager", "related", "loop",
+        ]),
         "site" => known.extend(SITE),
         "page" => known.extend(PAGE),
         "archive" => known.extend(ARCHIVE),
@@ -131,32 +209,60 @@ fn undefined(expression: &str, detail: &str, place: Place, shared: &Shared) -> D
     }
     let message = match object {
         "" => format!("there is no `{name}` here"),
-        "site" | "page" | "archive" | "pager" | "term" | "site.words" => format!("`{object}` has no `{name}`"),
+        "site" | "page" | "archive" | "pager" | "term" | "site.words" => {
+            format!("`{object}` has no `{name}`")
+        }
         _ => format!("no post has a field `{name}`, which `{object}` is asked for"),
     };
-    with_nearest(Diagnostic::error(Code::TemplateFailed, place, message), name, known)
+    with_nearest(
+        Diagnostic::error(Code::TemplateFailed, place, message),
+        name,
+        known,
+    )
 }
 
 /// The first dotted name in a text that holds more than one part, or its first name.
 fn first_path(text: &str) -> Option<String> {
     let is_name = |c: char| c.is_alphanumeric() || c == '_' || c == '.';
-    let found = text.split(|c: char| !is_name(c)).find(|part| part.starts_with(|c: char| c.is_alphabetic() || c == '_'));
+    let found = text
+        .split(|c: char| !is_name(c))
+        .find(|part| part.starts_with(|c: char| c.is_alphabetic() || c == '_'));
     found.map(str::to_owned).filter(|path| !path.is_empty())
 }
 
 /// What `site` has.
 pub(super) const SITE: [&str; 11] = [
-    "title", "address", "link", "language", "about", "author", "image", "feeds", "lists", "words", "style",
+    "title", "address", "link", "language", "about", "author", "image", "feeds", "lists", "words",
+    "style",
 ];
 /// What `page` has.
 pub(super) const PAGE: [&str; 9] = [
-    "title", "link", "description", "feeds", "canonical", "newer", "older", "content", "kind",
+    "title",
+    "link",
+    "description",
+    "feeds",
+    "canonical",
+    "newer",
+    "older",
+    "content",
+    "kind",
 ];
 /// What `archive` has.
 pub(super) const ARCHIVE: [&str; 10] = [
-    "name", "title", "link", "overview", "by", "show", "sections", "terms", "count", "overview_title",
+    "name",
+    "title",
+    "link",
+    "overview",
+    "by",
+    "show",
+    "sections",
+    "terms",
+    "count",
+    "overview_title",
 ];
 /// What `pager` has.
-pub(super) const PAGER: [&str; 8] = ["number", "pages", "total", "first", "last", "newer", "older", "numbers"];
+pub(super) const PAGER: [&str; 8] = [
+    "number", "pages", "total", "first", "last", "newer", "older", "numbers",
+];
 /// What a term has.
 pub(super) const TERM: [&str; 5] = ["name", "slug", "count", "link", "about"];

@@ -24,23 +24,44 @@ pub(super) const FILTERS: [&str; 4] = ["date", "count", "absolute", "slug"];
 
 pub(super) fn add(env: &mut Environment<'static>, shared: &Arc<Shared>) {
     let of = Arc::clone(shared);
-    env.add_function("query", move |state: &State<'_, '_>, text: &str, given: Kwargs| {
-        let posts = query(&of, state, text, &given)?;
-        Ok::<_, Error>(post_list(posts, &of))
-    });
+    env.add_function(
+        "query",
+        move |state: &State<'_, '_>, text: &str, given: Kwargs| {
+            let posts = query(&of, state, text, &given)?;
+            Ok::<_, Error>(post_list(posts, &of))
+        },
+    );
     let of = Arc::clone(shared);
-    env.add_function("terms", move |state: &State<'_, '_>, field: &str, options: Kwargs| terms(&of, state, field, &options));
+    env.add_function(
+        "terms",
+        move |state: &State<'_, '_>, field: &str, options: Kwargs| {
+            terms(&of, state, field, &options)
+        },
+    );
     let of = Arc::clone(shared);
     env.add_function("feeds", move || feed_list(&of));
     let of = Arc::clone(shared);
-    env.add_function("card", move |state: &State<'_, '_>, post: Value, level: Option<usize>| card(&of, state, &post, level));
+    env.add_function(
+        "card",
+        move |state: &State<'_, '_>, post: Value, level: Option<usize>| {
+            card(&of, state, &post, level)
+        },
+    );
     let of = Arc::clone(shared);
-    env.add_filter("date", move |value: Value, pattern: Option<&str>| date(&of, &value, pattern));
+    env.add_filter("date", move |value: Value, pattern: Option<&str>| {
+        date(&of, &value, pattern)
+    });
     let of = Arc::clone(shared);
-    env.add_filter("count", move |value: Value, one: &str, many: &str| count(&of, &value, one, many));
+    env.add_filter("count", move |value: Value, one: &str, many: &str| {
+        count(&of, &value, one, many)
+    });
     let of = Arc::clone(shared);
     env.add_filter("absolute", move |link: &str| {
-        if tabulae_core::html::is_local(link) { of.site.settings.site.address.absolute(link) } else { link.to_owned() }
+        if tabulae_core::html::is_local(link) {
+            of.site.settings.site.address.absolute(link)
+        } else {
+            link.to_owned()
+        }
     });
     env.add_filter("slug", |text: &str| slug(text));
 }
@@ -49,14 +70,23 @@ fn wrong(message: impl Into<String>) -> Error {
     Error::new(ErrorKind::InvalidOperation, message.into())
 }
 
-fn query(shared: &Arc<Shared>, state: &State<'_, '_>, text: &str, given: &Kwargs) -> Result<Arc<[PostId]>, Error> {
+fn query(
+    shared: &Arc<Shared>,
+    state: &State<'_, '_>,
+    text: &str,
+    given: &Kwargs,
+) -> Result<Arc<[PostId]>, Error> {
     let mut parameters = Vec::new();
     for name in given.args() {
         let value: Value = given.get(name)?;
         parameters.push((name.to_owned(), parameter(&value)?));
     }
     if parameters.is_empty()
-        && let Some(known) = shared.answers.lock().unwrap_or_else(PoisonError::into_inner).get(text)
+        && let Some(known) = shared
+            .answers
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .get(text)
     {
         return Ok(Arc::clone(known));
     }
@@ -72,10 +102,14 @@ fn query(shared: &Arc<Shared>, state: &State<'_, '_>, text: &str, given: &Kwargs
     let mut faults = Faults::new();
     let compiled = compile(&passage, scope).into_output(&mut faults);
     let (errors, warnings): (Faults, Faults) = faults.into_iter().partition(Diagnostic::is_error);
-    warnings.into_iter().for_each(|warning| shared.warn(warning));
+    warnings
+        .into_iter()
+        .for_each(|warning| shared.warn(warning));
     let Some(compiled) = compiled else {
         let fault = errors.into_iter().next();
-        let message = fault.as_ref().map_or_else(String::new, |fault| fault.message.clone());
+        let message = fault
+            .as_ref()
+            .map_or_else(String::new, |fault| fault.message.clone());
         let error = wrong(message);
         return Err(match fault {
             Some(fault) => error.with_source(QueryFault(Box::new(fault))),
@@ -84,7 +118,10 @@ fn query(shared: &Arc<Shared>, state: &State<'_, '_>, text: &str, given: &Kwargs
     };
     let posts: Arc<[PostId]> = compiled.run(&site.catalogue, this()).posts.into();
     if parameters.is_empty() && !compiled.needs_this() {
-        let mut answers = shared.answers.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut answers = shared
+            .answers
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner);
         answers.insert(text.to_owned(), Arc::clone(&posts));
     }
     Ok(posts)
@@ -115,7 +152,9 @@ fn parameter(value: &Value) -> Result<Parameter, Error> {
         return Ok(Parameter::Text(term.name.to_string()));
     }
     if value.downcast_object_ref::<PostObject>().is_some() {
-        return Err(wrong("a parameter is a text, a number, a date, true or false, or a list of such; hand in a field of the post"));
+        return Err(wrong(
+            "a parameter is a text, a number, a date, true or false, or a list of such; hand in a field of the post",
+        ));
     }
     if let Some(text) = value.as_str() {
         return Ok(Parameter::Text(text.to_owned()));
@@ -126,15 +165,29 @@ fn parameter(value: &Value) -> Result<Parameter, Error> {
     if let Ok(flag) = bool::try_from(value.clone()) {
         return Ok(Parameter::Flag(flag));
     }
-    value.try_iter()?.map(|item| parameter(&item)).collect::<Result<_, _>>().map(Parameter::List)
+    value
+        .try_iter()?
+        .map(|item| parameter(&item))
+        .collect::<Result<_, _>>()
+        .map(Parameter::List)
 }
 
 /// The terms of a field that listed posts have, or the posts of a query.
-fn terms(shared: &Arc<Shared>, state: &State<'_, '_>, name: &str, options: &Kwargs) -> Result<Value, Error> {
+fn terms(
+    shared: &Arc<Shared>,
+    state: &State<'_, '_>,
+    name: &str,
+    options: &Kwargs,
+) -> Result<Value, Error> {
     let catalogue = &shared.site.catalogue;
     let field = catalogue.term_field(name).ok_or_else(|| {
-        let known: Vec<&str> = catalogue.term_tables().iter().map(|table| table.field.name.as_str()).collect();
-        let near = crate::site::did_you_mean(name, known.iter().copied()).unwrap_or_else(|| format!("term fields are {}", known.join(", ")));
+        let known: Vec<&str> = catalogue
+            .term_tables()
+            .iter()
+            .map(|table| table.field.name.as_str())
+            .collect();
+        let near = crate::site::did_you_mean(name, known.iter().copied())
+            .unwrap_or_else(|| format!("term fields are {}", known.join(", ")));
         wrong(format!("`{name}` is not a term field; {near}"))
     })?;
     let order: Option<&str> = options.get("order")?;
@@ -143,10 +196,22 @@ fn terms(shared: &Arc<Shared>, state: &State<'_, '_>, name: &str, options: &Kwar
     options.assert_all_used()?;
     let table = catalogue.terms(field);
     let mut lists: Vec<(TermId, usize, Option<PostId>)> = match text {
-        None => table.terms.iter().enumerate().map(|(at, term)| (id_at(at), term.posts.len(), term.posts.first().copied())).collect(),
+        None => table
+            .terms
+            .iter()
+            .enumerate()
+            .map(|(at, term)| (id_at(at), term.posts.len(), term.posts.first().copied()))
+            .collect(),
         Some(text) => {
-            let posts = query(shared, state, text, &Kwargs::from_iter(std::iter::empty::<(String, Value)>()))?;
-            let mut lists: Vec<_> = (0..table.terms.len()).map(|at| (id_at(at), 0, None)).collect();
+            let posts = query(
+                shared,
+                state,
+                text,
+                &Kwargs::from_iter(std::iter::empty::<(String, Value)>()),
+            )?;
+            let mut lists: Vec<_> = (0..table.terms.len())
+                .map(|at| (id_at(at), 0, None))
+                .collect();
             for post in posts.iter() {
                 for term in catalogue.terms_of(*post, field) {
                     let list = &mut lists[term.0 as usize];
@@ -158,15 +223,25 @@ fn terms(shared: &Arc<Shared>, state: &State<'_, '_>, name: &str, options: &Kwar
         }
     };
     lists.retain(|(_, count, _)| *count > 0);
-    let by_name = |a: &TermId, b: &TermId| catalogue.language.sort(&table.term(*a).name, &table.term(*b).name);
+    let by_name = |a: &TermId, b: &TermId| {
+        catalogue
+            .language
+            .sort(&table.term(*a).name, &table.term(*b).name)
+    };
     match order.unwrap_or("name") {
         "name" => lists.sort_by(|a, b| by_name(&a.0, &b.0)),
         "count" => lists.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| by_name(&a.0, &b.0))),
         "newest" => lists.sort_by(|a, b| a.2.cmp(&b.2).then_with(|| by_name(&a.0, &b.0))),
-        other => return Err(wrong(format!("terms cannot be ordered by \"{other}\"; write \"name\", \"count\" or \"newest\""))),
+        other => {
+            return Err(wrong(format!(
+                "terms cannot be ordered by \"{other}\"; write \"name\", \"count\" or \"newest\""
+            )));
+        }
     }
     lists.truncate(limit.unwrap_or(usize::MAX));
-    Ok(Value::from_iter(lists.into_iter().map(|(id, count, _)| TermObject::counted(&shared.terms[field][id.0 as usize], count))))
+    Ok(Value::from_iter(lists.into_iter().map(|(id, count, _)| {
+        TermObject::counted(&shared.terms[field][id.0 as usize], count)
+    })))
 }
 
 fn id_at(at: usize) -> TermId {
@@ -175,7 +250,12 @@ fn id_at(at: usize) -> TermId {
 
 /// Every feed of the site.
 fn feed_list(shared: &Shared) -> Value {
-    shared.plan.feeds.iter().map(|feed| feed_value(shared, feed)).collect()
+    shared
+        .plan
+        .feeds
+        .iter()
+        .map(|feed| feed_value(shared, feed))
+        .collect()
 }
 
 pub(crate) fn feed_value(shared: &Shared, feed: &crate::plan::FeedPlan) -> Value {
@@ -192,18 +272,35 @@ const CARD: &str = "parts/card.html";
 
 /// A post's card: `parts/card.html`, which is made once for all lists that show the post, where
 /// it asks for nothing that differs between them.
-fn card(shared: &Arc<Shared>, state: &State<'_, '_>, post: &Value, level: Option<usize>) -> Result<Value, Error> {
+fn card(
+    shared: &Arc<Shared>,
+    state: &State<'_, '_>,
+    post: &Value,
+    level: Option<usize>,
+) -> Result<Value, Error> {
     let level = level.unwrap_or(2);
-    let id = post.downcast_object_ref::<PostObject>().map(|post| post.id).ok_or_else(|| wrong("`card` takes a post"))?;
+    let id = post
+        .downcast_object_ref::<PostObject>()
+        .map(|post| post.id)
+        .ok_or_else(|| wrong("`card` takes a post"))?;
     let wanted = shared.card_needs.get_or_init(|| needs(shared, state.env()));
-    let same_everywhere = this().is_none() && wanted.iter().all(|name| CARD_NAMES.contains(&name.as_str()));
+    let same_everywhere = this().is_none()
+        && wanted
+            .iter()
+            .all(|name| CARD_NAMES.contains(&name.as_str()));
     if same_everywhere && let Some(known) = shared.cards(level).get(&id) {
         return Ok(known.clone());
     }
-    let outer = wanted.iter().filter(|name| !matches!(name.as_str(), "post" | "below"));
+    let outer = wanted
+        .iter()
+        .filter(|name| !matches!(name.as_str(), "post" | "below"));
     let outer = outer.filter_map(|name| Some((Value::from(name.as_str()), state.lookup(name)?)));
-    let own = [("post", post.clone()), ("below", Value::from(level))].map(|(name, value)| (Value::from(name), value));
-    let text = state.env().get_template(CARD)?.render(Value::from_pairs(outer.chain(own)))?;
+    let own = [("post", post.clone()), ("below", Value::from(level))]
+        .map(|(name, value)| (Value::from(name), value));
+    let text = state
+        .env()
+        .get_template(CARD)?
+        .render(Value::from_pairs(outer.chain(own)))?;
     let made = Value::from_safe_string(text);
     if same_everywhere {
         shared.cards(level).insert(id, made.clone());
@@ -212,7 +309,9 @@ fn card(shared: &Arc<Shared>, state: &State<'_, '_>, post: &Value, level: Option
 }
 
 /// What a card may ask for and still be the same in every list.
-const CARD_NAMES: [&str; 8] = ["post", "below", "site", "query", "terms", "feeds", "range", "card"];
+const CARD_NAMES: [&str; 8] = [
+    "post", "below", "site", "query", "terms", "feeds", "range", "card",
+];
 
 /// The names that the card and the parts it includes ask for. A part whose name is not written
 /// out may ask for anything.
@@ -224,7 +323,8 @@ fn needs(shared: &Shared, env: &Environment<'_>) -> Vec<String> {
         if !seen.insert(name.clone()) {
             continue;
         }
-        let (Some(source), Ok(template)) = (shared.sources.get(&name), env.get_template(&name)) else {
+        let (Some(source), Ok(template)) = (shared.sources.get(&name), env.get_template(&name))
+        else {
             names.insert(name);
             continue;
         };
@@ -232,7 +332,13 @@ fn needs(shared: &Shared, env: &Environment<'_>) -> Vec<String> {
         for tag in source.text().split("{%").skip(1) {
             let mut words = tag.trim_start_matches(['-', '+']).split_whitespace();
             if let Some("include" | "extends" | "import" | "from") = words.next() {
-                open.push(words.next().unwrap_or_default().trim_matches(['"', '\'']).to_owned());
+                open.push(
+                    words
+                        .next()
+                        .unwrap_or_default()
+                        .trim_matches(['"', '\''])
+                        .to_owned(),
+                );
             }
         }
     }
@@ -243,9 +349,13 @@ fn stamp_of(shared: &Shared, value: &Value) -> Result<Stamp, Error> {
     if let Some(date) = value.downcast_object_ref::<DateObject>() {
         return Ok(date.stamp);
     }
-    let text = value.as_str().ok_or_else(|| wrong(format!("`date` takes a date, and this is {}", value.kind())))?;
+    let text = value
+        .as_str()
+        .ok_or_else(|| wrong(format!("`date` takes a date, and this is {}", value.kind())))?;
     let zone = &shared.site.moment.zone;
-    parse_date(text).and_then(|date| date.stamp(zone)).map_err(|_| wrong(format!("`date` takes a date, and \"{text}\" is none")))
+    parse_date(text)
+        .and_then(|date| date.stamp(zone))
+        .map_err(|_| wrong(format!("`date` takes a date, and \"{text}\" is none")))
 }
 
 fn date(shared: &Shared, value: &Value, pattern: Option<&str>) -> Result<Value, Error> {
@@ -270,7 +380,16 @@ fn date(shared: &Shared, value: &Value, pattern: Option<&str>) -> Result<Value, 
 }
 
 fn count(shared: &Shared, value: &Value, one: &str, many: &str) -> Result<String, Error> {
-    let number = value.as_usize().or_else(|| value.len()).ok_or_else(|| wrong(format!("`count` takes a number or a list, and this is {}", value.kind())))?;
-    let word = if shared.site.catalogue.language.is_singular(number) { one } else { many };
+    let number = value.as_usize().or_else(|| value.len()).ok_or_else(|| {
+        wrong(format!(
+            "`count` takes a number or a list, and this is {}",
+            value.kind()
+        ))
+    })?;
+    let word = if shared.site.catalogue.language.is_singular(number) {
+        one
+    } else {
+        many
+    };
     Ok(format!("{number} {word}"))
 }

@@ -30,9 +30,18 @@ pub const BUILT_IN: [(&str, &str); 9] = [
     ("archive.html", include_str!("../theme/archive.html")),
     ("overview.html", include_str!("../theme/overview.html")),
     ("parts/card.html", include_str!("../theme/parts/card.html")),
-    ("parts/lines.html", include_str!("../theme/parts/lines.html")),
-    ("parts/pager.html", include_str!("../theme/parts/pager.html")),
-    ("parts/terms.html", include_str!("../theme/parts/terms.html")),
+    (
+        "parts/lines.html",
+        include_str!("../theme/parts/lines.html"),
+    ),
+    (
+        "parts/pager.html",
+        include_str!("../theme/parts/pager.html"),
+    ),
+    (
+        "parts/terms.html",
+        include_str!("../theme/parts/terms.html"),
+    ),
 ];
 
 /// The theme's style sheet.
@@ -66,23 +75,38 @@ impl Shared {
     pub fn new(site: Site, plan: Plan) -> Self {
         let mut sources = BTreeMap::new();
         for (name, text) in BUILT_IN {
-            sources.insert(name.to_owned(), Source::new(&format!("built-in template {name}"), text));
+            sources.insert(
+                name.to_owned(),
+                Source::new(&format!("built-in template {name}"), text),
+            );
         }
         for (name, text) in &site.templates {
-            sources.insert(name.clone(), Source::new(&format!("templates/{name}"), text));
+            sources.insert(
+                name.clone(),
+                Source::new(&format!("templates/{name}"), text),
+            );
         }
         for page in &site.pages {
             if let Some(text) = &page.template {
                 sources.insert(page.post.path.clone(), Source::new(&page.post.path, text));
             }
         }
-        let terms = (0..site.catalogue.term_tables().len()).map(|field| objects::terms(&site, &plan, field)).collect();
-        let links = site.catalogue.all().map(|id| Value::from(site.href(site.catalogue.link(id))));
-        let dates = site.catalogue.all().filter_map(|id| site.catalogue.post(id).date);
+        let terms = (0..site.catalogue.term_tables().len())
+            .map(|field| objects::terms(&site, &plan, field))
+            .collect();
+        let links = site
+            .catalogue
+            .all()
+            .map(|id| Value::from(site.href(site.catalogue.link(id))));
+        let dates = site
+            .catalogue
+            .all()
+            .filter_map(|id| site.catalogue.post(id).date);
         let style = &site.settings.site.dates;
         let mut days = BTreeMap::new();
         for date in dates {
-            days.entry(date.day).or_insert_with(|| Value::from(site.catalogue.language.day(date.day, style)));
+            days.entry(date.day)
+                .or_insert_with(|| Value::from(site.catalogue.language.day(date.day, style)));
         }
         Self {
             terms,
@@ -100,12 +124,15 @@ impl Shared {
 
     /// The cards made so far, by the level of their headings.
     fn cards(&self, level: usize) -> MutexGuard<'_, BTreeMap<PostId, Value>> {
-        self.cards[level.min(6)].lock().unwrap_or_else(PoisonError::into_inner)
+        self.cards[level.min(6)]
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
     }
 
     fn warn(&self, warning: Diagnostic) {
         let mut warnings = self.warnings.lock().unwrap_or_else(PoisonError::into_inner);
-        let same = |known: &Diagnostic| known.place == warning.place && known.message == warning.message;
+        let same =
+            |known: &Diagnostic| known.place == warning.place && known.message == warning.message;
         if !warnings.iter().any(same) {
             warnings.push(warning);
         }
@@ -114,7 +141,8 @@ impl Shared {
     /// The complaints of all pages, by place.
     #[must_use]
     pub fn take_warnings(&self) -> Faults {
-        let mut warnings = std::mem::take(&mut *self.warnings.lock().unwrap_or_else(PoisonError::into_inner));
+        let mut warnings =
+            std::mem::take(&mut *self.warnings.lock().unwrap_or_else(PoisonError::into_inner));
         warnings.sort_by(|a, b| {
             let key = |d: &Diagnostic| (d.place.file.clone(), d.place.line, d.place.column);
             key(a).cmp(&key(b))
@@ -163,14 +191,19 @@ pub fn environment(shared: &Arc<Shared>, faults: &mut Faults) -> Environment<'st
 }
 
 /// Writes a value as HTML; nothing for what is missing.
-fn write_value(out: &mut Output<'_>, state: &mut State<'_, '_>, value: &Value) -> Result<(), minijinja::Error> {
+fn write_value(
+    out: &mut Output<'_>,
+    state: &mut State<'_, '_>,
+    value: &Value,
+) -> Result<(), minijinja::Error> {
     if value.is_undefined() {
         return minijinja::escape_formatter(out, state, value);
     }
     if value.is_none() {
         return Ok(());
     }
-    let failed = |_| minijinja::Error::new(minijinja::ErrorKind::WriteFailure, "cannot write the page");
+    let failed =
+        |_| minijinja::Error::new(minijinja::ErrorKind::WriteFailure, "cannot write the page");
     if value.is_number() {
         return std::fmt::Write::write_fmt(out, format_args!("{value}")).map_err(failed);
     }
@@ -184,7 +217,10 @@ fn write_value(out: &mut Output<'_>, state: &mut State<'_, '_>, value: &Value) -
 /// Text as HTML, also within attributes.
 #[must_use]
 pub fn escape(text: &str) -> std::borrow::Cow<'_, str> {
-    if !text.bytes().any(|byte| matches!(byte, b'&' | b'<' | b'>' | b'"' | b'\'')) {
+    if !text
+        .bytes()
+        .any(|byte| matches!(byte, b'&' | b'<' | b'>' | b'"' | b'\''))
+    {
         return text.into();
     }
     let mut out = String::with_capacity(text.len() + 16);

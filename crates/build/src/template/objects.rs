@@ -47,7 +47,11 @@ impl PostObject {
             DerivedField::Path => Value::from(post.path.as_str()),
             DerivedField::Folder => Value::from(post.folder.as_str()),
             DerivedField::Content => {
-                let html = if post.links { site.resolve_html(site.owner(self.id), &post.html) } else { post.html.clone() };
+                let html = if post.links {
+                    site.resolve_html(site.owner(self.id), &post.html)
+                } else {
+                    post.html.clone()
+                };
                 Value::from_safe_string(html)
             }
             DerivedField::Date => date_or_none(post.date),
@@ -55,9 +59,15 @@ impl PostObject {
             DerivedField::Year => number(post.date.map(|date| date.day.year())),
             DerivedField::Month => number(post.date.map(|date| i16::from(date.day.month()))),
             DerivedField::Day => number(post.date.map(|date| i16::from(date.day.day()))),
-            DerivedField::Summary => post.summary.as_ref().map_or(Value::from(()), |summary| Value::from(Arc::clone(summary))),
+            DerivedField::Summary => post
+                .summary
+                .as_ref()
+                .map_or(Value::from(()), |summary| Value::from(Arc::clone(summary))),
             DerivedField::Image => match &post.image {
-                Some(image) => Value::from(site.resolve(site.owner(self.id), image).unwrap_or_else(|| image.clone())),
+                Some(image) => Value::from(
+                    site.resolve(site.owner(self.id), image)
+                        .unwrap_or_else(|| image.clone()),
+                ),
                 None => Value::from(()),
             },
             DerivedField::Words => Value::from(post.words),
@@ -92,18 +102,31 @@ fn own_value(value: &Written, shared: &Arc<Shared>) -> Value {
     match value {
         Written::Null => Value::from(()),
         Written::Text(text) => Value::from(text.as_str()),
-        #[expect(clippy::cast_possible_truncation, reason = "only whole numbers of a safe size")]
-        Written::Number(number, _) if number.fract() == 0.0 && number.abs() < 9e15 => Value::from(*number as i64),
+        #[expect(
+            clippy::cast_possible_truncation,
+            reason = "only whole numbers of a safe size"
+        )]
+        Written::Number(number, _) if number.fract() == 0.0 && number.abs() < 9e15 => {
+            Value::from(*number as i64)
+        }
         Written::Number(number, _) => Value::from(*number),
         Written::Flag(flag, _) => Value::from(*flag),
         Written::Date(stamp, _) => date_value(*stamp),
-        Written::List(items) => Value::from(items.iter().map(|item| own_value(&item.node, shared)).collect::<Vec<_>>()),
+        Written::List(items) => Value::from(
+            items
+                .iter()
+                .map(|item| own_value(&item.node, shared))
+                .collect::<Vec<_>>(),
+        ),
         Written::Map(map) => map_value(map, shared),
     }
 }
 
 fn map_value(map: &Map, shared: &Arc<Shared>) -> Value {
-    let pairs = map.entries.iter().map(|entry| (entry.key.node.clone(), own_value(&entry.value.node, shared)));
+    let pairs = map
+        .entries
+        .iter()
+        .map(|entry| (entry.key.node.clone(), own_value(&entry.value.node, shared)));
     Value::from_pairs(pairs.map(|(key, value)| (Value::from(key), value)))
 }
 
@@ -120,7 +143,9 @@ impl Object for PostObject {
         if let Some(field) = catalogue.term_field(name) {
             let terms = catalogue.terms_of(self.id, field).iter();
             return Some(Value::from_object(TermList(
-                terms.map(|id| self.shared.terms[field][id.0 as usize].clone()).collect(),
+                terms
+                    .map(|id| self.shared.terms[field][id.0 as usize].clone())
+                    .collect(),
             )));
         }
         if name == "meta" {
@@ -130,8 +155,18 @@ impl Object for PostObject {
     }
 
     fn enumerate(self: &Arc<Self>) -> Enumerator {
-        let own = self.shared.site.catalogue.post(self.id).front.entries.iter();
-        let names = FIELDS.iter().map(|field| field.name.to_owned()).chain(own.map(|entry| entry.key.node.clone()));
+        let own = self
+            .shared
+            .site
+            .catalogue
+            .post(self.id)
+            .front
+            .entries
+            .iter();
+        let names = FIELDS
+            .iter()
+            .map(|field| field.name.to_owned())
+            .chain(own.map(|entry| entry.key.node.clone()));
         Enumerator::Values(names.map(Value::from).collect())
     }
 
@@ -162,7 +197,9 @@ impl Object for PostList {
     }
 
     fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
-        self.posts.get(key.as_usize()?).map(|id| PostObject::value(*id, &self.shared))
+        self.posts
+            .get(key.as_usize()?)
+            .map(|id| PostObject::value(*id, &self.shared))
     }
 
     fn enumerate(self: &Arc<Self>) -> Enumerator {
@@ -195,7 +232,9 @@ pub(super) fn terms(site: &Site, plan: &Plan, field: usize) -> Vec<Value> {
             slug: term.slug.as_str().into(),
             count: term.posts.len(),
             link: link.map_or(Value::from(()), |link| Value::from(site.href(link))),
-            about: term.about.as_ref().map_or(Value::from(()), |about| Value::from_safe_string(about.clone())),
+            about: term.about.as_ref().map_or(Value::from(()), |about| {
+                Value::from_safe_string(about.clone())
+            }),
         })
     });
     values.collect()
@@ -298,7 +337,9 @@ impl Object for DateObject {
     }
 
     fn custom_cmp(self: &Arc<Self>, other: &DynObject) -> Option<Ordering> {
-        other.downcast_ref::<Self>().map(|other| self.stamp.at.cmp(&other.stamp.at))
+        other
+            .downcast_ref::<Self>()
+            .map(|other| self.stamp.at.cmp(&other.stamp.at))
     }
 
     fn render(self: &Arc<Self>, f: &mut fmt::Formatter<'_>) -> fmt::Result {

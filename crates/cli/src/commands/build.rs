@@ -24,7 +24,12 @@ pub(super) fn run(args: &Args, build: &BuildArgs) -> Status {
             if built.output.posts == 0 && status != Status::Done {
                 return status;
             }
-            let text = as_text(&built.output, &built.diagnostics, build, began.elapsed().as_secs_f64());
+            let text = as_text(
+                &built.output,
+                &built.diagnostics,
+                build,
+                began.elapsed().as_secs_f64(),
+            );
             status.max(ui::print(&text))
         }
     }
@@ -33,7 +38,12 @@ pub(super) fn run(args: &Args, build: &BuildArgs) -> Status {
 /// Builds the site in `dir`.
 pub(super) fn build_site(args: &Args, build: &BuildArgs, dir: &Path) -> Collected<Report> {
     let sources = Disk::new(dir);
-    let mut output = DiskOutput::new(build.out(dir), dir.join(MEMORY));
+    let out = build.out(dir);
+    let name = build
+        .out
+        .as_ref()
+        .map_or_else(|| "out".to_owned(), |out| out.display().to_string());
+    let mut output = DiskOutput::new(&out, dir.join(MEMORY), &name);
     let bar = Bar::new();
     let options = args.options(build, &bar);
     let mut work = || tabulae_build::build(&sources, &mut output, &options);
@@ -42,6 +52,8 @@ pub(super) fn build_site(args: &Args, build: &BuildArgs, dir: &Path) -> Collecte
         Some(jobs) => tabulae_build::with_threads(usize::from(jobs), work),
     };
     bar.clear();
+    let mut built = built;
+    built.output.out = out.display().to_string();
     built
 }
 
@@ -61,13 +73,24 @@ fn as_json(report: &Report) -> Value {
     object
 }
 
-pub(super) fn as_text(report: &Report, faults: &[Diagnostic], build: &BuildArgs, seconds: f64) -> String {
+pub(super) fn as_text(
+    report: &Report,
+    faults: &[Diagnostic],
+    build: &BuildArgs,
+    seconds: f64,
+) -> String {
     let mut text = String::new();
     let _ = writeln!(text, "{}", read_line(report));
     let errors = faults.iter().filter(|fault| fault.is_error()).count();
     if build.dry_run {
         for change in &report.changes {
-            let _ = writeln!(text, "  {:<8} {:<40} {}", change.kind.name(), change.path, change.why);
+            let _ = writeln!(
+                text,
+                "  {:<8} {:<40} {}",
+                change.kind.name(),
+                change.path,
+                change.why
+            );
         }
         let _ = writeln!(
             text,
@@ -78,7 +101,11 @@ pub(super) fn as_text(report: &Report, faults: &[Diagnostic], build: &BuildArgs,
             report.unchanged
         );
     } else if errors > 0 && report.written == 0 && report.unchanged == 0 {
-        let _ = writeln!(text, "Nothing was written: {} to mend.", counted(errors, "error", "errors"));
+        let _ = writeln!(
+            text,
+            "Nothing was written: {} to mend.",
+            counted(errors, "error", "errors")
+        );
         return text;
     } else {
         let _ = writeln!(
@@ -90,12 +117,26 @@ pub(super) fn as_text(report: &Report, faults: &[Diagnostic], build: &BuildArgs,
             report.removed
         );
         if errors > 0 {
-            let _ = writeln!(text, "Built without what stands in {}.", counted(errors, "error", "errors"));
+            let _ = writeln!(
+                text,
+                "Built without what stands in {}.",
+                counted(errors, "error", "errors")
+            );
         }
     }
     if let Some(due) = &report.next_due {
-        let time = due.at.time.map(|time| time.strftime(" at %H:%M").to_string()).unwrap_or_default();
-        let _ = writeln!(text, "Next due: \"{}\" on {}{time} ({}).", due.title, due.at.day.strftime("%-d %B %Y"), due.path);
+        let time = due
+            .at
+            .time
+            .map(|time| time.strftime(" at %H:%M").to_string())
+            .unwrap_or_default();
+        let _ = writeln!(
+            text,
+            "Next due: \"{}\" on {}{time} ({}).",
+            due.title,
+            due.at.day.strftime("%-d %B %Y"),
+            due.path
+        );
     }
     text
 }
@@ -111,7 +152,11 @@ fn read_line(report: &Report) -> String {
             "draft" => counted(*count, "draft", "drafts"),
             state => format!("{count} {state}"),
         });
-        let _ = write!(line, " Held back: {}.", states.collect::<Vec<_>>().join(", "));
+        let _ = write!(
+            line,
+            " Held back: {}.",
+            states.collect::<Vec<_>>().join(", ")
+        );
     }
     line
 }

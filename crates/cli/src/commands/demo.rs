@@ -23,7 +23,11 @@ const DAY: &str = "2026-11-20";
 pub(super) fn run(args: &Args, dir: &Path) -> Status {
     let began = Instant::now();
     let used = std::fs::read_dir(dir).is_ok_and(|mut files| files.next().is_some());
-    let made = if used { Err(vec![taken(dir)]) } else { init::write_all(&DEMO, dir) };
+    let made = if used {
+        Err(vec![taken(dir)])
+    } else {
+        init::write_all(&DEMO, dir)
+    };
     let files = match made {
         Ok(files) => files,
         Err(faults) => return init::fail(args, &faults),
@@ -33,10 +37,18 @@ pub(super) fn run(args: &Args, dir: &Path) -> Status {
     let plain = BuildArgs::plain();
     let built = build::build_site(&args, &plain, dir);
     if args.format == Format::Json {
-        return ui::json(&json!({ "made": files, "written": built.output.written }), &built.diagnostics);
+        return ui::json(
+            &json!({ "made": files, "written": built.output.written }),
+            &built.diagnostics,
+        );
     }
     let status = ui::faults(&built.diagnostics);
-    let account = build::as_text(&built.output, &built.diagnostics, &plain, began.elapsed().as_secs_f64());
+    let account = build::as_text(
+        &built.output,
+        &built.diagnostics,
+        &plain,
+        began.elapsed().as_secs_f64(),
+    );
     status.max(ui::print(&format!("{account}{}", words(dir))))
 }
 
@@ -61,6 +73,10 @@ Then change a file in {shown}/posts/ and run `tabulae -C {shown} build` again.
 
 fn taken(dir: &Path) -> Diagnostic {
     let shown = dir.display().to_string();
-    Diagnostic::error(Code::FolderTaken, Place::top_of(&shown), format!("the folder `{shown}` has files in it, and nothing is overwritten"))
-        .help("name a new folder")
+    Diagnostic::error(
+        Code::FolderTaken,
+        Place::top_of(&shown),
+        format!("the folder `{shown}` has files in it, and nothing is overwritten"),
+    )
+    .help("name a new folder")
 }

@@ -14,8 +14,16 @@ use crate::ui::{self, Status};
 static START: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/start");
 
 pub(super) fn run(args: &Args, dir: &Path) -> Status {
-    let taken: Vec<Diagnostic> = names(&START).iter().filter(|name| dir.join(name).exists()).map(|name| taken(dir, name)).collect();
-    let written = if taken.is_empty() { write_all(&START, dir) } else { Err(taken) };
+    let taken: Vec<Diagnostic> = names(&START)
+        .iter()
+        .filter(|name| dir.join(name).exists())
+        .map(|name| taken(dir, name))
+        .collect();
+    let written = if taken.is_empty() {
+        write_all(&START, dir)
+    } else {
+        Err(taken)
+    };
     match written {
         Err(faults) => fail(args, &faults),
         Ok(files) => match args.format {
@@ -37,18 +45,30 @@ pub(super) fn fail(args: &Args, faults: &[Diagnostic]) -> Status {
         Format::Json => ui::json(&json!({}), faults),
         Format::Text => ui::faults(faults),
     };
-    if status == Status::Faults { Status::Usage } else { status }
+    if status == Status::Faults {
+        Status::Usage
+    } else {
+        status
+    }
 }
 
 fn taken(dir: &Path, name: &str) -> Diagnostic {
     let path = dir.join(name).display().to_string();
-    Diagnostic::error(Code::FolderTaken, Place::top_of(&path), format!("`{path}` is there already, and nothing is overwritten"))
-        .help("name a new folder")
+    Diagnostic::error(
+        Code::FolderTaken,
+        Place::top_of(&path),
+        format!("`{path}` is there already, and nothing is overwritten"),
+    )
+    .help("name a new folder")
 }
 
 /// The paths of all files of an embedded folder.
 pub(super) fn names(folder: &Dir<'_>) -> Vec<String> {
-    let mut names: Vec<String> = folder.files().filter_map(|file| file.path().to_str()).map(str::to_owned).collect();
+    let mut names: Vec<String> = folder
+        .files()
+        .filter_map(|file| file.path().to_str())
+        .map(str::to_owned)
+        .collect();
     for inner in folder.dirs() {
         names.extend(self::names(inner));
     }
@@ -61,13 +81,20 @@ pub(super) fn write_all(folder: &Dir<'_>, dir: &Path) -> Result<Vec<String>, Vec
     let names = names(folder);
     for name in &names {
         let path = dir.join(name);
-        let bytes = folder.get_file(name).map(include_dir::File::contents).unwrap_or_default();
+        let bytes = folder
+            .get_file(name)
+            .map(include_dir::File::contents)
+            .unwrap_or_default();
         let made = path.parent().map_or(Ok(()), std::fs::create_dir_all);
         if let Err(error) = made.and_then(|()| std::fs::write(&path, bytes)) {
             let shown = path.display().to_string();
             return Err(vec![
-                Diagnostic::error(Code::FileUnwritable, Place::top_of(&shown), format!("cannot write `{shown}`: {error}"))
-                    .help("look at the folder's permissions and the space that is left"),
+                Diagnostic::error(
+                    Code::FileUnwritable,
+                    Place::top_of(&shown),
+                    format!("cannot write `{shown}`: {error}"),
+                )
+                .help("look at the folder's permissions and the space that is left"),
             ]);
         }
     }

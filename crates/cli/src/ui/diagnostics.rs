@@ -40,9 +40,18 @@ pub(crate) fn faults(faults: &[Diagnostic]) -> Status {
 }
 
 fn one(fault: &Diagnostic, out: &mut String) {
-    let (word, style) = if fault.is_error() { ("error", ERROR) } else { ("warning", WARNING) };
+    let (word, style) = if fault.is_error() {
+        ("error", ERROR)
+    } else {
+        ("warning", WARNING)
+    };
     let code = fault.code.name();
-    let _ = writeln!(out, "{BOLD}{}{BOLD:#}: {style}{word}{style:#}: {BOLD}{}{BOLD:#} [{code}]", shown(&fault.place), fault.message);
+    let _ = writeln!(
+        out,
+        "{BOLD}{}{BOLD:#}: {style}{word}{style:#}: {BOLD}{}{BOLD:#} [{code}]",
+        shown(&fault.place),
+        fault.message
+    );
     excerpt(&fault.place, style, out);
     if let Some((place, word)) = &fault.other {
         let _ = writeln!(out, "  {BOLD}{}{BOLD:#}: {word}", shown(place));
@@ -66,9 +75,14 @@ fn excerpt(place: &Place, style: Style, out: &mut String) {
     let Some(line) = &place.excerpt else {
         return;
     };
-    let chars: Vec<char> = line.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
+    let chars: Vec<char> = line
+        .chars()
+        .map(|c| if c.is_control() { ' ' } else { c })
+        .collect();
     let at = (place.column - 1).min(chars.len());
-    let start = at.saturating_sub(WIDE / 2).min(chars.len().saturating_sub(WIDE));
+    let start = at
+        .saturating_sub(WIDE / 2)
+        .min(chars.len().saturating_sub(WIDE));
     let end = (start + WIDE).min(chars.len());
     let head = if start > 0 { "…" } else { "" };
     let tail = if end < chars.len() { "…" } else { "" };
@@ -77,5 +91,10 @@ fn excerpt(place: &Place, style: Style, out: &mut String) {
     let wide = |chars: &[char]| chars.iter().map(|c| c.width().unwrap_or(0)).sum::<usize>();
     let before = wide(&chars[start..at]) + usize::from(start > 0);
     let marked = wide(&chars[at..(at + place.width).min(end)]).max(1);
-    let _ = writeln!(out, "    {}{style}{}{style:#}", " ".repeat(before), "^".repeat(marked));
+    let _ = writeln!(
+        out,
+        "    {}{style}{}{style:#}",
+        " ".repeat(before),
+        "^".repeat(marked)
+    );
 }

@@ -19,8 +19,20 @@ fn post(settings: &Settings, path: &str, front: &str) -> Post {
         zone: settings.site.timezone.clone(),
     };
     let front = front_matter::read(&source, &moment.zone).output;
-    let set = settings.content.iter().position(|set| path.starts_with(&set.folder)).unwrap();
-    let read = assemble(path, (set, &settings.content[set]), settings, &moment, &source, front, Body::default());
+    let set = settings
+        .content
+        .iter()
+        .position(|set| path.starts_with(&set.folder))
+        .unwrap();
+    let read = assemble(
+        path,
+        (set, &settings.content[set]),
+        settings,
+        &moment,
+        &source,
+        front,
+        Body::default(),
+    );
     assert_eq!(read.diagnostics, []);
     read.output
 }
@@ -38,13 +50,28 @@ fn note(name: &str, title: Option<&str>, slug: Option<&str>, spellings: &[&str])
     }
 }
 
-fn catalogue(settings: &Settings, posts: &[(&str, &str)], notes: Vec<TermNote>) -> Collected<Catalogue> {
-    let posts = posts.iter().map(|(path, front)| post(settings, path, front)).collect();
-    Catalogue::new(posts, notes, settings, Include::default(), jiff::civil::Date::constant(2026, 6, 1))
+fn catalogue(
+    settings: &Settings,
+    posts: &[(&str, &str)],
+    notes: Vec<TermNote>,
+) -> Collected<Catalogue> {
+    let posts = posts
+        .iter()
+        .map(|(path, front)| post(settings, path, front))
+        .collect();
+    Catalogue::new(
+        posts,
+        notes,
+        settings,
+        Include::default(),
+        jiff::civil::Date::constant(2026, 6, 1),
+    )
 }
 
 fn paths(catalogue: &Catalogue, ids: &[PostId]) -> Vec<String> {
-    ids.iter().map(|id| catalogue.post(*id).path.clone()).collect()
+    ids.iter()
+        .map(|id| catalogue.post(*id).path.clone())
+        .collect()
 }
 
 #[test]
@@ -61,7 +88,14 @@ fn posts_stand_newest_first_then_by_title_then_by_path() {
     let made = catalogue(&settings, &posts, Vec::new());
     assert_eq!(made.diagnostics, []);
     let all: Vec<PostId> = made.output.all().collect();
-    let expected = ["posts/e.md", "posts/f.md", "posts/d.md", "posts/c.md", "posts/b.md", "posts/a.md"];
+    let expected = [
+        "posts/e.md",
+        "posts/f.md",
+        "posts/d.md",
+        "posts/c.md",
+        "posts/b.md",
+        "posts/a.md",
+    ];
     assert_eq!(paths(&made.output, &all), expected);
 }
 
@@ -72,13 +106,20 @@ fn a_term_is_shown_as_it_is_spelt_most_and_of_equals_as_first() {
         ("posts/a.md", "date: 2026-01-04\ntags: [Lime, work-party]"),
         ("posts/b.md", "date: 2026-01-03\ntags: [lime, Work Party]"),
         ("posts/c.md", "date: 2026-01-02\ntags: [lime]"),
-        ("posts/d.md", "date: 2026-01-05\ndraft: true\ntags: [LIME, held]"),
+        (
+            "posts/d.md",
+            "date: 2026-01-05\ndraft: true\ntags: [LIME, held]",
+        ),
         ("posts/e.md", "date: 2026-01-06\ndraft: true\ntags: [LIME]"),
         ("posts/f.md", "date: 2026-01-07\ndraft: true\ntags: [LIME]"),
     ];
     let catalogue = catalogue(&settings, &posts, Vec::new()).output;
     let table = catalogue.terms(0);
-    let shown: Vec<_> = table.terms.iter().map(|term| (term.name.as_str(), term.posts.len())).collect();
+    let shown: Vec<_> = table
+        .terms
+        .iter()
+        .map(|term| (term.name.as_str(), term.posts.len()))
+        .collect();
     assert_eq!(shown, [("lime", 3), ("held", 0), ("Work Party", 2)]);
     assert_eq!(table.find("  LIME "), table.find("lime"));
 }
@@ -86,13 +127,21 @@ fn a_term_is_shown_as_it_is_spelt_most_and_of_equals_as_first() {
 #[test]
 fn a_note_joins_spellings_and_gives_title_and_slug() {
     let settings = settings("");
-    let posts = [("posts/a.md", "date: 2026-01-04\ntags: [stonework, masonry, C++]")];
+    let posts = [(
+        "posts/a.md",
+        "date: 2026-01-04\ntags: [stonework, masonry, C++]",
+    )];
     let notes = vec![
         note("masonry", Some("Masonry"), None, &["stonework"]),
         note("cpp", Some("C++"), Some("c-plus"), &[]),
     ];
     let catalogue = catalogue(&settings, &posts, notes).output;
-    let terms: Vec<_> = catalogue.terms(0).terms.iter().map(|t| (t.name.as_str(), t.slug.as_str(), t.posts.len())).collect();
+    let terms: Vec<_> = catalogue
+        .terms(0)
+        .terms
+        .iter()
+        .map(|t| (t.name.as_str(), t.slug.as_str(), t.posts.len()))
+        .collect();
     assert_eq!(terms, [("Masonry", "masonry", 1), ("C++", "c-plus", 1)]);
 }
 
@@ -111,25 +160,67 @@ fn a_nested_term_counts_under_those_above_it() {
     let posts = [
         ("posts/a.md", "date: 2026-01-04\ncategory: Waterway/Locks"),
         ("posts/b.md", "date: 2026-01-03\ncategory: waterway / Boats"),
-        ("posts/c.md", "date: 2026-01-02\ncategory: [Waterway/Locks, Waterway]"),
+        (
+            "posts/c.md",
+            "date: 2026-01-02\ncategory: [Waterway/Locks, Waterway]",
+        ),
     ];
     let catalogue = catalogue(&settings, &posts, Vec::new()).output;
     let table = catalogue.terms(1);
-    let count = |name: &str| table.find(name).map(|id| (table.term(id).slug.as_str(), table.term(id).posts.len()));
+    let count = |name: &str| {
+        table
+            .find(name)
+            .map(|id| (table.term(id).slug.as_str(), table.term(id).posts.len()))
+    };
     assert_eq!(count("waterway"), Some(("waterway", 3)));
     assert_eq!(count("Waterway/locks"), Some(("waterway/locks", 2)));
     assert_eq!(count("WATERWAY/boats"), Some(("waterway/boats", 1)));
 }
 
 #[rstest]
-#[case::folder("/{folder}/{slug}/", "posts/walks/a.md", "date: 2026-01-04", "/walks/a/")]
+#[case::folder(
+    "/{folder}/{slug}/",
+    "posts/walks/a.md",
+    "date: 2026-01-04",
+    "/walks/a/"
+)]
 #[case::no_folder("/{folder}/{slug}/", "posts/a.md", "date: 2026-01-04", "/a/")]
-#[case::two_digits("/{year}/{month}/{day}/{slug}.html", "posts/a.md", "date: 2026-01-04", "/2026/01/04/a.html")]
-#[case::term("/{category}/{slug}/", "posts/a.md", "date: 2026-01-04\ncategory: Work parties", "/work-parties/a/")]
-#[case::own_field("/{series}/{slug}/", "posts/a.md", "date: 2026-01-04\nseries: The long walk", "/the-long-walk/a/")]
-#[case::own_number("/v{version}/{slug}/", "posts/a.md", "date: 2026-01-04\nversion: 1.10", "/v1.10/a/")]
-#[case::unicode("/{slug}/", "posts/a.md", "date: 2026-01-04\nslug: größe", "/gr%C3%B6%C3%9Fe/")]
-fn links_are_made_by_pattern(#[case] pattern: &str, #[case] path: &str, #[case] front: &str, #[case] link: &str) {
+#[case::two_digits(
+    "/{year}/{month}/{day}/{slug}.html",
+    "posts/a.md",
+    "date: 2026-01-04",
+    "/2026/01/04/a.html"
+)]
+#[case::term(
+    "/{category}/{slug}/",
+    "posts/a.md",
+    "date: 2026-01-04\ncategory: Work parties",
+    "/work-parties/a/"
+)]
+#[case::own_field(
+    "/{series}/{slug}/",
+    "posts/a.md",
+    "date: 2026-01-04\nseries: The long walk",
+    "/the-long-walk/a/"
+)]
+#[case::own_number(
+    "/v{version}/{slug}/",
+    "posts/a.md",
+    "date: 2026-01-04\nversion: 1.10",
+    "/v1.10/a/"
+)]
+#[case::unicode(
+    "/{slug}/",
+    "posts/a.md",
+    "date: 2026-01-04\nslug: größe",
+    "/gr%C3%B6%C3%9Fe/"
+)]
+fn links_are_made_by_pattern(
+    #[case] pattern: &str,
+    #[case] path: &str,
+    #[case] front: &str,
+    #[case] link: &str,
+) {
     let settings = settings(&format!("[content.posts]\nlink = \"{pattern}\"\n"));
     let made = catalogue(&settings, &[(path, front)], Vec::new());
     assert_eq!(made.diagnostics, []);
@@ -142,7 +233,11 @@ fn links_are_made_by_pattern(#[case] pattern: &str, #[case] path: &str, #[case] 
 fn a_link_may_use_only_what_each_post_has_one_of(#[case] front: &str) {
     let settings = settings("[content.posts]\nlink = \"/{category}/{slug}/\"\n");
     let made = catalogue(&settings, &[("posts/a.md", front)], Vec::new());
-    let found: Vec<_> = made.diagnostics.iter().map(|f| (f.code, f.place.file.as_deref())).collect();
+    let found: Vec<_> = made
+        .diagnostics
+        .iter()
+        .map(|f| (f.code, f.place.file.as_deref()))
+        .collect();
     assert_eq!(found, [(Code::LinkUnfit, Some("posts/a.md"))]);
 }
 
@@ -150,10 +245,20 @@ fn a_link_may_use_only_what_each_post_has_one_of(#[case] front: &str) {
 fn related_posts_are_named_by_path_or_slug() {
     let settings = settings("");
     let posts = [
-        ("posts/2026-01-04-kiln.md", "related: [lime, 2026-01-03-lime.md, posts/2026-01-03-lime.md, lim]"),
+        (
+            "posts/2026-01-04-kiln.md",
+            "related: [lime, 2026-01-03-lime.md, posts/2026-01-03-lime.md, lim]",
+        ),
         ("posts/2026-01-03-lime.md", "title: Lime"),
     ];
     let made = catalogue(&settings, &posts, Vec::new());
-    let found: Vec<_> = made.diagnostics.iter().map(|f| (f.code, f.help.as_deref())).collect();
-    assert_eq!(found, [(Code::RelatedUnknown, Some("did you mean `lime`?"))]);
+    let found: Vec<_> = made
+        .diagnostics
+        .iter()
+        .map(|f| (f.code, f.help.as_deref()))
+        .collect();
+    assert_eq!(
+        found,
+        [(Code::RelatedUnknown, Some("did you mean `lime`?"))]
+    );
 }

@@ -6,7 +6,10 @@ pub(super) fn write(document: &Document) -> String {
     let mut xml = Xml::new();
     xml.open(
         "feed",
-        &[("xmlns", "http://www.w3.org/2005/Atom"), ("xml:lang", &document.language)],
+        &[
+            ("xmlns", "http://www.w3.org/2005/Atom"),
+            ("xml:lang", &document.language),
+        ],
     );
     xml.text("id", &[], &document.address);
     xml.text("title", &[], &document.title);
@@ -14,8 +17,22 @@ pub(super) fn write(document: &Document) -> String {
         xml.text("subtitle", &[], about);
     }
     xml.text("updated", &[], &document.updated().rfc3339());
-    xml.empty("link", &[("rel", "self"), ("type", "application/atom+xml"), ("href", &document.address)]);
-    xml.empty("link", &[("rel", "alternate"), ("type", "text/html"), ("href", &document.home)]);
+    xml.empty(
+        "link",
+        &[
+            ("rel", "self"),
+            ("type", "application/atom+xml"),
+            ("href", &document.address),
+        ],
+    );
+    xml.empty(
+        "link",
+        &[
+            ("rel", "alternate"),
+            ("type", "text/html"),
+            ("href", &document.home),
+        ],
+    );
     person(&mut xml, &document.author);
     xml.text("generator", &[], "Tabulae");
     for each in &document.entries {
@@ -41,7 +58,14 @@ fn entry(xml: &mut Xml, entry: &Entry) {
     xml.open("entry", &[]);
     xml.text("id", &[], &entry.id);
     xml.text("title", &[], &entry.title);
-    xml.empty("link", &[("rel", "alternate"), ("type", "text/html"), ("href", &entry.link)]);
+    xml.empty(
+        "link",
+        &[
+            ("rel", "alternate"),
+            ("type", "text/html"),
+            ("href", &entry.link),
+        ],
+    );
     if let Some(published) = &entry.published {
         xml.text("published", &[], &published.rfc3339());
     }

@@ -77,7 +77,11 @@ fn item(entry: &Entry) -> Item<'_> {
         image: entry.image.as_deref(),
         date_published: entry.published.unwrap_or(entry.updated).rfc3339(),
         date_modified: entry.updated.rfc3339(),
-        authors: entry.authors.iter().map(|name| Author { name, url: None }).collect(),
+        authors: entry
+            .authors
+            .iter()
+            .map(|name| Author { name, url: None })
+            .collect(),
         tags: &entry.categories,
     }
 }

@@ -128,7 +128,9 @@ impl Xml {
     }
 
     fn close(&mut self, name: &str) {
-        self.event(quick_xml::events::Event::End(quick_xml::events::BytesEnd::new(name)));
+        self.event(quick_xml::events::Event::End(
+            quick_xml::events::BytesEnd::new(name),
+        ));
     }
 
     fn empty(&mut self, name: &str, attributes: &[(&str, &str)]) {
@@ -138,7 +140,9 @@ impl Xml {
     fn text(&mut self, name: &str, attributes: &[(&str, &str)], text: &str) {
         self.open(name, attributes);
         let text = allowed(text);
-        self.event(quick_xml::events::Event::Text(quick_xml::events::BytesText::new(&text)));
+        self.event(quick_xml::events::Event::Text(
+            quick_xml::events::BytesText::new(&text),
+        ));
         self.close(name);
     }
 
@@ -151,7 +155,9 @@ impl Xml {
 
 /// Plain text as HTML.
 fn escape(text: &str) -> String {
-    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
+    text.replace('&', "&amp;")
+        .replace('<', "&lt;")
+        .replace('>', "&gt;")
 }
 
 #[cfg(test)]

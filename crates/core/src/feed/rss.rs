@@ -16,14 +16,25 @@ pub(super) fn write(document: &Document) -> String {
     xml.open("channel", &[]);
     xml.text("title", &[], &document.title);
     xml.text("link", &[], &document.home);
-    xml.text("description", &[], document.about.as_deref().unwrap_or(&document.title));
+    xml.text(
+        "description",
+        &[],
+        document.about.as_deref().unwrap_or(&document.title),
+    );
     xml.text("language", &[], &document.language);
     xml.text("lastBuildDate", &[], &document.updated().rfc822());
     xml.text("generator", &[], "Tabulae");
     if let Some(ttl) = document.ttl {
         xml.text("ttl", &[], &ttl.to_string());
     }
-    xml.empty("atom:link", &[("rel", "self"), ("type", "application/rss+xml"), ("href", &document.address)]);
+    xml.empty(
+        "atom:link",
+        &[
+            ("rel", "self"),
+            ("type", "application/rss+xml"),
+            ("href", &document.address),
+        ],
+    );
     for each in &document.entries {
         item(&mut xml, each);
     }
@@ -36,9 +47,17 @@ fn item(xml: &mut Xml, entry: &Entry) {
     xml.open("item", &[]);
     xml.text("title", &[], &entry.title);
     xml.text("link", &[], &entry.link);
-    let is_link = if entry.id == entry.link { "true" } else { "false" };
+    let is_link = if entry.id == entry.link {
+        "true"
+    } else {
+        "false"
+    };
     xml.text("guid", &[("isPermaLink", is_link)], &entry.id);
-    xml.text("pubDate", &[], &entry.published.unwrap_or(entry.updated).rfc822());
+    xml.text(
+        "pubDate",
+        &[],
+        &entry.published.unwrap_or(entry.updated).rfc822(),
+    );
     for name in &entry.authors {
         xml.text("dc:creator", &[], name);
     }

@@ -4,7 +4,10 @@ use super::*;
 use rstest::rstest;
 
 fn stamp(text: &str) -> Stamp {
-    crate::time::parse_date(text).unwrap().stamp(&TimeZone::get("Europe/London").unwrap()).unwrap()
+    crate::time::parse_date(text)
+        .unwrap()
+        .stamp(&TimeZone::get("Europe/London").unwrap())
+        .unwrap()
 }
 
 const HOSTILE: &str = "A <b> & \"c\" ]]> 'd' \u{1f6a4} \u{5e9}\u{5dc}\u{5d5}\u{5dd} &amp; é";
@@ -34,7 +37,10 @@ fn document() -> Document {
             link: None,
         },
         ttl: Some(60),
-        entries: vec![entry(1, HOSTILE, "2026-07-02 10:00"), entry(2, "Two", "2026-01-02 10:00")],
+        entries: vec![
+            entry(1, HOSTILE, "2026-07-02 10:00"),
+            entry(2, "Two", "2026-01-02 10:00"),
+        ],
     }
 }
 
@@ -46,7 +52,10 @@ fn judged(document: &Document, format: FeedFormat) -> feed_rs::model::Feed {
 #[case::atom(FeedFormat::Atom, feed_rs::model::FeedType::Atom)]
 #[case::rss(FeedFormat::Rss, feed_rs::model::FeedType::RSS2)]
 #[case::json(FeedFormat::Json, feed_rs::model::FeedType::JSON)]
-fn a_parser_reads_back_what_was_meant(#[case] format: FeedFormat, #[case] kind: feed_rs::model::FeedType) {
+fn a_parser_reads_back_what_was_meant(
+    #[case] format: FeedFormat,
+    #[case] kind: feed_rs::model::FeedType,
+) {
     let document = document();
     let feed = judged(&document, format);
     assert_eq!(feed.feed_type, kind);
@@ -56,12 +65,26 @@ fn a_parser_reads_back_what_was_meant(#[case] format: FeedFormat, #[case] kind: 
         assert_eq!(read.title.as_ref().unwrap().content, meant.title);
         assert_eq!(read.links[0].href, meant.link);
         assert_eq!(read.id, meant.id);
-        assert_eq!(read.published.unwrap().timestamp(), meant.published.unwrap().at.as_second());
-        let names: Vec<_> = read.authors.iter().filter_map(|author| author.name.as_deref()).collect();
+        assert_eq!(
+            read.published.unwrap().timestamp(),
+            meant.published.unwrap().at.as_second()
+        );
+        let names: Vec<_> = read
+            .authors
+            .iter()
+            .filter_map(|author| author.name.as_deref())
+            .collect();
         assert_eq!(names, meant.authors);
-        let terms: Vec<_> = read.categories.iter().map(|category| category.term.as_str()).collect();
+        let terms: Vec<_> = read
+            .categories
+            .iter()
+            .map(|category| category.term.as_str())
+            .collect();
         assert_eq!(terms, meant.categories);
-        let content = read.content.as_ref().and_then(|content| content.body.as_deref());
+        let content = read
+            .content
+            .as_ref()
+            .and_then(|content| content.body.as_deref());
         assert_eq!(content, meant.content.as_deref());
     }
 }
@@ -69,8 +92,14 @@ fn a_parser_reads_back_what_was_meant(#[case] format: FeedFormat, #[case] kind: 
 #[test]
 fn atom_says_when_it_was_changed_last() {
     let feed = judged(&document(), FeedFormat::Atom);
-    assert_eq!(feed.updated.unwrap().timestamp(), stamp("2026-07-02 10:00").at.as_second());
-    assert_eq!(feed.entries[0].updated.unwrap().timestamp(), stamp("2026-07-02 10:00").at.as_second());
+    assert_eq!(
+        feed.updated.unwrap().timestamp(),
+        stamp("2026-07-02 10:00").at.as_second()
+    );
+    assert_eq!(
+        feed.entries[0].updated.unwrap().timestamp(),
+        stamp("2026-07-02 10:00").at.as_second()
+    );
 }
 
 #[rstest]
@@ -78,7 +107,10 @@ fn atom_says_when_it_was_changed_last() {
 #[case(FeedFormat::Rss)]
 #[case(FeedFormat::Json)]
 fn an_empty_feed_is_valid_and_dated_at_the_epoch(#[case] format: FeedFormat) {
-    let empty = Document { entries: Vec::new(), ..document() };
+    let empty = Document {
+        entries: Vec::new(),
+        ..document()
+    };
     let feed = judged(&empty, format);
     assert_eq!(feed.entries.len(), 0);
     assert_eq!(empty.updated().at, Timestamp::UNIX_EPOCH);
@@ -105,5 +137,8 @@ fn characters_that_xml_forbids_are_dropped() {
 
 #[test]
 fn the_same_document_gives_the_same_bytes() {
-    assert_eq!(document().write(FeedFormat::Atom), document().write(FeedFormat::Atom));
+    assert_eq!(
+        document().write(FeedFormat::Atom),
+        document().write(FeedFormat::Atom)
+    );
 }

@@ -27,7 +27,12 @@ pub(super) fn parse(source: &Source, span: Span, zone: &TimeZone, faults: &mut F
 }
 
 /// A parser's complaint about `text`, which begins at byte `base` of `source`.
-pub(super) fn fault(source: &Source, base: usize, text: &str, error: &serde_json::Error) -> Diagnostic {
+pub(super) fn fault(
+    source: &Source,
+    base: usize,
+    text: &str,
+    error: &serde_json::Error,
+) -> Diagnostic {
     let line_start: usize = text
         .split_inclusive('\n')
         .take(error.line().saturating_sub(1))
@@ -102,10 +107,13 @@ impl Reader<'_> {
 
     fn value(&mut self, raw: &str) -> Value {
         match raw.as_bytes().first() {
-            Some(b'{') => serde_json::from_str::<Pairs<'_>>(raw).map_or(Value::Null, |pairs| self.map(pairs)),
-            Some(b'[') => serde_json::from_str::<Vec<&RawValue>>(raw).map_or(Value::Null, |items| {
-                Value::List(items.into_iter().map(|item| self.spanned(item)).collect())
-            }),
+            Some(b'{') => {
+                serde_json::from_str::<Pairs<'_>>(raw).map_or(Value::Null, |pairs| self.map(pairs))
+            }
+            Some(b'[') => serde_json::from_str::<Vec<&RawValue>>(raw)
+                .map_or(Value::Null, |items| {
+                    Value::List(items.into_iter().map(|item| self.spanned(item)).collect())
+                }),
             Some(b'"') => serde_json::from_str::<String>(raw).map_or(Value::Null, |text| {
                 as_date(&text, self.zone).unwrap_or(Value::Text(text))
             }),

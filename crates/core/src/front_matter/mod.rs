@@ -39,7 +39,7 @@ pub fn read(source: &Source, zone: &TimeZone) -> Collected<FrontMatter> {
                     body: source.text().len(),
                     ..FrontMatter::default()
                 },
-                diagnostics: vec![fault],
+                diagnostics: vec![*fault],
             };
         }
     };

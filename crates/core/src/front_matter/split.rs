@@ -29,7 +29,7 @@ pub struct Header {
 ///
 /// # Errors
 /// A fence that is opened and never closed, or an object that does not end.
-pub fn split(source: &Source) -> Result<Header, Diagnostic> {
+pub fn split(source: &Source) -> Result<Header, Box<Diagnostic>> {
     let text = source.text();
     let none = Header {
         format: None,
@@ -60,7 +60,12 @@ fn line_at(text: &str, start: usize) -> (&str, usize) {
     }
 }
 
-fn fenced(source: &Source, format: Format, fence: &str, start: usize) -> Result<Header, Diagnostic> {
+fn fenced(
+    source: &Source,
+    format: Format,
+    fence: &str,
+    start: usize,
+) -> Result<Header, Box<Diagnostic>> {
     let text = source.text();
     let mut at = start;
     while at < text.len() {
@@ -74,19 +79,21 @@ fn fenced(source: &Source, format: Format, fence: &str, start: usize) -> Result<
         }
         at = next;
     }
-    Err(Diagnostic::error(
+    let fault = Diagnostic::error(
         Code::HeaderUnclosed,
         source.place(Span::new(0, fence.len())),
         format!("front matter is opened with `{fence}` and never closed"),
     )
     .help(format!(
         "put a line of `{fence}` after the last entry; for a rule at the top of a text without front matter, put an empty line above it"
-    )))
+    ));
+    Err(Box::new(fault))
 }
 
-fn json(source: &Source) -> Result<Header, Diagnostic> {
+fn json(source: &Source) -> Result<Header, Box<Diagnostic>> {
     let text = source.text();
-    let mut objects = serde_json::Deserializer::from_str(text).into_iter::<&serde_json::value::RawValue>();
+    let mut objects =
+        serde_json::Deserializer::from_str(text).into_iter::<&serde_json::value::RawValue>();
     match objects.next() {
         Some(Ok(raw)) => {
             let end = raw.get().len();
@@ -97,11 +104,11 @@ fn json(source: &Source) -> Result<Header, Diagnostic> {
                 body: if blank.trim().is_empty() { next } else { end },
             })
         }
-        Some(Err(error)) => Err(super::json::fault(source, 0, text, &error)),
-        None => Err(Diagnostic::error(
+        Some(Err(error)) => Err(Box::new(super::json::fault(source, 0, text, &error))),
+        None => Err(Box::new(Diagnostic::error(
             Code::HeaderUnclosed,
             source.top(),
             "front matter in JSON does not end",
-        )),
+        ))),
     }
 }

@@ -54,7 +54,10 @@ fn shown(value: &Value) -> String {
 fn yaml_values_by_the_core_schema(#[case] yaml: &str, #[case] expected: &str) {
     let read = parse(&format!("---\n{yaml}\n---\n"));
     assert_eq!(read.diagnostics, []);
-    assert_eq!(shown(&read.output.map.get("a").unwrap().value.node), expected);
+    assert_eq!(
+        shown(&read.output.map.get("a").unwrap().value.node),
+        expected
+    );
 }
 
 #[rstest]
@@ -63,14 +66,20 @@ fn yaml_values_by_the_core_schema(#[case] yaml: &str, #[case] expected: &str) {
 #[case::float("a = 1.10", "number 1.1 as 1.10")]
 #[case::hex("a = 0x1F", "number 31 as 0x1F")]
 #[case::date("a = 2026-03-14", "date 2026-03-14 as 2026-03-14")]
-#[case::instant("a = 2026-03-14T09:00:00Z", "date 2026-03-14T09:00:00Z as 2026-03-14T09:00:00Z")]
+#[case::instant(
+    "a = 2026-03-14T09:00:00Z",
+    "date 2026-03-14T09:00:00Z as 2026-03-14T09:00:00Z"
+)]
 #[case::time_alone("a = 09:00:00", "text 09:00:00")]
 #[case::table("[a]\nb = true", "{b: flag true as true}")]
 #[case::dotted("a.b = 1", "{b: number 1 as 1}")]
 fn toml_values(#[case] toml: &str, #[case] expected: &str) {
     let read = parse(&format!("+++\n{toml}\n+++\n"));
     assert_eq!(read.diagnostics, []);
-    assert_eq!(shown(&read.output.map.get("a").unwrap().value.node), expected);
+    assert_eq!(
+        shown(&read.output.map.get("a").unwrap().value.node),
+        expected
+    );
 }
 
 #[rstest]
@@ -81,7 +90,10 @@ fn toml_values(#[case] toml: &str, #[case] expected: &str) {
 fn json_values(#[case] json: &str, #[case] expected: &str) {
     let read = parse(json);
     assert_eq!(read.diagnostics, []);
-    assert_eq!(shown(&read.output.map.get("a").unwrap().value.node), expected);
+    assert_eq!(
+        shown(&read.output.map.get("a").unwrap().value.node),
+        expected
+    );
 }
 
 #[rstest]
@@ -127,7 +139,10 @@ fn broken_headers_name_their_place(
     #[case] column: usize,
 ) {
     let faults = parse(text).diagnostics;
-    let found: Vec<_> = faults.iter().map(|f| (f.code, f.place.line, f.place.column)).collect();
+    let found: Vec<_> = faults
+        .iter()
+        .map(|f| (f.code, f.place.line, f.place.column))
+        .collect();
     assert_eq!(found, [(code, line, column)]);
 }
 
@@ -144,7 +159,12 @@ fn a_bomb_of_aliases_is_refused_at_once() {
 #[test]
 fn dotted_names_reach_into_maps() {
     let read = parse("---\nboat:\n  engine:\n    power: 9\nx.y: 2\n---\n").output;
-    assert_eq!(read.map.at("boat.engine.power").and_then(|v| v.node.written()), Some("9"));
+    assert_eq!(
+        read.map
+            .at("boat.engine.power")
+            .and_then(|v| v.node.written()),
+        Some("9")
+    );
     assert_eq!(read.map.at("x.y").and_then(|v| v.node.written()), Some("2"));
     assert_eq!(read.map.at("boat.length"), None);
 }

@@ -74,7 +74,8 @@ impl Reader<'_> {
         let node = match value.get_ref() {
             DeValue::String(text) => Value::Text(text.to_string()),
             DeValue::Integer(number) => {
-                let exact = i64::from_str_radix(number.as_str(), number.radix()).unwrap_or_default();
+                let exact =
+                    i64::from_str_radix(number.as_str(), number.radix()).unwrap_or_default();
                 #[expect(clippy::cast_precision_loss, reason = "numbers are compared as f64")]
                 Value::Number(exact as f64, written())
             }
@@ -83,7 +84,9 @@ impl Reader<'_> {
             }
             DeValue::Boolean(flag) => Value::Flag(*flag, written()),
             DeValue::Datetime(date) => self.date(date, span),
-            DeValue::Array(items) => Value::List(items.iter().map(|item| self.value(item)).collect()),
+            DeValue::Array(items) => {
+                Value::List(items.iter().map(|item| self.value(item)).collect())
+            }
             DeValue::Table(table) => Value::Map(self.map(table)),
         };
         Spanned::new(node, span)

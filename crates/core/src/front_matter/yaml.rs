@@ -63,8 +63,11 @@ impl<'a> Reader<'a> {
             Some(Ok((event, span))) => Ok((event, self.span(&span))),
             Some(Err(error)) => {
                 let at = self.byte(error.marker().index());
-                let tab = self.text[at.saturating_sub(1)..].starts_with('\t') || self.text[at..].starts_with('\t');
-                Err(self.fault(Span::new(self.base + at, self.base + at + 1), error.info()).map_help(tab))
+                let tab = self.text[at.saturating_sub(1)..].starts_with('\t')
+                    || self.text[at..].starts_with('\t');
+                Err(self
+                    .fault(Span::new(self.base + at, self.base + at + 1), error.info())
+                    .map_help(tab))
             }
         }
     }
@@ -85,7 +88,10 @@ impl<'a> Reader<'a> {
         if self.ascii {
             return index.min(self.text.len());
         }
-        self.text.char_indices().nth(index).map_or(self.text.len(), |(at, _)| at)
+        self.text
+            .char_indices()
+            .nth(index)
+            .map_or(self.text.len(), |(at, _)| at)
     }
 
     fn span(&self, span: &YamlSpan) -> Span {
@@ -127,7 +133,9 @@ impl<'a> Reader<'a> {
             let (event, span) = self.next()?;
             match event {
                 Event::StreamEnd => return Ok(()),
-                Event::DocumentStart(_) => return Err(self.fault(span, "a second document begins here")),
+                Event::DocumentStart(_) => {
+                    return Err(self.fault(span, "a second document begins here"));
+                }
                 _ => {}
             }
         }
@@ -136,7 +144,8 @@ impl<'a> Reader<'a> {
     /// The value of an alias.
     fn alias(&mut self, anchor: usize, span: Span) -> Read<Value> {
         let value = self.anchors.get(&anchor).cloned();
-        let value = value.ok_or_else(|| self.fault(span, "an alias stands within its own anchor"))?;
+        let value =
+            value.ok_or_else(|| self.fault(span, "an alias stands within its own anchor"))?;
         match self.left.checked_sub(weight(&value)) {
             Some(left) => self.left = left,
             None => {
@@ -144,7 +153,9 @@ impl<'a> Reader<'a> {
                     Diagnostic::error(
                         Code::HeaderUnreadable,
                         self.source.place(span),
-                        format!("the aliases of this front matter unfold to more than {UNFOLDED} values"),
+                        format!(
+                            "the aliases of this front matter unfold to more than {UNFOLDED} values"
+                        ),
                     )
                     .help("write the values out where they are needed"),
                 ));
@@ -178,8 +189,13 @@ impl<'a> Reader<'a> {
         }
         let (anchor, node) = match event {
             Event::Scalar(text, style, anchor, tag) => {
-                let as_text = style != ScalarStyle::Plain || tag.is_some_and(|tag| tag.suffix == "str");
-                let node = if as_text { Value::Text(text.into_owned()) } else { plain(text, self.zone) };
+                let as_text =
+                    style != ScalarStyle::Plain || tag.is_some_and(|tag| tag.suffix == "str");
+                let node = if as_text {
+                    Value::Text(text.into_owned())
+                } else {
+                    plain(text, self.zone)
+                };
                 (anchor, node)
             }
             Event::SequenceStart(anchor, _) => (anchor, Value::List(self.list(depth - 1)?)),
@@ -209,7 +225,13 @@ impl<'a> Reader<'a> {
 fn weight(value: &Value) -> usize {
     match value {
         Value::List(items) => 1 + items.iter().map(|item| weight(&item.node)).sum::<usize>(),
-        Value::Map(map) => 1 + map.entries.iter().map(|e| weight(&e.value.node)).sum::<usize>(),
+        Value::Map(map) => {
+            1 + map
+                .entries
+                .iter()
+                .map(|e| weight(&e.value.node))
+                .sum::<usize>()
+        }
         _ => 1,
     }
 }
@@ -260,7 +282,11 @@ fn number(text: &str) -> Option<f64> {
     }
     match unsigned {
         ".inf" | ".Inf" | ".INF" => {
-            return Some(if text.starts_with('-') { f64::NEG_INFINITY } else { f64::INFINITY });
+            return Some(if text.starts_with('-') {
+                f64::NEG_INFINITY
+            } else {
+                f64::INFINITY
+            });
         }
         _ => {}
     }
@@ -270,7 +296,8 @@ fn number(text: &str) -> Option<f64> {
     };
     let (whole_part, fraction) = mantissa.split_once('.').unwrap_or((mantissa, ""));
     let none_or_digits = |t: &str| t.is_empty() || digits(t, 10);
-    let exponent_fits = exponent.is_none_or(|e| digits(e.strip_prefix(['+', '-']).unwrap_or(e), 10));
+    let exponent_fits =
+        exponent.is_none_or(|e| digits(e.strip_prefix(['+', '-']).unwrap_or(e), 10));
     let fits = none_or_digits(whole_part)
         && none_or_digits(fraction)
         && !(whole_part.is_empty() && fraction.is_empty())

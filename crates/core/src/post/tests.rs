@@ -3,7 +3,9 @@ use crate::front_matter;
 use rstest::rstest;
 
 fn settings(more: &str) -> Settings {
-    let text = format!("[site]\ntitle = \"T\"\naddress = \"https://x.example/log/\"\ntimezone = \"Europe/London\"\n{more}");
+    let text = format!(
+        "[site]\ntitle = \"T\"\naddress = \"https://x.example/log/\"\ntimezone = \"Europe/London\"\n{more}"
+    );
     let read = Settings::read(&Source::new("tabulae.toml", &text));
     assert_eq!(read.diagnostics, []);
     read.output
@@ -19,7 +21,15 @@ fn moment(settings: &Settings) -> Moment {
 fn read_with(settings: &Settings, path: &str, text: &str, body: Body) -> Collected<Post> {
     let source = Source::new(path, text);
     let front = front_matter::read(&source, &settings.site.timezone).output;
-    assemble(path, (0, &settings.content[0]), settings, &moment(settings), &source, front, body)
+    assemble(
+        path,
+        (0, &settings.content[0]),
+        settings,
+        &moment(settings),
+        &source,
+        front,
+        body,
+    )
 }
 
 fn read(path: &str, text: &str) -> Collected<Post> {
@@ -35,16 +45,27 @@ fn sound(path: &str, text: &str) -> Post {
 #[rstest]
 #[case::given("posts/2026-01-02-a.md", "---\ntitle: Lime\n---\n", "Lime")]
 #[case::number_as_written("posts/2026-01-02-a.md", "---\ntitle: 1.10\n---\n", "1.10")]
-#[case::empty_counts_as_missing("posts/2026-01-02-the-long-walk.md", "---\ntitle: ''\n---\n", "The long walk")]
+#[case::empty_counts_as_missing(
+    "posts/2026-01-02-the-long-walk.md",
+    "---\ntitle: ''\n---\n",
+    "The long walk"
+)]
 #[case::name_without_date("posts/2026-01-02-the_long_walk.md", "", "The long walk")]
 #[case::folder_of_index("posts/2026-01-02-the-long-walk/index.md", "", "The long walk")]
-fn the_title_is_given_or_made_of_the_name(#[case] path: &str, #[case] text: &str, #[case] title: &str) {
+fn the_title_is_given_or_made_of_the_name(
+    #[case] path: &str,
+    #[case] text: &str,
+    #[case] title: &str,
+) {
     assert_eq!(&*sound(path, text).title, title);
 }
 
 #[test]
 fn a_heading_is_the_title_before_the_name() {
-    let body = Body { heading: Some("By hand".to_owned()), ..Body::default() };
+    let body = Body {
+        heading: Some("By hand".to_owned()),
+        ..Body::default()
+    };
     let post = read_with(&settings(""), "posts/2026-01-02-a.md", "", body).output;
     assert_eq!(&*post.title, "By hand");
 }
@@ -53,12 +74,31 @@ fn a_heading_is_the_title_before_the_name() {
 #[case::field("posts/a.md", "---\ndate: 2026-03-14\n---\n", "2026-03-14")]
 #[case::field_before_name("posts/2025-01-01-a.md", "---\ndate: 2026-03-14\n---\n", "2026-03-14")]
 #[case::name("posts/2025-01-31-a.md", "", "2025-01-31")]
-#[case::quoted("posts/a.md", "---\ndate: '2026-03-14 10:00'\n---\n", "2026-03-14T10:00:00Z")]
-#[case::day_of_the_site("posts/a.md", "---\ndate: 2026-05-31T23:30:00Z\n---\n", "2026-06-01T00:30:00+01:00")]
-#[case::toml("posts/a.md", "+++\ndate = 2026-03-14 10:00:00\n+++\n", "2026-03-14T10:00:00Z")]
+#[case::quoted(
+    "posts/a.md",
+    "---\ndate: '2026-03-14 10:00'\n---\n",
+    "2026-03-14T10:00:00Z"
+)]
+#[case::day_of_the_site(
+    "posts/a.md",
+    "---\ndate: 2026-05-31T23:30:00Z\n---\n",
+    "2026-06-01T00:30:00+01:00"
+)]
+#[case::toml(
+    "posts/a.md",
+    "+++\ndate = 2026-03-14 10:00:00\n+++\n",
+    "2026-03-14T10:00:00Z"
+)]
 #[case::json("posts/a.md", "{\"date\": \"2026-03-14\"}", "2026-03-14")]
-fn the_date_is_a_field_or_before_the_name(#[case] path: &str, #[case] text: &str, #[case] iso: &str) {
-    assert_eq!(sound(path, text).date.map(|date| date.iso()).as_deref(), Some(iso));
+fn the_date_is_a_field_or_before_the_name(
+    #[case] path: &str,
+    #[case] text: &str,
+    #[case] iso: &str,
+) {
+    assert_eq!(
+        sound(path, text).date.map(|date| date.iso()).as_deref(),
+        Some(iso)
+    );
 }
 
 #[rstest]
@@ -69,10 +109,16 @@ fn the_date_is_a_field_or_before_the_name(#[case] path: &str, #[case] text: &str
 #[case::scheduled_before_expired("date: 2026-06-02\nexpires: 2026-05-01", State::Scheduled)]
 #[case::expired_at_now("date: 2026-01-01\nexpires: 2026-06-01T12:00:00Z", State::Expired)]
 #[case::expires_later("date: 2026-01-01\nexpires: 2026-06-02", State::Live)]
-#[case::expired_before_unlisted("date: 2026-01-01\nexpires: 2026-05-01\nunlisted: true", State::Expired)]
+#[case::expired_before_unlisted(
+    "date: 2026-01-01\nexpires: 2026-05-01\nunlisted: true",
+    State::Expired
+)]
 #[case::unlisted("date: 2026-01-01\nunlisted: true", State::Unlisted)]
 fn the_state_is_the_first_that_holds(#[case] front: &str, #[case] state: State) {
-    assert_eq!(sound("posts/a.md", &format!("---\n{front}\n---\n")).state, state);
+    assert_eq!(
+        sound("posts/a.md", &format!("---\n{front}\n---\n")).state,
+        state
+    );
 }
 
 #[rstest]
@@ -84,8 +130,14 @@ fn the_state_is_the_first_that_holds(#[case] front: &str, #[case] state: State) 
 #[case::repeats_dropped("tags: [Lime, lime, LIME, work-party, Work Party]", &["Lime", "work-party"])]
 #[case::number("tags: 12", &["12"])]
 fn terms_as_written(#[case] front: &str, #[case] terms: &[&str]) {
-    let post = sound("posts/a.md", &format!("---\ndate: 2026-01-01\n{front}\n---\n"));
-    let found: Vec<&str> = post.terms[0].iter().map(|term| term.node.as_str()).collect();
+    let post = sound(
+        "posts/a.md",
+        &format!("---\ndate: 2026-01-01\n{front}\n---\n"),
+    );
+    let found: Vec<&str> = post.terms[0]
+        .iter()
+        .map(|term| term.node.as_str())
+        .collect();
     assert_eq!(found, terms);
 }
 
@@ -101,7 +153,11 @@ fn the_slug_is_given_or_made(#[case] path: &str, #[case] text: &str, #[case] slu
 #[case::more(Body { before_more: Some("Before.".into()), first_paragraph: Some("First.".into()), ..Body::default() }, "", Some("Before."))]
 #[case::first(Body { first_paragraph: Some("First.".into()), ..Body::default() }, "", Some("First."))]
 #[case::none(Body::default(), "", None)]
-fn the_summary_is_given_or_taken_from_the_text(#[case] body: Body, #[case] text: &str, #[case] summary: Option<&str>) {
+fn the_summary_is_given_or_taken_from_the_text(
+    #[case] body: Body,
+    #[case] text: &str,
+    #[case] summary: Option<&str>,
+) {
     let post = read_with(&settings(""), "posts/2026-01-02-a.md", text, body).output;
     assert_eq!(post.summary.as_deref(), summary);
 }
@@ -126,11 +182,24 @@ fn a_long_first_paragraph_is_cut_at_a_word() {
 #[case::text_as_flag("date: 2026-01-01\ndraft: 'yes'", Code::TypeUnfit, 3, 8)]
 #[case::slug_slash("date: 2026-01-01\nslug: a/b", Code::SlugUnfit, 3, 7)]
 #[case::slug_steps_out("date: 2026-01-01\nslug: ..", Code::SlugUnfit, 3, 7)]
-#[case::moved_from_elsewhere("date: 2026-01-01\nmoved_from: https://y.example/a/", Code::AddressUnreadable, 3, 13)]
+#[case::moved_from_elsewhere(
+    "date: 2026-01-01\nmoved_from: https://y.example/a/",
+    Code::AddressUnreadable,
+    3,
+    13
+)]
 #[case::moved_from_out("date: 2026-01-01\nmoved_from: /../a/", Code::AddressUnreadable, 3, 13)]
-fn faults_name_their_place(#[case] front: &str, #[case] code: Code, #[case] line: usize, #[case] column: usize) {
+fn faults_name_their_place(
+    #[case] front: &str,
+    #[case] code: Code,
+    #[case] line: usize,
+    #[case] column: usize,
+) {
     let faults = read("posts/a.md", &format!("---\n{front}\n---\n")).diagnostics;
-    let found: Vec<_> = faults.iter().map(|f| (f.code, f.place.line, f.place.column)).collect();
+    let found: Vec<_> = faults
+        .iter()
+        .map(|f| (f.code, f.place.line, f.place.column))
+        .collect();
     assert_eq!(found, [(code, line, column)]);
     assert!(faults[0].help.is_some());
 }
@@ -140,7 +209,10 @@ fn faults_name_their_place(#[case] front: &str, #[case] code: Code, #[case] line
 #[case::whole_address("https://x.example/log/a/", "/a/")]
 #[case::with_the_sites_path("/log/a/", "/a/")]
 fn old_addresses_are_below_the_sites_root(#[case] written: &str, #[case] below: &str) {
-    let post = sound("posts/a.md", &format!("---\ndate: 2026-01-01\nmoved_from: {written}\n---\n"));
+    let post = sound(
+        "posts/a.md",
+        &format!("---\ndate: 2026-01-01\nmoved_from: {written}\n---\n"),
+    );
     assert_eq!(post.moved_from[0].node, below);
 }
 
@@ -151,11 +223,18 @@ fn an_undated_draft_is_no_fault() {
 
 #[test]
 fn a_set_may_call_its_fields_otherwise() {
-    let settings = settings("[content.posts.fields]\ndate = [\"day\", \"published_on\"]\ntags = \"labels\"\n");
+    let settings =
+        settings("[content.posts.fields]\ndate = [\"day\", \"published_on\"]\ntags = \"labels\"\n");
     let text = "---\npublished_on: 2026-01-02\nlabels: [a]\ntags: [b]\n---\n";
     let read = read_with(&settings, "posts/a.md", text, Body::default());
     assert_eq!(read.diagnostics, []);
-    assert_eq!(read.output.date.map(|date| date.iso()).as_deref(), Some("2026-01-02"));
-    let tags: Vec<_> = read.output.terms[0].iter().map(|term| term.node.as_str()).collect();
+    assert_eq!(
+        read.output.date.map(|date| date.iso()).as_deref(),
+        Some("2026-01-02")
+    );
+    let tags: Vec<_> = read.output.terms[0]
+        .iter()
+        .map(|term| term.node.as_str())
+        .collect();
     assert_eq!(tags, ["a"]);
 }

@@ -102,7 +102,12 @@ impl<'a> Lexer<'a> {
     }
 
     /// A text between two quotes, in which the quote itself is doubled.
-    fn quoted(&mut self, quote: char, what: &str, kind: fn(String) -> TokenKind) -> Result<Token, Fault> {
+    fn quoted(
+        &mut self,
+        quote: char,
+        what: &str,
+        kind: fn(String) -> TokenKind,
+    ) -> Result<Token, Fault> {
         let rest = self.rest();
         let mut inner = String::new();
         let mut chars = rest.char_indices().skip(1).peekable();
@@ -116,15 +121,23 @@ impl<'a> Lexer<'a> {
             }
         }
         let span = Span::new(self.at, self.at + 1);
-        Err(fault(span, format!("this {what} is opened with {quote} and never closed"))
-            .help(format!("close it with {quote}; within it, {quote} is written twice")))
+        Err(fault(
+            span,
+            format!("this {what} is opened with {quote} and never closed"),
+        )
+        .help(format!(
+            "close it with {quote}; within it, {quote} is written twice"
+        )))
     }
 
     fn parameter(&mut self) -> Result<Token, Fault> {
         let length = word_length(&self.rest()[1..]);
         if length == 0 {
-            return Err(fault(Span::new(self.at, self.at + 1), "a parameter's name follows `:`")
-                .help("write it as `:name`, without a space"));
+            return Err(fault(
+                Span::new(self.at, self.at + 1),
+                "a parameter's name follows `:`",
+            )
+            .help("write it as `:name`, without a space"));
         }
         let name = self.rest()[1..=length].to_owned();
         Ok(self.token(TokenKind::Parameter(name), length + 1))
@@ -138,11 +151,13 @@ impl<'a> Lexer<'a> {
                 let c = rest.chars().next().unwrap_or_default();
                 let span = Span::new(self.at, self.at + c.len_utf8());
                 let curly = matches!(c, '‘' | '’' | '“' | '”' | '„');
-                Err(fault(span, format!("`{c}` has no meaning in a query")).help(if curly {
-                    "texts stand in straight quotes: 'lime'"
-                } else {
-                    "texts stand in quotes, and unusual names in backquotes"
-                }))
+                Err(
+                    fault(span, format!("`{c}` has no meaning in a query")).help(if curly {
+                        "texts stand in straight quotes: 'lime'"
+                    } else {
+                        "texts stand in quotes, and unusual names in backquotes"
+                    }),
+                )
             }
         }
     }
@@ -150,7 +165,8 @@ impl<'a> Lexer<'a> {
     fn number_or_date(&mut self) -> Result<Token, Fault> {
         let rest = self.rest();
         let digits = rest.bytes().take_while(u8::is_ascii_digit).count();
-        let dated = rest[digits..].starts_with('-') && rest[digits + 1..].starts_with(|c: char| c.is_ascii_digit());
+        let dated = rest[digits..].starts_with('-')
+            && rest[digits + 1..].starts_with(|c: char| c.is_ascii_digit());
         if dated && digits == 4 {
             return self.date();
         }
@@ -167,7 +183,11 @@ impl<'a> Lexer<'a> {
         if glued {
             let end = length + word_length(&rest[length..]).max(1);
             let slashes = after == Some('/');
-            return Err(fault(Span::new(self.at, self.at + end), "this is neither a number nor a date").help(if slashes {
+            return Err(fault(
+                Span::new(self.at, self.at + end),
+                "this is neither a number nor a date",
+            )
+            .help(if slashes {
                 "dates are written 2026-03-14, 2026-03 or 2026"
             } else {
                 "put a space after the number, or the whole in quotes if it is text"
@@ -208,7 +228,9 @@ fn word_length(text: &str) -> usize {
         let next = chars.peek().map(|(_, next)| *next);
         let joins = match c {
             '-' => before.is_some_and(char::is_alphabetic) && next.is_some_and(char::is_alphabetic),
-            '.' => before.is_some() && next.is_some_and(|n| n.is_alphabetic() || n == '_' || n == '`'),
+            '.' => {
+                before.is_some() && next.is_some_and(|n| n.is_alphabetic() || n == '_' || n == '`')
+            }
             c => c.is_alphanumeric() || c == '_',
         };
         if !joins || (c == '.' && next == Some('`')) {

@@ -71,7 +71,11 @@ impl Fault {
     }
 
     fn at(self, passage: &Passage) -> Diagnostic {
-        let fault = Diagnostic::error(Code::QueryUnreadable, passage.place(self.span), self.message);
+        let fault = Diagnostic::error(
+            Code::QueryUnreadable,
+            passage.place(self.span),
+            self.message,
+        );
         match self.help {
             Some(help) => fault.help(help),
             None => fault.help("a query is: from … where … order by … limit … offset …, each part left out at will"),

@@ -1,6 +1,9 @@
 //! From tokens to the tree (recursive descent).
 
-use super::ast::{At, Base, Comparison, Condition, Key, Polarity, Quantity, Search, Statement, Step, Test, Unit, Value};
+use super::ast::{
+    At, Base, Comparison, Condition, Key, Polarity, Quantity, Search, Statement, Step, Test, Unit,
+    Value,
+};
 use super::lexer::{Token, TokenKind, tokens};
 use super::{Fault, fault};
 use crate::diagnostic::nearest;
@@ -44,7 +47,9 @@ impl Parser {
     }
 
     fn last_end(&self) -> usize {
-        self.at.checked_sub(1).map_or(0, |at| self.tokens[at.min(self.tokens.len() - 1)].span.end)
+        self.at
+            .checked_sub(1)
+            .map_or(0, |at| self.tokens[at.min(self.tokens.len() - 1)].span.end)
     }
 
     fn is_word(&self, word: &str) -> bool {
@@ -65,14 +70,20 @@ impl Parser {
 
     fn expected(&self, what: &str) -> Fault {
         let token = self.peek();
-        fault(token.span, format!("expected {what}, found {}", token.kind.shown()))
+        fault(
+            token.span,
+            format!("expected {what}, found {}", token.kind.shown()),
+        )
     }
 
     fn statement(&mut self) -> Read<Statement> {
         let mut statement = Statement::default();
         if self.is_word("select") {
-            return Err(fault(self.peek().span, "a query begins with `from`, `where`, `order by` or `limit`")
-                .help("leave `select …` out: a query always gives posts"));
+            return Err(fault(
+                self.peek().span,
+                "a query begins with `from`, `where`, `order by` or `limit`",
+            )
+            .help("leave `select …` out: a query always gives posts"));
         }
         if self.eat_word("from") {
             statement.from = self.sources()?;
@@ -85,7 +96,9 @@ impl Parser {
         }
         if self.eat_word("order") {
             if !self.eat_word("by") {
-                return Err(self.expected("`by` after `order`").help("write `order by date desc`"));
+                return Err(self
+                    .expected("`by` after `order`")
+                    .help("write `order by date desc`"));
             }
             statement.order = self.keys()?;
         }
@@ -96,7 +109,8 @@ impl Parser {
             let offset = self.tokens[self.at - 1].span;
             statement.offset = Some(self.whole("offset")?);
             if statement.limit.is_none() && self.is_word("limit") {
-                return Err(fault(offset, "`offset` stands after `limit`").help("write `limit 5 offset 10`"));
+                return Err(fault(offset, "`offset` stands after `limit`")
+                    .help("write `limit 5 offset 10`"));
             }
         }
         self.end()?;
@@ -104,7 +118,10 @@ impl Parser {
     }
 
     fn clause_follows(&self) -> bool {
-        self.peek().kind == TokenKind::End || ["order", "limit", "offset"].iter().any(|word| self.is_word(word))
+        self.peek().kind == TokenKind::End
+            || ["order", "limit", "offset"]
+                .iter()
+                .any(|word| self.is_word(word))
     }
 
     /// Nothing may follow; a clause out of its order, or a slip, is named.
@@ -113,7 +130,13 @@ impl Parser {
         if token.kind == TokenKind::End {
             return Ok(());
         }
-        let fault = fault(token.span, format!("expected the end of the query, found {}", token.kind.shown()));
+        let fault = fault(
+            token.span,
+            format!(
+                "expected the end of the query, found {}",
+                token.kind.shown()
+            ),
+        );
         Err(match &token.kind {
             TokenKind::Sign(";") => fault.help("a query ends without a sign; leave `;` out"),
             TokenKind::Sign("&&") => fault.help("write `and`"),
@@ -121,13 +144,16 @@ impl Parser {
             TokenKind::Word(word) => {
                 let word = word.to_ascii_lowercase();
                 match word.as_str() {
-                    "from" | "where" | "order" | "limit" | "offset" => {
-                        fault.help("the order is: from … where … order by … limit … offset …, each once")
-                    }
+                    "from" | "where" | "order" | "limit" | "offset" => fault.help(
+                        "the order is: from … where … order by … limit … offset …, each once",
+                    ),
                     "asc" | "desc" | "and" | "or" | "group" | "having" | "join" => {
                         fault.help("the order is: from … where … order by … limit … offset …")
                     }
-                    word => match nearest(word, ["from", "where", "order", "limit", "offset", "and", "or"]) {
+                    word => match nearest(
+                        word,
+                        ["from", "where", "order", "limit", "offset", "and", "or"],
+                    ) {
                         Some(known) => fault.help(format!("did you mean `{known}`?")),
                         None => fault.help("tests are joined by `and` or `or`"),
                     },
@@ -171,13 +197,18 @@ impl Parser {
         if self.is_word("random") {
             self.take();
             if !self.eat_sign("(") {
-                return Err(self.expected("a number in parentheses after `random`").help("write `random(7)`; each number is another fixed shuffle"));
+                return Err(self
+                    .expected("a number in parentheses after `random`")
+                    .help("write `random(7)`; each number is another fixed shuffle"));
             }
             let seed = self.whole("random")?;
             if !self.eat_sign(")") {
                 return Err(self.expected("`)`"));
             }
-            return Ok(At::new(Key::Random(seed as u64), Span::new(start, self.last_end())));
+            return Ok(At::new(
+                Key::Random(seed as u64),
+                Span::new(start, self.last_end()),
+            ));
         }
         let token = self.take();
         let name = match token.kind {
@@ -191,7 +222,8 @@ impl Parser {
         let span = Span::new(start, self.last_end());
         if self.eat_word("descending") || self.eat_word("ascending") {
             let span = self.tokens[self.at - 1].span;
-            return Err(fault(span, "the direction is `asc` or `desc`").help("write `desc` for newest or largest first, `asc` for the reverse"));
+            return Err(fault(span, "the direction is `asc` or `desc`")
+                .help("write `desc` for newest or largest first, `asc` for the reverse"));
         }
         let descending = self.eat_word("desc");
         if !descending {
@@ -200,16 +232,18 @@ impl Parser {
         Ok(At::new(Key::Field(name, descending), span))
     }
 
-
     fn whole(&mut self, after: &str) -> Read<usize> {
         let token = self.take();
         let TokenKind::Number(_, written) = &token.kind else {
             self.at -= 1;
             return Err(self.expected(&format!("a whole number after `{after}`")));
         };
-        written
-            .parse()
-            .map_err(|_| fault(token.span, format!("expected a whole number after `{after}`, found {written}")))
+        written.parse().map_err(|_| {
+            fault(
+                token.span,
+                format!("expected a whole number after `{after}`, found {written}"),
+            )
+        })
     }
 
     fn or(&mut self, depth: usize) -> Read<Condition> {
@@ -251,7 +285,10 @@ impl Parser {
         }
         let start = self.peek().span.start;
         let test = self.test()?;
-        Ok(Condition::Test(At::new(test, Span::new(start, self.last_end()))))
+        Ok(Condition::Test(At::new(
+            test,
+            Span::new(start, self.last_end()),
+        )))
     }
 
     fn test(&mut self) -> Read<Test> {
@@ -260,14 +297,20 @@ impl Parser {
         if negated {
             self.take();
         }
-        let polarity = if negated { Polarity::Negated } else { Polarity::Plain };
+        let polarity = if negated {
+            Polarity::Negated
+        } else {
+            Polarity::Plain
+        };
         if self.eat_word("in") {
             return self.set(left, polarity);
         }
         if self.eat_word("between") {
             let low = self.value()?;
             if !self.eat_word("and") {
-                return Err(self.expected("`and` and the upper end").help("write `between 2024 and 2026`"));
+                return Err(self
+                    .expected("`and` and the upper end")
+                    .help("write `between 2024 and 2026`"));
             }
             return Ok(Test::Between(left, polarity, low, self.value()?));
         }
@@ -275,7 +318,9 @@ impl Parser {
             return Ok(Test::Text(left, polarity, search, self.value()?));
         }
         if negated {
-            return Err(self.expected("`in`, `between`, `contains`, `starts with`, `ends with` or `matches` after `not`"));
+            return Err(self.expected(
+                "`in`, `between`, `contains`, `starts with`, `ends with` or `matches` after `not`",
+            ));
         }
         if self.eat_word("has") {
             return self.has(left);
@@ -335,7 +380,8 @@ impl Parser {
 
     fn set(&mut self, left: At<Value>, polarity: Polarity) -> Read<Test> {
         if matches!(self.peek().kind, TokenKind::Sign("[")) {
-            return Err(fault(self.peek().span, "a list stands in parentheses").help("write `in ('lime', 'masonry')`"));
+            return Err(fault(self.peek().span, "a list stands in parentheses")
+                .help("write `in ('lime', 'masonry')`"));
         }
         if self.eat_sign("(") {
             return Ok(Test::In(left, polarity, self.values()?));
@@ -345,9 +391,14 @@ impl Parser {
             return Ok(Test::Range(left, polarity, low, self.value()?));
         }
         match low.node {
-            Value::Date(..) | Value::Number(..) | Value::Relative(..) => Ok(Test::Within(left, polarity, low)),
-            _ => Err(fault(low.span, "expected a list in parentheses, a date, or a range after `in`")
-                .help("write `in ('lime', 'masonry')`, `in 2026-03` or `in 2024..2026`")),
+            Value::Date(..) | Value::Number(..) | Value::Relative(..) => {
+                Ok(Test::Within(left, polarity, low))
+            }
+            _ => Err(fault(
+                low.span,
+                "expected a list in parentheses, a date, or a range after `in`",
+            )
+            .help("write `in ('lime', 'masonry')`, `in 2026-03` or `in 2024..2026`")),
         }
     }
 
@@ -359,29 +410,46 @@ impl Parser {
         } else if self.eat_word("none") {
             Quantity::None
         } else {
-            return Err(self.expected("`any`, `all` or `none` after `has`").help("write `has all ('masonry', 'lime')`"));
+            return Err(self
+                .expected("`any`, `all` or `none` after `has`")
+                .help("write `has all ('masonry', 'lime')`"));
         };
         if !self.eat_sign("(") {
-            return Err(self.expected("a list in parentheses").help("write `has all ('masonry', 'lime')`"));
+            return Err(self
+                .expected("a list in parentheses")
+                .help("write `has all ('masonry', 'lime')`"));
         }
         Ok(Test::Has(left, quantity, self.values()?))
     }
 
     fn missing(&mut self, left: At<Value>) -> Read<Test> {
         let negated = self.eat_word("not");
-        let polarity = if negated { Polarity::Negated } else { Polarity::Plain };
+        let polarity = if negated {
+            Polarity::Negated
+        } else {
+            Polarity::Plain
+        };
         if self.eat_word("missing") {
             return Ok(Test::Missing(left, polarity));
         }
-        let found = self.expected(if negated { "`missing` after `is not`" } else { "`missing` or `not missing` after `is`" });
+        let found = self.expected(if negated {
+            "`missing` after `is not`"
+        } else {
+            "`missing` or `not missing` after `is`"
+        });
         let word = match &self.peek().kind {
             TokenKind::Word(word) => word.to_ascii_lowercase(),
             _ => String::new(),
         };
         let not = if negated { "not " } else { "" };
         Err(match word.as_str() {
-            "null" | "empty" | "none" | "nil" | "undefined" => found.help(format!("write `is {not}missing`")),
-            _ => found.help(format!("to compare, write `{}`; to ask for an empty field, `is {not}missing`", if negated { "!=" } else { "=" })),
+            "null" | "empty" | "none" | "nil" | "undefined" => {
+                found.help(format!("write `is {not}missing`"))
+            }
+            _ => found.help(format!(
+                "to compare, write `{}`; to ask for an empty field, `is {not}missing`",
+                if negated { "!=" } else { "=" }
+            )),
         })
     }
 
@@ -390,14 +458,19 @@ impl Parser {
         match left.node {
             Value::Field(_) | Value::This(_) => {}
             _ => {
-                return Err(self.expected("a comparison").help("write a test such as `tag = 'lime'`"));
+                return Err(self
+                    .expected("a comparison")
+                    .help("write a test such as `tag = 'lime'`"));
             }
         }
         if let TokenKind::Word(word) = &self.peek().kind {
             let lower = word.to_ascii_lowercase();
             let follows = ["and", "or", "order", "limit", "offset"].contains(&lower.as_str());
             if !follows {
-                let known = ["in", "between", "has", "contains", "starts", "ends", "matches", "is", "not", "and", "or", "order", "limit", "offset"];
+                let known = [
+                    "in", "between", "has", "contains", "starts", "ends", "matches", "is", "not",
+                    "and", "or", "order", "limit", "offset",
+                ];
                 let found = self.expected("a comparison such as `=`");
                 return Err(match lower.as_str() {
                     "equals" | "eq" => found.help("write `=`"),
@@ -407,17 +480,23 @@ impl Parser {
                     "within" => found.help("write `in`"),
                     _ => match nearest(&lower, known) {
                         Some(word) => found.help(format!("did you mean `{word}`?")),
-                        None => found.help("a text stands in quotes; a test is a field, a comparison, and a value"),
+                        None => found.help(
+                            "a text stands in quotes; a test is a field, a comparison, and a value",
+                        ),
                     },
                 });
             }
         }
         match self.peek().kind {
-            TokenKind::Text(_) | TokenKind::Number(..) | TokenKind::Date(..) => {
-                Err(self.expected("a comparison such as `=`").help("put `=` before the value"))
+            TokenKind::Text(_) | TokenKind::Number(..) | TokenKind::Date(..) => Err(self
+                .expected("a comparison such as `=`")
+                .help("put `=` before the value")),
+            TokenKind::Sign("&&") => {
+                Err(fault(self.peek().span, "`&&` has no meaning here").help("write `and`"))
             }
-            TokenKind::Sign("&&") => Err(fault(self.peek().span, "`&&` has no meaning here").help("write `and`")),
-            TokenKind::Sign("||") => Err(fault(self.peek().span, "`||` has no meaning here").help("write `or`")),
+            TokenKind::Sign("||") => {
+                Err(fault(self.peek().span, "`||` has no meaning here").help("write `or`"))
+            }
             _ => Ok(Test::Flag(left)),
         }
     }
@@ -455,7 +534,9 @@ impl Parser {
             TokenKind::Word(word) => return self.word(&word, token.span),
             _ => {
                 self.at -= 1;
-                return Err(self.expected("a field or a value").help("a text stands in quotes, such as 'lime'"));
+                return Err(self
+                    .expected("a field or a value")
+                    .help("a text stands in quotes, such as 'lime'"));
             }
         };
         Ok(At::new(node, Span::new(start, self.last_end())))
@@ -469,18 +550,23 @@ impl Parser {
             "today" => return self.relative(Base::Today, span),
             "now" => return self.relative(Base::Now, span),
             "null" | "nil" => {
-                return Err(fault(span, format!("`{word}` has no meaning here")).help("write `is missing` or `is not missing`"));
+                return Err(fault(span, format!("`{word}` has no meaning here"))
+                    .help("write `is missing` or `is not missing`"));
             }
             "this" => {
                 if let TokenKind::Name(_) = &self.peek().kind {
                     return Err(self.expected("`.` and a field after `this`"));
                 }
-                return Err(fault(span, "`this` is a post; a field of it is meant").help("write `this.category`"));
+                return Err(fault(span, "`this` is a post; a field of it is meant")
+                    .help("write `this.category`"));
             }
             _ if lower.starts_with("this.") => Value::This(word[5..].to_owned()),
             _ if is_keyword(&lower) => {
-                return Err(fault(span, format!("expected a field or a value, found `{word}`"))
-                    .help(format!("a field that is called `{word}` stands in backquotes")));
+                return Err(
+                    fault(span, format!("expected a field or a value, found `{word}`")).help(
+                        format!("a field that is called `{word}` stands in backquotes"),
+                    ),
+                );
             }
             _ => Value::Field(word.to_owned()),
         };
@@ -495,11 +581,17 @@ impl Parser {
             } else if self.eat_sign("-") {
                 -1
             } else {
-                return Ok(At::new(Value::Relative(base, steps), Span::new(span.start, self.last_end())));
+                return Ok(At::new(
+                    Value::Relative(base, steps),
+                    Span::new(span.start, self.last_end()),
+                ));
             };
             let token = self.peek().clone();
             let count = self.whole("today")?;
-            let count = i32::try_from(count).ok().filter(|n| *n <= 100_000).ok_or_else(|| fault(token.span, "this leads out of the calendar"))?;
+            let count = i32::try_from(count)
+                .ok()
+                .filter(|n| *n <= 100_000)
+                .ok_or_else(|| fault(token.span, "this leads out of the calendar"))?;
             let unit = self.unit()?;
             steps.push(Step {
                 count: sign * count,
@@ -520,16 +612,23 @@ impl Parser {
             },
             _ => None,
         };
-        let unit = found.ok_or_else(|| self.expected("`days`, `weeks`, `months`, `quarters` or `years`"))?;
+        let unit = found
+            .ok_or_else(|| self.expected("`days`, `weeks`, `months`, `quarters` or `years`"))?;
         self.take();
         Ok(unit)
     }
 }
 
 pub(super) fn is_keyword(word: &str) -> bool {
-    KEYWORDS.iter().any(|keyword| keyword.eq_ignore_ascii_case(word))
+    KEYWORDS
+        .iter()
+        .any(|keyword| keyword.eq_ignore_ascii_case(word))
 }
 
 fn one_or(mut all: Vec<Condition>, join: fn(Vec<Condition>) -> Condition) -> Condition {
-    if all.len() == 1 { all.remove(0) } else { join(all) }
+    if all.len() == 1 {
+        all.remove(0)
+    } else {
+        join(all)
+    }
 }

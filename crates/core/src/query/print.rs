@@ -2,7 +2,10 @@
 
 use std::fmt::{self, Display, Formatter};
 
-use super::ast::{At, Base, Comparison, Condition, Key, Polarity, Quantity, Search, Statement, Step, Test, Unit, Value};
+use super::ast::{
+    At, Base, Comparison, Condition, Key, Polarity, Quantity, Search, Statement, Step, Test, Unit,
+    Value,
+};
 use super::parser::is_keyword;
 
 impl Display for Statement {
@@ -32,7 +35,9 @@ impl Display for Statement {
 impl Display for Condition {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
         match self {
-            Condition::And(all) => join(f, all, " and ", |c| matches!(c, Condition::Or(_) | Condition::And(_))),
+            Condition::And(all) => join(f, all, " and ", |c| {
+                matches!(c, Condition::Or(_) | Condition::And(_))
+            }),
             Condition::Or(any) => join(f, any, " or ", |c| matches!(c, Condition::Or(_))),
             Condition::Not(inner) => match inner.as_ref() {
                 Condition::Not(_) => write!(f, "not {inner}"),
@@ -43,7 +48,12 @@ impl Display for Condition {
     }
 }
 
-fn join(f: &mut Formatter<'_>, all: &[Condition], word: &str, wrap: fn(&Condition) -> bool) -> fmt::Result {
+fn join(
+    f: &mut Formatter<'_>,
+    all: &[Condition],
+    word: &str,
+    wrap: fn(&Condition) -> bool,
+) -> fmt::Result {
     for (at, condition) in all.iter().enumerate() {
         if at > 0 {
             f.write_str(word)?;
@@ -60,15 +70,27 @@ fn join(f: &mut Formatter<'_>, all: &[Condition], word: &str, wrap: fn(&Conditio
 impl Display for Test {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
         match self {
-            Test::Compare(left, comparison, right) => write!(f, "{} {comparison} {}", left.node, right.node),
+            Test::Compare(left, comparison, right) => {
+                write!(f, "{} {comparison} {}", left.node, right.node)
+            }
             Test::In(left, not, values) => write!(f, "{} {not}in ({})", left.node, list(values)),
             Test::Within(left, not, part) => write!(f, "{} {not}in {}", left.node, part.node),
-            Test::Range(left, not, low, high) => write!(f, "{} {not}in {} .. {}", left.node, low.node, high.node),
-            Test::Between(left, not, low, high) => {
-                write!(f, "{} {not}between {} and {}", left.node, low.node, high.node)
+            Test::Range(left, not, low, high) => {
+                write!(f, "{} {not}in {} .. {}", left.node, low.node, high.node)
             }
-            Test::Has(left, quantity, values) => write!(f, "{} has {quantity} ({})", left.node, list(values)),
-            Test::Text(left, not, search, text) => write!(f, "{} {not}{search} {}", left.node, text.node),
+            Test::Between(left, not, low, high) => {
+                write!(
+                    f,
+                    "{} {not}between {} and {}",
+                    left.node, low.node, high.node
+                )
+            }
+            Test::Has(left, quantity, values) => {
+                write!(f, "{} has {quantity} ({})", left.node, list(values))
+            }
+            Test::Text(left, not, search, text) => {
+                write!(f, "{} {not}{search} {}", left.node, text.node)
+            }
             Test::Missing(left, Polarity::Plain) => write!(f, "{} is missing", left.node),
             Test::Missing(left, Polarity::Negated) => write!(f, "{} is not missing", left.node),
             Test::Flag(field) => write!(f, "{}", field.node),
@@ -77,7 +99,11 @@ impl Display for Test {
 }
 
 fn list(values: &[At<Value>]) -> String {
-    values.iter().map(|value| value.node.to_string()).collect::<Vec<_>>().join(", ")
+    values
+        .iter()
+        .map(|value| value.node.to_string())
+        .collect::<Vec<_>>()
+        .join(", ")
 }
 
 impl Display for Value {
@@ -111,7 +137,11 @@ impl Display for Step {
             Unit::Year => "year",
         };
         let count = self.count.unsigned_abs();
-        write!(f, " {sign} {count} {unit}{}", if count == 1 { "" } else { "s" })
+        write!(
+            f,
+            " {sign} {count} {unit}{}",
+            if count == 1 { "" } else { "s" }
+        )
     }
 }
 
@@ -171,10 +201,21 @@ impl Display for Search {
 /// A name bare where it can be, else in backquotes.
 fn name_text(name: &str) -> String {
     let chars: Vec<char> = name.chars().collect();
-    let bare = chars.first().is_some_and(|c| c.is_alphabetic() || *c == '_')
+    let bare = chars
+        .first()
+        .is_some_and(|c| c.is_alphabetic() || *c == '_')
         && chars.iter().enumerate().all(|(at, c)| match c {
-            '-' => at > 0 && chars[at - 1].is_alphabetic() && chars.get(at + 1).is_some_and(|c| c.is_alphabetic()),
-            '.' => at > 0 && chars.get(at + 1).is_some_and(|c| c.is_alphabetic() || *c == '_'),
+            '-' => {
+                at > 0
+                    && chars[at - 1].is_alphabetic()
+                    && chars.get(at + 1).is_some_and(|c| c.is_alphabetic())
+            }
+            '.' => {
+                at > 0
+                    && chars
+                        .get(at + 1)
+                        .is_some_and(|c| c.is_alphabetic() || *c == '_')
+            }
             c => c.is_alphanumeric() || *c == '_',
         });
     let lower = name.to_lowercase();

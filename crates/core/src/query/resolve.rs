@@ -6,7 +6,10 @@ use indexmap::IndexMap;
 use jiff::Timestamp;
 use regex::{Regex, RegexBuilder};
 
-use super::ast::{At, Base, Comparison, Condition, Key, Polarity, Quantity, Search, Statement, Step, Test, Unit, Value};
+use super::ast::{
+    At, Base, Comparison, Condition, Key, Polarity, Quantity, Search, Statement, Step, Test, Unit,
+    Value,
+};
 use super::fields::{DerivedField, FIELDS, derived};
 use super::{Query, Resolved};
 use crate::catalogue::Catalogue;
@@ -71,7 +74,12 @@ impl Library {
         }
         while !open.is_empty() {
             let names: Vec<&str> = open.iter().map(|(name, ..)| *name).collect();
-            let waits = |statement: &Statement| statement.from.iter().any(|source| names.contains(&source.node.as_str()));
+            let waits = |statement: &Statement| {
+                statement
+                    .from
+                    .iter()
+                    .any(|source| names.contains(&source.node.as_str()))
+            };
             let Some(ready) = open.iter().position(|(.., statement)| !waits(statement)) else {
                 faults.push(circle(&open));
                 break;
@@ -99,7 +107,10 @@ fn circle(open: &[(&str, &Passage, Statement)]) -> Diagnostic {
     let (mut name, mut passage, mut statement) = (open[0].0, open[0].1, &open[0].2);
     let mut path = vec![name];
     let next = |statement: &Statement| {
-        let source = statement.from.iter().find(|source| open.iter().any(|(name, ..)| *name == source.node));
+        let source = statement
+            .from
+            .iter()
+            .find(|source| open.iter().any(|(name, ..)| *name == source.node));
         source.and_then(|source| open.iter().find(|(name, ..)| *name == source.node))
     };
     while let Some((following, at, stands_on)) = next(statement) {
@@ -111,11 +122,17 @@ fn circle(open: &[(&str, &Passage, Statement)]) -> Diagnostic {
         }
     }
     let start = path.iter().position(|step| *step == name).unwrap_or(0);
-    let span = statement.from.first().map_or(Span::default(), |source| source.span);
+    let span = statement
+        .from
+        .first()
+        .map_or(Span::default(), |source| source.span);
     Diagnostic::error(
         Code::QueryCircle,
         passage.place(span),
-        format!("the query `{name}` stands on itself: {}", path[start..].join(" → ")),
+        format!(
+            "the query `{name}` stands on itself: {}",
+            path[start..].join(" → ")
+        ),
     )
     .help("let one of them begin from a content set")
 }
@@ -141,7 +158,10 @@ impl FieldRef {
 /// A literal made ready to be compared.
 #[derive(Debug, Clone, PartialEq)]
 pub(super) enum Literal {
-    Text { written: String, folded: String },
+    Text {
+        written: String,
+        folded: String,
+    },
     Number(f64),
     Flag(bool),
     Date(Stretch),
@@ -221,12 +241,19 @@ pub(super) fn resolve(
         None => Some(None),
         Some(condition) => resolver.condition(condition).map(Some),
     };
-    let order: Option<Vec<Order>> = statement.order.iter().map(|key| resolver.key(key)).collect();
+    let order: Option<Vec<Order>> = statement
+        .order
+        .iter()
+        .map(|key| resolver.key(key))
+        .collect();
     let needs_this = resolver.needs_this;
     let sound = !faults.iter().any(Diagnostic::is_error);
     let query = match (sources, check, order) {
         (Some(sources), Some(check), Some(order)) if sound => Some(Query(Resolved {
-            needs_this: needs_this || sources.iter().any(|source| matches!(source, Source::Named(query) if query.0.needs_this)),
+            needs_this: needs_this
+                || sources
+                    .iter()
+                    .any(|source| matches!(source, Source::Named(query) if query.0.needs_this)),
             sources,
             check,
             order,
@@ -250,9 +277,16 @@ struct Resolver<'a> {
 }
 
 impl Resolver<'_> {
-    fn error(&mut self, code: Code, span: Span, message: impl Into<String>, help: impl Into<String>) {
+    fn error(
+        &mut self,
+        code: Code,
+        span: Span,
+        message: impl Into<String>,
+        help: impl Into<String>,
+    ) {
         let place = self.passage.place(span);
-        self.faults.push(Diagnostic::error(code, place, message).help(help));
+        self.faults
+            .push(Diagnostic::error(code, place, message).help(help));
     }
 
     fn sources(&mut self, from: &[At<String>]) -> Option<Vec<Source>> {
@@ -271,10 +305,18 @@ impl Resolver<'_> {
                 sources.push(Source::Named(Arc::clone(query)));
             } else {
                 let queries = self.scope.library.queries.keys().map(String::as_str);
-                let known: Vec<&str> = catalogue.sets().iter().map(String::as_str).chain(queries).collect();
+                let known: Vec<&str> = catalogue
+                    .sets()
+                    .iter()
+                    .map(String::as_str)
+                    .chain(queries)
+                    .collect();
                 let place = self.passage.place(name.span);
                 let message = format!("there is no content set or named query `{}`", name.node);
-                self.faults.push(Diagnostic::error(Code::SourceUnknown, place, message).suggest(&name.node, known));
+                self.faults.push(
+                    Diagnostic::error(Code::SourceUnknown, place, message)
+                        .suggest(&name.node, known),
+                );
             }
         }
         self.sets.sort_unstable();
@@ -286,14 +328,19 @@ impl Resolver<'_> {
         match condition {
             Condition::And(all) => self.each(all).map(Check::All),
             Condition::Or(any) => self.each(any).map(Check::Any),
-            Condition::Not(inner) => self.condition(inner).map(|check| Check::Not(Box::new(check))),
+            Condition::Not(inner) => self
+                .condition(inner)
+                .map(|check| Check::Not(Box::new(check))),
             Condition::Test(test) => self.test(&test.node),
         }
     }
 
     /// All faults of a condition are reported, not the first.
     fn each(&mut self, conditions: &[Condition]) -> Option<Vec<Check>> {
-        let checks: Vec<Option<Check>> = conditions.iter().map(|condition| self.condition(condition)).collect();
+        let checks: Vec<Option<Check>> = conditions
+            .iter()
+            .map(|condition| self.condition(condition))
+            .collect();
         checks.into_iter().collect()
     }
 
@@ -356,7 +403,10 @@ impl Resolver<'_> {
 
     fn pairs(&mut self, left: &At<Value>, values: &[At<Value>]) -> Option<(Side, Vec<Side>)> {
         let (side, kinds) = self.left(left)?;
-        let sides: Vec<Option<Side>> = values.iter().map(|value| self.right(left, &side, &kinds, value)).collect();
+        let sides: Vec<Option<Side>> = values
+            .iter()
+            .map(|value| self.right(left, &side, &kinds, value))
+            .collect();
         Some((side, sides.into_iter().collect::<Option<_>>()?))
     }
 
@@ -420,7 +470,12 @@ impl Resolver<'_> {
         self.field_in(name, span, &sets)
     }
 
-    fn field_in(&mut self, name: &str, span: Span, sets: &[usize]) -> Option<(FieldRef, Vec<Kind>)> {
+    fn field_in(
+        &mut self,
+        name: &str,
+        span: Span,
+        sets: &[usize],
+    ) -> Option<(FieldRef, Vec<Kind>)> {
         let catalogue = self.scope.catalogue;
         if let Some(field) = catalogue.term_field(name) {
             return Some((FieldRef::Term(field), vec![Kind::Term]));
@@ -444,7 +499,10 @@ impl Resolver<'_> {
         let own = name.strip_prefix("meta.").unwrap_or(name);
         if let Some(profile) = catalogue.profile(own, sets) {
             if profile.kinds == [Kind::Map] {
-                let inner = catalogue.field_names(sets).into_iter().find(|known| known.starts_with(&format!("{own}.")));
+                let inner = catalogue
+                    .field_names(sets)
+                    .into_iter()
+                    .find(|known| known.starts_with(&format!("{own}.")));
                 let example = inner.unwrap_or(own).to_owned();
                 self.error(
                     Code::FieldUnfit,
@@ -467,35 +525,71 @@ impl Resolver<'_> {
     fn unknown_field(&mut self, name: &str, span: Span, sets: &[usize]) {
         let catalogue = self.scope.catalogue;
         let own = catalogue.field_names(sets);
-        let terms = catalogue.term_tables().iter().map(|table| table.field.name.as_str());
-        let known: Vec<&str> = FIELDS.iter().map(|field| field.name).chain(terms).chain(own).collect();
-        let of: Vec<&str> = sets.iter().map(|set| catalogue.sets()[*set].as_str()).collect();
+        let terms = catalogue
+            .term_tables()
+            .iter()
+            .map(|table| table.field.name.as_str());
+        let known: Vec<&str> = FIELDS
+            .iter()
+            .map(|field| field.name)
+            .chain(terms)
+            .chain(own)
+            .collect();
+        let of: Vec<&str> = sets
+            .iter()
+            .map(|set| catalogue.sets()[*set].as_str())
+            .collect();
         let all: Vec<usize> = (0..catalogue.sets().len()).collect();
-        let elsewhere = all.iter().find(|set| !sets.contains(set) && catalogue.profile(name, &[**set]).is_some());
+        let elsewhere = all
+            .iter()
+            .find(|set| !sets.contains(set) && catalogue.profile(name, &[**set]).is_some());
         let fault = Diagnostic::error(
             Code::FieldUnknown,
             self.passage.place(span),
             format!("no post of `{}` has a field `{name}`", of.join("`, `")),
         );
         let fault = match (nearest(name, known.iter().copied()), elsewhere) {
-            (_, Some(set)) => fault.help(format!("the posts of `{0}` have it: write `from {0}`", catalogue.sets()[*set])),
+            (_, Some(set)) => fault.help(format!(
+                "the posts of `{0}` have it: write `from {0}`",
+                catalogue.sets()[*set]
+            )),
             (Some(near), _) => fault.help(format!("did you mean `{near}`?")),
-            (None, None) => fault.help(format!("a text stands in quotes: '{name}'; fields here are {}", listed(&known))),
+            (None, None) => fault.help(format!(
+                "a text stands in quotes: '{name}'; fields here are {}",
+                listed(&known)
+            )),
         };
         self.faults.push(fault);
     }
 
-    fn right(&mut self, left: &At<Value>, side: &Side, kinds: &[Kind], value: &At<Value>) -> Option<Side> {
+    fn right(
+        &mut self,
+        left: &At<Value>,
+        side: &Side,
+        kinds: &[Kind],
+        value: &At<Value>,
+    ) -> Option<Side> {
         match &value.node {
             Value::Field(_) | Value::This(_) => {
                 let (right, right_kinds) = self.left(value)?;
-                let texts = |kinds: &[Kind]| kinds.iter().any(|kind| matches!(kind, Kind::Text | Kind::Term));
-                let fits = kinds.iter().any(|kind| right_kinds.contains(kind)) || texts(kinds) && texts(&right_kinds);
+                let texts = |kinds: &[Kind]| {
+                    kinds
+                        .iter()
+                        .any(|kind| matches!(kind, Kind::Text | Kind::Term))
+                };
+                let fits = kinds.iter().any(|kind| right_kinds.contains(kind))
+                    || texts(kinds) && texts(&right_kinds);
                 if !fits && !kinds.is_empty() && !right_kinds.is_empty() {
                     self.error(
                         Code::TypeUnfit,
                         value.span,
-                        format!("`{}` holds {}, and `{}` holds {}", left.node, kinds_text(kinds), value.node, kinds_text(&right_kinds)),
+                        format!(
+                            "`{}` holds {}, and `{}` holds {}",
+                            left.node,
+                            kinds_text(kinds),
+                            value.node,
+                            kinds_text(&right_kinds)
+                        ),
                         "compare fields that hold the same kind of value; a text stands in quotes",
                     );
                     return None;
@@ -513,13 +607,31 @@ impl Resolver<'_> {
     }
 
     /// A literal as the kinds of the field ask; one of a type that the field never has is an error.
-    fn literal(&mut self, value: &At<Value>, field: Option<&FieldRef>, kinds: &[Kind], name: &str) -> Option<Side> {
+    fn literal(
+        &mut self,
+        value: &At<Value>,
+        field: Option<&FieldRef>,
+        kinds: &[Kind],
+        name: &str,
+    ) -> Option<Side> {
         if let Value::Parameter(parameter) = &value.node {
             let scope = self.scope;
-            let Some((_, given)) = scope.parameters.iter().find(|(known, _)| known == parameter) else {
-                let known: Vec<&str> = scope.parameters.iter().map(|(name, _)| name.as_str()).collect();
+            let Some((_, given)) = scope
+                .parameters
+                .iter()
+                .find(|(known, _)| known == parameter)
+            else {
+                let known: Vec<&str> = scope
+                    .parameters
+                    .iter()
+                    .map(|(name, _)| name.as_str())
+                    .collect();
                 let place = self.passage.place(value.span);
-                let fault = Diagnostic::error(Code::QueryUnfit, place, format!("the parameter :{parameter} is not given"));
+                let fault = Diagnostic::error(
+                    Code::QueryUnfit,
+                    place,
+                    format!("the parameter :{parameter} is not given"),
+                );
                 self.faults.push(if known.is_empty() {
                     fault.help(format!("in a template, write query(\"…\", {parameter}=…)"))
                 } else {
@@ -529,7 +641,8 @@ impl Resolver<'_> {
             };
             return self.parameter(given, value, field, kinds, name);
         }
-        self.plain_literal(&value.node, value.span, field, kinds, name).map(|literal| Side::Literals(vec![literal]))
+        self.plain_literal(&value.node, value.span, field, kinds, name)
+            .map(|literal| Side::Literals(vec![literal]))
     }
 
     fn parameter(
@@ -564,7 +677,8 @@ impl Resolver<'_> {
             }
             Parameter::Date(stamp) => Value::Text(stamp.iso()),
         };
-        self.plain_literal(&node, value.span, field, kinds, name).map(|literal| Side::Literals(vec![literal]))
+        self.plain_literal(&node, value.span, field, kinds, name)
+            .map(|literal| Side::Literals(vec![literal]))
     }
 
     fn plain_literal(
@@ -589,7 +703,10 @@ impl Resolver<'_> {
             }
             Value::Number(number, _) if has(Kind::Number) => return Some(Literal::Number(*number)),
             Value::Number(_, written) if has(Kind::Date) && written.len() == 4 => {
-                if let Some(stretch) = parse_part(written).ok().and_then(|part| part.stretch(&moment.zone).ok()) {
+                if let Some(stretch) = parse_part(written)
+                    .ok()
+                    .and_then(|part| part.stretch(&moment.zone).ok())
+                {
                     return Some(Literal::Date(stretch));
                 }
             }
@@ -601,7 +718,12 @@ impl Resolver<'_> {
                 return match relative(*base, steps, moment) {
                     Some(stretch) => Some(Literal::Date(stretch)),
                     None => {
-                        self.error(Code::QueryUnfit, span, "this leads out of the calendar", "count fewer years");
+                        self.error(
+                            Code::QueryUnfit,
+                            span,
+                            "this leads out of the calendar",
+                            "count fewer years",
+                        );
                         None
                     }
                 };
@@ -616,7 +738,12 @@ impl Resolver<'_> {
         match part.stretch(&self.scope.moment.zone) {
             Ok(stretch) => Some(stretch),
             Err(_) => {
-                self.error(Code::QueryUnfit, span, format!("the date {written} leads out of the calendar"), "write a year of four digits");
+                self.error(
+                    Code::QueryUnfit,
+                    span,
+                    format!("the date {written} leads out of the calendar"),
+                    "write a year of four digits",
+                );
                 None
             }
         }
@@ -631,10 +758,18 @@ impl Resolver<'_> {
             _ => "something else",
         };
         let help = match (value, kinds.first()) {
-            (Value::Text(text), Some(Kind::Number)) if text.parse::<f64>().is_ok() => format!("write {text} without quotes"),
-            (Value::Text(text), Some(Kind::Date)) if parse_part(text).is_ok() => format!("write {text} without quotes"),
-            (Value::Text(text), Some(Kind::Flag)) if text == "true" || text == "false" => format!("write {text} without quotes"),
-            (Value::Number(_, written) | Value::Date(_, written), Some(Kind::Text)) => format!("put it in quotes: '{written}'"),
+            (Value::Text(text), Some(Kind::Number)) if text.parse::<f64>().is_ok() => {
+                format!("write {text} without quotes")
+            }
+            (Value::Text(text), Some(Kind::Date)) if parse_part(text).is_ok() => {
+                format!("write {text} without quotes")
+            }
+            (Value::Text(text), Some(Kind::Flag)) if text == "true" || text == "false" => {
+                format!("write {text} without quotes")
+            }
+            (Value::Number(_, written) | Value::Date(_, written), Some(Kind::Text)) => {
+                format!("put it in quotes: '{written}'")
+            }
             (_, Some(Kind::Date)) => "write a date such as 2026-03-14, 2026-03 or 2026".to_owned(),
             (_, Some(Kind::Number)) => "write a number".to_owned(),
             (_, Some(Kind::Flag)) => format!("write `{name}`, or `not {name}`"),
@@ -659,7 +794,12 @@ impl Resolver<'_> {
         let found = table.find(&spelling);
         let used = found.filter(|id| !table.term(*id).posts.is_empty());
         if used.is_none() {
-            let names: Vec<&str> = table.terms.iter().filter(|term| !term.posts.is_empty()).map(|term| term.name.as_str()).collect();
+            let names: Vec<&str> = table
+                .terms
+                .iter()
+                .filter(|term| !term.posts.is_empty())
+                .map(|term| term.name.as_str())
+                .collect();
             let near: Vec<String> = nearest_terms(&spelling, &names)
                 .into_iter()
                 .filter_map(|name| table.find(name))
@@ -680,32 +820,61 @@ impl Resolver<'_> {
         Literal::Term(number, found)
     }
 
-    fn search(&mut self, left: &At<Value>, polarity: Polarity, search: Search, text: &At<Value>) -> Option<Check> {
+    fn search(
+        &mut self,
+        left: &At<Value>,
+        polarity: Polarity,
+        search: Search,
+        text: &At<Value>,
+    ) -> Option<Check> {
         let (side, kinds) = self.left(left)?;
-        if !kinds.iter().any(|kind| matches!(kind, Kind::Text | Kind::Term)) {
+        if !kinds
+            .iter()
+            .any(|kind| matches!(kind, Kind::Text | Kind::Term))
+        {
             self.error(
                 Code::TypeUnfit,
                 left.span,
-                format!("`{}` holds {}, and `{search}` looks into text", left.node, kinds_text(&kinds)),
+                format!(
+                    "`{}` holds {}, and `{search}` looks into text",
+                    left.node,
+                    kinds_text(&kinds)
+                ),
                 "compare it with `=`, `<` or `>`",
             );
             return None;
         }
         let needle = match &text.node {
             Value::Text(text) => Some(text.clone()),
-            Value::Number(_, written) | Value::Date(_, written) if kinds.contains(&Kind::Term) => Some(written.clone()),
-            Value::Parameter(name) => match self.scope.parameters.iter().find(|(known, _)| known == name) {
+            Value::Number(_, written) | Value::Date(_, written) if kinds.contains(&Kind::Term) => {
+                Some(written.clone())
+            }
+            Value::Parameter(name) => match self
+                .scope
+                .parameters
+                .iter()
+                .find(|(known, _)| known == name)
+            {
                 Some((_, Parameter::Text(text))) => Some(text.clone()),
                 Some((_, Parameter::Number(number))) => Some(number.to_string()),
-                Some((_, Parameter::Missing)) => return Some(Check::Search(side, polarity, Needle::Missing)),
+                Some((_, Parameter::Missing)) => {
+                    return Some(Check::Search(side, polarity, Needle::Missing));
+                }
                 _ => None,
             },
             Value::Field(_) | Value::This(_) if search != Search::Matches => {
                 let (right, _) = self.left(text)?;
                 return match right {
-                    Side::This(field) => Some(Check::Search(side, polarity, Needle::Of(search, field))),
+                    Side::This(field) => {
+                        Some(Check::Search(side, polarity, Needle::Of(search, field)))
+                    }
                     _ => {
-                        self.error(Code::QueryUnfit, text.span, format!("`{search}` looks for a text, and this is a field"), "put the text in quotes");
+                        self.error(
+                            Code::QueryUnfit,
+                            text.span,
+                            format!("`{search}` looks for a text, and this is a field"),
+                            "put the text in quotes",
+                        );
                         None
                     }
                 };
@@ -713,7 +882,12 @@ impl Resolver<'_> {
             _ => None,
         };
         let Some(needle) = needle else {
-            self.error(Code::TypeUnfit, text.span, format!("`{search}` looks for a text"), "put the text in quotes: 'lime'");
+            self.error(
+                Code::TypeUnfit,
+                text.span,
+                format!("`{search}` looks for a text"),
+                "put the text in quotes: 'lime'",
+            );
             return None;
         };
         let needle = match search {
@@ -725,12 +899,26 @@ impl Resolver<'_> {
     }
 
     fn pattern(&mut self, text: &str, span: Span) -> Option<Needle> {
-        match RegexBuilder::new(text).case_insensitive(true).size_limit(1 << 20).build() {
+        match RegexBuilder::new(text)
+            .case_insensitive(true)
+            .size_limit(1 << 20)
+            .build()
+        {
             Ok(pattern) => Some(Needle::Pattern(pattern)),
             Err(error) => {
                 let shown = error.to_string();
-                let why = shown.lines().last().unwrap_or_default().trim_start_matches("error: ").to_owned();
-                self.error(Code::QueryUnreadable, span, format!("this is not a regular expression: {why}"), "to find the text as it stands, write `contains`");
+                let why = shown
+                    .lines()
+                    .last()
+                    .unwrap_or_default()
+                    .trim_start_matches("error: ")
+                    .to_owned();
+                self.error(
+                    Code::QueryUnreadable,
+                    span,
+                    format!("this is not a regular expression: {why}"),
+                    "to find the text as it stands, write `contains`",
+                );
                 None
             }
         }
@@ -751,11 +939,19 @@ fn kinds_text(kinds: &[Kind]) -> String {
     if kinds.is_empty() {
         return "nothing yet".to_owned();
     }
-    kinds.iter().map(|kind| kind.plural()).collect::<Vec<_>>().join(" and ")
+    kinds
+        .iter()
+        .map(|kind| kind.plural())
+        .collect::<Vec<_>>()
+        .join(" and ")
 }
 
 fn listed(names: &[&str]) -> String {
-    names.iter().map(|name| format!("`{name}`")).collect::<Vec<_>>().join(", ")
+    names
+        .iter()
+        .map(|name| format!("`{name}`"))
+        .collect::<Vec<_>>()
+        .join(", ")
 }
 
 /// At most three names, the most alike first.

@@ -39,7 +39,10 @@ impl<'a> Runner<'a> {
             posts.retain(|post| self.holds(check, *post));
         }
         let total = posts.len();
-        let wanted = query.limit.map_or(total, |limit| query.offset.saturating_add(limit)).min(total);
+        let wanted = query
+            .limit
+            .map_or(total, |limit| query.offset.saturating_add(limit))
+            .min(total);
         if !query.order.is_empty() {
             self.sort(&mut posts, &query.order, wanted);
         }
@@ -104,11 +107,17 @@ impl<'a> Runner<'a> {
 
     fn posting_list(&self, check: &Check) -> Option<&'a [PostId]> {
         let literals = match check {
-            Check::Compare(Side::Field(FieldRef::Term(_)), Comparison::Equal, Side::Literals(literals)) => literals,
-            Check::OneOf(Side::Field(FieldRef::Term(_)), Polarity::Plain, sides) => match sides.as_slice() {
-                [Side::Literals(literals)] => literals,
-                _ => return None,
-            },
+            Check::Compare(
+                Side::Field(FieldRef::Term(_)),
+                Comparison::Equal,
+                Side::Literals(literals),
+            ) => literals,
+            Check::OneOf(Side::Field(FieldRef::Term(_)), Polarity::Plain, sides) => {
+                match sides.as_slice() {
+                    [Side::Literals(literals)] => literals,
+                    _ => return None,
+                }
+            }
             Check::EachOf(Side::Field(FieldRef::Term(_)), sides) => {
                 let lists = sides.iter().filter_map(|side| match side {
                     Side::Literals(literals) => self.term_posts(literals),
@@ -135,50 +144,75 @@ impl<'a> Runner<'a> {
             Check::Any(any) => any.iter().any(|check| self.holds(check, post)),
             Check::Not(inner) => !self.holds(inner, post),
             Check::Compare(left, Comparison::Unequal, right) => {
-                self.negatable(left, post, Polarity::Negated, |value| self.any_of(value, right, post, Comparison::Equal))
-                    && self.present(right, post)
+                self.negatable(left, post, Polarity::Negated, |value| {
+                    self.any_of(value, right, post, Comparison::Equal)
+                }) && self.present(right, post)
             }
             Check::Compare(left, comparison, right) => {
-                self.negatable(left, post, Polarity::Plain, |value| self.any_of(value, right, post, *comparison))
+                self.negatable(left, post, Polarity::Plain, |value| {
+                    self.any_of(value, right, post, *comparison)
+                })
             }
             Check::OneOf(left, polarity, sides) => {
-                let found = |value: &Val<'_>| sides.iter().any(|side| self.any_of(value, side, post, Comparison::Equal));
+                let found = |value: &Val<'_>| {
+                    sides
+                        .iter()
+                        .any(|side| self.any_of(value, side, post, Comparison::Equal))
+                };
                 self.negatable(left, post, *polarity, found)
             }
             Check::EachOf(left, sides) => {
                 let values = self.side(left, post);
                 sides.iter().all(|side| match side {
-                    Side::Literals(literals) => {
-                        literals.iter().all(|literal| values.iter().any(|value| self.meets(value, Comparison::Equal, literal)))
-                    }
+                    Side::Literals(literals) => literals.iter().all(|literal| {
+                        values
+                            .iter()
+                            .any(|value| self.meets(value, Comparison::Equal, literal))
+                    }),
                     Side::Missing => false,
                     Side::Field(_) | Side::This(_) => self.side(side, post).iter().all(|wanted| {
-                        values.iter().any(|value| self.order_of(value, wanted) == Some(Ordering::Equal))
+                        values
+                            .iter()
+                            .any(|value| self.order_of(value, wanted) == Some(Ordering::Equal))
                     }),
                 })
             }
-            Check::Range(left, polarity, low, high) => self.negatable(left, post, *polarity, |value| {
-                self.any_of(value, low, post, Comparison::GreaterOrEqual)
-                    && self.any_of(value, high, post, Comparison::LessOrEqual)
-            }),
+            Check::Range(left, polarity, low, high) => {
+                self.negatable(left, post, *polarity, |value| {
+                    self.any_of(value, low, post, Comparison::GreaterOrEqual)
+                        && self.any_of(value, high, post, Comparison::LessOrEqual)
+                })
+            }
             Check::Search(left, polarity, needle) => {
                 let needles = match needle {
-                    Needle::Of(_, field) => self.this.map_or_else(Vec::new, |this| self.values(field, this)),
+                    Needle::Of(_, field) => self
+                        .this
+                        .map_or_else(Vec::new, |this| self.values(field, this)),
                     _ => Vec::new(),
                 };
-                self.negatable(left, post, *polarity, |value| self.found(value, needle, &needles))
-                    && !matches!(needle, Needle::Missing)
+                self.negatable(left, post, *polarity, |value| {
+                    self.found(value, needle, &needles)
+                }) && !matches!(needle, Needle::Missing)
             }
             Check::Missing(side, polarity) => {
                 self.side(side, post).is_empty() == (*polarity == Polarity::Plain)
             }
-            Check::Flag(side) => self.side(side, post).iter().any(|value| matches!(value, Val::Flag(true))),
+            Check::Flag(side) => self
+                .side(side, post)
+                .iter()
+                .any(|value| matches!(value, Val::Flag(true))),
         }
     }
 
     /// A test holds if any value meets it, a negated one if none does. A field with one value
     /// that is missing makes both false.
-    fn negatable(&self, left: &Side, post: PostId, polarity: Polarity, meets: impl Fn(&Val<'_>) -> bool) -> bool {
+    fn negatable(
+        &self,
+        left: &Side,
+        post: PostId,
+        polarity: Polarity,
+        meets: impl Fn(&Val<'_>) -> bool,
+    ) -> bool {
         let values = self.side(left, post);
         if values.is_empty() && !is_many(left) {
             return false;
@@ -199,7 +233,9 @@ impl<'a> Runner<'a> {
     fn side<'v>(&'v self, side: &'v Side, post: PostId) -> Vec<Val<'v>> {
         match side {
             Side::Field(field) => self.values(field, post),
-            Side::This(field) => self.this.map_or_else(Vec::new, |this| self.values(field, this)),
+            Side::This(field) => self
+                .this
+                .map_or_else(Vec::new, |this| self.values(field, this)),
             Side::Literals(literals) => literals.iter().filter_map(literal_value).collect(),
             Side::Missing => Vec::new(),
         }
@@ -243,12 +279,18 @@ impl<'a> Runner<'a> {
             DerivedField::Link => text(&self.catalogue.link(id).encoded),
             DerivedField::Slug => text(&self.catalogue.post(id).slug),
             DerivedField::Path => text(&self.catalogue.post(id).path),
-            DerivedField::Folder => text(&self.catalogue.post(id).folder).filter(|_| !post.folder.is_empty()),
+            DerivedField::Folder => {
+                text(&self.catalogue.post(id).folder).filter(|_| !post.folder.is_empty())
+            }
             DerivedField::Content => text(&self.catalogue.sets()[post.set]),
             DerivedField::Date => post.date.map(Val::Date),
             DerivedField::Updated => post.updated.map(Val::Date),
-            DerivedField::Year => post.date.map(|date| Val::Number(f64::from(date.day.year()))),
-            DerivedField::Month => post.date.map(|date| Val::Number(f64::from(date.day.month()))),
+            DerivedField::Year => post
+                .date
+                .map(|date| Val::Number(f64::from(date.day.year()))),
+            DerivedField::Month => post
+                .date
+                .map(|date| Val::Number(f64::from(date.day.month()))),
             DerivedField::Day => post.date.map(|date| Val::Number(f64::from(date.day.day()))),
             DerivedField::Summary => self.catalogue.post(id).summary.as_deref().and_then(text),
             DerivedField::Image => self.catalogue.post(id).image.as_deref().and_then(text),
@@ -267,25 +309,33 @@ impl<'a> Runner<'a> {
     /// Whether a value stands in this comparison to any value of a side.
     fn any_of(&self, value: &Val<'_>, side: &Side, post: PostId, comparison: Comparison) -> bool {
         match side {
-            Side::Literals(literals) => literals.iter().any(|literal| self.meets(value, comparison, literal)),
+            Side::Literals(literals) => literals
+                .iter()
+                .any(|literal| self.meets(value, comparison, literal)),
             Side::Missing => false,
             side => self.side(side, post).iter().any(|other| {
-                self.order_of(value, other).is_some_and(|order| comparison.admits(order))
+                self.order_of(value, other)
+                    .is_some_and(|order| comparison.admits(order))
             }),
         }
     }
 
     fn meets(&self, value: &Val<'_>, comparison: Comparison, literal: &Literal) -> bool {
         match (value, literal) {
-            (Val::Term(field, id), Literal::Term(wanted, found)) if field == wanted => match comparison {
-                Comparison::Equal => Some(*id) == *found,
-                Comparison::Unequal => Some(*id) != *found,
-                _ => found.is_some_and(|found| {
-                    let table = self.catalogue.terms(*field);
-                    let order = self.catalogue.language.compare(&table.term(*id).name, &table.term(found).name);
-                    comparison.admits(order)
-                }),
-            },
+            (Val::Term(field, id), Literal::Term(wanted, found)) if field == wanted => {
+                match comparison {
+                    Comparison::Equal => Some(*id) == *found,
+                    Comparison::Unequal => Some(*id) != *found,
+                    _ => found.is_some_and(|found| {
+                        let table = self.catalogue.terms(*field);
+                        let order = self
+                            .catalogue
+                            .language
+                            .compare(&table.term(*id).name, &table.term(found).name);
+                        comparison.admits(order)
+                    }),
+                }
+            }
             (Val::Date(stamp), Literal::Date(stretch)) => {
                 let order = if stamp.at < stretch.start {
                     Ordering::Less
@@ -296,7 +346,9 @@ impl<'a> Runner<'a> {
                 };
                 comparison.admits(order)
             }
-            (Val::Number(a), Literal::Number(b)) => a.partial_cmp(b).is_some_and(|order| comparison.admits(order)),
+            (Val::Number(a), Literal::Number(b)) => a
+                .partial_cmp(b)
+                .is_some_and(|order| comparison.admits(order)),
             (Val::Flag(a), Literal::Flag(b)) => comparison.admits(a.cmp(b)),
             (Val::Text(a), Literal::Text { written, folded }) => match comparison {
                 Comparison::Equal => fold(a) == *folded,
@@ -322,7 +374,8 @@ impl<'a> Runner<'a> {
                 if crate::term::identity(&a_text) == crate::term::identity(&b_text) {
                     return Some(Ordering::Equal);
                 }
-                Some(self.catalogue.language.compare(&a_text, &b_text)).filter(|order| *order != Ordering::Equal)
+                Some(self.catalogue.language.compare(&a_text, &b_text))
+                    .filter(|order| *order != Ordering::Equal)
             }
             _ => None,
         }
@@ -331,7 +384,9 @@ impl<'a> Runner<'a> {
     fn text_of<'v>(&'v self, value: &'v Val<'_>) -> Option<Cow<'v, str>> {
         match value {
             Val::Text(text) => Some(Cow::Borrowed(text)),
-            Val::Term(field, id) => Some(Cow::Borrowed(&self.catalogue.terms(*field).term(*id).name)),
+            Val::Term(field, id) => {
+                Some(Cow::Borrowed(&self.catalogue.terms(*field).term(*id).name))
+            }
             _ => None,
         }
     }
@@ -349,10 +404,17 @@ impl<'a> Runner<'a> {
         match needle {
             Needle::Plain(search, wanted) => plain(*search, wanted),
             Needle::Pattern(pattern) => pattern.is_match(&text),
-            Needle::Of(search, _) => needles.iter().filter_map(|needle| self.text_of(needle)).any(|needle| {
-                let wanted = if *search == Search::Contains { fold_accents(&needle) } else { fold(&needle) };
-                plain(*search, &wanted)
-            }),
+            Needle::Of(search, _) => needles
+                .iter()
+                .filter_map(|needle| self.text_of(needle))
+                .any(|needle| {
+                    let wanted = if *search == Search::Contains {
+                        fold_accents(&needle)
+                    } else {
+                        fold(&needle)
+                    };
+                    plain(*search, &wanted)
+                }),
             Needle::Missing => false,
         }
     }
@@ -361,7 +423,12 @@ impl<'a> Runner<'a> {
     fn sort(&self, posts: &mut Vec<PostId>, order: &[Order], wanted: usize) {
         let mut keyed: Vec<(Vec<SortKey<'_>>, PostId)> = posts
             .iter()
-            .map(|post| (order.iter().map(|key| self.sort_key(key, *post)).collect(), *post))
+            .map(|post| {
+                (
+                    order.iter().map(|key| self.sort_key(key, *post)).collect(),
+                    *post,
+                )
+            })
             .collect();
         let compare = |a: &(Vec<SortKey<'_>>, PostId), b: &(Vec<SortKey<'_>>, PostId)| {
             let keys = a.0.iter().zip(&b.0).zip(order);
@@ -388,7 +455,11 @@ impl<'a> Runner<'a> {
                 let values = self.values(field, post);
                 let first = values.into_iter().reduce(|best, value| {
                     let order = self.compare_values(&value, &best);
-                    let wins = if *descending { order == Ordering::Greater } else { order == Ordering::Less };
+                    let wins = if *descending {
+                        order == Ordering::Greater
+                    } else {
+                        order == Ordering::Less
+                    };
                     if wins { value } else { best }
                 });
                 first.map_or(SortKey::Missing, SortKey::Value)
@@ -404,7 +475,11 @@ impl<'a> Runner<'a> {
             (_, SortKey::Missing) => Ordering::Less,
             (SortKey::Value(a), SortKey::Value(b)) => {
                 let order = self.compare_values(a, b);
-                if matches!(key, Order::Field(_, true)) { order.reverse() } else { order }
+                if matches!(key, Order::Field(_, true)) {
+                    order.reverse()
+                } else {
+                    order
+                }
             }
             _ => Ordering::Equal,
         }
@@ -464,7 +539,11 @@ fn literal_value(literal: &Literal) -> Option<Val<'_>> {
         Literal::Text { written, .. } => Some(Val::Text(Cow::Borrowed(written))),
         Literal::Number(number) => Some(Val::Number(*number)),
         Literal::Flag(flag) => Some(Val::Flag(*flag)),
-        Literal::Date(stretch) => Some(Val::Date(Stamp::new(stretch.start, &jiff::tz::TimeZone::UTC, true))),
+        Literal::Date(stretch) => Some(Val::Date(Stamp::new(
+            stretch.start,
+            &jiff::tz::TimeZone::UTC,
+            true,
+        ))),
         Literal::Term(field, id) => id.map(|id| Val::Term(*field, id)),
     }
 }

@@ -25,13 +25,34 @@ nested = true
 
 /// Path and front matter; the letter in the path names the post in expectations.
 const POSTS: [(&str, &str); 9] = [
-    ("posts/a.md", "title: Lime\ndate: 2026-03-14\ntags: [lime, masonry]\ncategory: Locks/Top\nauthor: Ines\nhours: 12\nfeatured: true"),
-    ("posts/b.md", "title: alder\ndate: 2026-03-31 23:30\ntags: [Masonry]\ncategory: Work parties\nauthor: [Odd, Ines]\nhours: 96"),
-    ("posts/c.md", "title: Élan\ndate: 2025-12-24\ncategory: Work parties\nauthor: Odd\nseries: Winter\nhours: 8.5\nfeatured: false"),
-    ("posts/d.md", "title: Dredging\ndate: 2025-01-01\ntags: [dredging, '2026']\ncategory: Locks\nupdated: 2026-05-01\nboat: {length: 40}"),
-    ("posts/e.md", "title: Eels\ndate: 2024-02-29\ntags: [eels]\ncategory: Work parties\ncolours: [red, blue]\nlaunched: 2020-05-01"),
-    ("posts/f.md", "title: Future\ndate: 2027-01-01\ntags: [lime]"),
-    ("fleet/t.md", "title: Turnip\nclass: day boat\nlength: 40\nbuilt: 1904"),
+    (
+        "posts/a.md",
+        "title: Lime\ndate: 2026-03-14\ntags: [lime, masonry]\ncategory: Locks/Top\nauthor: Ines\nhours: 12\nfeatured: true",
+    ),
+    (
+        "posts/b.md",
+        "title: alder\ndate: 2026-03-31 23:30\ntags: [Masonry]\ncategory: Work parties\nauthor: [Odd, Ines]\nhours: 96",
+    ),
+    (
+        "posts/c.md",
+        "title: Élan\ndate: 2025-12-24\ncategory: Work parties\nauthor: Odd\nseries: Winter\nhours: 8.5\nfeatured: false",
+    ),
+    (
+        "posts/d.md",
+        "title: Dredging\ndate: 2025-01-01\ntags: [dredging, '2026']\ncategory: Locks\nupdated: 2026-05-01\nboat: {length: 40}",
+    ),
+    (
+        "posts/e.md",
+        "title: Eels\ndate: 2024-02-29\ntags: [eels]\ncategory: Work parties\ncolours: [red, blue]\nlaunched: 2020-05-01",
+    ),
+    (
+        "posts/f.md",
+        "title: Future\ndate: 2027-01-01\ntags: [lime]",
+    ),
+    (
+        "fleet/t.md",
+        "title: Turnip\nclass: day boat\nlength: 40\nbuilt: 1904",
+    ),
     ("fleet/u.md", "title: Ugly\nclass: punt\nlength: 16"),
     ("fleet/k.md", "title: Kettle\nclass: tug\nlength: 21"),
 ];
@@ -54,11 +75,25 @@ fn world() -> World {
         let source = Source::new(path, &format!("---\n{front}\n---\n"));
         let front = front_matter::read(&source, &moment.zone).output;
         let set = usize::from(path.starts_with("fleet"));
-        let made = assemble(path, (set, &settings.content[set]), &settings, &moment, &source, front, Body::default());
+        let made = assemble(
+            path,
+            (set, &settings.content[set]),
+            &settings,
+            &moment,
+            &source,
+            front,
+            Body::default(),
+        );
         assert_eq!(made.diagnostics, []);
         made.output
     });
-    let catalogue = Catalogue::new(posts.to_vec(), Vec::new(), &settings, Include::default(), moment.today());
+    let catalogue = Catalogue::new(
+        posts.to_vec(),
+        Vec::new(),
+        &settings,
+        Include::default(),
+        moment.today(),
+    );
     assert_eq!(catalogue.diagnostics, []);
     let library = Library::new(&settings, &catalogue.output, &moment);
     assert_eq!(library.diagnostics, []);
@@ -70,7 +105,12 @@ fn world() -> World {
 }
 
 impl World {
-    fn compile(&self, text: &str, has_this: bool, parameters: &[(String, Parameter)]) -> Collected<Option<Query<Resolved>>> {
+    fn compile(
+        &self,
+        text: &str,
+        has_this: bool,
+        parameters: &[(String, Parameter)],
+    ) -> Collected<Option<Query<Resolved>>> {
         let scope = Scope {
             catalogue: &self.catalogue,
             library: &self.library,
@@ -82,13 +122,26 @@ impl World {
     }
 
     /// The letters of the posts that a query gives.
-    fn letters(&self, text: &str, this: Option<&str>, parameters: &[(String, Parameter)]) -> String {
+    fn letters(
+        &self,
+        text: &str,
+        this: Option<&str>,
+        parameters: &[(String, Parameter)],
+    ) -> String {
         let compiled = self.compile(text, this.is_some(), parameters);
-        let errors: Vec<_> = compiled.diagnostics.iter().filter(|fault| fault.is_error()).collect();
+        let errors: Vec<_> = compiled
+            .diagnostics
+            .iter()
+            .filter(|fault| fault.is_error())
+            .collect();
         assert!(errors.is_empty(), "{text}: {errors:?}");
         let this = this.and_then(|path| self.catalogue.find(path));
         let answer = compiled.output.unwrap().run(&self.catalogue, this);
-        answer.posts.iter().map(|id| self.catalogue.post(*id).path[6..7].to_owned()).collect()
+        answer
+            .posts
+            .iter()
+            .map(|id| self.catalogue.post(*id).path[6..7].to_owned())
+            .collect()
     }
 }
 
@@ -163,7 +216,10 @@ impl World {
 #[case("from posts where title = 'LIME'", "a")]
 #[case("from posts where title = 'elan'", "")]
 #[case("from posts where title contains 'elan'", "c")]
-#[case("from posts where title starts with 'dre' or title ends with 'ELS'", "de")]
+#[case(
+    "from posts where title starts with 'dre' or title ends with 'ELS'",
+    "de"
+)]
 #[case("from posts where title matches '^[d-e]'", "de")]
 #[case("from posts where title not matches '^[d-e]'", "bac")]
 #[case("from posts where title < 'd'", "b")]
@@ -197,17 +253,29 @@ fn a_query_gives(#[case] text: &str, #[case] letters: &str) {
 }
 
 #[rstest]
-#[case("from posts where category = this.category and not current", "posts/c.md", "be")]
+#[case(
+    "from posts where category = this.category and not current",
+    "posts/c.md",
+    "be"
+)]
 #[case("from posts where category = this.category", "posts/c.md", "bce")]
 #[case("from posts where current", "posts/c.md", "c")]
 #[case("from posts where tag = this.tag and not current", "posts/a.md", "b")]
 #[case("from posts where tag = this.tag", "posts/c.md", "")]
 #[case("from posts where tag != this.tag", "posts/a.md", "cde")]
-#[case("from posts where date < this.date order by date desc limit 1", "posts/c.md", "d")]
+#[case(
+    "from posts where date < this.date order by date desc limit 1",
+    "posts/c.md",
+    "d"
+)]
 #[case("from posts where hours > this.hours", "posts/e.md", "")]
 #[case("from posts where hours != this.hours", "posts/e.md", "")]
 #[case("from posts where title contains this.title", "posts/a.md", "a")]
-fn a_query_knows_the_post_whose_page_is_made(#[case] text: &str, #[case] this: &str, #[case] letters: &str) {
+fn a_query_knows_the_post_whose_page_is_made(
+    #[case] text: &str,
+    #[case] this: &str,
+    #[case] letters: &str,
+) {
     assert_eq!(world().letters(text, Some(this), &[]), letters, "{text}");
 }
 
@@ -219,24 +287,45 @@ fn a_query_knows_the_post_whose_page_is_made(#[case] text: &str, #[case] this: &
 #[case("from posts where tag = :x", Parameter::Missing, "")]
 #[case("from posts where tag != :x", Parameter::Missing, "")]
 #[case("from posts where featured = :x", Parameter::Flag(true), "a")]
-fn parameters_are_values_and_never_text(#[case] text: &str, #[case] value: Parameter, #[case] letters: &str) {
-    assert_eq!(world().letters(text, None, &[("x".to_owned(), value)]), letters, "{text}");
+fn parameters_are_values_and_never_text(
+    #[case] text: &str,
+    #[case] value: Parameter,
+    #[case] letters: &str,
+) {
+    assert_eq!(
+        world().letters(text, None, &[("x".to_owned(), value)]),
+        letters,
+        "{text}"
+    );
 }
 
 #[test]
 fn a_shuffle_is_fixed_and_not_stirred_by_one_post_less() {
     let world = world();
     let whole = world.letters("from posts order by random(7)", None, &[]);
-    assert_eq!(whole, world.letters("from posts order by random(7)", None, &[]));
-    assert_ne!(whole, world.letters("from posts order by random(8)", None, &[]));
-    let fewer = world.letters("from posts where path != 'posts/c.md' order by random(7)", None, &[]);
+    assert_eq!(
+        whole,
+        world.letters("from posts order by random(7)", None, &[])
+    );
+    assert_ne!(
+        whole,
+        world.letters("from posts order by random(8)", None, &[])
+    );
+    let fewer = world.letters(
+        "from posts where path != 'posts/c.md' order by random(7)",
+        None,
+        &[],
+    );
     assert_eq!(whole.replace('c', ""), fewer);
 }
 
 #[test]
 fn the_total_is_counted_before_the_limit() {
     let world = world();
-    let query = world.compile("from posts limit 2 offset 1", false, &[]).output.unwrap();
+    let query = world
+        .compile("from posts limit 2 offset 1", false, &[])
+        .output
+        .unwrap();
     let answer = query.run(&world.catalogue, None);
     assert_eq!((answer.total, answer.posts.len()), (5, 2));
 }
@@ -244,51 +333,259 @@ fn the_total_is_counted_before_the_limit() {
 #[rstest]
 #[case("where tag == 'x'", 11, "`==` has no meaning here", "write `=`")]
 #[case("where tag <> 'x'", 11, "`<>` has no meaning here", "write `!=`")]
-#[case("where title like '%x%'", 13, "`like` has no meaning here", "write `contains 'lime'`, `starts with 'lime'`, `ends with 'lime'`, or `matches` with a regular expression")]
-#[case("where tag is null", 14, "expected `missing` or `not missing` after `is`, found `null`", "write `is missing`")]
-#[case("where tag is not null", 18, "expected `missing` after `is not`, found `null`", "write `is not missing`")]
-#[case("where tag = 'x' && year = 2026", 17, "expected the end of the query, found `&&`", "write `and`")]
-#[case("where featured || draft", 16, "`||` has no meaning here", "write `or`")]
-#[case("offset 3 limit 2", 1, "`offset` stands after `limit`", "write `limit 5 offset 10`")]
-#[case("select * from posts", 1, "a query begins with `from`, `where`, `order by` or `limit`", "leave `select …` out: a query always gives posts")]
-#[case("order date", 7, "expected `by` after `order`, found `date`", "write `order by date desc`")]
-#[case("order by date descending", 15, "the direction is `asc` or `desc`", "write `desc` for newest or largest first, `asc` for the reverse")]
-#[case("where tag = 'x", 13, "this text is opened with ' and never closed", "close it with '; within it, ' is written twice")]
+#[case(
+    "where title like '%x%'",
+    13,
+    "`like` has no meaning here",
+    "write `contains 'lime'`, `starts with 'lime'`, `ends with 'lime'`, or `matches` with a regular expression"
+)]
+#[case(
+    "where tag is null",
+    14,
+    "expected `missing` or `not missing` after `is`, found `null`",
+    "write `is missing`"
+)]
+#[case(
+    "where tag is not null",
+    18,
+    "expected `missing` after `is not`, found `null`",
+    "write `is not missing`"
+)]
+#[case(
+    "where tag = 'x' && year = 2026",
+    17,
+    "expected the end of the query, found `&&`",
+    "write `and`"
+)]
+#[case(
+    "where featured || draft",
+    16,
+    "`||` has no meaning here",
+    "write `or`"
+)]
+#[case(
+    "offset 3 limit 2",
+    1,
+    "`offset` stands after `limit`",
+    "write `limit 5 offset 10`"
+)]
+#[case(
+    "select * from posts",
+    1,
+    "a query begins with `from`, `where`, `order by` or `limit`",
+    "leave `select …` out: a query always gives posts"
+)]
+#[case(
+    "order date",
+    7,
+    "expected `by` after `order`, found `date`",
+    "write `order by date desc`"
+)]
+#[case(
+    "order by date descending",
+    15,
+    "the direction is `asc` or `desc`",
+    "write `desc` for newest or largest first, `asc` for the reverse"
+)]
+#[case(
+    "where tag = 'x",
+    13,
+    "this text is opened with ' and never closed",
+    "close it with '; within it, ' is written twice"
+)]
 #[case("where (tag = 'x'", 7, "this parenthesis is never closed", "add `)`")]
-#[case("where tag in ['x']", 14, "a list stands in parentheses", "write `in ('lime', 'masonry')`")]
-#[case("where tag in 'x'", 14, "expected a list in parentheses, a date, or a range after `in`", "write `in ('lime', 'masonry')`, `in 2026-03` or `in 2024..2026`")]
-#[case("where date = 2026-3-14", 14, "`2026-3-14` is not a date", "dates are written 2026-03-14, 2026-03, 2026 or 2026-03-14T09:00, months and days with two digits")]
-#[case("where date = 2026-02-30", 14, "the date 2026-02-30 does not exist: 2026-02 has 28 days", "months are 01 to 12, days 01 to 31")]
-#[case("where date = 2026-13", 14, "the date 2026-13 does not exist: there is no month 13", "months are 01 to 12, days 01 to 31")]
-#[case("where tag = ‘x’", 13, "`‘` has no meaning in a query", "texts stand in straight quotes: 'lime'")]
-#[case("form posts", 1, "expected the end of the query, found `form`", "did you mean `from`?")]
-#[case("where tag 'x'", 11, "expected a comparison such as `=`, found the text 'x'", "put `=` before the value")]
-#[case("limit many", 7, "expected a whole number after `limit`, found `many`", "a query is: from … where … order by … limit … offset …, each part left out at will")]
-#[case("from posts where", 17, "expected a condition after `where`, found the end", "a query is: from … where … order by … limit … offset …, each part left out at will")]
-#[case("where tag has ('x')", 15, "expected `any`, `all` or `none` after `has`, found `(`", "write `has all ('masonry', 'lime')`")]
-#[case("where date > today - 3 fortnights", 24, "expected `days`, `weeks`, `months`, `quarters` or `years`, found `fortnights`", "a query is: from … where … order by … limit … offset …, each part left out at will")]
-#[case("where this = 'x'", 7, "`this` is a post; a field of it is meant", "write `this.category`")]
-#[case("where order = 3", 7, "expected a condition after `where`, found `order`", "a query is: from … where … order by … limit … offset …, each part left out at will")]
+#[case(
+    "where tag in ['x']",
+    14,
+    "a list stands in parentheses",
+    "write `in ('lime', 'masonry')`"
+)]
+#[case(
+    "where tag in 'x'",
+    14,
+    "expected a list in parentheses, a date, or a range after `in`",
+    "write `in ('lime', 'masonry')`, `in 2026-03` or `in 2024..2026`"
+)]
+#[case(
+    "where date = 2026-3-14",
+    14,
+    "`2026-3-14` is not a date",
+    "dates are written 2026-03-14, 2026-03, 2026 or 2026-03-14T09:00, months and days with two digits"
+)]
+#[case(
+    "where date = 2026-02-30",
+    14,
+    "the date 2026-02-30 does not exist: 2026-02 has 28 days",
+    "months are 01 to 12, days 01 to 31"
+)]
+#[case(
+    "where date = 2026-13",
+    14,
+    "the date 2026-13 does not exist: there is no month 13",
+    "months are 01 to 12, days 01 to 31"
+)]
+#[case(
+    "where tag = ‘x’",
+    13,
+    "`‘` has no meaning in a query",
+    "texts stand in straight quotes: 'lime'"
+)]
+#[case(
+    "form posts",
+    1,
+    "expected the end of the query, found `form`",
+    "did you mean `from`?"
+)]
+#[case(
+    "where tag 'x'",
+    11,
+    "expected a comparison such as `=`, found the text 'x'",
+    "put `=` before the value"
+)]
+#[case(
+    "limit many",
+    7,
+    "expected a whole number after `limit`, found `many`",
+    "a query is: from … where … order by … limit … offset …, each part left out at will"
+)]
+#[case(
+    "from posts where",
+    17,
+    "expected a condition after `where`, found the end",
+    "a query is: from … where … order by … limit … offset …, each part left out at will"
+)]
+#[case(
+    "where tag has ('x')",
+    15,
+    "expected `any`, `all` or `none` after `has`, found `(`",
+    "write `has all ('masonry', 'lime')`"
+)]
+#[case(
+    "where date > today - 3 fortnights",
+    24,
+    "expected `days`, `weeks`, `months`, `quarters` or `years`, found `fortnights`",
+    "a query is: from … where … order by … limit … offset …, each part left out at will"
+)]
+#[case(
+    "where this = 'x'",
+    7,
+    "`this` is a post; a field of it is meant",
+    "write `this.category`"
+)]
+#[case(
+    "where order = 3",
+    7,
+    "expected a condition after `where`, found `order`",
+    "a query is: from … where … order by … limit … offset …, each part left out at will"
+)]
 // Resolved.
-#[case("from psts", 6, "there is no content set or named query `psts`", "did you mean `posts`?")]
-#[case("where categry = 'x'", 7, "no post of `posts`, `fleet` has a field `categry`", "did you mean `category`?")]
-#[case("from posts where length > 3", 18, "no post of `posts` has a field `length`", "the posts of `fleet` have it: write `from fleet`")]
-#[case("where year = '2026'", 14, "`year` holds numbers, never a text", "write 2026 without quotes")]
-#[case("where date = 'March'", 14, "`date` holds dates, never a text", "write a date such as 2026-03-14, 2026-03 or 2026")]
-#[case("where title = 3", 15, "`title` holds text, never a number", "put it in quotes: '3'")]
-#[case("where featured = 'true'", 18, "`featured` holds true or false, never a text", "write true without quotes")]
-#[case("where hours", 7, "`hours` alone is no test: it holds numbers, not true or false", "write `hours > 0`, or `hours is not missing`")]
-#[case("where boat = 3", 7, "`boat` is a map, and a test is of one of its entries", "name the entry: `boat.length`")]
-#[case("where hours contains '1'", 7, "`hours` holds numbers, and `contains` looks into text", "compare it with `=`, `<` or `>`")]
-#[case("where title matches '('", 21, "this is not a regular expression: unclosed group", "to find the text as it stands, write `contains`")]
-#[case("where tag = this.tag", 13, "`this` has no meaning here: no post's page is being made", "use it in a post's template, or on the command line with `--this PATH`")]
-#[case("where current", 7, "`current` has no meaning here: no post's page is being made", "use it in a post's template, or on the command line with `--this PATH`")]
-#[case("where tag = :x", 13, "the parameter :x is not given", "in a template, write query(\"…\", x=…)")]
-#[case("order by colour", 10, "no post of `posts`, `fleet` has a field `colour`", "did you mean `colours`?")]
-#[case("where title = hours", 15, "`title` holds text, and `hours` holds numbers", "compare fields that hold the same kind of value; a text stands in quotes")]
-fn an_error_says_where_and_what_to_do(#[case] text: &str, #[case] column: usize, #[case] message: &str, #[case] help: &str) {
+#[case(
+    "from psts",
+    6,
+    "there is no content set or named query `psts`",
+    "did you mean `posts`?"
+)]
+#[case(
+    "where categry = 'x'",
+    7,
+    "no post of `posts`, `fleet` has a field `categry`",
+    "did you mean `category`?"
+)]
+#[case(
+    "from posts where length > 3",
+    18,
+    "no post of `posts` has a field `length`",
+    "the posts of `fleet` have it: write `from fleet`"
+)]
+#[case(
+    "where year = '2026'",
+    14,
+    "`year` holds numbers, never a text",
+    "write 2026 without quotes"
+)]
+#[case(
+    "where date = 'March'",
+    14,
+    "`date` holds dates, never a text",
+    "write a date such as 2026-03-14, 2026-03 or 2026"
+)]
+#[case(
+    "where title = 3",
+    15,
+    "`title` holds text, never a number",
+    "put it in quotes: '3'"
+)]
+#[case(
+    "where featured = 'true'",
+    18,
+    "`featured` holds true or false, never a text",
+    "write true without quotes"
+)]
+#[case(
+    "where hours",
+    7,
+    "`hours` alone is no test: it holds numbers, not true or false",
+    "write `hours > 0`, or `hours is not missing`"
+)]
+#[case(
+    "where boat = 3",
+    7,
+    "`boat` is a map, and a test is of one of its entries",
+    "name the entry: `boat.length`"
+)]
+#[case(
+    "where hours contains '1'",
+    7,
+    "`hours` holds numbers, and `contains` looks into text",
+    "compare it with `=`, `<` or `>`"
+)]
+#[case(
+    "where title matches '('",
+    21,
+    "this is not a regular expression: unclosed group",
+    "to find the text as it stands, write `contains`"
+)]
+#[case(
+    "where tag = this.tag",
+    13,
+    "`this` has no meaning here: no post's page is being made",
+    "use it in a post's template, or on the command line with `--this PATH`"
+)]
+#[case(
+    "where current",
+    7,
+    "`current` has no meaning here: no post's page is being made",
+    "use it in a post's template, or on the command line with `--this PATH`"
+)]
+#[case(
+    "where tag = :x",
+    13,
+    "the parameter :x is not given",
+    "in a template, write query(\"…\", x=…)"
+)]
+#[case(
+    "order by colour",
+    10,
+    "no post of `posts`, `fleet` has a field `colour`",
+    "did you mean `colours`?"
+)]
+#[case(
+    "where title = hours",
+    15,
+    "`title` holds text, and `hours` holds numbers",
+    "compare fields that hold the same kind of value; a text stands in quotes"
+)]
+fn an_error_says_where_and_what_to_do(
+    #[case] text: &str,
+    #[case] column: usize,
+    #[case] message: &str,
+    #[case] help: &str,
+) {
     let faults = world().compile(text, false, &[]).diagnostics;
-    let found: Vec<_> = faults.iter().map(|f| (f.place.column, f.message.as_str(), f.help.as_deref())).collect();
+    let found: Vec<_> = faults
+        .iter()
+        .map(|f| (f.place.column, f.message.as_str(), f.help.as_deref()))
+        .collect();
     assert_eq!(found, [(column, message, Some(help))], "{text}");
 }
 
@@ -296,28 +593,55 @@ fn an_error_says_where_and_what_to_do(#[case] text: &str, #[case] column: usize,
 fn a_term_that_no_post_has_is_a_warning_with_the_nearest() {
     let found = world().compile("where tag = 'masonary'", false, &[]);
     assert!(found.output.is_some());
-    let faults: Vec<_> = found.diagnostics.iter().map(|f| (f.is_error(), f.message.as_str(), f.help.as_deref())).collect();
-    assert_eq!(faults, [(false, "no post has the tag \"masonary\"", Some("the nearest: `masonry` (2)"))]);
+    let faults: Vec<_> = found
+        .diagnostics
+        .iter()
+        .map(|f| (f.is_error(), f.message.as_str(), f.help.as_deref()))
+        .collect();
+    assert_eq!(
+        faults,
+        [(
+            false,
+            "no post has the tag \"masonary\"",
+            Some("the nearest: `masonry` (2)")
+        )]
+    );
 }
 
 #[test]
 fn all_faults_of_a_condition_are_reported() {
-    let faults = world().compile("where categry = 'x' and yer = 3", false, &[]).diagnostics;
+    let faults = world()
+        .compile("where categry = 'x' and yer = 3", false, &[])
+        .diagnostics;
     assert_eq!(faults.len(), 2);
 }
 
 #[test]
 fn a_circle_of_named_queries_is_named() {
-    let text = SETTINGS.replace("works = \"from posts where category = 'Work parties'\"", "works = \"from two\"");
+    let text = SETTINGS.replace(
+        "works = \"from posts where category = 'Work parties'\"",
+        "works = \"from two\"",
+    );
     let settings = Settings::read(&Source::new("tabulae.toml", &text)).output;
     let world = world();
     let faults = Library::new(&settings, &world.catalogue, &world.moment).diagnostics;
-    let found: Vec<_> = faults.iter().map(|f| (f.code, f.message.as_str())).collect();
-    assert_eq!(found, [(Code::QueryCircle, "the query `works` stands on itself: works → two → works")]);
+    let found: Vec<_> = faults
+        .iter()
+        .map(|f| (f.code, f.message.as_str()))
+        .collect();
+    assert_eq!(
+        found,
+        [(
+            Code::QueryCircle,
+            "the query `works` stands on itself: works → two → works"
+        )]
+    );
 }
 
 #[rstest]
-#[case("from posts where tag = 'x' and not (year = 2026 or featured) order by title desc, random(3) limit 3 offset 1")]
+#[case(
+    "from posts where tag = 'x' and not (year = 2026 or featured) order by title desc, random(3) limit 3 offset 1"
+)]
 #[case("from `my posts`, works where `order` is not missing")]
 #[case("where a in (1, -2.50, 'it''s', true) and b not in 2024 .. 2026 or c in 2026-03")]
 #[case("where date >= today - 1 month + 2 days and updated < now")]
@@ -327,7 +651,9 @@ fn a_circle_of_named_queries_is_named() {
 #[case("where a between 1 and 2 and b")]
 #[case("")]
 fn what_is_printed_is_read_as_the_same(#[case] text: &str) {
-    let read = |text: &str| super::parser::parse(text).unwrap_or_else(|fault| panic!("{text}: {}", fault.message));
+    let read = |text: &str| {
+        super::parser::parse(text).unwrap_or_else(|fault| panic!("{text}: {}", fault.message))
+    };
     let first = read(text);
     let again = read(&first.to_string());
     assert_eq!(first, again, "{first}");

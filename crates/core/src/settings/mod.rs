@@ -13,8 +13,8 @@ use crate::language::{DateStyle, Language};
 use crate::route::Pattern;
 use crate::source::{Passage, Source, Span, Spanned};
 
-pub use self::words::{WORDS, Words};
 use self::reader::{Table, article, texts_of, weight_of};
+pub use self::words::{WORDS, Words};
 
 /// The file that holds the settings, in the site's folder.
 pub const FILE: &str = "tabulae.toml";
@@ -254,7 +254,10 @@ pub const FORMATS: [(&str, FeedFormat); 3] = [
     ("rss", FeedFormat::Rss),
     ("json", FeedFormat::Json),
 ];
-const CONTENTS: [(&str, FeedContent); 2] = [("summary", FeedContent::Summary), ("full", FeedContent::Full)];
+const CONTENTS: [(&str, FeedContent); 2] = [
+    ("summary", FeedContent::Summary),
+    ("full", FeedContent::Full),
+];
 
 impl FeedFormat {
     /// The file's name below an archive's link.
@@ -292,12 +295,21 @@ impl Address {
     /// Cuts an absolute `http` or `https` address (RFC 3986) in two.
     #[must_use]
     pub fn parse(text: &str) -> Option<Self> {
-        let rest = text.strip_prefix("https://").or_else(|| text.strip_prefix("http://"))?;
+        let rest = text
+            .strip_prefix("https://")
+            .or_else(|| text.strip_prefix("http://"))?;
         let host_end = rest.find('/').unwrap_or(rest.len());
         let host = &rest[..host_end];
         let path = rest[host_end..].trim_end_matches('/');
         let fits = !host.is_empty()
-            && !text.contains(|c: char| c.is_whitespace() || c.is_control() || matches!(c, '?' | '#' | '"' | '<' | '>' | '\\' | '^' | '`' | '{' | '|' | '}'))
+            && !text.contains(|c: char| {
+                c.is_whitespace()
+                    || c.is_control()
+                    || matches!(
+                        c,
+                        '?' | '#' | '"' | '<' | '>' | '\\' | '^' | '`' | '{' | '|' | '}'
+                    )
+            })
             && !path.split('/').any(|step| step == "..");
         fits.then(|| Self {
             origin: text[..text.len() - rest.len() + host_end].to_owned(),
@@ -333,7 +345,10 @@ impl Settings {
             }
         }
         // Of a text that could be read in part, what seems to be missing may only be unread.
-        let unreadable = faults.iter().any(|fault| fault.code == Code::SettingsUnreadable).then(|| faults.clone());
+        let unreadable = faults
+            .iter()
+            .any(|fault| fault.code == Code::SettingsUnreadable)
+            .then(|| faults.clone());
         let mut root = Table::new(source, "", Span::new(0, 1), &map);
         let site = read_site(&mut root, &mut faults);
         let mut term_fields = default_term_fields();
@@ -385,19 +400,26 @@ fn not_yet(map: &crate::value::Map, source: &Source, faults: &mut Faults) {
         }
     };
     say("related", "the list of related posts");
-    if matches!(map.at("site.search").map(|v| &v.node), Some(crate::value::Value::Flag(true, _))) {
+    if matches!(
+        map.at("site.search").map(|v| &v.node),
+        Some(crate::value::Value::Flag(true, _))
+    ) {
         say("site.search", "the search page");
     }
 }
 
 fn default_term_fields() -> Vec<TermField> {
-    [("tag", "tags"), ("category", "categories"), ("author", "authors")]
-        .map(|(name, plural)| TermField {
-            name: name.to_owned(),
-            plural: Some(plural.to_owned()),
-            nested: false,
-        })
-        .to_vec()
+    [
+        ("tag", "tags"),
+        ("category", "categories"),
+        ("author", "authors"),
+    ]
+    .map(|(name, plural)| TermField {
+        name: name.to_owned(),
+        plural: Some(plural.to_owned()),
+        nested: false,
+    })
+    .to_vec()
 }
 
 fn read_site(root: &mut Table<'_>, faults: &mut Faults) -> Site {
@@ -405,18 +427,26 @@ fn read_site(root: &mut Table<'_>, faults: &mut Faults) -> Site {
     let mut table = root.table("site", faults);
     if table.is_none() && root.entry("site").is_none() {
         absent = Some(
-            Diagnostic::error(Code::KeyMissing, root.source().top(), "there is no table [site]")
-                .help("write `[site]`, and below it `title = \"…\"` and `address = \"https://…\"`"),
+            Diagnostic::error(
+                Code::KeyMissing,
+                root.source().top(),
+                "there is no table [site]",
+            )
+            .help("write `[site]`, and below it `title = \"…\"` and `address = \"https://…\"`"),
         );
     }
     let missing = |key: &str, table: &Table<'_>| {
         Diagnostic::error(
             Code::KeyMissing,
-            table.source().place(Span::new(table.span().start, table.span().start + 1)),
+            table
+                .source()
+                .place(Span::new(table.span().start, table.span().start + 1)),
             format!("[site] has no `{key}`"),
         )
         .help(match key {
-            "address" => "write where the site will stand: `address = \"https://towpath.example/\"`",
+            "address" => {
+                "write where the site will stand: `address = \"https://towpath.example/\"`"
+            }
             _ => "write the blog's name: `title = \"…\"`",
         })
     };
@@ -475,16 +505,23 @@ fn read_site(root: &mut Table<'_>, faults: &mut Faults) -> Site {
         match TimeZone::get(&text.node) {
             Ok(zone) => site.timezone = zone,
             Err(_) => {
-                let known: Vec<String> = jiff::tz::db().available().map(|name| name.as_str().to_owned()).collect();
+                let known: Vec<String> = jiff::tz::db()
+                    .available()
+                    .map(|name| name.as_str().to_owned())
+                    .collect();
                 let fault = Diagnostic::error(
                     Code::ValueUnfit,
                     table.source().place(text.span),
                     format!("there is no time zone \"{}\"", text.node),
                 );
-                faults.push(match crate::diagnostic::nearest(&text.node, known.iter().map(String::as_str)) {
-                    Some(name) => fault.help(format!("did you mean \"{name}\"?")),
-                    None => fault.help("write a name of the IANA list, such as \"Europe/London\""),
-                });
+                faults.push(
+                    match crate::diagnostic::nearest(&text.node, known.iter().map(String::as_str)) {
+                        Some(name) => fault.help(format!("did you mean \"{name}\"?")),
+                        None => {
+                            fault.help("write a name of the IANA list, such as \"Europe/London\"")
+                        }
+                    },
+                );
             }
         }
     }
@@ -504,7 +541,9 @@ fn read_site(root: &mut Table<'_>, faults: &mut Faults) -> Site {
                         table.source().place(text.span),
                         format!("`site.dates` cannot be \"{other}\""),
                     )
-                    .help("write \"long\", \"medium\", \"short\", or a pattern such as \"%-d %B %Y\""),
+                    .help(
+                        "write \"long\", \"medium\", \"short\", or a pattern such as \"%-d %B %Y\"",
+                    ),
                 );
                 DateStyle::Long
             }
@@ -523,12 +562,27 @@ fn read_site(root: &mut Table<'_>, faults: &mut Faults) -> Site {
     site
 }
 
-const EMPTY: &crate::value::Map = &crate::value::Map { entries: Vec::new() };
+const EMPTY: &crate::value::Map = &crate::value::Map {
+    entries: Vec::new(),
+};
 
 /// Front matter names that a content set can give another name.
 pub const RENAMABLE: [&str; 15] = [
-    "title", "date", "updated", "tag", "category", "author", "slug", "summary", "image", "draft",
-    "expires", "unlisted", "related", "id", "moved_from",
+    "title",
+    "date",
+    "updated",
+    "tag",
+    "category",
+    "author",
+    "slug",
+    "summary",
+    "image",
+    "draft",
+    "expires",
+    "unlisted",
+    "related",
+    "id",
+    "moved_from",
 ];
 
 fn read_content(
@@ -573,13 +627,25 @@ fn read_set(
     faults: &mut Faults,
 ) -> ContentSet {
     let dated = table.flag("dated", true, faults);
-    let default = if dated { "/{year}/{slug}/".to_owned() } else { format!("/{}/{{slug}}/", name.node) };
+    let default = if dated {
+        "/{year}/{slug}/".to_owned()
+    } else {
+        format!("/{}/{{slug}}/", name.node)
+    };
     let link = read_pattern(&mut table, "link", &default, faults);
     let folder = table.text("folder", faults).map_or_else(
         || name.node.clone(),
         |folder| {
-            let clean = folder.node.trim_end_matches('/').trim_start_matches("./").to_owned();
-            if clean.is_empty() || clean.starts_with('/') || clean.contains('\\') || clean.split('/').any(|step| step == "..") {
+            let clean = folder
+                .node
+                .trim_end_matches('/')
+                .trim_start_matches("./")
+                .to_owned();
+            if clean.is_empty()
+                || clean.starts_with('/')
+                || clean.contains('\\')
+                || clean.split('/').any(|step| step == "..")
+            {
                 faults.push(
                     Diagnostic::error(
                         Code::ValueUnfit,
@@ -606,19 +672,28 @@ fn read_set(
                     Diagnostic::error(
                         Code::KeyUnknown,
                         names.source().place(entry.key.span),
-                        format!("`{}` is not a field that can be given another name", entry.key.node),
+                        format!(
+                            "`{}` is not a field that can be given another name",
+                            entry.key.node
+                        ),
                     )
                     .suggest(&entry.key.node, RENAMABLE),
                 );
                 continue;
             }
             match texts_of(&entry.value) {
-                Ok(texts) => fields.push((field.to_owned(), texts.into_iter().map(|t| t.node).collect())),
+                Ok(texts) => fields.push((
+                    field.to_owned(),
+                    texts.into_iter().map(|t| t.node).collect(),
+                )),
                 Err(found) => faults.push(
                     Diagnostic::error(
                         Code::TypeUnfit,
                         names.source().place(found.span),
-                        format!("a field's names are a list of texts, and this is {}", article(&found.node)),
+                        format!(
+                            "a field's names are a list of texts, and this is {}",
+                            article(&found.node)
+                        ),
                     )
                     .help("write a list such as [\"date\", \"published_on\"]"),
                 ),
@@ -673,7 +748,10 @@ fn read_queries(
                 Diagnostic::error(
                     Code::TypeUnfit,
                     source.place(entry.value.span),
-                    format!("a query is text, and this is {}", article(&entry.value.node)),
+                    format!(
+                        "a query is text, and this is {}",
+                        article(&entry.value.node)
+                    ),
                 )
                 .help("put it in quotes"),
             );
@@ -690,7 +768,10 @@ fn read_queries(
             );
             continue;
         }
-        queries.push((entry.key.clone(), Passage::new(text, source, entry.value.span)));
+        queries.push((
+            entry.key.clone(),
+            Passage::new(text, source, entry.value.span),
+        ));
     }
     queries
 }
@@ -732,7 +813,12 @@ fn default_archives() -> Vec<Archive> {
             ..plain("journal", None, "/", None)
         },
         plain("tags", Some("tag"), "/tags/{tag}/", Some("/tags/")),
-        plain("categories", Some("category"), "/categories/{category}/", Some("/categories/")),
+        plain(
+            "categories",
+            Some("category"),
+            "/categories/{category}/",
+            Some("/categories/"),
+        ),
         Archive {
             show: Show::Lines,
             group: Some(Spanned::new("month".to_owned(), Span::default())),
@@ -771,10 +857,14 @@ fn read_archive(name: &Spanned<String>, mut table: Table<'_>, faults: &mut Fault
                 table.source().place(link.span),
                 format!("the link of an archive that is not split cannot hold {{{variable}}}"),
             )
-            .help(format!("write `by = \"{variable}\"`, or a link without a variable")),
+            .help(format!(
+                "write `by = \"{variable}\"`, or a link without a variable"
+            )),
         );
     }
-    let per_page = table.count("per_page", faults).and_then(|n| NonZeroUsize::new(n.node));
+    let per_page = table
+        .count("per_page", faults)
+        .and_then(|n| NonZeroUsize::new(n.node));
     let archive = Archive {
         name: name.node.clone(),
         place: name.span,
@@ -795,11 +885,17 @@ fn read_archive(name: &Spanned<String>, mut table: Table<'_>, faults: &mut Fault
         per_page,
         feeds: table.choices("feeds", &FORMATS, faults),
         feed_limit: table.count("feed_limit", faults).map_or(20, |n| n.node),
-        feed_content: table.choice("feed_content", &CONTENTS, faults).unwrap_or_default(),
+        feed_content: table
+            .choice("feed_content", &CONTENTS, faults)
+            .unwrap_or_default(),
         at_least: table.count("at_least", faults).map_or(1, |n| n.node),
         group: table.text("group", faults),
         show: table
-            .choice("show", &[("cards", Show::Cards), ("lines", Show::Lines)], faults)
+            .choice(
+                "show",
+                &[("cards", Show::Cards), ("lines", Show::Lines)],
+                faults,
+            )
             .unwrap_or_default(),
         title: table.text("title", faults).map(|text| text.node),
         template: table.text("template", faults),
@@ -832,8 +928,14 @@ fn read_feeds(root: &mut Table<'_>, faults: &mut Faults) -> Vec<Feed> {
     root.tables("feed", faults)
         .into_iter()
         .map(|(name, mut table)| {
-            let format = table.choice("format", &FORMATS, faults).unwrap_or(FeedFormat::Atom);
-            let ending = if format == FeedFormat::Json { "json" } else { "xml" };
+            let format = table
+                .choice("format", &FORMATS, faults)
+                .unwrap_or(FeedFormat::Atom);
+            let ending = if format == FeedFormat::Json {
+                "json"
+            } else {
+                "xml"
+            };
             let link = table.text("link", faults);
             if let Some(text) = &link {
                 check_fixed(&table, text, faults);
@@ -842,7 +944,9 @@ fn read_feeds(root: &mut Table<'_>, faults: &mut Faults) -> Vec<Feed> {
                 query: table.passage("query", faults),
                 link: link.map_or_else(|| format!("/{}.{ending}", name.node), |text| text.node),
                 format,
-                content: table.choice("content", &CONTENTS, faults).unwrap_or_default(),
+                content: table
+                    .choice("content", &CONTENTS, faults)
+                    .unwrap_or_default(),
                 title: table.text("title", faults).map(|text| text.node),
                 ttl: table.count("ttl", faults).map(|n| n.node),
                 place: name.span,
@@ -865,7 +969,10 @@ fn read_related(root: &mut Table<'_>, faults: &mut Faults) -> Option<Related> {
                     Diagnostic::error(
                         Code::ValueUnfit,
                         weights.source().place(entry.value.span),
-                        format!("the weight of `{}` is a number of at least 0", entry.key.node),
+                        format!(
+                            "the weight of `{}` is a number of at least 0",
+                            entry.key.node
+                        ),
                     )
                     .help("write 0 for a field that does not count, 1 or more for one that does"),
                 ),
@@ -895,7 +1002,10 @@ fn read_terms(root: &mut Table<'_>, term_fields: &mut [TermField], faults: &mut 
                     table.source().place(name.span),
                     format!("`{}` is not a term field", name.node),
                 )
-                .suggest(&name.node, term_fields.iter().map(|field| field.name.as_str())),
+                .suggest(
+                    &name.node,
+                    term_fields.iter().map(|field| field.name.as_str()),
+                ),
             ),
         }
         table.finish(faults);

@@ -74,10 +74,18 @@ impl<'a> Table<'a> {
     }
 
     fn path(&self, key: &str) -> String {
-        if self.name.is_empty() { key.to_owned() } else { format!("{}.{key}", self.name) }
+        if self.name.is_empty() {
+            key.to_owned()
+        } else {
+            format!("{}.{key}", self.name)
+        }
     }
 
-    pub(super) fn text(&mut self, key: &'static str, faults: &mut Faults) -> Option<Spanned<String>> {
+    pub(super) fn text(
+        &mut self,
+        key: &'static str,
+        faults: &mut Faults,
+    ) -> Option<Spanned<String>> {
         self.typed(key, "text", faults, |value| match value {
             Value::Text(text) => Some(text.clone()),
             _ => None,
@@ -86,7 +94,8 @@ impl<'a> Table<'a> {
 
     pub(super) fn passage(&mut self, key: &'static str, faults: &mut Faults) -> Option<Passage> {
         let source = self.source;
-        self.text(key, faults).map(|text| Passage::new(&text.node, source, text.span))
+        self.text(key, faults)
+            .map(|text| Passage::new(&text.node, source, text.span))
     }
 
     pub(super) fn flag(&mut self, key: &'static str, default: bool, faults: &mut Faults) -> bool {
@@ -94,11 +103,16 @@ impl<'a> Table<'a> {
             Value::Flag(flag, _) => Some(*flag),
             _ => None,
         };
-        self.typed(key, "true or false", faults, read).map_or(default, |flag| flag.node)
+        self.typed(key, "true or false", faults, read)
+            .map_or(default, |flag| flag.node)
     }
 
     /// A whole number of at least 1.
-    pub(super) fn count(&mut self, key: &'static str, faults: &mut Faults) -> Option<Spanned<usize>> {
+    pub(super) fn count(
+        &mut self,
+        key: &'static str,
+        faults: &mut Faults,
+    ) -> Option<Spanned<usize>> {
         let number = self.typed(key, "a whole number", faults, |value| match value {
             Value::Number(number, _) if number.fract() == 0.0 => Some(*number),
             _ => None,
@@ -114,7 +128,11 @@ impl<'a> Table<'a> {
             );
             return None;
         }
-        #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "checked above")]
+        #[expect(
+            clippy::cast_possible_truncation,
+            clippy::cast_sign_loss,
+            reason = "checked above"
+        )]
         Some(Spanned::new(number.node as usize, number.span))
     }
 
@@ -138,7 +156,10 @@ impl<'a> Table<'a> {
     ) -> Option<T> {
         let found = choices.iter().find(|(word, _)| *word == text.node);
         if found.is_none() {
-            let known: Vec<String> = choices.iter().map(|(word, _)| format!("\"{word}\"")).collect();
+            let known: Vec<String> = choices
+                .iter()
+                .map(|(word, _)| format!("\"{word}\""))
+                .collect();
             faults.push(
                 Diagnostic::error(
                     Code::ValueUnfit,
@@ -159,7 +180,10 @@ impl<'a> Table<'a> {
         faults: &mut Faults,
     ) -> Vec<T> {
         let texts = self.texts(key, faults);
-        texts.iter().filter_map(|text| self.choose(key, text, choices, faults)).collect()
+        texts
+            .iter()
+            .filter_map(|text| self.choose(key, text, choices, faults))
+            .collect()
     }
 
     /// A list of texts; a single text is a list of one.
@@ -180,7 +204,11 @@ impl<'a> Table<'a> {
     }
 
     /// The tables that stand under this key, with their names, in the order written.
-    pub(super) fn tables(&mut self, key: &'static str, faults: &mut Faults) -> Vec<(Spanned<String>, Table<'a>)> {
+    pub(super) fn tables(
+        &mut self,
+        key: &'static str,
+        faults: &mut Faults,
+    ) -> Vec<(Spanned<String>, Table<'a>)> {
         let Some(map) = self.typed(key, "a table", faults, as_map) else {
             return Vec::new();
         };
@@ -196,9 +224,14 @@ impl<'a> Table<'a> {
                     Diagnostic::error(
                         Code::TypeUnfit,
                         self.source.place(entry.value.span),
-                        format!("`{path}` is a table, and this is {}", entry.value.node.kind().article()),
+                        format!(
+                            "`{path}` is a table, and this is {}",
+                            entry.value.node.kind().article()
+                        ),
                     )
-                    .help(format!("write `[{path}]` on a line of its own, and its settings below")),
+                    .help(format!(
+                        "write `[{path}]` on a line of its own, and its settings below"
+                    )),
                 ),
             }
         }
@@ -215,7 +248,11 @@ impl<'a> Table<'a> {
         for entry in &self.map.entries {
             let key = entry.key.node.as_str();
             if !self.known.contains(&key) {
-                let at = if self.name.is_empty() { String::new() } else { format!(" in [{}]", self.name) };
+                let at = if self.name.is_empty() {
+                    String::new()
+                } else {
+                    format!(" in [{}]", self.name)
+                };
                 faults.push(
                     Diagnostic::error(
                         Code::KeyUnknown,

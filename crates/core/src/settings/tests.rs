@@ -14,13 +14,27 @@ fn three_lines_make_a_whole_site() {
     let settings = read.output;
     assert_eq!(settings.content.len(), 1);
     assert_eq!(settings.content[0].link.text(), "/{year}/{slug}/");
-    let archives: Vec<_> = settings.archives.iter().map(|a| (a.name.as_str(), a.link.text(), a.overview.as_ref().map(|o| o.node.as_str()))).collect();
+    let archives: Vec<_> = settings
+        .archives
+        .iter()
+        .map(|a| {
+            (
+                a.name.as_str(),
+                a.link.text(),
+                a.overview.as_ref().map(|o| o.node.as_str()),
+            )
+        })
+        .collect();
     assert_eq!(
         archives,
         [
             ("journal", "/", None),
             ("tags", "/tags/{tag}/", Some("/tags/")),
-            ("categories", "/categories/{category}/", Some("/categories/")),
+            (
+                "categories",
+                "/categories/{category}/",
+                Some("/categories/")
+            ),
             ("years", "/{year}/", Some("/archive/")),
         ]
     );
@@ -31,9 +45,17 @@ fn three_lines_make_a_whole_site() {
 fn once_one_is_named_only_those_named_exist() {
     let text = format!("{SITE}[content.fleet]\ndated = false\n[archive.boats]\nby = \"class\"\n");
     let settings = read(&text).output;
-    let sets: Vec<_> = settings.content.iter().map(|set| (set.name.as_str(), set.folder.as_str(), set.link.text())).collect();
+    let sets: Vec<_> = settings
+        .content
+        .iter()
+        .map(|set| (set.name.as_str(), set.folder.as_str(), set.link.text()))
+        .collect();
     assert_eq!(sets, [("fleet", "fleet", "/fleet/{slug}/")]);
-    let archives: Vec<_> = settings.archives.iter().map(|a| (a.name.as_str(), a.link.text())).collect();
+    let archives: Vec<_> = settings
+        .archives
+        .iter()
+        .map(|a| (a.name.as_str(), a.link.text()))
+        .collect();
     assert_eq!(archives, [("boats", "/boats/{class}/")]);
 }
 
@@ -44,7 +66,10 @@ fn once_one_is_named_only_those_named_exist() {
 #[case::deep("http://x.example:8080/a/b", "http://x.example:8080", "/a/b")]
 fn an_address_is_cut_in_two(#[case] text: &str, #[case] origin: &str, #[case] path: &str) {
     let address = Address::parse(text).unwrap();
-    assert_eq!((address.origin.as_str(), address.path.as_str()), (origin, path));
+    assert_eq!(
+        (address.origin.as_str(), address.path.as_str()),
+        (origin, path)
+    );
 }
 
 #[rstest]
@@ -61,35 +86,127 @@ fn what_is_no_absolute_address_is_none(#[case] text: &str) {
 #[rstest]
 #[case::no_site("", Code::KeyMissing, 1, 1)]
 #[case::no_title("[site]\naddress = \"https://x.example/\"\n", Code::KeyMissing, 1, 1)]
-#[case::relative_address("[site]\ntitle = \"T\"\naddress = \"/log/\"\n", Code::AddressUnreadable, 3, 11)]
+#[case::relative_address(
+    "[site]\ntitle = \"T\"\naddress = \"/log/\"\n",
+    Code::AddressUnreadable,
+    3,
+    11
+)]
 #[case::not_toml("[site\n", Code::SettingsUnreadable, 1, 6)]
-#[case::unknown_key("[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\nlangage = \"en\"\n", Code::KeyUnknown, 4, 1)]
-#[case::unknown_table("[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n[archives.x]\n", Code::KeyUnknown, 4, 2)]
-#[case::type_unfit("[site]\ntitle = 3\naddress = \"https://x.example/\"\n", Code::TypeUnfit, 2, 9)]
-fn faults_of_the_site_name_their_place(#[case] text: &str, #[case] code: Code, #[case] line: usize, #[case] column: usize) {
+#[case::unknown_key(
+    "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\nlangage = \"en\"\n",
+    Code::KeyUnknown,
+    4,
+    1
+)]
+#[case::unknown_table(
+    "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n[archives.x]\n",
+    Code::KeyUnknown,
+    4,
+    2
+)]
+#[case::type_unfit(
+    "[site]\ntitle = 3\naddress = \"https://x.example/\"\n",
+    Code::TypeUnfit,
+    2,
+    9
+)]
+fn faults_of_the_site_name_their_place(
+    #[case] text: &str,
+    #[case] code: Code,
+    #[case] line: usize,
+    #[case] column: usize,
+) {
     let faults = read(text).diagnostics;
-    let found: Vec<_> = faults.iter().map(|f| (f.code, f.place.line, f.place.column)).collect();
+    let found: Vec<_> = faults
+        .iter()
+        .map(|f| (f.code, f.place.line, f.place.column))
+        .collect();
     assert_eq!(found, [(code, line, column)]);
 }
 
 #[rstest]
-#[case::language("[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\nlanguage = \"e n\"\n", Code::ValueUnfit, "write a tag by BCP 47, such as \"en\", \"de\" or \"pt-BR\"")]
-#[case::timezone("[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\ntimezone = \"Europe/Londn\"\n", Code::ValueUnfit, "did you mean \"Europe/London\"?")]
-#[case::content_key("{SITE}[content.posts]\nfoldr = \"x\"\n", Code::KeyUnknown, "did you mean `folder`?")]
-#[case::outside("{SITE}[content.posts]\nfolder = \"../x\"\n", Code::ValueUnfit, "write a folder below the one of tabulae.toml, such as \"posts\"")]
-#[case::archive_key("{SITE}[archive.x]\nperpage = 3\n", Code::KeyUnknown, "did you mean `per_page`?")]
-#[case::per_page("{SITE}[archive.x]\nper_page = 0\n", Code::ValueUnfit, "write 1 or more, or leave the line out")]
-#[case::feeds("{SITE}[archive.x]\nfeeds = [\"atm\"]\n", Code::ValueUnfit, "write one of \"atom\", \"rss\", \"json\"")]
-#[case::overview_without_by("{SITE}[archive.x]\noverview = \"/x/all/\"\n", Code::ValueUnfit, "name what the archive is split by, such as `by = \"tag\"`, or leave `overview` out")]
-#[case::variable_without_by("{SITE}[archive.x]\nlink = \"/x/{tag}/\"\n", Code::LinkUnfit, "write `by = \"tag\"`, or a link without a variable")]
-#[case::link("{SITE}[archive.x]\nlink = \"x/\"\n", Code::LinkUnfit, "links start at the site's root, such as \"/{year}/{slug}/\"")]
-#[case::show("{SITE}[archive.x]\nshow = \"rows\"\n", Code::ValueUnfit, "write one of \"cards\", \"lines\"")]
-#[case::feed_link("{SITE}[feed.x]\nlink = \"/{slug}.xml\"\n", Code::LinkUnfit, "write a link without a variable")]
-#[case::query_name("{SITE}[queries]\nposts = \"\"\n", Code::NameTaken, "give the query another name")]
+#[case::language(
+    "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\nlanguage = \"e n\"\n",
+    Code::ValueUnfit,
+    "write a tag by BCP 47, such as \"en\", \"de\" or \"pt-BR\""
+)]
+#[case::timezone(
+    "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\ntimezone = \"Europe/Londn\"\n",
+    Code::ValueUnfit,
+    "did you mean \"Europe/London\"?"
+)]
+#[case::content_key(
+    "{SITE}[content.posts]\nfoldr = \"x\"\n",
+    Code::KeyUnknown,
+    "did you mean `folder`?"
+)]
+#[case::outside(
+    "{SITE}[content.posts]\nfolder = \"../x\"\n",
+    Code::ValueUnfit,
+    "write a folder below the one of tabulae.toml, such as \"posts\""
+)]
+#[case::archive_key(
+    "{SITE}[archive.x]\nperpage = 3\n",
+    Code::KeyUnknown,
+    "did you mean `per_page`?"
+)]
+#[case::per_page(
+    "{SITE}[archive.x]\nper_page = 0\n",
+    Code::ValueUnfit,
+    "write 1 or more, or leave the line out"
+)]
+#[case::feeds(
+    "{SITE}[archive.x]\nfeeds = [\"atm\"]\n",
+    Code::ValueUnfit,
+    "write one of \"atom\", \"rss\", \"json\""
+)]
+#[case::overview_without_by(
+    "{SITE}[archive.x]\noverview = \"/x/all/\"\n",
+    Code::ValueUnfit,
+    "name what the archive is split by, such as `by = \"tag\"`, or leave `overview` out"
+)]
+#[case::variable_without_by(
+    "{SITE}[archive.x]\nlink = \"/x/{tag}/\"\n",
+    Code::LinkUnfit,
+    "write `by = \"tag\"`, or a link without a variable"
+)]
+#[case::link(
+    "{SITE}[archive.x]\nlink = \"x/\"\n",
+    Code::LinkUnfit,
+    "links start at the site's root, such as \"/{year}/{slug}/\""
+)]
+#[case::show(
+    "{SITE}[archive.x]\nshow = \"rows\"\n",
+    Code::ValueUnfit,
+    "write one of \"cards\", \"lines\""
+)]
+#[case::feed_link(
+    "{SITE}[feed.x]\nlink = \"/{slug}.xml\"\n",
+    Code::LinkUnfit,
+    "write a link without a variable"
+)]
+#[case::query_name(
+    "{SITE}[queries]\nposts = \"\"\n",
+    Code::NameTaken,
+    "give the query another name"
+)]
 #[case::query_type("{SITE}[queries]\nworks = 3\n", Code::TypeUnfit, "put it in quotes")]
-#[case::terms("{SITE}[terms.catgory]\nnested = true\n", Code::KeyUnknown, "did you mean `category`?")]
-#[case::words("{SITE}[words]\noldr = \"x\"\n", Code::KeyUnknown, "did you mean `older`?")]
-#[case::renamed("{SITE}[content.posts.fields]\ndte = \"x\"\n", Code::KeyUnknown, "did you mean `date`?")]
+#[case::terms(
+    "{SITE}[terms.catgory]\nnested = true\n",
+    Code::KeyUnknown,
+    "did you mean `category`?"
+)]
+#[case::words(
+    "{SITE}[words]\noldr = \"x\"\n",
+    Code::KeyUnknown,
+    "did you mean `older`?"
+)]
+#[case::renamed(
+    "{SITE}[content.posts.fields]\ndte = \"x\"\n",
+    Code::KeyUnknown,
+    "did you mean `date`?"
+)]
 fn faults_say_what_to_do(#[case] text: &str, #[case] code: Code, #[case] help: &str) {
     let faults = read(&text.replace("{SITE}", SITE)).diagnostics;
     let found: Vec<_> = faults.iter().map(|f| (f.code, f.help.as_deref())).collect();
@@ -99,16 +216,32 @@ fn faults_say_what_to_do(#[case] text: &str, #[case] code: Code, #[case] help: &
 #[test]
 fn every_fault_is_reported() {
     let text = "[site]\ntitel = \"T\"\naddress = \"x\"\n[archive.a]\nfeeds = 3\nper_page = \"x\"\n";
-    let codes: Vec<_> = read(text).diagnostics.iter().map(|fault| fault.code).collect();
+    let codes: Vec<_> = read(text)
+        .diagnostics
+        .iter()
+        .map(|fault| fault.code)
+        .collect();
     assert_eq!(
         codes,
-        [Code::KeyMissing, Code::AddressUnreadable, Code::KeyUnknown, Code::TypeUnfit, Code::TypeUnfit]
+        [
+            Code::KeyMissing,
+            Code::AddressUnreadable,
+            Code::KeyUnknown,
+            Code::TypeUnfit,
+            Code::TypeUnfit
+        ]
     );
 }
 
 #[test]
 fn what_comes_later_is_said_once_each() {
-    let text = format!("{SITE}search = true\n[related]\nfill = \"from posts\"\nweigh = {{ tag = 3, title = -1 }}\n");
-    let codes: Vec<_> = read(&text).diagnostics.iter().map(|fault| fault.code).collect();
+    let text = format!(
+        "{SITE}search = true\n[related]\nfill = \"from posts\"\nweigh = {{ tag = 3, title = -1 }}\n"
+    );
+    let codes: Vec<_> = read(&text)
+        .diagnostics
+        .iter()
+        .map(|fault| fault.code)
+        .collect();
     assert_eq!(codes, [Code::ValueUnfit, Code::NotYet, Code::NotYet]);
 }

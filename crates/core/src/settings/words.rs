@@ -8,24 +8,52 @@ use crate::value::Value;
 
 /// Every word of the theme: its name, the English, and where it stands.
 pub const WORDS: &[(&str, &str, &str)] = &[
-    ("all_feeds", "Feeds", "heading of the list of feeds at the foot"),
+    (
+        "all_feeds",
+        "Feeds",
+        "heading of the list of feeds at the foot",
+    ),
     ("authors", "Authors", "title of the overview of authors"),
     ("by", "by", "before the names of authors"),
-    ("categories", "Categories", "title of the overview of categories"),
+    (
+        "categories",
+        "Categories",
+        "title of the overview of categories",
+    ),
     ("count", "Posts", "heading of the column of counts"),
     ("empty", "Nothing here yet.", "what an empty list says"),
-    ("menu", "Lists", "name of the navigation, for screen readers"),
-    ("moved", "This page has moved to", "on a page that leads elsewhere"),
+    (
+        "menu",
+        "Lists",
+        "name of the navigation, for screen readers",
+    ),
+    (
+        "moved",
+        "This page has moved to",
+        "on a page that leads elsewhere",
+    ),
     ("newer", "Newer", "link to the page with newer posts"),
     ("of", "of", "between the items shown and all of them"),
     ("older", "Older", "link to the page with older posts"),
     ("page", "Page", "before the number of a page"),
-    ("pages", "Pages", "name of the links between pages, for screen readers"),
+    (
+        "pages",
+        "Pages",
+        "name of the links between pages, for screen readers",
+    ),
     ("post", "post", "one post"),
     ("posts", "posts", "several posts"),
-    ("skip", "Skip to the text", "link for keyboards, to pass the navigation"),
+    (
+        "skip",
+        "Skip to the text",
+        "link for keyboards, to pass the navigation",
+    ),
     ("tags", "Tags", "title of the overview of tags"),
-    ("terms", "Terms", "name of a post's terms, for screen readers"),
+    (
+        "terms",
+        "Terms",
+        "name of a post's terms, for screen readers",
+    ),
     ("undated", "Undated", "heading above posts without a date"),
     ("updated", "updated", "before the date of a change"),
 ];
@@ -36,7 +64,12 @@ pub struct Words(pub IndexMap<String, String>);
 
 impl Default for Words {
     fn default() -> Self {
-        Self(WORDS.iter().map(|(name, word, _)| ((*name).to_owned(), (*word).to_owned())).collect())
+        Self(
+            WORDS
+                .iter()
+                .map(|(name, word, _)| ((*name).to_owned(), (*word).to_owned()))
+                .collect(),
+        )
     }
 }
 

@@ -1,0 +1,192 @@
+use crate::site::Site;
+use insta::assert_snapshot;
+use serde_json::json;
+
+#[test]
+fn a_build_says_what_it_did_for_programs() {
+    let site = Site::small();
+    site.write(
+        "posts/2026-12-01-soon.md",
+        "---\ndate: 2026-12-01 09:00\n---\n",
+    );
+    site.write("posts/d.md", "---\ndraft: true\n---\n");
+    let run = site.run(&["build", "--format", "json", "--today", "2026-06-01"]);
+    assert_eq!(
+        run.json(),
+        json!({
+            "read": { "posts": 3, "pages": 0 },
+            "held_back": { "draft": 1, "scheduled": 1 },
+            "written": 10, "unchanged": 0, "removed": 0,
+            "next_due": "2026-12-01T09:00:00Z",
+            "faults": [],
+        })
+    );
+    assert_eq!(run.status, 0);
+    let again = site
+        .run(&["--format=json", "--today=2026-06-01", "build"])
+        .json();
+    assert_eq!(
+        (&again["written"], &again["unchanged"]),
+        (&json!(0), &json!(10))
+    );
+}
+
+#[test]
+fn a_build_says_what_it_did_for_people() {
+    let site = Site::small();
+    let run = site.run(&["build", "--today", "2026-06-01"]);
+    let text = run.sound().out.replace(char::is_numeric, "0");
+    assert_snapshot!(text, @r"
+    Read 0 post.
+    Wrote 00 files to out in 0.00 s; 0 unchanged, 0 removed.
+    ");
+}
+
+#[test]
+fn a_fault_shows_the_line_with_a_caret_and_what_to_do() {
+    let site = Site::small();
+    site.run(&["build"]).sound();
+    let before = site.tree("out");
+    site.write(
+        "posts/bad.md",
+        "---\ntitle: Größe\tx\ndate: 14 March\n---\n",
+    );
+    site.write("posts/worse.md", "---\ndate: 2026-01-01\nslug: a/b\n---\n");
+    let run = site.run(&["build"]);
+    assert_eq!(run.status, 1);
+    assert_snapshot!(run.err, @r#"
+    posts/bad.md:3:7: error: "14 March" is not a date in a form that is known [date-unreadable]
+        date: 14 March
+              ^^^^^^^^
+      help: write one of 2026-03-14, 2026-03-14 09:00, 2026-03-14T09:00:00Z or 2026-03-14T09:00+01:00
+
+    posts/worse.md:3:7: error: the slug "a/b" holds `/`, which it may not [slug-unfit]
+        slug: a/b
+              ^^^
+      help: a slug holds letters, digits, marks and `-` `_` `.` `~`; write "a-b"
+
+    2 errors.
+    "#);
+    assert_snapshot!(run.out, @r"
+    Read 3 posts.
+    Nothing was written: 2 errors to mend.
+    ");
+    assert_eq!(site.tree("out"), before);
+}
+
+#[test]
+fn a_fault_is_one_of_the_objects_faults() {
+    let site = Site::small();
+    site.write("posts/bad.md", "---\ndate: 14 March\n---\n");
+    let run = site.run(&["build", "--format", "json"]);
+    assert_eq!(run.status, 1);
+    assert_eq!(
+        run.json()["faults"],
+        json!([{
+            "severity": "error", "code": "date-unreadable", "file": "posts/bad.md", "line": 2, "column": 7,
+            "message": "\"14 March\" is not a date in a form that is known",
+            "help": "write one of 2026-03-14, 2026-03-14 09:00, 2026-03-14T09:00:00Z or 2026-03-14T09:00+01:00",
+        }])
+    );
+    let kept = site.run(&["build", "--format", "json", "--keep-going"]);
+    assert_eq!((kept.status, &kept.json()["written"]), (1, &json!(10)));
+}
+
+#[test]
+fn no_settings_is_said_with_the_way_out() {
+    let run = Site::empty().run(&["build"]);
+    assert_eq!(run.status, 1);
+    assert_snapshot!(run.err, @r"
+    tabulae.toml:1:1: error: there is no tabulae.toml here [settings-missing]
+      help: go to the site's folder, name it with `-C DIR`, or make a site with `tabulae init DIR`
+    ");
+}
+
+#[test]
+fn another_folder_can_be_written_to_and_each_has_its_own_manifest() {
+    let site = Site::small();
+    site.run(&["build"]).sound();
+    site.run(&["build", "--out", "other"]).sound();
+    assert_eq!(site.tree("out"), site.tree("other"));
+    std::fs::remove_file(site.file("posts/2026-03-14-lime.md")).expect("removed");
+    site.write("posts/2026-03-15-new.md", "New.\n");
+    site.run(&["build"]).sound();
+    assert!(
+        !site.file("out/2026/lime").exists() && site.file("other/2026/lime/index.html").exists()
+    );
+}
+
+#[test]
+fn a_dry_run_touches_nothing() {
+    let site = Site::small();
+    let run = site.run(&["build", "--dry-run"]);
+    assert!(run.sound().out.contains("make     2026/lime/index.html"));
+    assert!(!site.file("out").exists() && !site.file(".tabulae").exists());
+}
+
+#[cfg(unix)]
+#[test]
+fn no_link_within_out_is_followed() {
+    use std::os::unix::fs::symlink;
+    let site = Site::small();
+    let elsewhere = Site::empty();
+    elsewhere.write("kept.txt", "kept");
+    std::fs::create_dir(site.file("out")).expect("a folder");
+    symlink(elsewhere.path(), site.file("out/tags")).expect("a link");
+    let run = site.run(&["build"]);
+    assert_eq!(run.status, 3);
+    assert!(run.err.contains("symbolic link"), "{}", run.err);
+    assert_eq!(elsewhere.tree(".").len(), 1);
+    assert_eq!(site.tree("out").len(), 1, "nothing was written");
+    std::fs::remove_file(site.file("out/tags")).expect("removed");
+    symlink(elsewhere.file("kept.txt"), site.file("out/index.html")).expect("a link");
+    site.run(&["build"]).sound();
+    assert_eq!(elsewhere.read("kept.txt"), "kept");
+    assert!(!site.file("out/index.html").is_symlink());
+}
+
+#[test]
+fn a_damaged_memory_is_as_if_it_were_deleted() {
+    let site = Site::small();
+    site.run(&["build"]).sound();
+    let whole = site.tree("out");
+    for (name, _) in site.tree(".tabulae") {
+        site.write(&format!(".tabulae/{name}"), "damaged");
+    }
+    site.run(&["build"]).sound();
+    assert_eq!(site.tree("out"), whole);
+}
+
+#[test]
+fn what_a_cut_off_build_left_is_cleared_away() {
+    let site = Site::small();
+    site.run(&["build"]).sound();
+    site.write("out/new/.index.html.tabulae-part", "half");
+    site.write(".tabulae/lock", "a build is under way\n");
+    site.run(&["build"]).sound();
+    assert!(!site.file("out/new").exists());
+}
+
+#[test]
+fn a_second_build_at_the_same_time_is_refused() {
+    let site = Site::small();
+    site.run(&["build"]).sound();
+    let lock = std::fs::File::options()
+        .write(true)
+        .open(site.file(".tabulae/lock"))
+        .expect("the lock");
+    lock.lock().expect("held");
+    let run = site.run(&["build"]);
+    assert_eq!(run.status, 3);
+    assert!(run.err.contains("[build-locked]"), "{}", run.err);
+}
+
+#[test]
+fn a_file_where_out_should_be_is_said() {
+    let site = Site::small();
+    site.write("out", "a file");
+    let run = site.run(&["build", "--format", "json"]);
+    assert_eq!(run.status, 3);
+    assert_eq!(run.json()["faults"][0]["code"], "file-unwritable");
+    assert_eq!(site.read("out"), "a file");
+}
