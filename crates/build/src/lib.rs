@@ -13,7 +13,7 @@ pub mod template;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -152,6 +152,8 @@ enum Outcome {
     Unchanged(u64),
     Staged(u64, ChangeKind),
     Broken(Box<Diagnostic>),
+    /// Not made, since the output cannot be written to.
+    Left,
 }
 
 impl Build<'_> {
@@ -245,6 +247,7 @@ impl Build<'_> {
                     report.changes.push(change(&planned.file, kind));
                 }
                 Outcome::Broken(fault) => broken.push(*fault),
+                Outcome::Left => {}
             }
         }
         let stale: Vec<String> = old
@@ -282,14 +285,21 @@ impl Build<'_> {
         old: Option<&Manifest>,
     ) -> Vec<Outcome> {
         let done = AtomicUsize::new(0);
+        let unwritable = AtomicBool::new(false);
         let total = plan.outputs.len();
         plan.outputs
             .par_iter()
             .map(|planned| {
+                if unwritable.load(Ordering::Relaxed) {
+                    return Outcome::Left;
+                }
                 let outcome = match renderer.render(planned) {
                     Ok(bytes) => self.stage(&planned.file, &bytes, output, old),
                     Err(fault) => Outcome::Broken(fault),
                 };
+                if let Outcome::Broken(fault) = &outcome {
+                    unwritable.fetch_or(fault.code == Code::FileUnwritable, Ordering::Relaxed);
+                }
                 self.options.progress.step(
                     Step::Writing,
                     done.fetch_add(1, Ordering::Relaxed) + 1,

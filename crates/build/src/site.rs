@@ -488,7 +488,17 @@ fn find_posts(sources: &dyn Sources, settings: &Settings, faults: &mut Faults) -
             continue;
         };
         let mut count = 0;
-        for path in files.into_iter().filter(|path| !is_left_over(path)) {
+        let inner: Vec<String> = settings
+            .content
+            .iter()
+            .filter(|other| other.folder.starts_with(&format!("{}/", set.folder)))
+            .map(|other| format!("{}/", other.folder))
+            .collect();
+        let of_another = |path: &str| inner.iter().any(|folder| path.starts_with(folder));
+        for path in files
+            .into_iter()
+            .filter(|path| !is_left_over(path) && !of_another(path))
+        {
             if matches!(ending(&path), "md" | "html") {
                 found.posts.push((number, path));
                 count += 1;

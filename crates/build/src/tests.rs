@@ -780,6 +780,16 @@ fn an_undated_post_is_left_out_of_feeds_with_one_warning() {
 }
 
 #[test]
+fn a_content_set_within_another_keeps_its_own_posts() {
+    let mut bench = Bench::new("[content.posts]\nfolder = \"all\"\n[content.notes]\nfolder = \"all/notes\"\ndated = false\n")
+        .with("all/2026-01-01-a.md", "")
+        .with("all/notes/b.md", "");
+    let built = bench.build();
+    assert_eq!(built.output.posts, 2);
+    assert!(bench.files().contains(&"notes/b/index.html".to_owned()));
+}
+
+#[test]
 fn posts_without_pages_are_listed_by_their_addresses() {
     let mut bench = Bench::new("[content.posts]\npages = false\nlink = \"/blog/{slug}.html\"\n")
         .with("posts/2026-01-01-a.md", "");

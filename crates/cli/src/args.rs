@@ -24,7 +24,6 @@ pub(crate) struct Args {
         hide_default_value = true
     )]
     pub(crate) dir: PathBuf,
-    /// How to answer
     #[arg(
         long,
         global = true,
@@ -47,7 +46,8 @@ pub(crate) struct Args {
 const EXAMPLES: &str = "Examples:
   tabulae demo towpath        the example site, built, with a word on what to look at
   tabulae init blog           a small site to start from
-  tabulae -C blog build       writes the site to blog/out/";
+  tabulae -C blog build       writes the site to blog/out/
+  tabulae -C blog query \"from posts where year = 2026 order by title\"";
 
 #[derive(Debug, Clone, Subcommand)]
 pub(crate) enum Command {
@@ -58,6 +58,23 @@ pub(crate) enum Command {
   tabulae build --dry-run                   says what would change, and writes nothing
   tabulae build --today 2026-03-01          as on that day, so that any build can be repeated")]
     Build(BuildArgs),
+    /// Runs a query: which posts, in which order, how many
+    #[command(after_help = "Examples:
+  tabulae query \"from posts where tag = 'lime' limit 5\"
+  tabulae query \"from posts where date >= today - 12 months\" --by category
+  tabulae query \"where category = this.category and not current\" --this posts/lime.md
+  tabulae query \"from posts where tag = 'lime'\" --format template   the loop to paste
+docs/queries.md goes from the first query to the last.")]
+    Query {
+        /// The query; the empty one is all live posts
+        query: String,
+        /// Count by this field, with bars
+        #[arg(long, value_name = "FIELD")]
+        by: Option<String>,
+        /// Run it as from this post's page
+        #[arg(long, value_name = "PATH")]
+        this: Option<String>,
+    },
     /// Makes a small site to start from
     Init {
         /// The folder, new or without files of these names
@@ -92,6 +109,14 @@ pub(crate) enum Format {
     Text,
     /// One object, for programs
     Json,
+    /// A query's posts as comma-separated values (RFC 4180)
+    Csv,
+    /// A query's links, one a line
+    Links,
+    /// A query's loop, to paste into a template
+    Template,
+    /// A query's archive, to paste into tabulae.toml
+    Toml,
 }
 
 fn parse_state(text: &str) -> Result<String, String> {

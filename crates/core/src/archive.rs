@@ -313,6 +313,22 @@ fn split(by: &By, posts: Vec<PostId>, catalogue: &Catalogue) -> Vec<(GroupTerm, 
     }
 }
 
+/// How many of `posts` share what, most first, then by name; date parts newest first.
+#[must_use]
+pub fn counts(by: &By, posts: &[PostId], catalogue: &Catalogue) -> Vec<(GroupTerm, usize)> {
+    let mut counts: Vec<(GroupTerm, usize)> = split(by, posts.to_vec(), catalogue)
+        .into_iter()
+        .map(|(term, posts)| (term, posts.len()))
+        .collect();
+    counts.sort_by(|(a, n), (b, m)| match (a.day, b.day) {
+        (Some(a), Some(b)) => b.cmp(&a),
+        _ => m
+            .cmp(n)
+            .then_with(|| compare_names(&a.name, &b.name, matches!(by, By::Field(_)), catalogue)),
+    });
+    counts
+}
+
 fn split_by_term(
     field: usize,
     posts: Vec<PostId>,

@@ -19,7 +19,7 @@ pub(super) fn run(args: &Args, build: &BuildArgs) -> Status {
     let built = build_site(args, build, &args.dir);
     match args.format {
         Format::Json => ui::json(&as_json(&built.output), &built.diagnostics),
-        Format::Text => {
+        _ => {
             let status = ui::faults(&built.diagnostics);
             if built.output.posts == 0 && status != Status::Done {
                 return status;

@@ -28,7 +28,7 @@ pub(super) fn run(args: &Args, dir: &Path) -> Status {
         Err(faults) => fail(args, &faults),
         Ok(files) => match args.format {
             Format::Json => ui::json(&json!({ "made": files }), &[]),
-            Format::Text => {
+            _ => {
                 let shown = dir.display();
                 ui::print(&format!(
                     "Made {} in {shown}: tabulae.toml, two posts and a page.\n\nNext:\n  tabulae -C {shown} build     writes the site to {shown}/out/\n  then change posts/, and give the site its address in tabulae.toml.\n",
@@ -43,7 +43,7 @@ pub(super) fn run(args: &Args, dir: &Path) -> Status {
 pub(super) fn fail(args: &Args, faults: &[Diagnostic]) -> Status {
     let status = match args.format {
         Format::Json => ui::json(&json!({}), faults),
-        Format::Text => ui::faults(faults),
+        _ => ui::faults(faults),
     };
     if status == Status::Faults {
         Status::Usage

@@ -3,14 +3,28 @@
 mod build;
 mod demo;
 mod init;
+mod query;
 
-use crate::args::{Args, Command};
-use crate::ui::Status;
+use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::source::Source;
+
+use crate::args::{Args, Command, Format};
+use crate::ui::{self, Status};
 
 /// Runs the command that was typed.
 pub(crate) fn run(args: &Args) -> Status {
+    let is_query = matches!(args.command, Command::Query { .. });
+    if !is_query && !matches!(args.format, Format::Text | Format::Json) {
+        let place = Source::command_line("").top();
+        let message = "this command answers as text or json";
+        let fault = Diagnostic::error(Code::UsageUnfit, place, message);
+        return ui::faults(&[fault.help("leave `--format` out, or write `--format json`")]);
+    }
     match &args.command {
         Command::Build(build) => build::run(args, build),
+        Command::Query { query, by, this } => {
+            query::run(args, query, by.as_deref(), this.as_deref())
+        }
         Command::Init { dir } => init::run(args, dir),
         Command::Demo { dir } => demo::run(args, dir),
     }

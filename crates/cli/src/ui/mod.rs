@@ -2,6 +2,7 @@
 
 mod diagnostics;
 pub(crate) mod progress;
+pub(crate) mod table;
 
 use std::io::{self, Write};
 
@@ -30,6 +31,8 @@ pub(crate) fn status(faults: &[Diagnostic]) -> Status {
         .map(|fault| match fault.code {
             Code::FileUnwritable | Code::BuildLocked => Status::Machine,
             Code::UsageUnfit => Status::Usage,
+            // A faulty query that was typed is wrong usage.
+            _ if fault.place.file.is_none() => Status::Usage,
             _ => Status::Faults,
         })
         .max()

@@ -105,6 +105,54 @@ impl Query<Written> {
         &self.0.statement
     }
 
+    /// Why it finds nothing: how many posts of its sources each of the tests that must hold
+    /// leaves by itself, as a warning. `None` where it has no such tests.
+    #[must_use]
+    pub fn why_empty(&self, scope: Scope<'_>, this: Option<PostId>) -> Option<Diagnostic> {
+        let statement = &self.0.statement;
+        let tests = match statement.condition.as_ref()? {
+            ast::Condition::And(tests) => tests.as_slice(),
+            single => std::slice::from_ref(single),
+        };
+        let left = |condition: Option<ast::Condition>| {
+            let alone = ast::Statement {
+                from: statement.from.clone(),
+                condition,
+                ..ast::Statement::default()
+            };
+            let query = resolve::resolve(&alone, &self.0.passage, scope).output?;
+            Some(query.run(scope.catalogue, this))
+        };
+        let sources = left(None)?;
+        let mut counts = Vec::new();
+        let mut hints = Vec::new();
+        for test in tests {
+            let count = left(Some(test.clone()))?.total;
+            counts.push(format!("`{test}` leaves {count}"));
+            if count == 0 {
+                hints.extend(resolve::range_hint(test, &sources.posts, scope.catalogue));
+            }
+        }
+        if hints.is_empty() && !counts.iter().any(|count| count.ends_with(" 0")) {
+            hints.push("each finds posts, and no post meets them all".to_owned());
+        }
+        let message = format!(
+            "nothing is found among {} posts: {}",
+            sources.total,
+            counts.join(", ")
+        );
+        let place = self
+            .0
+            .passage
+            .place(Span::new(0, self.0.passage.text().len()));
+        let warning = Diagnostic::warning(Code::QueryEmpty, place, message);
+        Some(if hints.is_empty() {
+            warning.help("look at the tests that leave nothing")
+        } else {
+            warning.help(hints.join("; "))
+        })
+    }
+
     /// Finds what its names stand for. After an error there is no query.
     #[must_use]
     pub fn resolve(&self, scope: Scope<'_>) -> Collected<Option<Query<Resolved>>> {

@@ -12,7 +12,7 @@ use super::ast::{
 };
 use super::fields::{DerivedField, FIELDS, derived};
 use super::{Query, Resolved};
-use crate::catalogue::Catalogue;
+use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults, nearest};
 use crate::language::{fold, fold_accents};
 use crate::settings::Settings;
@@ -996,5 +996,42 @@ fn relative(base: Base, steps: &[Step], moment: &Moment) -> Option<Stretch> {
             let at: Timestamp = at.timestamp();
             Some(Stretch { start: at, end: at })
         }
+    }
+}
+
+/// What the dates or years of the posts are, for a test of them that leaves nothing over.
+pub(super) fn range_hint(
+    condition: &Condition,
+    posts: &[PostId],
+    catalogue: &Catalogue,
+) -> Option<String> {
+    let Condition::Test(test) = condition else {
+        return None;
+    };
+    let (Test::Compare(left, ..)
+    | Test::In(left, ..)
+    | Test::Within(left, ..)
+    | Test::Range(left, ..)
+    | Test::Between(left, ..)) = &test.node
+    else {
+        return None;
+    };
+    let Value::Field(name) = &left.node else {
+        return None;
+    };
+    let days = posts
+        .iter()
+        .filter_map(|post| catalogue.post(*post).date)
+        .map(|date| date.day);
+    let (first, last) = (days.clone().min()?, days.max()?);
+    match name.as_str() {
+        "year" => Some(format!(
+            "years here are {} to {}",
+            first.year(),
+            last.year()
+        )),
+        "date" | "updated" => Some(format!("dates here are {first} to {last}")),
+        "month" => Some("a month is 1 to 12; that of one year is `date in 2026-03`".to_owned()),
+        _ => None,
     }
 }
