@@ -1,6 +1,6 @@
 //! Posts: what front matter and file name say of one source file.
 
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use jiff::Timestamp;
 
@@ -52,8 +52,6 @@ pub struct Body {
     pub before_more: Option<String>,
     /// The plain text of the first paragraph.
     pub first_paragraph: Option<String>,
-    /// How many words it has.
-    pub words: usize,
     /// Whether a link in it must be resolved before it is shown: it is relative, or starts at
     /// the site's root.
     pub links: bool,
@@ -102,8 +100,8 @@ pub struct Post {
     pub moved_from: Vec<Spanned<String>>,
     /// The body as HTML.
     pub html: String,
-    /// How many words the body has.
-    pub words: usize,
+    /// How many words the body has, counted when it is asked for first.
+    words: OnceLock<usize>,
     /// Whether links in the body must be resolved.
     pub links: bool,
 }
@@ -165,6 +163,23 @@ impl Post {
             Some(entry) => self.source.place(entry.value.span),
             None => Place::top_of(&self.path),
         }
+    }
+
+    /// How many words its text has: what stands between white space and has a letter or digit.
+    #[must_use]
+    pub fn words(&self) -> usize {
+        *self.words.get_or_init(|| {
+            let text = crate::html::text(&self.html);
+            text.split_whitespace()
+                .filter(|word| word.contains(char::is_alphanumeric))
+                .count()
+        })
+    }
+
+    /// How many minutes it takes to read, at 220 words a minute, at least 1.
+    #[must_use]
+    pub fn minutes(&self) -> usize {
+        self.words().div_ceil(220).max(1)
     }
 
     /// `YYYY`, `MM`, `DD` of its date.
@@ -270,7 +285,7 @@ pub fn assemble(
         id,
         moved_from,
         html: body.html,
-        words: body.words,
+        words: OnceLock::new(),
         links: body.links,
     };
     Collected {

@@ -238,3 +238,22 @@ fn a_set_may_call_its_fields_otherwise() {
         .collect();
     assert_eq!(tags, ["a"]);
 }
+
+#[rstest]
+#[case::inline("<p>li<em>m</em>e and R&amp;D</p>", 3)]
+#[case::dash("<p>a – b</p>", 2)]
+#[case::blocks("<h1>One</h1><p>two</p><ul><li>three</li><li>four</li></ul>", 4)]
+#[case::code("<p><code>a b</code></p>", 2)]
+#[case::none("", 0)]
+fn words_are_counted_as_a_reader_would(#[case] html: &str, #[case] words: usize) {
+    let body = Body {
+        html: html.to_owned(),
+        ..Body::default()
+    };
+    assert_eq!(
+        read_with(&settings(""), "posts/2026-01-02-a.md", "", body)
+            .output
+            .words(),
+        words
+    );
+}

@@ -294,8 +294,8 @@ impl<'a> Runner<'a> {
             DerivedField::Day => post.date.map(|date| Val::Number(f64::from(date.day.day()))),
             DerivedField::Summary => self.catalogue.post(id).summary.as_deref().and_then(text),
             DerivedField::Image => self.catalogue.post(id).image.as_deref().and_then(text),
-            DerivedField::Words => number(post.words),
-            DerivedField::Minutes => number(post.words.div_ceil(WORDS_A_MINUTE).max(1)),
+            DerivedField::Words => number(post.words()),
+            DerivedField::Minutes => number(post.minutes()),
             DerivedField::Text => Some(Val::Text(Cow::Owned(crate::html::text(&post.html)))),
             DerivedField::Draft => Some(Val::Flag(post.draft)),
             DerivedField::Scheduled => Some(Val::Flag(post.state == State::Scheduled)),
@@ -510,9 +510,6 @@ enum SortKey<'a> {
     Shuffled(u64),
     Missing,
 }
-
-/// How many words are read in a minute.
-const WORDS_A_MINUTE: usize = 220;
 
 impl Comparison {
     fn admits(self, order: Ordering) -> bool {
