@@ -93,6 +93,9 @@ impl<'a> Iterator for Reading<'a> {
                 return Some(event);
             }
             let event = self.events.next()?;
+            if !self.listens && matches!(event, Event::Text(_) | Event::Code(_)) {
+                return Some(event);
+            }
             if let Some(event) = self.pass(event) {
                 return Some(event);
             }

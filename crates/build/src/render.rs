@@ -1,5 +1,6 @@
 //! One planned output to bytes.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use minijinja::{Environment, Value, context};
@@ -22,6 +23,7 @@ pub struct Renderer<'a> {
     sources: &'a dyn Sources,
     site: Value,
     archives: Vec<ArchiveValues>,
+    menu: BTreeSet<String>,
 }
 
 /// What all pages of an archive share.
@@ -41,7 +43,9 @@ impl<'a> Renderer<'a> {
         let archives = (0..shared.plan.archives.len())
             .map(|at| archive_values(&shared, at))
             .collect();
+        let menu = lists(&shared).into_iter().map(|(_, link)| link).collect();
         Self {
+            menu,
             shared,
             env,
             sources,
@@ -121,6 +125,8 @@ impl<'a> Renderer<'a> {
             canonical => site.absolute(link),
             description => post.summary.clone(),
             feeds => self.site.get_attr("feeds").unwrap_or_default(),
+            own_feeds => Value::from(Vec::<Value>::new()),
+            menu => (),
             kind => "post",
             newer => (),
             older => (),
@@ -156,6 +162,8 @@ impl<'a> Renderer<'a> {
                 canonical => site.absolute(&page.link),
                 description => page.post.summary.clone(),
                 feeds => self.site.get_attr("feeds").unwrap_or_default(),
+                own_feeds => Value::from(Vec::<Value>::new()),
+                menu => self.menu(&page.link),
                 kind => "page",
                 newer => (),
                 older => (),
@@ -206,6 +214,8 @@ impl<'a> Renderer<'a> {
                 canonical => site.absolute(&here),
                 description => site.settings.site.about.clone(),
                 feeds,
+                own_feeds => self.own_feeds(at, number),
+                menu => self.menu(&here),
                 kind => "list",
                 newer => pager.newer().map(link),
                 older => pager.older().map(link),
@@ -229,6 +239,31 @@ impl<'a> Renderer<'a> {
             .as_ref()
             .map_or("archive.html", |template| template.node.as_str());
         self.template(name, values)
+    }
+
+    /// The link of a page that the navigation leads to.
+    fn menu(&self, link: &Link) -> Value {
+        let href = self.shared.site.href(link);
+        if self.menu.contains(&href) {
+            Value::from(href)
+        } else {
+            Value::from(())
+        }
+    }
+
+    /// The feeds of a list that are not the site's.
+    fn own_feeds(&self, archive: usize, group: usize) -> Value {
+        if self.shared.site.settings.archives[archive].by.is_none() {
+            return Value::from(Vec::<Value>::new());
+        }
+        let own = self
+            .shared
+            .plan
+            .feeds
+            .iter()
+            .filter(|feed| feed.of == Some((archive, group)));
+        own.map(|feed| crate::template::feed_value(&self.shared, feed))
+            .collect()
     }
 
     /// The feeds of a list, and then those of the site, each once.
@@ -326,6 +361,8 @@ impl<'a> Renderer<'a> {
                 canonical => site.absolute(link),
                 description => site.settings.site.about.clone(),
                 feeds => self.site.get_attr("feeds").unwrap_or_default(),
+                own_feeds => Value::from(Vec::<Value>::new()),
+                menu => self.menu(link),
                 kind => "overview",
                 newer => (),
                 older => (),
@@ -420,7 +457,7 @@ fn site_value(shared: &Arc<Shared>) -> Value {
         author => context! { name => author.name, email => author.email, link => author.link },
         image,
         feeds => Value::from_iter(whole.map(|feed| crate::template::feed_value(shared, feed))),
-        lists => lists(shared),
+        lists => Value::from_iter(lists(shared).into_iter().map(|(title, link)| context! { title, link })),
         words => Value::from_pairs(site.settings.words.0.iter().map(|(name, word)| (Value::from(name.as_str()), Value::from(word.as_str())))),
         style => site.href(&Link::new(format!("/{}", crate::plan::STYLE))),
     }
@@ -428,7 +465,7 @@ fn site_value(shared: &Arc<Shared>) -> Value {
 
 /// The pages that the navigation leads to: stand-alone pages that ask for it, whole archives,
 /// and overviews.
-fn lists(shared: &Shared) -> Value {
+fn lists(shared: &Shared) -> Vec<(String, String)> {
     let site = &shared.site;
     let mut lists: Vec<(String, String)> = Vec::new();
     for (at, laid) in shared.plan.archives.iter().enumerate() {
@@ -451,11 +488,7 @@ fn lists(shared: &Shared) -> Value {
     {
         lists.push((page.post.title.to_string(), site.href(&page.link)));
     }
-    Value::from_iter(
-        lists
-            .into_iter()
-            .map(|(title, link)| context! { title, link }),
-    )
+    lists
 }
 
 fn archive_values(shared: &Arc<Shared>, at: usize) -> ArchiveValues {

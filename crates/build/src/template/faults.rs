@@ -236,7 +236,9 @@ pub(super) const SITE: [&str; 11] = [
     "style",
 ];
 /// What `page` has.
-pub(super) const PAGE: [&str; 9] = [
+pub(super) const PAGE: [&str; 11] = [
+    "own_feeds",
+    "menu",
     "title",
     "link",
     "description",

@@ -18,7 +18,7 @@ use super::objects::{DateObject, PostObject, TermObject, post_list};
 use super::{Shared, this};
 
 /// The names of functions, for hints.
-pub(super) const FUNCTIONS: [&str; 4] = ["query", "terms", "feeds", "card"];
+pub(super) const FUNCTIONS: [&str; 5] = ["query", "terms", "feeds", "card", "once"];
 /// The names of filters of our own, for hints.
 pub(super) const FILTERS: [&str; 4] = ["date", "count", "absolute", "slug"];
 
@@ -46,6 +46,11 @@ pub(super) fn add(env: &mut Environment<'static>, shared: &Arc<Shared>) {
         move |state: &State<'_, '_>, post: Value, level: Option<usize>| {
             card(&of, state, &post, level)
         },
+    );
+    let of = Arc::clone(shared);
+    env.add_function(
+        "once",
+        move |state: &State<'_, '_>, part: &str, given: Kwargs| once(&of, state, part, &given),
     );
     let of = Arc::clone(shared);
     env.add_filter("date", move |value: Value, pattern: Option<&str>| {
@@ -261,6 +266,7 @@ fn feed_list(shared: &Shared) -> Value {
 pub(crate) fn feed_value(shared: &Shared, feed: &crate::plan::FeedPlan) -> Value {
     minijinja::context! {
         title => feed.title.as_str(),
+        label => feed.title.strip_prefix(&format!("{}: ", shared.site.settings.site.title)).unwrap_or(&feed.title),
         link => shared.site.href(&feed.link),
         type => feed.format.media_type(),
         format => feed.format.name(),
@@ -283,15 +289,15 @@ fn card(
         .downcast_object_ref::<PostObject>()
         .map(|post| post.id)
         .ok_or_else(|| wrong("`card` takes a post"))?;
-    let wanted = shared.card_needs.get_or_init(|| needs(shared, state.env()));
-    let same_everywhere = this().is_none()
-        && wanted
-            .iter()
-            .all(|name| CARD_NAMES.contains(&name.as_str()));
+    let needs = shared
+        .card_needs
+        .get_or_init(|| Needs::of_card(shared, state.env()));
+    let same_everywhere = needs.nothing_else && this().is_none();
     if same_everywhere && let Some(known) = shared.cards(level).get(&id) {
         return Ok(known.clone());
     }
-    let outer = wanted
+    let outer = needs
+        .names
         .iter()
         .filter(|name| !matches!(name.as_str(), "post" | "below"));
     let outer = outer.filter_map(|name| Some((Value::from(name.as_str()), state.lookup(name)?)));
@@ -312,6 +318,63 @@ fn card(
 const CARD_NAMES: [&str; 8] = [
     "post", "below", "site", "query", "terms", "feeds", "range", "card",
 ];
+
+/// What the card asks for.
+#[derive(Debug)]
+pub(super) struct Needs {
+    names: Vec<String>,
+    /// Whether that is nothing that differs between lists.
+    nothing_else: bool,
+}
+
+impl Needs {
+    fn of_card(shared: &Shared, env: &Environment<'_>) -> Self {
+        let names = needs(shared, env);
+        Self {
+            nothing_else: names.iter().all(|name| CARD_NAMES.contains(&name.as_str())),
+            names,
+        }
+    }
+}
+
+/// A part that all pages share: it sees `site` and the values it is given, and is made once for
+/// the same values.
+fn once(
+    shared: &Arc<Shared>,
+    state: &State<'_, '_>,
+    part: &str,
+    given: &Kwargs,
+) -> Result<Value, Error> {
+    let mut key = part.to_owned();
+    let mut values = vec![(
+        Value::from("site"),
+        state.lookup("site").unwrap_or_default(),
+    )];
+    for name in given.args() {
+        let value: Value = given.get(name)?;
+        key.push_str(&format!("\n{name}={value}"));
+        values.push((Value::from(name), value));
+    }
+    if let Some(known) = shared
+        .parts
+        .lock()
+        .unwrap_or_else(PoisonError::into_inner)
+        .get(&key)
+    {
+        return Ok(known.clone());
+    }
+    let text = state
+        .env()
+        .get_template(part)?
+        .render(Value::from_pairs(values))?;
+    let made = Value::from_safe_string(text.trim_end().to_owned());
+    shared
+        .parts
+        .lock()
+        .unwrap_or_else(PoisonError::into_inner)
+        .insert(key, made.clone());
+    Ok(made)
+}
 
 /// The names that the card and the parts it includes ask for. A part whose name is not written
 /// out may ask for anything.

@@ -23,13 +23,19 @@ pub(crate) use self::functions::feed_value;
 pub use self::objects::{PostList, PostObject, TermObject, date_value, post_list};
 
 /// The built-in templates by name.
-pub const BUILT_IN: [(&str, &str); 9] = [
+pub const BUILT_IN: [(&str, &str); 12] = [
     ("base.html", include_str!("../theme/base.html")),
     ("post.html", include_str!("../theme/post.html")),
     ("page.html", include_str!("../theme/page.html")),
     ("archive.html", include_str!("../theme/archive.html")),
     ("overview.html", include_str!("../theme/overview.html")),
     ("parts/card.html", include_str!("../theme/parts/card.html")),
+    (
+        "parts/feeds.html",
+        include_str!("../theme/parts/feeds.html"),
+    ),
+    ("parts/foot.html", include_str!("../theme/parts/foot.html")),
+    ("parts/menu.html", include_str!("../theme/parts/menu.html")),
     (
         "parts/lines.html",
         include_str!("../theme/parts/lines.html"),
@@ -65,7 +71,8 @@ pub struct Shared {
     /// What templates complain of without failing.
     warnings: Mutex<Faults>,
     answers: Mutex<BTreeMap<String, Arc<[PostId]>>>,
-    card_needs: OnceLock<Vec<String>>,
+    parts: Mutex<BTreeMap<String, Value>>,
+    card_needs: OnceLock<functions::Needs>,
     cards: [Mutex<BTreeMap<PostId, Value>>; 7],
 }
 
@@ -117,6 +124,7 @@ impl Shared {
             sources,
             warnings: Mutex::default(),
             answers: Mutex::default(),
+            parts: Mutex::default(),
             card_needs: OnceLock::new(),
             cards: Default::default(),
         }
