@@ -1,11 +1,12 @@
 //! `out/` on disk. Each file is written beside its place and then renamed, so that it is old or
 //! new at every moment; no symbolic link within `out/` is followed.
 
-use std::collections::BTreeSet;
 use std::fs::{self, File, TryLockError};
 use std::io;
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, OnceLock, PoisonError};
+use std::sync::{Mutex, MutexGuard, OnceLock, PoisonError};
+
+use indexmap::IndexMap;
 
 use super::manifest::checksum;
 use super::{Manifest, Output};
@@ -20,8 +21,9 @@ pub struct Disk {
     out: PathBuf,
     memory: PathBuf,
     lock: Option<File>,
-    folders: Mutex<BTreeSet<PathBuf>>,
-    made: Mutex<BTreeSet<PathBuf>>,
+    /// The folders that are known to be there, by their paths below `out/`, and whether this
+    /// build made them.
+    folders: Mutex<IndexMap<String, bool>>,
     new: OnceLock<bool>,
 }
 
@@ -35,7 +37,6 @@ impl Disk {
             memory: memory.into(),
             lock: None,
             folders: Mutex::default(),
-            made: Mutex::default(),
             new: OnceLock::new(),
         }
     }
@@ -54,56 +55,40 @@ impl Disk {
 
     /// Makes the folders above `path`, none of which may be a symbolic link.
     fn make_folders(&self, path: &str) -> io::Result<()> {
-        let folder = self.out.join(path);
-        let Some(folder) = folder.parent() else {
-            return Ok(());
-        };
-        if self.known().contains(folder) {
+        let folder = folder_of(path);
+        if self.known().contains_key(folder) {
             return Ok(());
         }
-        if !self.known().contains(&self.out) {
-            self.make_folder(&self.out, false)?;
-            self.known().insert(self.out.clone());
+        if folder.is_empty() {
+            return self.make_folder(folder);
         }
-        let mut at = self.out.clone();
-        let below = folder.strip_prefix(&self.out).unwrap_or(Path::new(""));
-        for step in below {
-            at.push(step);
-            if !self.known().contains(&at) {
-                self.make_folder(&at, true)?;
-                self.known().insert(at.clone());
-            }
-        }
-        self.known().insert(folder.to_owned());
-        Ok(())
+        self.make_folders(folder)?;
+        self.make_folder(folder)
     }
 
-    fn known(&self) -> std::sync::MutexGuard<'_, BTreeSet<PathBuf>> {
+    fn known(&self) -> MutexGuard<'_, IndexMap<String, bool>> {
         self.folders.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Makes a folder, or finds it there; `within` is whether it lies in `out/`, where no
-    /// symbolic link is followed.
-    fn make_folder(&self, folder: &Path, within: bool) -> io::Result<()> {
+    /// Makes a folder below `out/` (or `out/` itself), or finds it there.
+    fn make_folder(&self, folder: &str) -> io::Result<()> {
+        let whole = self.out.join(folder);
+        let within = !folder.is_empty();
         let made = if within {
-            fs::create_dir(folder)
+            fs::create_dir(&whole)
         } else {
-            fs::create_dir_all(folder)
+            fs::create_dir_all(&whole)
         };
-        match made {
-            Ok(()) if within => {
-                self.made
-                    .lock()
-                    .unwrap_or_else(PoisonError::into_inner)
-                    .insert(folder.to_owned());
-                Ok(())
-            }
-            Ok(()) => Ok(()),
+        let new = match made {
+            Ok(()) => within,
             Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
-                check_folder(folder, within)
+                check_folder(&whole, within)?;
+                false
             }
-            Err(error) => Err(error),
-        }
+            Err(error) => return Err(error),
+        };
+        self.known().entry(folder.to_owned()).or_insert(new);
+        Ok(())
     }
 
     fn tidy(&self) {
@@ -111,31 +96,34 @@ impl Disk {
             .into_iter()
             .filter_map(Result::ok)
         {
-            if entry.file_type().is_file()
-                && entry
-                    .file_name()
-                    .to_str()
-                    .is_some_and(|name| name.ends_with(STAGED))
-            {
+            let is_left = entry
+                .file_name()
+                .to_str()
+                .is_some_and(|name| name.ends_with(STAGED));
+            if entry.file_type().is_file() && is_left {
                 let _ = fs::remove_file(entry.path());
-                if let Some(folder) = entry.path().parent() {
-                    self.prune(folder);
-                }
+                let below = entry
+                    .path()
+                    .strip_prefix(&self.out)
+                    .ok()
+                    .and_then(Path::to_str);
+                self.prune(folder_of(below.unwrap_or_default()));
             }
         }
     }
 
     /// Removes the folders of `folder` upwards that are empty, not `out` itself.
-    fn prune(&self, mut folder: &Path) {
-        while folder != self.out && folder.starts_with(&self.out) && fs::remove_dir(folder).is_ok()
-        {
-            self.known().remove(folder);
-            match folder.parent() {
-                Some(parent) => folder = parent,
-                None => return,
-            }
+    fn prune(&self, mut folder: &str) {
+        while !folder.is_empty() && fs::remove_dir(self.out.join(folder)).is_ok() {
+            self.known().swap_remove(folder);
+            folder = folder_of(folder);
         }
     }
+}
+
+/// The path of what lies above.
+fn folder_of(path: &str) -> &str {
+    path.rsplit_once('/').map_or("", |(folder, _)| folder)
 }
 
 /// What stands where a folder is needed must be one.
@@ -247,17 +235,12 @@ impl Output for Disk {
     fn discard(&self, path: &str) {
         let staged = self.staged(path);
         let _ = fs::remove_file(&staged);
-        let mut folder = staged.parent();
-        while let Some(empty) = folder
-            && self
-                .made
-                .lock()
-                .unwrap_or_else(PoisonError::into_inner)
-                .contains(empty)
-            && fs::remove_dir(empty).is_ok()
+        let mut folder = folder_of(path);
+        while self.known().get(folder) == Some(&true)
+            && fs::remove_dir(self.out.join(folder)).is_ok()
         {
-            self.known().remove(empty);
-            folder = empty.parent();
+            self.known().swap_remove(folder);
+            folder = folder_of(folder);
         }
     }
 
@@ -272,9 +255,7 @@ impl Output for Disk {
         }
         match fs::remove_file(&whole) {
             Ok(()) => {
-                if let Some(folder) = whole.parent() {
-                    self.prune(folder);
-                }
+                self.prune(folder_of(path));
                 Ok(())
             }
             Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
