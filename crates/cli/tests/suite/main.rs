@@ -2,6 +2,8 @@
 
 mod build;
 mod demo;
+mod docs;
 mod init;
+mod query;
 mod site;
 mod usage;
