@@ -135,7 +135,7 @@ fn explain(error: &Error, expression: &str, place: Place, shared: &Shared) -> Di
                 place,
                 format!("a template is not there: {detail}"),
             );
-            let asked = detail.split('"').nth(1).unwrap_or(expression).to_owned();
+            let asked = detail.split('\'').nth(1).unwrap_or(expression).to_owned();
             with_nearest(fault, &asked, shared.sources.keys().map(String::as_str))
         }
         ErrorKind::SyntaxError => Diagnostic::error(
@@ -178,10 +178,8 @@ fn with_nearest<'a>(
 
 /// A name that is not known: in `post.imge` the last part, within the names that its object has.
 fn undefined(expression: &str, detail: &str, place: Place, shared: &Shared) -> Diagnostic {
-    let shown = [expression, detail]
-        .into_iter()
-        .find_map(first_path)
-        .unwrap_or_else(|| expression.to_owned());
+    // The engine names what is undefined between backquotes.
+    let shown = detail.split('`').nth(1).map_or_else(|| expression.to_owned(), str::to_owned);
     let (object, name) = shown
         .rsplit_once('.')
         .map_or(("", shown.as_str()), |(object, name)| (object, name));
@@ -209,25 +207,14 @@ fn undefined(expression: &str, detail: &str, place: Place, shared: &Shared) -> D
     }
     let message = match object {
         "" => format!("there is no `{name}` here"),
-        "site" | "page" | "archive" | "pager" | "term" | "site.words" => {
-            format!("`{object}` has no `{name}`")
-        }
-        _ => format!("no post has a field `{name}`, which `{object}` is asked for"),
+        "post" => format!("no post has a field `{name}`"),
+        _ => format!("`{object}` has no `{name}`"),
     };
     with_nearest(
         Diagnostic::error(Code::TemplateFailed, place, message),
         name,
         known,
     )
-}
-
-/// The first dotted name in a text that holds more than one part, or its first name.
-fn first_path(text: &str) -> Option<String> {
-    let is_name = |c: char| c.is_alphanumeric() || c == '_' || c == '.';
-    let found = text
-        .split(|c: char| !is_name(c))
-        .find(|part| part.starts_with(|c: char| c.is_alphabetic() || c == '_'));
-    found.map(str::to_owned).filter(|path| !path.is_empty())
 }
 
 /// What `site` has.

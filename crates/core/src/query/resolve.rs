@@ -529,12 +529,16 @@ impl Resolver<'_> {
             .term_tables()
             .iter()
             .map(|table| table.field.name.as_str());
-        let known: Vec<&str> = FIELDS
+        let derived = FIELDS
             .iter()
-            .map(|field| field.name)
-            .chain(terms)
-            .chain(own)
-            .collect();
+            .filter(|field| field.field != DerivedField::Likeness)
+            .map(|field| field.name);
+        let mut known: Vec<&str> = derived.chain(terms).collect();
+        for name in own {
+            if !known.contains(&name) && catalogue.term_field(name).is_none() {
+                known.push(name);
+            }
+        }
         let of: Vec<&str> = sets
             .iter()
             .map(|set| catalogue.sets()[*set].as_str())
@@ -812,7 +816,7 @@ impl Resolver<'_> {
                 format!("no post has the {field} \"{spelling}\""),
             );
             self.faults.push(if near.is_empty() {
-                warning.help(format!("`tabulae terms {field}` lists those there are"))
+                warning.help(format!("`tabulae query \"\" --by {field}` lists those there are"))
             } else {
                 warning.help(format!("the nearest: {}", near.join(", ")))
             });
