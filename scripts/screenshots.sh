@@ -55,6 +55,10 @@ convert docs/screenshots/journal-360.png -crop 360x800+0+0 +repage docs/screensh
 
 terminal build \
   'tabulae -C towpath build --today 2026-11-20' \
-  'sed -i "s/category: Locks/categry: Locks/; s/date: .*/date: 20 Nov/" towpath/posts/2026/2026-09-12-masons-marks.md' \
-  'printf "%s\n" "[archive.locks]" "query = \"from posts where categroy = '"'Locks'"'\"" >> towpath/tabulae.toml' \
+  'printf "%s\n" "[archive.walls]" "query = \"from posts where categroy = '"'Locks'"'\"" >> towpath/tabulae.toml' \
   'tabulae -C towpath build --today 2026-11-20'
+head -n -2 "$work/towpath/tabulae.toml" >"$work/settings" && mv "$work/settings" "$work/towpath/tabulae.toml"
+terminal query \
+  'tabulae -C towpath query "from posts where tag has all ('"'masonry', 'lime'"')" --today 2026-11-20' \
+  'tabulae -C towpath query "from posts" --by category --today 2026-11-20' \
+  'tabulae -C towpath query "from posts where tag = '"'masonry'"' and year = 2019" --today 2026-11-20'

@@ -1,23 +1,24 @@
 //! All posts and terms of a site, numbered, indexed once, then never changed.
 
+mod terms;
+#[cfg(test)]
+mod tests;
+
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
 use indexmap::IndexMap;
 
+use self::terms::TermIndexer;
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
+pub use crate::id::PostId;
 use crate::language::Language;
 use crate::post::{Include, Post};
 use crate::route::Link;
 use crate::settings::{Settings, TermField};
 use crate::source::{Place, Source, Spanned};
-use crate::term::{Term, TermId, identity, nested_identity, nested_slug, parts, slug};
+use crate::term::{Term, TermId, identity, nested_identity, slug};
 use crate::value::{Kind, Value};
-
-/// A post of a catalogue. Numbers follow the default order: date descending, undated last by
-/// title, then title, then path.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct PostId(pub u32);
 
 /// A note on a term: `terms/tag/lime.md`.
 #[derive(Debug, Clone)]
@@ -421,233 +422,6 @@ fn variable(catalogue: &Catalogue, id: PostId, name: &str) -> Option<String> {
     (!value.is_empty()).then_some(value)
 }
 
-/// Makes the table of one term field.
-struct TermIndexer<'a> {
-    field: &'a TermField,
-    table: TermTable,
-    fixed: Vec<Option<String>>,
-    counts: Vec<IndexMap<String, (usize, PostId)>>,
-}
-
-impl<'a> TermIndexer<'a> {
-    /// Begins with the terms of the notes, since they join spellings.
-    fn new(field: &'a TermField, notes: &[&TermNote], faults: &mut Faults) -> Self {
-        let mut indexer = Self {
-            field,
-            table: TermTable {
-                field: field.clone(),
-                terms: Vec::new(),
-                by_identity: BTreeMap::new(),
-            },
-            fixed: Vec::new(),
-            counts: Vec::new(),
-        };
-        for note in notes {
-            indexer.add_note(note, faults);
-        }
-        indexer
-    }
-
-    fn identity(&self, spelling: &str) -> String {
-        if self.field.nested {
-            nested_identity(spelling)
-        } else {
-            identity(spelling)
-        }
-    }
-
-    fn add_note(&mut self, note: &TermNote, faults: &mut Faults) {
-        let base = self.identity(&note.name);
-        let shown = note
-            .title
-            .as_ref()
-            .map_or(note.name.as_str(), |title| &title.node);
-        let id = self.intern(&base, shown);
-        let term = &mut self.table.terms[id.0 as usize];
-        if let Some(written) = &note.slug {
-            term.slug.clone_from(&written.node);
-        }
-        term.about = (!note.html.trim().is_empty()).then(|| note.html.clone());
-        term.written = note.title.clone().map(|title| (note.source.clone(), title));
-        self.fixed[id.0 as usize] = note.title.as_ref().map(|title| title.node.clone());
-        let title = note.title.iter();
-        for spelling in note.spellings.iter().chain(title) {
-            let identity = self.identity(&spelling.node);
-            match self.table.by_identity.get(&identity) {
-                Some(other) if *other != id => {
-                    let other = &self.table.terms[other.0 as usize].name;
-                    faults.push(
-                        Diagnostic::error(
-                            Code::NameTaken,
-                            note.source.place(spelling.span),
-                            format!(
-                                "\"{}\" is a spelling of the {} \"{other}\" already",
-                                spelling.node, self.field.name
-                            ),
-                        )
-                        .help("name it in one note only"),
-                    );
-                }
-                _ => {
-                    self.table.by_identity.insert(identity, id);
-                }
-            }
-        }
-        if note.slug.is_none() {
-            let made = self.slug(&note.name);
-            let term = &mut self.table.terms[id.0 as usize];
-            term.slug = made;
-        }
-    }
-
-    fn slug(&self, name: &str) -> String {
-        if self.field.nested {
-            nested_slug(name)
-        } else {
-            slug(name)
-        }
-    }
-
-    fn intern(&mut self, identity: &str, spelling: &str) -> TermId {
-        if let Some(id) = self.table.by_identity.get(identity) {
-            return *id;
-        }
-        let id = TermId(u32::try_from(self.table.terms.len()).unwrap_or(u32::MAX));
-        self.table.terms.push(Term {
-            name: spelling.to_owned(),
-            slug: String::new(),
-            identity: identity.to_owned(),
-            spellings: Vec::new(),
-            posts: Vec::new(),
-            parent: None,
-            about: None,
-            written: None,
-        });
-        self.fixed.push(None);
-        self.counts.push(IndexMap::new());
-        self.table.by_identity.insert(identity.to_owned(), id);
-        id
-    }
-
-    fn index(
-        mut self,
-        number: usize,
-        posts: &[Post],
-        listed: &[bool],
-        terms_of: &mut [Vec<Vec<TermId>>],
-    ) -> TermTable {
-        for (at, post) in posts.iter().enumerate() {
-            let post_id = PostId(u32::try_from(at).unwrap_or(u32::MAX));
-            let mut own: Vec<TermId> = Vec::new();
-            for written in &post.terms[number] {
-                let identity = self.identity(&written.node);
-                if identity.is_empty() {
-                    continue;
-                }
-                let id = self.intern(&identity, &written.node);
-                if own.contains(&id) {
-                    continue;
-                }
-                own.push(id);
-                self.count(id, post_id, post, written, listed[at]);
-            }
-            if listed[at] {
-                self.list(post_id, &own);
-            }
-            terms_of[at].push(own);
-        }
-        self.name_all();
-        self.table
-    }
-
-    /// Counts a spelling; its oldest post is the one met last, as newer posts come first.
-    fn count(
-        &mut self,
-        id: TermId,
-        post_id: PostId,
-        post: &Post,
-        written: &Spanned<String>,
-        listed: bool,
-    ) {
-        let term = &mut self.table.terms[id.0 as usize];
-        if term.written.is_none() {
-            term.written = Some((post.source.clone(), written.clone()));
-        }
-        if listed {
-            let counted = self.counts[id.0 as usize]
-                .entry(written.node.clone())
-                .or_insert((0, post_id));
-            counted.0 += 1;
-            counted.1 = counted.1.max(post_id);
-        }
-    }
-
-    /// Puts a post in the lists of its terms and of the terms above them.
-    fn list(&mut self, post: PostId, own: &[TermId]) {
-        for id in own {
-            let mut next = Some(*id);
-            while let Some(id) = next {
-                let term = &mut self.table.terms[id.0 as usize];
-                if term.posts.last() != Some(&post) {
-                    term.posts.push(post);
-                }
-                next = self.parent(id);
-            }
-        }
-    }
-
-    fn parent(&mut self, id: TermId) -> Option<TermId> {
-        if !self.field.nested {
-            return None;
-        }
-        if let Some(parent) = self.table.terms[id.0 as usize].parent {
-            return Some(parent);
-        }
-        let term = &self.table.terms[id.0 as usize];
-        let whole = parts(&term.name).count() == parts(&term.identity).count();
-        let name = if whole {
-            term.name.clone()
-        } else {
-            term.identity.clone()
-        };
-        let above: Vec<&str> = parts(&name).collect();
-        let (_, above) = above.split_last()?;
-        if above.is_empty() {
-            return None;
-        }
-        let above = above.join("/");
-        let parent = self.intern(&nested_identity(&above), &above);
-        self.table.terms[id.0 as usize].parent = Some(parent);
-        Some(parent)
-    }
-
-    /// Chooses each term's name: the note's title, else the commonest spelling among listed
-    /// posts, of equals the oldest post's.
-    fn name_all(&mut self) {
-        for at in 0..self.table.terms.len() {
-            let mut spellings: Vec<(&String, &(usize, PostId))> = self.counts[at].iter().collect();
-            spellings.sort_by(|(_, a), (_, b)| b.cmp(a));
-            let chosen = self.fixed[at]
-                .clone()
-                .or_else(|| spellings.first().map(|(name, _)| (*name).clone()));
-            let counted = spellings
-                .iter()
-                .map(|(name, (count, _))| ((*name).clone(), *count))
-                .collect();
-            let term = &mut self.table.terms[at];
-            term.spellings = counted;
-            if let Some(name) = chosen {
-                term.name = name;
-            }
-        }
-        for at in 0..self.table.terms.len() {
-            if self.table.terms[at].slug.is_empty() {
-                self.table.terms[at].slug = self.slug(&self.table.terms[at].name);
-            }
-        }
-    }
-}
-
 /// Where a term is written, for messages.
 #[must_use]
 pub fn term_place(term: &Term) -> Option<Place> {
@@ -655,6 +429,3 @@ pub fn term_place(term: &Term) -> Option<Place> {
         .as_ref()
         .map(|(source, name)| source.place(name.span))
 }
-
-#[cfg(test)]
-mod tests;

@@ -9,6 +9,7 @@ pub mod diagnostic;
 pub mod feed;
 pub mod front_matter;
 pub mod html;
+pub mod id;
 pub mod language;
 pub mod pager;
 pub mod post;

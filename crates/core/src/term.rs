@@ -4,13 +4,10 @@ use icu_properties::CodePointMapData;
 use icu_properties::props::{GeneralCategory, GeneralCategoryGroup, Script};
 use unicode_normalization::UnicodeNormalization;
 
-use crate::catalogue::PostId;
+use crate::id::PostId;
+pub use crate::id::TermId;
 use crate::language::fold;
 use crate::source::{Source, Spanned};
-
-/// A term within its field; the number is its place in the field's table.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct TermId(pub u32);
 
 /// One value of a field that posts share.
 #[derive(Debug, Clone)]

@@ -179,7 +179,10 @@ fn with_nearest<'a>(
 /// A name that is not known: in `post.imge` the last part, within the names that its object has.
 fn undefined(expression: &str, detail: &str, place: Place, shared: &Shared) -> Diagnostic {
     // The engine names what is undefined between backquotes.
-    let shown = detail.split('`').nth(1).map_or_else(|| expression.to_owned(), str::to_owned);
+    let shown = detail
+        .split('`')
+        .nth(1)
+        .map_or_else(|| expression.to_owned(), str::to_owned);
     let (object, name) = shown
         .rsplit_once('.')
         .map_or(("", shown.as_str()), |(object, name)| (object, name));

@@ -1,8 +1,11 @@
 //! Queries: which posts, in which order, how many. A small compiler from text to posts.
 
 pub mod ast;
+mod check;
 pub mod fields;
 mod lexer;
+mod library;
+mod literal;
 mod parser;
 mod print;
 mod resolve;
@@ -14,8 +17,9 @@ use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Collected, Diagnostic};
 use crate::source::{Passage, Span};
 
+pub use self::library::Library;
 pub use self::parser::KEYWORDS;
-pub use self::resolve::{Library, Parameter, Scope};
+pub use self::resolve::{Parameter, Scope};
 
 /// A query at one of its stages: [`Written`] has names, [`Resolved`] has what they stand for.
 #[derive(Debug, Clone, PartialEq)]
@@ -31,9 +35,9 @@ pub struct Written {
 /// A query whose names are found; it cannot fail to run.
 #[derive(Debug, Clone)]
 pub struct Resolved {
-    sources: Vec<resolve::Source>,
-    check: Option<resolve::Check>,
-    order: Vec<resolve::Order>,
+    sources: Vec<check::Source>,
+    check: Option<check::Check>,
+    order: Vec<check::Order>,
     limit: Option<usize>,
     offset: usize,
     needs_this: bool,
@@ -130,7 +134,7 @@ impl Query<Written> {
             let count = left(Some(test.clone()))?.total;
             counts.push(format!("`{test}` leaves {count}"));
             if count == 0 {
-                hints.extend(resolve::range_hint(test, &sources.posts, scope.catalogue));
+                hints.extend(literal::range_hint(test, &sources.posts, scope.catalogue));
             }
         }
         if hints.is_empty() && !counts.iter().any(|count| count.ends_with(" 0")) {
@@ -194,8 +198,8 @@ impl Resolved {
             .sources
             .iter()
             .flat_map(|source| match source {
-                resolve::Source::Set(set) => vec![*set],
-                resolve::Source::Named(query) => query.0.sets(),
+                check::Source::Set(set) => vec![*set],
+                check::Source::Named(query) => query.0.sets(),
             })
             .collect();
         sets.sort_unstable();

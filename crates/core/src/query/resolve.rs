@@ -2,22 +2,18 @@
 
 use std::sync::Arc;
 
-use indexmap::IndexMap;
-use jiff::Timestamp;
-use regex::{Regex, RegexBuilder};
+use regex::RegexBuilder;
 
-use super::ast::{
-    At, Base, Comparison, Condition, Key, Polarity, Quantity, Search, Statement, Step, Test, Unit,
-    Value,
-};
+use super::ast::{At, Condition, Key, Polarity, Quantity, Search, Statement, Test, Value};
+use super::check::{Check, FieldRef, Literal, Needle, Order, Side, Source};
 use super::fields::{DerivedField, FIELDS, derived};
+use super::library::Library;
+use super::literal::{kinds_text, listed, nearest_terms, relative};
 use super::{Query, Resolved};
-use crate::catalogue::{Catalogue, PostId};
+use crate::catalogue::Catalogue;
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults, nearest};
 use crate::language::{fold, fold_accents};
-use crate::settings::Settings;
 use crate::source::{Passage, Span};
-use crate::term::TermId;
 use crate::time::{DatePart, Moment, Stamp, Stretch, parse_part};
 use crate::value::Kind;
 
@@ -51,175 +47,6 @@ pub struct Scope<'a> {
     pub has_this: bool,
     /// The parameters by name.
     pub parameters: &'a [(String, Parameter)],
-}
-
-/// The named queries of a site, resolved.
-#[derive(Debug, Default)]
-pub struct Library {
-    queries: IndexMap<String, Arc<Query<Resolved>>>,
-}
-
-impl Library {
-    /// Resolves all named queries; those that nothing uses are checked too.
-    #[must_use]
-    pub fn new(settings: &Settings, catalogue: &Catalogue, moment: &Moment) -> Collected<Self> {
-        let mut faults = Faults::new();
-        let mut library = Self::default();
-        let mut open: Vec<(&str, &Passage, Statement)> = Vec::new();
-        for (name, passage) in &settings.queries {
-            match super::parser::parse(passage.text()) {
-                Ok(statement) => open.push((&name.node, passage, statement)),
-                Err(fault) => faults.push(fault.at(passage)),
-            }
-        }
-        while !open.is_empty() {
-            let names: Vec<&str> = open.iter().map(|(name, ..)| *name).collect();
-            let waits = |statement: &Statement| {
-                statement
-                    .from
-                    .iter()
-                    .any(|source| names.contains(&source.node.as_str()))
-            };
-            let Some(ready) = open.iter().position(|(.., statement)| !waits(statement)) else {
-                faults.push(circle(&open));
-                break;
-            };
-            let (name, passage, statement) = open.remove(ready);
-            let scope = Scope {
-                catalogue,
-                library: &library,
-                moment,
-                has_this: true,
-                parameters: &[],
-            };
-            if let Some(query) = resolve(&statement, passage, scope).into_output(&mut faults) {
-                library.queries.insert(name.to_owned(), Arc::new(query));
-            }
-        }
-        Collected {
-            output: library,
-            diagnostics: faults,
-        }
-    }
-}
-
-fn circle(open: &[(&str, &Passage, Statement)]) -> Diagnostic {
-    let (mut name, mut passage, mut statement) = (open[0].0, open[0].1, &open[0].2);
-    let mut path = vec![name];
-    let next = |statement: &Statement| {
-        let source = statement
-            .from
-            .iter()
-            .find(|source| open.iter().any(|(name, ..)| *name == source.node));
-        source.and_then(|source| open.iter().find(|(name, ..)| *name == source.node))
-    };
-    while let Some((following, at, stands_on)) = next(statement) {
-        let closes = path.contains(following);
-        path.push(following);
-        (name, passage, statement) = (following, at, stands_on);
-        if closes {
-            break;
-        }
-    }
-    let start = path.iter().position(|step| *step == name).unwrap_or(0);
-    let span = statement
-        .from
-        .first()
-        .map_or(Span::default(), |source| source.span);
-    Diagnostic::error(
-        Code::QueryCircle,
-        passage.place(span),
-        format!(
-            "the query `{name}` stands on itself: {}",
-            path[start..].join(" → ")
-        ),
-    )
-    .help("let one of them begin from a content set")
-}
-
-/// What a value of a post is read from.
-#[derive(Debug, Clone, PartialEq)]
-pub(super) enum FieldRef {
-    Derived(DerivedField),
-    Term(usize),
-    Own { name: String, many: bool },
-}
-
-impl FieldRef {
-    pub(super) fn is_many(&self) -> bool {
-        match self {
-            FieldRef::Derived(_) => false,
-            FieldRef::Term(_) => true,
-            FieldRef::Own { many, .. } => *many,
-        }
-    }
-}
-
-/// A literal made ready to be compared.
-#[derive(Debug, Clone, PartialEq)]
-pub(super) enum Literal {
-    Text {
-        written: String,
-        folded: String,
-    },
-    Number(f64),
-    Flag(bool),
-    Date(Stretch),
-    /// A term of a term field; `None` where no post has it.
-    Term(usize, Option<TermId>),
-}
-
-/// The right side of a test.
-#[derive(Debug, Clone, PartialEq)]
-pub(super) enum Side {
-    /// A field of the tested post.
-    Field(FieldRef),
-    /// A field of the post whose page is being made.
-    This(FieldRef),
-    /// Values that are known.
-    Literals(Vec<Literal>),
-    /// A parameter without a value.
-    Missing,
-}
-
-/// A condition whose names cannot fail to be found.
-#[derive(Debug, Clone)]
-pub(super) enum Check {
-    All(Vec<Check>),
-    Any(Vec<Check>),
-    Not(Box<Check>),
-    Compare(Side, Comparison, Side),
-    /// Whether one (or none) of the values equals one of these.
-    OneOf(Side, Polarity, Vec<Side>),
-    /// Whether each of these is among the values.
-    EachOf(Side, Vec<Side>),
-    Range(Side, Polarity, Side, Side),
-    Search(Side, Polarity, Needle),
-    Missing(Side, Polarity),
-    Flag(Side),
-}
-
-/// What is looked for in a text.
-#[derive(Debug, Clone)]
-pub(super) enum Needle {
-    Plain(Search, String),
-    Of(Search, FieldRef),
-    Pattern(Regex),
-    Missing,
-}
-
-/// A resolved order key.
-#[derive(Debug, Clone)]
-pub(super) enum Order {
-    Field(FieldRef, bool),
-    Random(u64),
-}
-
-/// A resolved source.
-#[derive(Debug, Clone)]
-pub(super) enum Source {
-    Set(usize),
-    Named(Arc<Query<Resolved>>),
 }
 
 /// Resolves a statement. After an error there is no query.
@@ -816,7 +643,9 @@ impl Resolver<'_> {
                 format!("no post has the {field} \"{spelling}\""),
             );
             self.faults.push(if near.is_empty() {
-                warning.help(format!("`tabulae query \"\" --by {field}` lists those there are"))
+                warning.help(format!(
+                    "`tabulae query \"\" --by {field}` lists those there are"
+                ))
             } else {
                 warning.help(format!("the nearest: {}", near.join(", ")))
             });
@@ -936,106 +765,5 @@ impl Resolver<'_> {
                 Some(Order::Field(field, *descending))
             }
         }
-    }
-}
-
-fn kinds_text(kinds: &[Kind]) -> String {
-    if kinds.is_empty() {
-        return "nothing yet".to_owned();
-    }
-    kinds
-        .iter()
-        .map(|kind| kind.plural())
-        .collect::<Vec<_>>()
-        .join(" and ")
-}
-
-fn listed(names: &[&str]) -> String {
-    names
-        .iter()
-        .map(|name| format!("`{name}`"))
-        .collect::<Vec<_>>()
-        .join(", ")
-}
-
-/// At most three names, the most alike first.
-fn nearest_terms<'a>(written: &str, names: &[&'a str]) -> Vec<&'a str> {
-    let wanted = fold(written);
-    let mut scored: Vec<(f64, &str)> = names
-        .iter()
-        .map(|name| (strsim::jaro_winkler(&wanted, &fold(name)), *name))
-        .filter(|(score, _)| *score >= 0.75)
-        .collect();
-    scored.sort_by(|a, b| b.0.total_cmp(&a.0).then_with(|| a.1.cmp(b.1)));
-    scored.into_iter().take(3).map(|(_, name)| name).collect()
-}
-
-/// A day or instant counted from the moment, in the site's time zone; `None` out of the calendar.
-fn relative(base: Base, steps: &[Step], moment: &Moment) -> Option<Stretch> {
-    let span = |step: &Step| {
-        let count = i64::from(step.count);
-        let span = jiff::Span::new();
-        match step.unit {
-            Unit::Day => span.try_days(count),
-            Unit::Week => span.try_weeks(count),
-            Unit::Month => span.try_months(count),
-            Unit::Quarter => span.try_months(count * 3),
-            Unit::Year => span.try_years(count),
-        }
-        .ok()
-    };
-    match base {
-        Base::Today => {
-            let mut day = moment.today();
-            for step in steps {
-                day = day.checked_add(span(step)?).ok()?;
-            }
-            DatePart::Day(day).stretch(&moment.zone).ok()
-        }
-        Base::Now => {
-            let mut at = moment.now.to_zoned_datetime(moment.zone.clone());
-            for step in steps {
-                at = at.checked_add(span(step)?).ok()?;
-            }
-            let at: Timestamp = at.timestamp();
-            Some(Stretch { start: at, end: at })
-        }
-    }
-}
-
-/// What the dates or years of the posts are, for a test of them that leaves nothing over.
-pub(super) fn range_hint(
-    condition: &Condition,
-    posts: &[PostId],
-    catalogue: &Catalogue,
-) -> Option<String> {
-    let Condition::Test(test) = condition else {
-        return None;
-    };
-    let (Test::Compare(left, ..)
-    | Test::In(left, ..)
-    | Test::Within(left, ..)
-    | Test::Range(left, ..)
-    | Test::Between(left, ..)) = &test.node
-    else {
-        return None;
-    };
-    let Value::Field(name) = &left.node else {
-        return None;
-    };
-    let days = posts
-        .iter()
-        .filter_map(|post| catalogue.post(*post).date)
-        .map(|date| date.day);
-    let (first, last) = (days.clone().min()?, days.max()?);
-    match name.as_str() {
-        "year" => Some(format!(
-            "years here are {} to {}",
-            first.year(),
-            last.year()
-        )),
-        "date" | "updated" => Some(format!("dates here are {first} to {last}")),
-        "month" => Some("a month is 1 to 12; that of one year is `date in 2026-03`".to_owned()),
-        _ => None,
     }
 }

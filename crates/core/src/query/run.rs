@@ -4,8 +4,8 @@ use std::borrow::Cow;
 use std::cmp::Ordering;
 
 use super::ast::{Comparison, Polarity, Search};
+use super::check::{Check, FieldRef, Literal, Needle, Order, Side, Source};
 use super::fields::DerivedField;
-use super::resolve::{Check, FieldRef, Literal, Needle, Order, Side, Source};
 use super::{Answer, Query, Resolved};
 use crate::catalogue::{Catalogue, PostId};
 use crate::language::{fold, fold_accents};

@@ -1,4 +1,5 @@
 use super::*;
+use crate::diagnostic::{Code, Collected};
 use rstest::rstest;
 
 const SITE: &str = "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n";

@@ -1,0 +1,241 @@
+//! From terms as written to the table of a term field: which spellings are one term, what it
+//! is called, which posts have it.
+
+use std::collections::BTreeMap;
+
+use indexmap::IndexMap;
+
+use super::{TermNote, TermTable};
+use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::id::{PostId, TermId};
+use crate::post::Post;
+use crate::settings::TermField;
+use crate::source::Spanned;
+use crate::term::{Term, identity, nested_identity, nested_slug, parts, slug};
+
+/// Makes the table of one term field.
+pub(super) struct TermIndexer<'a> {
+    field: &'a TermField,
+    table: TermTable,
+    fixed: Vec<Option<String>>,
+    counts: Vec<IndexMap<String, (usize, PostId)>>,
+}
+
+impl<'a> TermIndexer<'a> {
+    /// Begins with the terms of the notes, since they join spellings.
+    pub(super) fn new(field: &'a TermField, notes: &[&TermNote], faults: &mut Faults) -> Self {
+        let mut indexer = Self {
+            field,
+            table: TermTable {
+                field: field.clone(),
+                terms: Vec::new(),
+                by_identity: BTreeMap::new(),
+            },
+            fixed: Vec::new(),
+            counts: Vec::new(),
+        };
+        for note in notes {
+            indexer.add_note(note, faults);
+        }
+        indexer
+    }
+
+    fn identity(&self, spelling: &str) -> String {
+        if self.field.nested {
+            nested_identity(spelling)
+        } else {
+            identity(spelling)
+        }
+    }
+
+    fn add_note(&mut self, note: &TermNote, faults: &mut Faults) {
+        let base = self.identity(&note.name);
+        let shown = note
+            .title
+            .as_ref()
+            .map_or(note.name.as_str(), |title| &title.node);
+        let id = self.intern(&base, shown);
+        let term = &mut self.table.terms[id.0 as usize];
+        if let Some(written) = &note.slug {
+            term.slug.clone_from(&written.node);
+        }
+        term.about = (!note.html.trim().is_empty()).then(|| note.html.clone());
+        term.written = note.title.clone().map(|title| (note.source.clone(), title));
+        self.fixed[id.0 as usize] = note.title.as_ref().map(|title| title.node.clone());
+        let title = note.title.iter();
+        for spelling in note.spellings.iter().chain(title) {
+            let identity = self.identity(&spelling.node);
+            match self.table.by_identity.get(&identity) {
+                Some(other) if *other != id => {
+                    let other = &self.table.terms[other.0 as usize].name;
+                    faults.push(
+                        Diagnostic::error(
+                            Code::NameTaken,
+                            note.source.place(spelling.span),
+                            format!(
+                                "\"{}\" is a spelling of the {} \"{other}\" already",
+                                spelling.node, self.field.name
+                            ),
+                        )
+                        .help("name it in one note only"),
+                    );
+                }
+                _ => {
+                    self.table.by_identity.insert(identity, id);
+                }
+            }
+        }
+        if note.slug.is_none() {
+            let made = self.slug(&note.name);
+            let term = &mut self.table.terms[id.0 as usize];
+            term.slug = made;
+        }
+    }
+
+    fn slug(&self, name: &str) -> String {
+        if self.field.nested {
+            nested_slug(name)
+        } else {
+            slug(name)
+        }
+    }
+
+    fn intern(&mut self, identity: &str, spelling: &str) -> TermId {
+        if let Some(id) = self.table.by_identity.get(identity) {
+            return *id;
+        }
+        let id = TermId(u32::try_from(self.table.terms.len()).unwrap_or(u32::MAX));
+        self.table.terms.push(Term {
+            name: spelling.to_owned(),
+            slug: String::new(),
+            identity: identity.to_owned(),
+            spellings: Vec::new(),
+            posts: Vec::new(),
+            parent: None,
+            about: None,
+            written: None,
+        });
+        self.fixed.push(None);
+        self.counts.push(IndexMap::new());
+        self.table.by_identity.insert(identity.to_owned(), id);
+        id
+    }
+
+    pub(super) fn index(
+        mut self,
+        number: usize,
+        posts: &[Post],
+        listed: &[bool],
+        terms_of: &mut [Vec<Vec<TermId>>],
+    ) -> TermTable {
+        for (at, post) in posts.iter().enumerate() {
+            let post_id = PostId(u32::try_from(at).unwrap_or(u32::MAX));
+            let mut own: Vec<TermId> = Vec::new();
+            for written in &post.terms[number] {
+                let identity = self.identity(&written.node);
+                if identity.is_empty() {
+                    continue;
+                }
+                let id = self.intern(&identity, &written.node);
+                if own.contains(&id) {
+                    continue;
+                }
+                own.push(id);
+                self.count(id, post_id, post, written, listed[at]);
+            }
+            if listed[at] {
+                self.list(post_id, &own);
+            }
+            terms_of[at].push(own);
+        }
+        self.name_all();
+        self.table
+    }
+
+    /// Counts a spelling; its oldest post is the one met last, as newer posts come first.
+    fn count(
+        &mut self,
+        id: TermId,
+        post_id: PostId,
+        post: &Post,
+        written: &Spanned<String>,
+        listed: bool,
+    ) {
+        let term = &mut self.table.terms[id.0 as usize];
+        if term.written.is_none() {
+            term.written = Some((post.source.clone(), written.clone()));
+        }
+        if listed {
+            let counted = self.counts[id.0 as usize]
+                .entry(written.node.clone())
+                .or_insert((0, post_id));
+            counted.0 += 1;
+            counted.1 = counted.1.max(post_id);
+        }
+    }
+
+    /// Puts a post in the lists of its terms and of the terms above them.
+    fn list(&mut self, post: PostId, own: &[TermId]) {
+        for id in own {
+            let mut next = Some(*id);
+            while let Some(id) = next {
+                let term = &mut self.table.terms[id.0 as usize];
+                if term.posts.last() != Some(&post) {
+                    term.posts.push(post);
+                }
+                next = self.parent(id);
+            }
+        }
+    }
+
+    fn parent(&mut self, id: TermId) -> Option<TermId> {
+        if !self.field.nested {
+            return None;
+        }
+        if let Some(parent) = self.table.terms[id.0 as usize].parent {
+            return Some(parent);
+        }
+        let term = &self.table.terms[id.0 as usize];
+        let whole = parts(&term.name).count() == parts(&term.identity).count();
+        let name = if whole {
+            term.name.clone()
+        } else {
+            term.identity.clone()
+        };
+        let above: Vec<&str> = parts(&name).collect();
+        let (_, above) = above.split_last()?;
+        if above.is_empty() {
+            return None;
+        }
+        let above = above.join("/");
+        let parent = self.intern(&nested_identity(&above), &above);
+        self.table.terms[id.0 as usize].parent = Some(parent);
+        Some(parent)
+    }
+
+    /// Chooses each term's name: the note's title, else the commonest spelling among listed
+    /// posts, of equals the oldest post's.
+    fn name_all(&mut self) {
+        for at in 0..self.table.terms.len() {
+            let mut spellings: Vec<(&String, &(usize, PostId))> = self.counts[at].iter().collect();
+            spellings.sort_by(|(_, a), (_, b)| b.cmp(a));
+            let chosen = self.fixed[at]
+                .clone()
+                .or_else(|| spellings.first().map(|(name, _)| (*name).clone()));
+            let counted = spellings
+                .iter()
+                .map(|(name, (count, _))| ((*name).clone(), *count))
+                .collect();
+            let term = &mut self.table.terms[at];
+            term.spellings = counted;
+            if let Some(name) = chosen {
+                term.name = name;
+            }
+        }
+        for at in 0..self.table.terms.len() {
+            if self.table.terms[at].slug.is_empty() {
+                self.table.terms[at].slug = self.slug(&self.table.terms[at].name);
+            }
+        }
+    }
+}

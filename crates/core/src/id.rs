@@ -1,0 +1,10 @@
+//! Numbers of posts and terms: small, and in an order that means something.
+
+/// A post of a catalogue. Numbers follow the default order: date descending, undated last by
+/// title, then title, then path.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct PostId(pub u32);
+
+/// A term within its field; the number is its place in the field's table.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct TermId(pub u32);

@@ -1,0 +1,53 @@
+//! What the name of a post's file says.
+
+use crate::settings::ContentSet;
+
+/// What a file is called: `posts/walks/2026-03-14-the-long-walk.md` or `…/index.md` in a folder
+/// of that name.
+#[derive(Debug, Clone)]
+pub(super) struct FileName {
+    /// Its folder below the set's.
+    pub(super) folder: String,
+    /// Its name without date and ending.
+    pub(super) name: String,
+    /// The date before its name.
+    pub(super) date: Option<String>,
+}
+
+impl FileName {
+    pub(super) fn of(path: &str, set: &ContentSet) -> Self {
+        let below = path
+            .strip_prefix(&set.folder)
+            .unwrap_or(path)
+            .trim_start_matches('/');
+        let (folder, file) = below.rsplit_once('/').unwrap_or(("", below));
+        let stem = file.rsplit_once('.').map_or(file, |(stem, _)| stem);
+        let (folder, whole) = match (stem, folder) {
+            ("index", "") => ("", stem),
+            ("index", inside) => inside.rsplit_once('/').unwrap_or(("", inside)),
+            _ => (folder, stem),
+        };
+        let (date, name) = match whole.split_at_checked(11) {
+            Some((date, name)) if is_date_prefix(date) && !name.is_empty() => {
+                (Some(date[..10].to_owned()), name)
+            }
+            _ => (None, whole),
+        };
+        Self {
+            folder: folder.to_owned(),
+            name: name.to_owned(),
+            date,
+        }
+    }
+
+    pub(super) fn dated(&self) -> bool {
+        self.date.is_some()
+    }
+}
+
+fn is_date_prefix(text: &str) -> bool {
+    text.bytes().enumerate().all(|(at, byte)| match at {
+        4 | 7 | 10 => byte == b'-',
+        _ => byte.is_ascii_digit(),
+    })
+}

@@ -1,0 +1,286 @@
+//! Typed fields of a header, each fault at its place.
+
+use super::name::FileName;
+use super::{Body, title_of_name, value};
+use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::settings::{ContentSet, Settings};
+use crate::source::{Place, Source, Span, Spanned};
+use crate::term::{identity, slug, slug_fault};
+use crate::time::{DateFault, FORMS, Moment, Stamp, parse_date};
+use crate::value::{Map, Value};
+
+/// Reads typed fields of one header; each fault is reported at its place.
+pub(super) struct Reader<'a> {
+    pub(super) source: &'a Source,
+    pub(super) set: &'a ContentSet,
+    pub(super) front: &'a Map,
+    pub(super) moment: &'a Moment,
+    pub(super) faults: &'a mut Faults,
+}
+
+impl<'a> Reader<'a> {
+    fn value(&self, name: &str) -> Option<&'a Spanned<Value>> {
+        value(self.front, self.set, name)
+    }
+
+    pub(super) fn has(&self, name: &str) -> bool {
+        self.value(name).is_some()
+    }
+
+    fn unfit(&mut self, name: &str, wanted: &str, value: &Spanned<Value>, help: &str) {
+        self.faults.push(
+            Diagnostic::error(
+                Code::TypeUnfit,
+                self.source.place(value.span),
+                format!(
+                    "`{name}` is {wanted}, and this is {}",
+                    value.node.kind().article()
+                ),
+            )
+            .help(help),
+        );
+    }
+
+    pub(super) fn text(&mut self, name: &str) -> Option<String> {
+        let value = self.value(name)?;
+        match value.node.written() {
+            Some(text) => Some(text.trim().to_owned()),
+            None => {
+                self.unfit(name, "text", value, &format!("write one text: `{name}: …`"));
+                None
+            }
+        }
+    }
+
+    pub(super) fn flag(&mut self, name: &str) -> bool {
+        let Some(value) = self.value(name) else {
+            return false;
+        };
+        match value.node {
+            Value::Flag(flag, _) => flag,
+            _ => {
+                self.unfit(
+                    name,
+                    "true or false",
+                    value,
+                    "write true or false, without quotes",
+                );
+                false
+            }
+        }
+    }
+
+    pub(super) fn title(&mut self, body: &Body, named: &FileName) -> String {
+        self.text("title")
+            .or_else(|| body.heading.clone().filter(|text| !text.is_empty()))
+            .unwrap_or_else(|| title_of_name(&named.name))
+    }
+
+    pub(super) fn date(&mut self, name: &str) -> Option<Stamp> {
+        let value = self.value(name)?;
+        match &value.node {
+            Value::Date(stamp, _) => Some(*stamp),
+            other => match other.written() {
+                Some(text) => {
+                    let parsed =
+                        parse_date(text.trim()).and_then(|date| date.stamp(&self.moment.zone));
+                    parsed
+                        .map_err(|fault| {
+                            self.faults.push(date_fault(
+                                &fault,
+                                text,
+                                self.source.place(value.span),
+                            ))
+                        })
+                        .ok()
+                }
+                None => {
+                    self.unfit(name, "a date", value, &format!("write one of {FORMS}"));
+                    None
+                }
+            },
+        }
+    }
+
+    pub(super) fn date_of_name(&mut self, named: &FileName, path: &str) -> Option<Stamp> {
+        if self.has("date") {
+            return None;
+        }
+        let text = named.date.as_ref()?;
+        let parsed = parse_date(text).and_then(|date| date.stamp(&self.moment.zone));
+        parsed
+            .map_err(|fault| {
+                self.faults
+                    .push(date_fault(&fault, text, Place::top_of(path)))
+            })
+            .ok()
+    }
+
+    pub(super) fn slug(&mut self, named: &FileName, path: &str) -> String {
+        let Some(value) = self.value("slug") else {
+            let made = slug(&named.name);
+            if made.is_empty() {
+                self.faults.push(
+                    Diagnostic::error(
+                        Code::SlugEmpty,
+                        Place::top_of(path),
+                        format!(
+                            "nothing is left of the file's name \"{}\" in an address",
+                            named.name
+                        ),
+                    )
+                    .help("write a `slug:` of letters, digits and `-` in the front matter"),
+                );
+            }
+            return made;
+        };
+        let place = self.source.place(value.span);
+        let Some(written) = self.text("slug") else {
+            return String::new();
+        };
+        if let Some(bad) = slug_fault(&written) {
+            let better = slug(&written);
+            let fault = Diagnostic::error(
+                Code::SlugUnfit,
+                place,
+                format!("the slug \"{written}\" holds `{bad}`, which it may not"),
+            );
+            self.faults.push(match better.is_empty() {
+                true => fault.help("a slug holds letters, digits, marks and `-` `_` `.` `~`"),
+                false => fault.help(format!(
+                    "a slug holds letters, digits, marks and `-` `_` `.` `~`; write \"{better}\""
+                )),
+            });
+        }
+        written
+    }
+
+    /// A list of single values, or one text split at commas; empty ones are dropped.
+    fn texts(&mut self, name: &str, split: bool) -> Vec<Spanned<String>> {
+        let Some(value) = self.value(name) else {
+            return Vec::new();
+        };
+        match &value.node {
+            Value::List(items) => {
+                let mut texts = Vec::new();
+                for item in items {
+                    match item.node.written() {
+                        Some(text) => texts.push(Spanned::new(text.trim().to_owned(), item.span)),
+                        None if item.node == Value::Null => {}
+                        None => self.unfit(
+                            name,
+                            "a list of texts",
+                            item,
+                            "write each entry as one text",
+                        ),
+                    }
+                }
+                texts.retain(|text| !text.node.is_empty());
+                texts
+            }
+            other => match other.written() {
+                Some(text) if split => split_at_commas(text, value.span, self.source),
+                Some(text) => vec![Spanned::new(text.trim().to_owned(), value.span)],
+                None => {
+                    self.unfit(
+                        name,
+                        "a list of texts",
+                        value,
+                        &format!("write `{name}: [one, two]`"),
+                    );
+                    Vec::new()
+                }
+            },
+        }
+    }
+
+    pub(super) fn list(&mut self, name: &str) -> Vec<Spanned<String>> {
+        self.texts(name, true)
+    }
+
+    pub(super) fn terms(&mut self, name: &str, plural: Option<&str>) -> Vec<Spanned<String>> {
+        let renamed = self.set.fields.iter().any(|(field, _)| field == name);
+        let mut terms = self.texts(name, true);
+        if let (Some(plural), false) = (plural, renamed) {
+            terms.extend(self.texts(plural, true));
+        }
+        let mut seen = Vec::new();
+        terms.retain(|term| {
+            let same = identity(&term.node);
+            let new = !seen.contains(&same);
+            seen.push(same);
+            new
+        });
+        terms
+    }
+
+    pub(super) fn moved_from(&mut self, settings: &Settings) -> Vec<Spanned<String>> {
+        let mut addresses = self.texts("moved_from", true);
+        let address = &settings.site.address;
+        let root = address.root();
+        for old in &mut addresses {
+            let below = match old.node.strip_prefix(&root) {
+                Some(path) => format!("/{path}"),
+                None => match old.node.strip_prefix(&format!("{}/", address.path)) {
+                    Some(path) if !address.path.is_empty() => format!("/{path}"),
+                    _ => old.node.clone(),
+                },
+            };
+            let steps_out = below.split('/').any(|step| matches!(step, "." | ".."));
+            if !below.starts_with('/')
+                || below.starts_with("//")
+                || steps_out
+                || below.contains(['?', '#', '\\', '\0'])
+            {
+                self.faults.push(
+                    Diagnostic::error(
+                        Code::AddressUnreadable,
+                        self.source.place(old.span),
+                        format!("the old address \"{}\" is not within this site", old.node),
+                    )
+                    .help("write it from the site's root, such as /2024/old-name/"),
+                );
+            }
+            old.node = below;
+        }
+        addresses.retain(|old| old.node.starts_with('/'));
+        addresses
+    }
+}
+
+/// The parts of a text between commas, each at its place where the text is written plainly.
+fn split_at_commas(text: &str, span: Span, source: &Source) -> Vec<Spanned<String>> {
+    let raw = &source.text()[span.start..span.end];
+    let base = raw.find(text).map(|at| span.start + at);
+    let mut start = 0;
+    let mut parts = Vec::new();
+    for part in text.split(',') {
+        let inner = part.trim();
+        let offset = start + (part.len() - part.trim_start().len());
+        if !inner.is_empty() {
+            let place = base.map_or(span, |base| {
+                Span::new(base + offset, base + offset + inner.len())
+            });
+            parts.push(Spanned::new(inner.to_owned(), place));
+        }
+        start += part.len() + 1;
+    }
+    parts
+}
+
+fn date_fault(fault: &DateFault, text: &str, place: Place) -> Diagnostic {
+    match fault {
+        DateFault::Form => Diagnostic::error(
+            Code::DateUnreadable,
+            place,
+            format!("\"{}\" is not a date in a form that is known", text.trim()),
+        )
+        .help(format!("write one of {FORMS}")),
+        DateFault::NotThere(why) => Diagnostic::error(
+            Code::DateUnreadable,
+            place,
+            format!("the date \"{}\" does not exist: {why}", text.trim()),
+        )
+        .help(format!("write one of {FORMS}")),
+    }
+}

@@ -1,0 +1,96 @@
+//! A query whose names are found: what the resolver makes and the runner reads.
+
+use std::sync::Arc;
+
+use regex::Regex;
+
+use super::ast::{Comparison, Polarity, Search};
+use super::fields::DerivedField;
+use super::{Query, Resolved};
+use crate::term::TermId;
+use crate::time::Stretch;
+
+/// What a value of a post is read from.
+#[derive(Debug, Clone, PartialEq)]
+pub(super) enum FieldRef {
+    Derived(DerivedField),
+    Term(usize),
+    Own { name: String, many: bool },
+}
+
+impl FieldRef {
+    pub(super) fn is_many(&self) -> bool {
+        match self {
+            FieldRef::Derived(_) => false,
+            FieldRef::Term(_) => true,
+            FieldRef::Own { many, .. } => *many,
+        }
+    }
+}
+
+/// A literal made ready to be compared.
+#[derive(Debug, Clone, PartialEq)]
+pub(super) enum Literal {
+    Text {
+        written: String,
+        folded: String,
+    },
+    Number(f64),
+    Flag(bool),
+    Date(Stretch),
+    /// A term of a term field; `None` where no post has it.
+    Term(usize, Option<TermId>),
+}
+
+/// The right side of a test.
+#[derive(Debug, Clone, PartialEq)]
+pub(super) enum Side {
+    /// A field of the tested post.
+    Field(FieldRef),
+    /// A field of the post whose page is being made.
+    This(FieldRef),
+    /// Values that are known.
+    Literals(Vec<Literal>),
+    /// A parameter without a value.
+    Missing,
+}
+
+/// A condition whose names cannot fail to be found.
+#[derive(Debug, Clone)]
+pub(super) enum Check {
+    All(Vec<Check>),
+    Any(Vec<Check>),
+    Not(Box<Check>),
+    Compare(Side, Comparison, Side),
+    /// Whether one (or none) of the values equals one of these.
+    OneOf(Side, Polarity, Vec<Side>),
+    /// Whether each of these is among the values.
+    EachOf(Side, Vec<Side>),
+    Range(Side, Polarity, Side, Side),
+    Search(Side, Polarity, Needle),
+    Missing(Side, Polarity),
+    Flag(Side),
+}
+
+/// What is looked for in a text.
+#[derive(Debug, Clone)]
+pub(super) enum Needle {
+    Plain(Search, String),
+    Of(Search, FieldRef),
+    Pattern(Regex),
+    Missing,
+}
+
+/// A resolved order key.
+#[derive(Debug, Clone)]
+pub(super) enum Order {
+    Field(FieldRef, bool),
+    Random(u64),
+}
+
+/// A resolved source.
+#[derive(Debug, Clone)]
+pub(super) enum Source {
+    Set(usize),
+    Named(Arc<Query<Resolved>>),
+}

@@ -1,0 +1,691 @@
+//! Reading `tabulae.toml`: every table, every fault.
+
+use std::num::NonZeroUsize;
+
+use jiff::tz::TimeZone;
+
+use super::reader::{Table, article, texts_of, weight_of};
+use super::{
+    Address, Archive, Author, CONTENTS, ContentSet, FORMATS, Feed, FeedContent, FeedFormat,
+    OverviewOrder, Related, Settings, Show, Site, TermField, words,
+};
+use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
+use crate::front_matter::parse_toml;
+use crate::language::{DateStyle, Language};
+use crate::route::Pattern;
+use crate::source::{Passage, Source, Span, Spanned};
+
+impl Settings {
+    /// Reads the text of `tabulae.toml`. All faults are reported; where there is an error the
+    /// settings hold defaults in its place and are fit only to look for further faults.
+    #[must_use]
+    pub fn read(source: &Source) -> Collected<Self> {
+        let mut faults = Faults::new();
+        let whole = Span::new(0, source.text().len());
+        let map = parse_toml(source, whole, &TimeZone::UTC, &mut faults);
+        for fault in &mut faults {
+            if fault.code == Code::HeaderUnreadable {
+                fault.code = Code::SettingsUnreadable;
+            }
+        }
+        // Of a text that could be read in part, what seems to be missing may only be unread.
+        let unreadable = faults
+            .iter()
+            .any(|fault| fault.code == Code::SettingsUnreadable)
+            .then(|| faults.clone());
+        let mut root = Table::new(source, "", Span::new(0, 1), &map);
+        let site = read_site(&mut root, &mut faults);
+        let mut term_fields = default_term_fields();
+        let content = read_content(&mut root, &mut term_fields, &mut faults);
+        let queries = read_queries(&mut root, &content, &mut faults);
+        let archives = read_archives(&mut root, &mut faults);
+        let feeds = read_feeds(&mut root, &mut faults);
+        let related = read_related(&mut root, &mut faults);
+        read_terms(&mut root, &mut term_fields, &mut faults);
+        let words = words::read(&mut root, &mut faults);
+        root.finish(&mut faults);
+        not_yet(&map, source, &mut faults);
+        Collected {
+            output: Self {
+                source: source.clone(),
+                site,
+                content,
+                queries,
+                archives,
+                feeds,
+                related,
+                term_fields,
+                words,
+            },
+            diagnostics: unreadable.unwrap_or(faults),
+        }
+    }
+}
+
+/// Warnings for what is checked here and done by a later version.
+fn not_yet(map: &crate::value::Map, source: &Source, faults: &mut Faults) {
+    let mut say = |name: &str, what: &str| {
+        if let Some(value) = map.at(name) {
+            let place = map.get(name).map_or(value.span, |entry| entry.key.span);
+            faults.push(
+                Diagnostic::warning(
+                    Code::NotYet,
+                    source.place(place),
+                    format!("{what} does not come with this version"),
+                )
+                .help("it is checked, and has no effect yet"),
+            );
+        }
+    };
+    say("related", "the list of related posts");
+    if matches!(
+        map.at("site.search").map(|v| &v.node),
+        Some(crate::value::Value::Flag(true, _))
+    ) {
+        say("site.search", "the search page");
+    }
+}
+
+fn default_term_fields() -> Vec<TermField> {
+    [
+        ("tag", "tags"),
+        ("category", "categories"),
+        ("author", "authors"),
+    ]
+    .map(|(name, plural)| TermField {
+        name: name.to_owned(),
+        plural: Some(plural.to_owned()),
+        nested: false,
+    })
+    .to_vec()
+}
+
+fn read_site(root: &mut Table<'_>, faults: &mut Faults) -> Site {
+    let mut absent = None;
+    let mut table = root.table("site", faults);
+    if table.is_none() && root.entry("site").is_none() {
+        absent = Some(
+            Diagnostic::error(
+                Code::KeyMissing,
+                root.source().top(),
+                "there is no table [site]",
+            )
+            .help("write `[site]`, and below it `title = \"…\"` and `address = \"https://…\"`"),
+        );
+    }
+    let missing = |key: &str, table: &Table<'_>| {
+        Diagnostic::error(
+            Code::KeyMissing,
+            table
+                .source()
+                .place(Span::new(table.span().start, table.span().start + 1)),
+            format!("[site] has no `{key}`"),
+        )
+        .help(match key {
+            "address" => {
+                "write where the site will stand: `address = \"https://towpath.example/\"`"
+            }
+            _ => "write the blog's name: `title = \"…\"`",
+        })
+    };
+    let mut site = Site {
+        title: String::new(),
+        address: Address {
+            origin: "https://site.invalid".to_owned(),
+            path: String::new(),
+        },
+        language: "en".to_owned(),
+        timezone: TimeZone::UTC,
+        about: None,
+        author: None,
+        image: None,
+        search: false,
+        dates: DateStyle::Long,
+    };
+    faults.extend(absent);
+    let Some(table) = &mut table else {
+        return site;
+    };
+    match table.text("title", faults) {
+        Some(title) => site.title = title.node,
+        None if table.entry("title").is_none() => faults.push(missing("title", table)),
+        None => {}
+    }
+    match table.text("address", faults) {
+        Some(text) => match Address::parse(&text.node) {
+            Some(address) => site.address = address,
+            None => faults.push(
+                Diagnostic::error(
+                    Code::AddressUnreadable,
+                    table.source().place(text.span),
+                    format!("\"{}\" is not an absolute address", text.node),
+                )
+                .help("write scheme and host, and a path if there is one: `https://towpath.example/log/`"),
+            ),
+        },
+        None if table.entry("address").is_none() => faults.push(missing("address", table)),
+        None => {}
+    }
+    if let Some(text) = table.text("language", faults) {
+        match Language::new(&text.node) {
+            Some(_) => site.language = text.node,
+            None => faults.push(
+                Diagnostic::error(
+                    Code::ValueUnfit,
+                    table.source().place(text.span),
+                    format!("\"{}\" is not a language tag", text.node),
+                )
+                .help("write a tag by BCP 47, such as \"en\", \"de\" or \"pt-BR\""),
+            ),
+        }
+    }
+    if let Some(text) = table.text("timezone", faults) {
+        match TimeZone::get(&text.node) {
+            Ok(zone) => site.timezone = zone,
+            Err(_) => {
+                let known: Vec<String> = jiff::tz::db()
+                    .available()
+                    .map(|name| name.as_str().to_owned())
+                    .collect();
+                let fault = Diagnostic::error(
+                    Code::ValueUnfit,
+                    table.source().place(text.span),
+                    format!("there is no time zone \"{}\"", text.node),
+                );
+                faults.push(
+                    match crate::diagnostic::nearest(&text.node, known.iter().map(String::as_str)) {
+                        Some(name) => fault.help(format!("did you mean \"{name}\"?")),
+                        None => {
+                            fault.help("write a name of the IANA list, such as \"Europe/London\"")
+                        }
+                    },
+                );
+            }
+        }
+    }
+    site.about = table.text("about", faults).map(|text| text.node);
+    site.image = table.text("image", faults).map(|text| text.node);
+    site.search = table.flag("search", false, faults);
+    if let Some(text) = table.text("dates", faults) {
+        site.dates = match text.node.as_str() {
+            "long" => DateStyle::Long,
+            "medium" => DateStyle::Medium,
+            "short" => DateStyle::Short,
+            pattern if pattern.contains('%') => DateStyle::Pattern(pattern.to_owned()),
+            other => {
+                faults.push(
+                    Diagnostic::error(
+                        Code::ValueUnfit,
+                        table.source().place(text.span),
+                        format!("`site.dates` cannot be \"{other}\""),
+                    )
+                    .help(
+                        "write \"long\", \"medium\", \"short\", or a pattern such as \"%-d %B %Y\"",
+                    ),
+                );
+                DateStyle::Long
+            }
+        };
+    }
+    if let Some(mut author) = table.table("author", faults) {
+        site.author = Some(Author {
+            name: author.text("name", faults).map(|text| text.node),
+            email: author.text("email", faults).map(|text| text.node),
+            link: author.text("link", faults).map(|text| text.node),
+        });
+        author.finish(faults);
+    }
+    let table = std::mem::replace(table, Table::new(root.source(), "", Span::default(), EMPTY));
+    table.finish(faults);
+    site
+}
+
+const EMPTY: &crate::value::Map = &crate::value::Map {
+    entries: Vec::new(),
+};
+
+/// Front matter names that a content set can give another name.
+pub(super) const RENAMABLE: [&str; 15] = [
+    "title",
+    "date",
+    "updated",
+    "tag",
+    "category",
+    "author",
+    "slug",
+    "summary",
+    "image",
+    "draft",
+    "expires",
+    "unlisted",
+    "related",
+    "id",
+    "moved_from",
+];
+
+fn read_content(
+    root: &mut Table<'_>,
+    term_fields: &mut Vec<TermField>,
+    faults: &mut Faults,
+) -> Vec<ContentSet> {
+    let tables = root.tables("content", faults);
+    if tables.is_empty() {
+        return vec![ContentSet {
+            name: "posts".to_owned(),
+            folder: "posts".to_owned(),
+            place: Span::default(),
+            link: Pattern::fixed("/{year}/{slug}/"),
+            dated: true,
+            pages: true,
+            fields: Vec::new(),
+        }];
+    }
+    let mut tables: Vec<_> = tables;
+    for (_, table) in &mut tables {
+        for field in table.texts("terms", faults) {
+            if !term_fields.iter().any(|known| known.is(&field.node)) {
+                term_fields.push(TermField {
+                    name: field.node,
+                    plural: None,
+                    nested: false,
+                });
+            }
+        }
+    }
+    tables
+        .into_iter()
+        .map(|(name, table)| read_set(&name, table, term_fields, faults))
+        .collect()
+}
+
+fn read_set(
+    name: &Spanned<String>,
+    mut table: Table<'_>,
+    term_fields: &[TermField],
+    faults: &mut Faults,
+) -> ContentSet {
+    let dated = table.flag("dated", true, faults);
+    let default = if dated {
+        "/{year}/{slug}/".to_owned()
+    } else {
+        format!("/{}/{{slug}}/", name.node)
+    };
+    let link = read_pattern(&mut table, "link", &default, faults);
+    let folder = table.text("folder", faults).map_or_else(
+        || name.node.clone(),
+        |folder| {
+            let clean = folder
+                .node
+                .trim_end_matches('/')
+                .trim_start_matches("./")
+                .to_owned();
+            if clean.is_empty()
+                || clean.starts_with('/')
+                || clean.contains('\\')
+                || clean.split('/').any(|step| step == "..")
+            {
+                faults.push(
+                    Diagnostic::error(
+                        Code::ValueUnfit,
+                        table.source().place(folder.span),
+                        format!("the folder \"{}\" is not within the site's", folder.node),
+                    )
+                    .help("write a folder below the one of tabulae.toml, such as \"posts\""),
+                );
+            }
+            clean
+        },
+    );
+    let pages = table.flag("pages", true, faults);
+    let mut fields = Vec::new();
+    if let Some(names) = table.table("fields", faults) {
+        for entry in names.all() {
+            let field = term_fields
+                .iter()
+                .find(|field| field.is(&entry.key.node))
+                .map_or(entry.key.node.as_str(), |field| &field.name);
+            let known = RENAMABLE.contains(&field) || term_fields.iter().any(|f| f.name == field);
+            if !known {
+                faults.push(
+                    Diagnostic::error(
+                        Code::KeyUnknown,
+                        names.source().place(entry.key.span),
+                        format!(
+                            "`{}` is not a field that can be given another name",
+                            entry.key.node
+                        ),
+                    )
+                    .suggest(&entry.key.node, RENAMABLE),
+                );
+                continue;
+            }
+            match texts_of(&entry.value) {
+                Ok(texts) => fields.push((
+                    field.to_owned(),
+                    texts.into_iter().map(|t| t.node).collect(),
+                )),
+                Err(found) => faults.push(
+                    Diagnostic::error(
+                        Code::TypeUnfit,
+                        names.source().place(found.span),
+                        format!(
+                            "a field's names are a list of texts, and this is {}",
+                            article(&found.node)
+                        ),
+                    )
+                    .help("write a list such as [\"date\", \"published_on\"]"),
+                ),
+            }
+        }
+    }
+    table.finish(faults);
+    ContentSet {
+        name: name.node.clone(),
+        folder,
+        place: name.span,
+        link: link.node,
+        dated,
+        pages,
+        fields,
+    }
+}
+
+fn read_pattern(
+    table: &mut Table<'_>,
+    key: &'static str,
+    default: &str,
+    faults: &mut Faults,
+) -> Spanned<Pattern> {
+    let fallback = Spanned::new(Pattern::fixed(default), table.span());
+    let Some(text) = table.text(key, faults) else {
+        return fallback;
+    };
+    match Pattern::parse(&text.node) {
+        Ok(pattern) => Spanned::new(pattern, text.span),
+        Err(fault) => {
+            let passage = Passage::new(&text.node, table.source(), text.span);
+            faults.push(fault.at(&passage));
+            fallback
+        }
+    }
+}
+
+fn read_queries(
+    root: &mut Table<'_>,
+    content: &[ContentSet],
+    faults: &mut Faults,
+) -> Vec<(Spanned<String>, Passage)> {
+    let Some(table) = root.table("queries", faults) else {
+        return Vec::new();
+    };
+    let source = table.source();
+    let mut queries = Vec::new();
+    for entry in table.all() {
+        let crate::value::Value::Text(text) = &entry.value.node else {
+            faults.push(
+                Diagnostic::error(
+                    Code::TypeUnfit,
+                    source.place(entry.value.span),
+                    format!(
+                        "a query is text, and this is {}",
+                        article(&entry.value.node)
+                    ),
+                )
+                .help("put it in quotes"),
+            );
+            continue;
+        };
+        if content.iter().any(|set| set.name == entry.key.node) {
+            faults.push(
+                Diagnostic::error(
+                    Code::NameTaken,
+                    source.place(entry.key.span),
+                    format!("`{}` is the name of a content set already", entry.key.node),
+                )
+                .help("give the query another name"),
+            );
+            continue;
+        }
+        queries.push((
+            entry.key.clone(),
+            Passage::new(text, source, entry.value.span),
+        ));
+    }
+    queries
+}
+
+fn read_archives(root: &mut Table<'_>, faults: &mut Faults) -> Vec<Archive> {
+    let tables = root.tables("archive", faults);
+    if tables.is_empty() {
+        return default_archives();
+    }
+    tables
+        .into_iter()
+        .map(|(name, table)| read_archive(&name, table, faults))
+        .collect()
+}
+
+fn default_archives() -> Vec<Archive> {
+    let plain = |name: &str, by: Option<&str>, link: &str, overview: Option<&str>| Archive {
+        name: name.to_owned(),
+        place: Span::default(),
+        query: None,
+        by: by.map(|by| Spanned::new(by.to_owned(), Span::default())),
+        link: Pattern::fixed(link),
+        link_place: Span::default(),
+        overview: overview.map(|link| Spanned::new(link.to_owned(), Span::default())),
+        order: None,
+        per_page: None,
+        feeds: Vec::new(),
+        feed_limit: 20,
+        feed_content: FeedContent::Summary,
+        at_least: 1,
+        group: None,
+        show: Show::Cards,
+        title: None,
+        template: None,
+    };
+    vec![
+        Archive {
+            feeds: vec![FeedFormat::Atom],
+            ..plain("journal", None, "/", None)
+        },
+        plain("tags", Some("tag"), "/tags/{tag}/", Some("/tags/")),
+        plain(
+            "categories",
+            Some("category"),
+            "/categories/{category}/",
+            Some("/categories/"),
+        ),
+        Archive {
+            show: Show::Lines,
+            group: Some(Spanned::new("month".to_owned(), Span::default())),
+            ..plain("years", Some("year"), "/{year}/", Some("/archive/"))
+        },
+    ]
+}
+
+fn read_archive(name: &Spanned<String>, mut table: Table<'_>, faults: &mut Faults) -> Archive {
+    let by = table.text("by", faults);
+    let default = match by.as_ref().map(|by| by.node.as_str()) {
+        None => format!("/{}/", name.node),
+        Some("month") => format!("/{}/{{year}}/{{month}}/", name.node),
+        Some("day") => format!("/{}/{{year}}/{{month}}/{{day}}/", name.node),
+        Some(field) => format!("/{}/{{{field}}}/", name.node),
+    };
+    let link = read_pattern(&mut table, "link", &default, faults);
+    let overview = table.text("overview", faults);
+    if let Some(text) = &overview {
+        check_fixed(&table, text, faults);
+        if by.is_none() {
+            faults.push(
+                Diagnostic::error(
+                    Code::ValueUnfit,
+                    table.source().place(text.span),
+                    "an overview lists an archive's terms, and this archive has no `by`",
+                )
+                .help("name what the archive is split by, such as `by = \"tag\"`, or leave `overview` out"),
+            );
+        }
+    }
+    if let (None, Some(variable)) = (&by, link.node.variables().next()) {
+        faults.push(
+            Diagnostic::error(
+                Code::LinkUnfit,
+                table.source().place(link.span),
+                format!("the link of an archive that is not split cannot hold {{{variable}}}"),
+            )
+            .help(format!(
+                "write `by = \"{variable}\"`, or a link without a variable"
+            )),
+        );
+    }
+    let per_page = table
+        .count("per_page", faults)
+        .and_then(|n| NonZeroUsize::new(n.node));
+    let archive = Archive {
+        name: name.node.clone(),
+        place: name.span,
+        query: table.passage("query", faults),
+        by,
+        link_place: link.span,
+        link: link.node,
+        overview,
+        order: table.choice(
+            "order",
+            &[
+                ("name", OverviewOrder::Name),
+                ("count", OverviewOrder::Count),
+                ("newest", OverviewOrder::Newest),
+            ],
+            faults,
+        ),
+        per_page,
+        feeds: table.choices("feeds", &FORMATS, faults),
+        feed_limit: table.count("feed_limit", faults).map_or(20, |n| n.node),
+        feed_content: table
+            .choice("feed_content", &CONTENTS, faults)
+            .unwrap_or_default(),
+        at_least: table.count("at_least", faults).map_or(1, |n| n.node),
+        group: table.text("group", faults),
+        show: table
+            .choice(
+                "show",
+                &[("cards", Show::Cards), ("lines", Show::Lines)],
+                faults,
+            )
+            .unwrap_or_default(),
+        title: table.text("title", faults).map(|text| text.node),
+        template: table.text("template", faults),
+    };
+    table.finish(faults);
+    archive
+}
+
+/// A link without variables.
+fn check_fixed(table: &Table<'_>, text: &Spanned<String>, faults: &mut Faults) {
+    let passage = Passage::new(&text.node, table.source(), text.span);
+    match Pattern::parse(&text.node) {
+        Err(fault) => faults.push(fault.at(&passage)),
+        Ok(pattern) => {
+            if let Some(variable) = pattern.variables().next() {
+                faults.push(
+                    Diagnostic::error(
+                        Code::LinkUnfit,
+                        table.source().place(text.span),
+                        format!("this link is one page, and cannot hold {{{variable}}}"),
+                    )
+                    .help("write a link without a variable"),
+                );
+            }
+        }
+    }
+}
+
+fn read_feeds(root: &mut Table<'_>, faults: &mut Faults) -> Vec<Feed> {
+    root.tables("feed", faults)
+        .into_iter()
+        .map(|(name, mut table)| {
+            let format = table
+                .choice("format", &FORMATS, faults)
+                .unwrap_or(FeedFormat::Atom);
+            let ending = if format == FeedFormat::Json {
+                "json"
+            } else {
+                "xml"
+            };
+            let link = table.text("link", faults);
+            if let Some(text) = &link {
+                check_fixed(&table, text, faults);
+            }
+            let feed = Feed {
+                query: table.passage("query", faults),
+                link: link.map_or_else(|| format!("/{}.{ending}", name.node), |text| text.node),
+                format,
+                content: table
+                    .choice("content", &CONTENTS, faults)
+                    .unwrap_or_default(),
+                title: table.text("title", faults).map(|text| text.node),
+                ttl: table.count("ttl", faults).map(|n| n.node),
+                place: name.span,
+                name: name.node,
+            };
+            table.finish(faults);
+            feed
+        })
+        .collect()
+}
+
+fn read_related(root: &mut Table<'_>, faults: &mut Faults) -> Option<Related> {
+    let mut table = root.table("related", faults)?;
+    let mut weigh = Vec::new();
+    if let Some(weights) = table.table("weigh", faults) {
+        for entry in weights.all() {
+            match weight_of(&entry.value.node) {
+                Some(weight) => weigh.push((entry.key.clone(), weight)),
+                None => faults.push(
+                    Diagnostic::error(
+                        Code::ValueUnfit,
+                        weights.source().place(entry.value.span),
+                        format!(
+                            "the weight of `{}` is a number of at least 0",
+                            entry.key.node
+                        ),
+                    )
+                    .help("write 0 for a field that does not count, 1 or more for one that does"),
+                ),
+            }
+        }
+    }
+    let related = Related {
+        query: table.passage("query", faults),
+        fill: table.passage("fill", faults),
+        weigh,
+        require: table.texts("require", faults),
+        notice: table.text("notice", faults).map(|text| text.node),
+        feeds: table.flag("feeds", false, faults),
+    };
+    table.finish(faults);
+    Some(related)
+}
+
+fn read_terms(root: &mut Table<'_>, term_fields: &mut [TermField], faults: &mut Faults) {
+    for (name, mut table) in root.tables("terms", faults) {
+        let nested = table.flag("nested", false, faults);
+        match term_fields.iter_mut().find(|field| field.is(&name.node)) {
+            Some(field) => field.nested = nested,
+            None => faults.push(
+                Diagnostic::error(
+                    Code::KeyUnknown,
+                    table.source().place(name.span),
+                    format!("`{}` is not a term field", name.node),
+                )
+                .suggest(
+                    &name.node,
+                    term_fields.iter().map(|field| field.name.as_str()),
+                ),
+            ),
+        }
+        table.finish(faults);
+    }
+}
