@@ -6,7 +6,6 @@ pub(crate) use self::read::{reason, unreadable};
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use rayon::prelude::*;
 use tabulae_core::catalogue::{Catalogue, PostId};
 use tabulae_core::diagnostic::nearest;
 use tabulae_core::html;

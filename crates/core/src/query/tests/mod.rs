@@ -1,3 +1,5 @@
+mod naive;
+
 use super::*;
 use crate::catalogue::Catalogue;
 use crate::front_matter;
