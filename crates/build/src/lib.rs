@@ -177,6 +177,9 @@ impl Build<'_> {
         let errors = self.errors();
         self.write(&renderer, &shared, output, &mut report);
         self.faults.extend(shared.take_warnings());
+        // Nobody waits until thousands of posts are dropped.
+        drop(renderer);
+        rayon::spawn(move || drop(shared));
         if !self.options.dry_run {
             output.release();
         }
@@ -397,6 +400,11 @@ impl Build<'_> {
         let failed: Faults = failed.into_iter().flatten().collect();
         if !failed.is_empty() {
             self.add_once(failed);
+            return;
+        }
+        if let Err(error) = output.settle() {
+            report.written = 0;
+            self.faults.push(unwritable(&output.name(), &error));
             return;
         }
         for path in stale {

@@ -169,7 +169,11 @@ impl Pattern {
                 Part::Plain(text) => plain.push_str(text),
                 Part::Variable(name) => {
                     let text = value(name).ok_or(name.as_str())?;
-                    plain.extend(text.nfc());
+                    if text.is_ascii() {
+                        plain.push_str(&text);
+                    } else {
+                        plain.extend(text.nfc());
+                    }
                 }
             }
         }

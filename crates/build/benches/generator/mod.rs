@@ -105,7 +105,7 @@ fn post(number: usize, posts: usize, tags: usize, dice: &mut Dice) -> String {
         let _ = writeln!(text, "  - tag {}", dice.zipf(tags));
     }
     text.push_str("---\n\n");
-    while text.len() < 4600 {
+    while text.len() < 3900 {
         if dice.below(6) == 0 {
             let _ = write!(
                 text,

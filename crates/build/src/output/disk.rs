@@ -1,5 +1,6 @@
 //! `out/` on disk. Each file is written beside its place and then renamed, so that it is old or
-//! new at every moment; no symbolic link within `out/` is followed.
+//! new at every moment; no symbolic link within `out/` is followed. Where there is no `out/` yet,
+//! the whole is made in `.tabulae/` and renamed at once.
 
 use std::fs::{self, File, TryLockError};
 use std::io;
@@ -25,6 +26,8 @@ pub struct Disk {
     /// build made them.
     folders: Mutex<IndexMap<String, bool>>,
     new: OnceLock<bool>,
+    /// The folder that is made as a whole, if that can be.
+    whole: OnceLock<Option<PathBuf>>,
 }
 
 impl Disk {
@@ -38,6 +41,7 @@ impl Disk {
             lock: None,
             folders: Mutex::default(),
             new: OnceLock::new(),
+            whole: OnceLock::new(),
         }
     }
 
@@ -48,7 +52,33 @@ impl Disk {
         self.memory.join(format!("manifest-{name:016x}"))
     }
 
+    /// Whether nothing stands at `out/` when the build begins.
+    fn is_new(&self) -> bool {
+        *self
+            .new
+            .get_or_init(|| fs::symlink_metadata(&self.out).is_err())
+    }
+
+    /// Where a new `out/` is made as a whole: in the folder of the manifest, if that can be
+    /// renamed to `out/`.
+    fn whole(&self) -> Option<&Path> {
+        let whole = self.whole.get_or_init(|| {
+            let above = std::path::absolute(&self.out).ok()?.parent()?.to_owned();
+            let can = self.is_new() && same_device(&above, &self.memory);
+            can.then(|| self.manifest_path().with_extension("new"))
+        });
+        whole.as_deref()
+    }
+
+    /// The folder that files are staged in.
+    fn base(&self) -> &Path {
+        self.whole().unwrap_or(&self.out)
+    }
+
     fn staged(&self, path: &str) -> PathBuf {
+        if let Some(whole) = self.whole() {
+            return whole.join(path);
+        }
         let (folder, name) = path.rsplit_once('/').unwrap_or(("", path));
         self.out.join(folder).join(format!(".{name}{STAGED}"))
     }
@@ -72,7 +102,7 @@ impl Disk {
 
     /// Makes a folder below `out/` (or `out/` itself), or finds it there.
     fn make_folder(&self, folder: &str) -> io::Result<()> {
-        let whole = self.out.join(folder);
+        let whole = self.base().join(folder);
         let within = !folder.is_empty();
         let made = if within {
             fs::create_dir(&whole)
@@ -92,6 +122,7 @@ impl Disk {
     }
 
     fn tidy(&self) {
+        let _ = fs::remove_dir_all(self.manifest_path().with_extension("new"));
         for entry in walkdir::WalkDir::new(&self.out)
             .into_iter()
             .filter_map(Result::ok)
@@ -121,6 +152,20 @@ impl Disk {
     }
 }
 
+/// Whether what is made in one folder can be renamed into the other.
+#[cfg(unix)]
+fn same_device(a: &Path, b: &Path) -> bool {
+    use std::os::unix::fs::MetadataExt;
+    let device = |path: &Path| fs::metadata(path).map(|found| found.dev()).ok();
+    device(a).is_some() && device(a) == device(b)
+}
+
+/// Elsewhere it is not known.
+#[cfg(not(unix))]
+fn same_device(_: &Path, _: &Path) -> bool {
+    false
+}
+
 /// The path of what lies above.
 fn folder_of(path: &str) -> &str {
     path.rsplit_once('/').map_or("", |(folder, _)| folder)
@@ -143,6 +188,8 @@ fn check_folder(folder: &Path, within: bool) -> io::Result<()> {
 impl Output for Disk {
     fn lock(&mut self) -> io::Result<()> {
         self.new = OnceLock::new();
+        self.whole = OnceLock::new();
+        self.known().clear();
         fs::create_dir_all(&self.memory)?;
         let file = File::options()
             .create(true)
@@ -166,6 +213,9 @@ impl Output for Disk {
     }
 
     fn release(&mut self) {
+        if let Some(Some(whole)) = self.whole.get() {
+            let _ = fs::remove_dir(whole);
+        }
         if let Some(file) = self.lock.take() {
             let _ = file.set_len(0);
         }
@@ -184,10 +234,7 @@ impl Output for Disk {
 
     fn read(&self, path: &str) -> io::Result<Option<Vec<u8>>> {
         // Where there was no folder when the build began, nothing can stand in it.
-        if *self
-            .new
-            .get_or_init(|| fs::symlink_metadata(&self.out).is_err())
-        {
+        if self.is_new() {
             return Ok(None);
         }
         let whole = self.out.join(path);
@@ -228,7 +275,17 @@ impl Output for Disk {
         })
     }
 
+    fn settle(&self) -> io::Result<()> {
+        match self.whole() {
+            Some(whole) if whole.exists() => fs::rename(whole, &self.out),
+            _ => Ok(()),
+        }
+    }
+
     fn publish(&self, path: &str) -> io::Result<()> {
+        if self.whole().is_some() {
+            return Ok(());
+        }
         fs::rename(self.staged(path), self.out.join(path))
     }
 
@@ -237,7 +294,7 @@ impl Output for Disk {
         let _ = fs::remove_file(&staged);
         let mut folder = folder_of(path);
         while self.known().get(folder) == Some(&true)
-            && fs::remove_dir(self.out.join(folder)).is_ok()
+            && fs::remove_dir(self.base().join(folder)).is_ok()
         {
             self.known().swap_remove(folder);
             folder = folder_of(folder);

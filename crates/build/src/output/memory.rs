@@ -93,6 +93,10 @@ impl Output for Memory {
         Ok(())
     }
 
+    fn settle(&self) -> io::Result<()> {
+        Ok(())
+    }
+
     fn discard(&self, path: &str) {
         self.state().staged.remove(path);
     }

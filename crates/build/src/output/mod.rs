@@ -50,6 +50,12 @@ pub trait Output: Sync + fmt::Debug {
     /// Where it cannot be renamed.
     fn publish(&self, path: &str) -> io::Result<()>;
 
+    /// Ends the publishing: now everything stands in its place.
+    ///
+    /// # Errors
+    /// Where a folder that was made as a whole cannot be renamed.
+    fn settle(&self) -> io::Result<()>;
+
     /// Takes away what was staged for `path`.
     fn discard(&self, path: &str);
 

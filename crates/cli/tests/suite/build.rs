@@ -190,3 +190,21 @@ fn a_file_where_out_should_be_is_said() {
     assert_eq!(run.json()["faults"][0]["code"], "file-unwritable");
     assert_eq!(site.read("out"), "a file");
 }
+
+#[test]
+fn a_first_build_that_fails_leaves_nothing_behind() {
+    let site = Site::small();
+    site.write("pages/x.html", "{{ nothing }}");
+    let run = site.run(&["build"]);
+    assert_eq!(run.status, 1);
+    let left: Vec<String> = site
+        .tree(".tabulae")
+        .into_iter()
+        .map(|(name, _)| name)
+        .collect();
+    assert_eq!(left, ["lock"]);
+    let folders = std::fs::read_dir(site.file(".tabulae"))
+        .expect("a folder")
+        .count();
+    assert!(folders == 1 && !site.file("out").exists());
+}

@@ -124,6 +124,7 @@ fn the_body_begins_after_the_header(#[case] text: &str, #[case] body: &str) {
 #[case::yaml_repeated("---\na: 1\nb: 2\na: 3\n---\n", Code::KeyRepeated, 4, 1)]
 #[case::yaml_repeated_deep("---\nx:\n  a: 1\n  a: 3\n---\n", Code::KeyRepeated, 4, 3)]
 #[case::yaml_alias_in_itself("---\na: &x [*x]\n---\n", Code::HeaderUnreadable, 2, 8)]
+#[case::yaml_wide_before_fault("---\nѨ: [ä\n---\n", Code::HeaderUnreadable, 3, 1)]
 #[case::yaml_list("---\n- a\n---\n", Code::HeaderUnreadable, 2, 1)]
 #[case::yaml_wide_characters("---\nä: ö\nü: 1\nü: 2\n---\n", Code::KeyRepeated, 4, 1)]
 #[case::toml_value("+++\na = b\n+++\n", Code::HeaderUnreadable, 2, 5)]

@@ -63,8 +63,9 @@ impl<'a> Reader<'a> {
             Some(Ok((event, span))) => Ok((event, self.span(&span))),
             Some(Err(error)) => {
                 let at = self.byte(error.marker().index());
-                let tab = self.text[at.saturating_sub(1)..].starts_with('\t')
-                    || self.text[at..].starts_with('\t');
+                let around =
+                    &self.text.as_bytes()[at.saturating_sub(1)..(at + 1).min(self.text.len())];
+                let tab = around.contains(&b'\t');
                 Err(self
                     .fault(Span::new(self.base + at, self.base + at + 1), error.info())
                     .map_help(tab))
