@@ -3,9 +3,9 @@
 use std::collections::BTreeMap;
 use std::fmt;
 use std::io;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
-use walkdir::WalkDir;
+use walkdir::{DirEntry, WalkDir};
 
 /// The files of a site. Paths are below the site's folder and hold `/` on every system.
 pub trait Sources: Sync + fmt::Debug {
@@ -36,6 +36,30 @@ impl Disk {
     }
 }
 
+impl Disk {
+    /// All files below `top`. Symbolic links are followed; only where there are any is each
+    /// entry looked at for that.
+    fn walk(&self, top: &Path, folder: &str) -> Result<Vec<DirEntry>, (String, io::Error)> {
+        for follow in [false, true] {
+            let walk = WalkDir::new(top).follow_links(follow);
+            let entries: Result<Vec<DirEntry>, walkdir::Error> = walk.into_iter().collect();
+            let mut entries = entries.map_err(|error| {
+                let path = error
+                    .path()
+                    .and_then(|path| path.strip_prefix(&self.root).ok());
+                let path =
+                    path.map_or_else(|| folder.to_owned(), |path| path.display().to_string());
+                (path, error.into())
+            })?;
+            if follow || !entries.iter().any(DirEntry::path_is_symlink) {
+                entries.retain(|entry| !entry.file_type().is_dir());
+                return Ok(entries);
+            }
+        }
+        Ok(Vec::new())
+    }
+}
+
 impl Sources for Disk {
     fn list(&self, folder: &str) -> Result<Option<Vec<String>>, (String, io::Error)> {
         let top = self.root.join(folder);
@@ -43,16 +67,7 @@ impl Sources for Disk {
             return Ok(None);
         }
         let mut files = Vec::new();
-        for entry in WalkDir::new(&top).follow_links(true).sort_by_file_name() {
-            let entry = entry.map_err(|error| {
-                let path = error
-                    .path()
-                    .map_or_else(|| folder.to_owned(), |path| path.display().to_string());
-                (path, error.into())
-            })?;
-            if entry.file_type().is_dir() {
-                continue;
-            }
+        for entry in self.walk(&top, folder)? {
             let below = entry
                 .path()
                 .strip_prefix(&self.root)

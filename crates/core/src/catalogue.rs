@@ -106,7 +106,7 @@ impl Catalogue {
         let language = Language::new(&settings.site.language)
             .or_else(|| Language::new("en"))
             .expect("English is always there");
-        posts.sort_by(|a, b| default_order(&language, a, b));
+        in_default_order(&mut posts, &language);
         let listed: Vec<bool> = posts.iter().map(|post| include.lists(post.state)).collect();
         let mut fields = Vec::new();
         let mut terms_of = vec![Vec::with_capacity(settings.term_fields.len()); posts.len()];
@@ -292,6 +292,15 @@ fn nearest_first<'a>(written: &str, known: impl Iterator<Item = &'a str>) -> Vec
     crate::diagnostic::nearest(written, known)
         .into_iter()
         .collect()
+}
+
+/// Sorts by [`default_order`]. A post is large, so that its place is found first and it is moved
+/// once.
+fn in_default_order(posts: &mut Vec<Post>, language: &Language) {
+    let mut order: Vec<usize> = (0..posts.len()).collect();
+    order.sort_unstable_by(|a, b| default_order(language, &posts[*a], &posts[*b]));
+    let mut places: Vec<Option<Post>> = posts.drain(..).map(Some).collect();
+    posts.extend(order.into_iter().filter_map(|at| places[at].take()));
 }
 
 /// Date descending, undated last by title, then title, then path.
