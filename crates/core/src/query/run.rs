@@ -34,9 +34,16 @@ pub(super) struct Runner<'a> {
 impl<'a> Runner<'a> {
     pub(super) fn run(&self, query: &Query<Resolved>) -> Answer {
         let query = &query.0;
-        let mut posts = self.candidates(query);
+        let (mut posts, answered) = self.candidates(query);
         if let Some(check) = &query.check {
-            posts.retain(|post| self.holds(check, *post));
+            match (check, answered) {
+                (_, None) => posts.retain(|post| self.holds(check, *post)),
+                (Check::All(checks), Some(done)) => {
+                    let rest = || checks.iter().enumerate().filter(|(at, _)| *at != done);
+                    posts.retain(|post| rest().all(|(_, check)| self.holds(check, *post)));
+                }
+                (_, Some(_)) => {}
+            }
         }
         let total = posts.len();
         let wanted = query
@@ -52,13 +59,14 @@ impl<'a> Runner<'a> {
     }
 
     /// The posts of the sources in the order in which they stand there, each once: of content
-    /// sets the default order, of a single named query its own.
-    fn candidates(&self, query: &Resolved) -> Vec<PostId> {
+    /// sets the default order, of a single named query its own. Beside them the number of the
+    /// test, of those that must all hold, that an index has answered already.
+    fn candidates(&self, query: &Resolved) -> (Vec<PostId>, Option<usize>) {
         if let [Source::Named(named)] = query.sources.as_slice() {
-            return self.run(named).posts;
+            return (self.run(named).posts, None);
         }
-        if let Some(posts) = self.indexed(query) {
-            return posts;
+        if let Some(found) = self.indexed(query) {
+            return found;
         }
         let mut posts = Vec::new();
         for source in &query.sources {
@@ -71,12 +79,12 @@ impl<'a> Runner<'a> {
             posts.sort_unstable();
             posts.dedup();
         }
-        posts
+        (posts, None)
     }
 
     /// Where a test that must hold asks for one term, only that term's posts can be meant: of
     /// several such tests the shortest list.
-    fn indexed(&self, query: &Resolved) -> Option<Vec<PostId>> {
+    fn indexed(&self, query: &Resolved) -> Option<(Vec<PostId>, Option<usize>)> {
         let sets: Vec<usize> = query
             .sources
             .iter()
@@ -85,24 +93,23 @@ impl<'a> Runner<'a> {
                 Source::Named(_) => None,
             })
             .collect::<Option<_>>()?;
-        let all;
         let checks: &[Check] = match query.check.as_ref()? {
             Check::All(checks) => checks,
-            other => {
-                all = [other.clone()];
-                &all
-            }
+            single => std::slice::from_ref(single),
         };
-        let lists = checks.iter().filter_map(|check| self.posting_list(check));
-        let shortest = lists.min_by_key(|list| list.len())?;
+        let lists = checks
+            .iter()
+            .enumerate()
+            .filter_map(|(at, check)| Some((at, self.posting_list(check)?)));
+        let (at, shortest) = lists.min_by_key(|(_, list)| list.len())?;
         let every = sets.len() == self.catalogue.sets().len();
-        Some(
-            shortest
-                .iter()
-                .copied()
-                .filter(|post| every || sets.contains(&self.catalogue.post(*post).set))
-                .collect(),
-        )
+        let posts = shortest
+            .iter()
+            .copied()
+            .filter(|post| every || sets.contains(&self.catalogue.post(*post).set))
+            .collect();
+        let whole = !matches!(checks[at], Check::EachOf(..));
+        Some((posts, whole.then_some(at)))
     }
 
     fn posting_list(&self, check: &Check) -> Option<&'a [PostId]> {
