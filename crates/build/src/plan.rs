@@ -1,6 +1,6 @@
 //! What a build makes: every output with its address, decided before anything is rendered.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use tabulae_core::archive::{Laid, lay_out};
 use tabulae_core::catalogue::PostId;
@@ -93,6 +93,8 @@ pub struct Plan {
     pub overviews: Vec<Option<Link>>,
     /// The feeds.
     pub feeds: Vec<FeedPlan>,
+    /// The numbers of the feeds of each list, by archive and list.
+    pub feeds_of: BTreeMap<(usize, usize), Vec<usize>>,
     /// The page of each term, by term field and term.
     pub term_pages: BTreeMap<(usize, TermId), Link>,
 }
@@ -104,6 +106,7 @@ pub fn plan(site: &Site, faults: &mut Faults) -> Plan {
         site,
         outputs: Outputs::default(),
         plan: Plan::default(),
+        undated: BTreeSet::new(),
         faults,
     };
     planner.posts();
@@ -121,6 +124,8 @@ struct Planner<'a> {
     site: &'a Site,
     outputs: Outputs,
     plan: Plan,
+    /// Posts of which it was said that feeds leave them out.
+    undated: BTreeSet<PostId>,
     faults: &'a mut Faults,
 }
 
@@ -292,6 +297,10 @@ impl Planner<'_> {
     fn add_feed(&mut self, feed: FeedPlan, maker: impl FnOnce() -> Maker) {
         let what = What::Feed(self.plan.feeds.len());
         self.add(feed.link.clone(), what, maker);
+        if let Some(list) = feed.of {
+            let number = self.plan.feeds.len();
+            self.plan.feeds_of.entry(list).or_default().push(number);
+        }
         self.plan.feeds.push(feed);
     }
 
@@ -301,13 +310,7 @@ impl Planner<'_> {
         if post.updated.is_some() {
             return true;
         }
-        if post.draft {
-            return false;
-        }
-        let known = |fault: &Diagnostic| {
-            fault.code == Code::FeedUndated && fault.place.file.as_deref() == Some(&post.path)
-        };
-        if !self.faults.iter().any(known) {
+        if !post.draft && self.undated.insert(id) {
             self.faults.push(
                 Diagnostic::warning(
                     Code::FeedUndated,

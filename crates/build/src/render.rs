@@ -251,32 +251,26 @@ impl<'a> Renderer<'a> {
         }
     }
 
+    /// The feeds of a list.
+    fn list_feeds(&self, archive: usize, group: usize) -> Vec<Value> {
+        let plan = &self.shared.plan;
+        let numbers = plan.feeds_of.get(&(archive, group)).into_iter().flatten();
+        numbers
+            .map(|at| crate::template::feed_value(&self.shared, &plan.feeds[*at]))
+            .collect()
+    }
+
     /// The feeds of a list that are not the site's.
     fn own_feeds(&self, archive: usize, group: usize) -> Value {
         if self.shared.site.settings.archives[archive].by.is_none() {
             return Value::from(Vec::<Value>::new());
         }
-        let own = self
-            .shared
-            .plan
-            .feeds
-            .iter()
-            .filter(|feed| feed.of == Some((archive, group)));
-        own.map(|feed| crate::template::feed_value(&self.shared, feed))
-            .collect()
+        Value::from(self.list_feeds(archive, group))
     }
 
     /// The feeds of a list, and then those of the site, each once.
     fn feeds_of(&self, archive: usize, group: usize) -> Value {
-        let own = self
-            .shared
-            .plan
-            .feeds
-            .iter()
-            .filter(|feed| feed.of == Some((archive, group)));
-        let mut feeds: Vec<Value> = own
-            .map(|feed| crate::template::feed_value(&self.shared, feed))
-            .collect();
+        let mut feeds = self.list_feeds(archive, group);
         if let Ok(site) = self
             .site
             .get_attr("feeds")
