@@ -14,6 +14,7 @@ use crate::route::Link;
 use crate::settings::{Archive, OverviewOrder, Settings};
 use crate::source::Place;
 use crate::term::{TermId, identity, slug};
+use crate::time::date_part;
 use crate::value::{Kind, Value};
 
 /// What an archive is split by.
@@ -285,12 +286,12 @@ fn variable(
     catalogue: &Catalogue,
 ) -> Option<String> {
     if let Some(day) = term.day {
-        return match (name, by) {
-            ("year", _) => Some(format!("{:04}", day.year())),
-            ("month", By::Month | By::Day) => Some(format!("{:02}", day.month())),
-            ("day", By::Day) => Some(format!("{:02}", day.day())),
-            _ => None,
+        let shared = match name {
+            "month" => matches!(by, By::Month | By::Day),
+            "day" => matches!(by, By::Day),
+            _ => true,
         };
+        return shared.then(|| date_part(day, name)).flatten();
     }
     let own = archive.by.as_ref().is_some_and(|by| by.node == name);
     let field = matches!(by, By::Term(field) if catalogue.terms(*field).field.is(name));

@@ -18,6 +18,7 @@ use crate::route::Link;
 use crate::settings::{Settings, TermField};
 use crate::source::{Place, Source, Spanned};
 use crate::term::{Term, TermId, identity, nested_identity, slug};
+use crate::time::date_part;
 use crate::value::{Kind, Value};
 
 /// A note on a term: `terms/tag/lime.md`.
@@ -373,17 +374,8 @@ fn links(
             let pattern = &settings.content[post.set].link;
             let undated_draft = post.draft && post.date.is_none();
             let value = |name: &str| {
-                variable(catalogue, id, name).or_else(|| {
-                    if !undated_draft {
-                        return None;
-                    }
-                    match name {
-                        "year" => Some(format!("{:04}", today.year())),
-                        "month" => Some(format!("{:02}", today.month())),
-                        "day" => Some(format!("{:02}", today.day())),
-                        _ => None,
-                    }
-                })
+                let draft = || undated_draft.then(|| date_part(today, name)).flatten();
+                variable(catalogue, id, name).or_else(draft)
             };
             pattern.expand(value).unwrap_or_else(|missing| {
                 if include.has_page(post.state) {
@@ -412,7 +404,7 @@ fn variable(catalogue: &Catalogue, id: PostId, name: &str) -> Option<String> {
     match name {
         "slug" => return Some(post.slug.clone()),
         "folder" => return Some(post.folder.clone()),
-        "year" | "month" | "day" => return post.date_text(name),
+        "year" | "month" | "day" => return date_part(post.date?.day, name),
         _ => {}
     }
     if let Some(field) = catalogue.term_field(name) {

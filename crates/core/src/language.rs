@@ -89,14 +89,10 @@ impl Language {
     /// being equal.
     #[must_use]
     pub fn compare(&self, a: &str, b: &str) -> Ordering {
-        match self.collator.compare(a, b) {
-            Ordering::Equal => Ordering::Equal,
-            order if fold(a) == fold(b) => {
-                let _ = order;
-                Ordering::Equal
-            }
-            order => order,
+        if fold(a) == fold(b) {
+            return Ordering::Equal;
         }
+        self.sort(a, b)
     }
 
     /// The order of two texts in a list: the language's collation, to the last difference.

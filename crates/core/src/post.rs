@@ -187,18 +187,6 @@ impl Post {
     pub fn minutes(&self) -> usize {
         self.words().div_ceil(220).max(1)
     }
-
-    /// `YYYY`, `MM`, `DD` of its date.
-    #[must_use]
-    pub fn date_text(&self, part: &str) -> Option<String> {
-        let day = self.date?.day;
-        match part {
-            "year" => Some(format!("{:04}", day.year())),
-            "month" => Some(format!("{:02}", day.month())),
-            "day" => Some(format!("{:02}", day.day())),
-            _ => None,
-        }
-    }
 }
 
 /// Whether the front matter of a post of `set` gives its title.

@@ -324,11 +324,6 @@ impl Outputs {
         }
     }
 
-    /// All paths, in the order claimed.
-    pub fn files(&self) -> impl Iterator<Item = &str> {
-        self.makers.keys().map(String::as_str)
-    }
-
     /// The maker of an output.
     #[must_use]
     pub fn maker(&self, file: &str) -> Option<&Maker> {

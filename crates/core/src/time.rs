@@ -136,6 +136,18 @@ pub fn parse_part(text: &str) -> Result<DatePart, DateFault> {
     }
 }
 
+/// A part of a day as links write it: `year` in four digits, `month` and `day` in two; `None`
+/// for any other name.
+#[must_use]
+pub fn date_part(day: Date, name: &str) -> Option<String> {
+    match name {
+        "year" => Some(format!("{:04}", day.year())),
+        "month" => Some(format!("{:02}", day.month())),
+        "day" => Some(format!("{:02}", day.day())),
+        _ => None,
+    }
+}
+
 fn civil_date(year: i16, month: i16, day: i16) -> Result<Date, DateFault> {
     let there = |month, day| Date::new(year, month, day).ok();
     let narrow = |n: i16| i8::try_from(n).unwrap_or(0);

@@ -171,6 +171,17 @@ fn folder_of(path: &str) -> &str {
     path.rsplit_once('/').map_or("", |(folder, _)| folder)
 }
 
+/// A new file, in place of whatever lies there, a symbolic link too: that is not written through.
+fn create_new(path: &Path) -> io::Result<File> {
+    match File::create_new(path) {
+        Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
+            fs::remove_file(path)?;
+            File::create_new(path)
+        }
+        other => other,
+    }
+}
+
 /// What stands where a folder is needed must be one.
 fn check_folder(folder: &Path, within: bool) -> io::Result<()> {
     let found = fs::symlink_metadata(folder)?;
@@ -256,21 +267,8 @@ impl Output for Disk {
     fn stage(&self, path: &str, bytes: &[u8]) -> io::Result<()> {
         self.make_folders(path)?;
         let staged = self.staged(path);
-        let write = || {
-            // Whatever lies there, a symbolic link too, is not written through.
-            let mut options = File::options();
-            let open = || options.write(true).create_new(true).open(&staged);
-            let mut open = open;
-            let file = match open() {
-                Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
-                    fs::remove_file(&staged)?;
-                    open()
-                }
-                other => other,
-            };
-            io::Write::write_all(&mut file?, bytes)
-        };
-        write().inspect_err(|_| {
+        let write = |mut file: File| io::Write::write_all(&mut file, bytes);
+        create_new(&staged).and_then(write).inspect_err(|_| {
             let _ = fs::remove_file(&staged);
         })
     }

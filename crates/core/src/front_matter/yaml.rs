@@ -66,9 +66,12 @@ impl<'a> Reader<'a> {
                 let around =
                     &self.text.as_bytes()[at.saturating_sub(1)..(at + 1).min(self.text.len())];
                 let tab = around.contains(&b'\t');
-                Err(self
-                    .fault(Span::new(self.base + at, self.base + at + 1), error.info())
-                    .map_help(tab))
+                let span = Span::new(self.base + at, self.base + at + 1);
+                let mut fault = self.fault(span, error.info());
+                if tab {
+                    fault.help = Some("use spaces here; YAML does not take a tab".to_owned());
+                }
+                Err(fault)
             }
         }
     }
@@ -234,19 +237,6 @@ fn weight(value: &Value) -> usize {
                 .sum::<usize>()
         }
         _ => 1,
-    }
-}
-
-trait MapHelp {
-    fn map_help(self, tab: bool) -> Self;
-}
-
-impl MapHelp for Box<Diagnostic> {
-    fn map_help(mut self, tab: bool) -> Self {
-        if tab {
-            self.help = Some("use spaces here; YAML does not take a tab".to_owned());
-        }
-        self
     }
 }
 

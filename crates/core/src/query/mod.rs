@@ -183,12 +183,6 @@ impl Query<Resolved> {
     pub fn needs_this(&self) -> bool {
         self.0.needs_this
     }
-
-    /// How many posts it gives at most.
-    #[must_use]
-    pub fn limit(&self) -> Option<usize> {
-        self.0.limit
-    }
 }
 
 impl Resolved {

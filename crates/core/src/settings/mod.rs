@@ -329,13 +329,5 @@ impl Address {
     }
 }
 
-impl Settings {
-    /// The content set of this name.
-    #[must_use]
-    pub fn content_set(&self, name: &str) -> Option<usize> {
-        self.content.iter().position(|set| set.name == name)
-    }
-}
-
 #[cfg(test)]
 mod tests;

@@ -123,13 +123,13 @@ impl World {
         compile(&Passage::command_line(text), scope)
     }
 
-    /// The letters of the posts that a query gives.
-    fn letters(
+    /// The names of the posts that a query gives, without folder and ending.
+    fn names(
         &self,
         text: &str,
         this: Option<&str>,
         parameters: &[(String, Parameter)],
-    ) -> String {
+    ) -> Vec<String> {
         let compiled = self.compile(text, this.is_some(), parameters);
         let errors: Vec<_> = compiled
             .diagnostics
@@ -139,11 +139,20 @@ impl World {
         assert!(errors.is_empty(), "{text}: {errors:?}");
         let this = this.and_then(|path| self.catalogue.find(path));
         let answer = compiled.output.unwrap().run(&self.catalogue, this);
-        answer
-            .posts
-            .iter()
-            .map(|id| self.catalogue.post(*id).path[6..7].to_owned())
+        let paths = answer.posts.iter().map(|id| &self.catalogue.post(*id).path);
+        paths
+            .map(|path| path[6..path.len() - 3].to_owned())
             .collect()
+    }
+
+    /// The same where each name is a letter.
+    fn letters(
+        &self,
+        text: &str,
+        this: Option<&str>,
+        parameters: &[(String, Parameter)],
+    ) -> String {
+        self.names(text, this, parameters).concat()
     }
 }
 

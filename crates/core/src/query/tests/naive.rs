@@ -281,24 +281,6 @@ fn catalogue_of(posts: &[Plain]) -> World {
     }
 }
 
-fn run(world: &World, text: &str) -> Vec<String> {
-    let compiled = world.compile(text, false, &[]);
-    let errors: Vec<_> = compiled
-        .diagnostics
-        .iter()
-        .filter(|fault| fault.is_error())
-        .collect();
-    assert!(errors.is_empty(), "{text}: {errors:?}");
-    let answer = compiled.output.unwrap().run(&world.catalogue, None);
-    let names = answer
-        .posts
-        .iter()
-        .map(|id| world.catalogue.post(*id).path.clone());
-    names
-        .map(|path| path[6..path.len() - 3].to_owned())
-        .collect()
-}
-
 proptest! {
     #![proptest_config(ProptestConfig { cases: 400, failure_persistence: None, ..ProptestConfig::default() })]
 
@@ -334,7 +316,7 @@ proptest! {
         }
         text.push_str(&format!(" offset {offset}"));
         let expected: Vec<String> = expected.into_iter().skip(offset).take(limit.unwrap_or(usize::MAX)).map(|post| post.name.clone()).collect();
-        prop_assert_eq!(run(&world, &text), expected, "{}", text);
+        prop_assert_eq!(world.names(&text, None, &[]), expected, "{}", text);
     }
 
     #[test]
