@@ -65,6 +65,35 @@ const CASES: &[Case] = &[
             place.is_some_and(|place| place.to_lowercase().contains("wharf"))
         })
     }),
+    ("from posts where title ends with ' 77'", |catalogue| {
+        scan(catalogue, |id| {
+            catalogue.post(id).title.to_lowercase().ends_with(" 77")
+        })
+    }),
+    (
+        "from posts where place != 'Sallow Reach' or not featured",
+        |catalogue| {
+            scan(catalogue, |id| {
+                let front = &catalogue.post(id).front;
+                let place = front.at("place").and_then(|v| v.node.written());
+                let featured = matches!(
+                    front.at("featured").map(|v| &v.node),
+                    Some(Value::Flag(true, _))
+                );
+                place.is_some_and(|place| place.to_lowercase() != "sallow reach") || !featured
+            })
+        },
+    ),
+    ("from posts where place matches 'lock$'", |catalogue| {
+        scan(catalogue, |id| {
+            let place = catalogue
+                .post(id)
+                .front
+                .at("place")
+                .and_then(|v| v.node.written());
+            place.is_some_and(|place| place.to_lowercase().ends_with("lock"))
+        })
+    }),
     ("from posts where year = 2019 and month = 3", |catalogue| {
         scan(catalogue, |id| {
             catalogue
@@ -209,7 +238,7 @@ fn front(number: u64) -> String {
     format!(
         "---\ntitle: Post {number}\ndate: {}-{:02}-{:02}\ntags: [tag {first}, tag {second}]\ncategory: Category {}\nhours: {}\nfeatured: {}\nplace: {place}\n---\n",
         2010 + dice(6, 16),
-        1 + dice(7, 12),
+        1 + dice(7, 3) * 4 + dice(12, 4),
         1 + dice(8, 28),
         dice(9, 12),
         dice(10, 100),

@@ -1,14 +1,17 @@
 //! All posts and terms of a site, numbered, indexed once, then never changed.
 
+mod fields;
 mod terms;
 #[cfg(test)]
 mod tests;
 
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
+use std::ops::Range;
+use std::sync::OnceLock;
 
-use indexmap::IndexMap;
-
+pub use self::fields::{Cell, FieldProfile, PostText};
+use self::fields::{Fields, Texts};
 use self::terms::TermIndexer;
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
 pub use crate::id::PostId;
@@ -18,8 +21,7 @@ use crate::route::Link;
 use crate::settings::{Settings, TermField};
 use crate::source::{Place, Source, Spanned};
 use crate::term::{Term, TermId, identity, nested_identity, slug};
-use crate::time::date_part;
-use crate::value::{Kind, Value};
+use crate::time::{Stamp, date_part};
 
 /// A note on a term: `terms/tag/lime.md`.
 #[derive(Debug, Clone)]
@@ -40,15 +42,6 @@ pub struct TermNote {
     pub source: Source,
 }
 
-/// What is known of one front matter field over a set of posts.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct FieldProfile {
-    /// The kinds of its single values.
-    pub kinds: Vec<Kind>,
-    /// Whether any post holds a list in it.
-    pub many: bool,
-}
-
 /// All posts and terms.
 #[derive(Debug)]
 pub struct Catalogue {
@@ -58,9 +51,13 @@ pub struct Catalogue {
     listed: Vec<bool>,
     links: Vec<Link>,
     terms_of: Vec<Vec<Vec<TermId>>>,
-    fields: Vec<TermTable>,
+    term_tables: Vec<TermTable>,
     by_set: Vec<Vec<PostId>>,
-    profiles: Vec<IndexMap<String, FieldProfile>>,
+    every: Vec<PostId>,
+    dated: u32,
+    days_in_order: bool,
+    fields: Fields,
+    texts: [OnceLock<Texts>; PostText::COUNT],
     sets: Vec<String>,
 }
 
@@ -109,7 +106,7 @@ impl Catalogue {
             .expect("English is always there");
         in_default_order(&mut posts, &language);
         let listed: Vec<bool> = posts.iter().map(|post| include.lists(post.state)).collect();
-        let mut fields = Vec::new();
+        let mut term_tables: Vec<TermTable> = Vec::new();
         let mut terms_of = vec![Vec::with_capacity(settings.term_fields.len()); posts.len()];
         for (number, field) in settings.term_fields.iter().enumerate() {
             let notes: Vec<&TermNote> = notes.iter().filter(|note| note.field == number).collect();
@@ -119,16 +116,21 @@ impl Catalogue {
                 &listed,
                 &mut terms_of,
             );
-            fields.push(table);
+            term_tables.push(table);
         }
+        let dates = posts.iter().filter_map(|post| post.date);
         let mut catalogue = Self {
             language,
             listed,
             links: Vec::new(),
             terms_of,
-            fields,
             by_set: vec![Vec::new(); settings.content.len()],
-            profiles: profiles(&posts, settings.content.len()),
+            every: Vec::new(),
+            dated: u32::try_from(dates.clone().count()).unwrap_or(u32::MAX),
+            days_in_order: dates.is_sorted_by(|a, b| a.day >= b.day),
+            texts: Default::default(),
+            fields: Fields::new(&posts, settings.content.len()),
+            term_tables,
             sets: settings
                 .content
                 .iter()
@@ -140,6 +142,7 @@ impl Catalogue {
             if catalogue.is_listed(id) {
                 let set = catalogue.post(id).set;
                 catalogue.by_set[set].push(id);
+                catalogue.every.push(id);
             }
         }
         catalogue.links = links(&catalogue, settings, include, today, &mut faults);
@@ -185,6 +188,43 @@ impl Catalogue {
         &self.by_set[set]
     }
 
+    /// The listed posts of all content sets, in the default order.
+    #[must_use]
+    pub fn listed(&self) -> &[PostId] {
+        &self.every
+    }
+
+    /// The posts whose dates stand so to something: `order` says how one date does, and must
+    /// never rise from the newest post to the oldest. Undated posts are never among them.
+    #[must_use]
+    pub fn dated(&self, order: impl Fn(&Stamp) -> Ordering, wanted: &[Ordering]) -> Range<PostId> {
+        let first_that = |fits: &dyn Fn(Ordering) -> bool| {
+            let (mut low, mut high) = (0, self.dated);
+            while low < high {
+                let middle = low + (high - low) / 2;
+                let date = self.post(PostId(middle)).date;
+                if date.is_some_and(|date| fits(order(&date))) {
+                    high = middle;
+                } else {
+                    low = middle + 1;
+                }
+            }
+            PostId(low)
+        };
+        let start = |order: Ordering| first_that(&|found| found <= order);
+        let end = |order: Ordering| first_that(&|found| found < order);
+        let newest = wanted.iter().copied().max().unwrap_or(Ordering::Less);
+        let oldest = wanted.iter().copied().min().unwrap_or(Ordering::Less);
+        start(newest)..end(oldest)
+    }
+
+    /// Whether the days of the dates stand in the order of the instants, which a clock set back
+    /// over midnight can hinder.
+    #[must_use]
+    pub fn days_in_order(&self) -> bool {
+        self.days_in_order
+    }
+
     /// The names of the content sets, by number.
     #[must_use]
     pub fn sets(&self) -> &[String] {
@@ -194,52 +234,54 @@ impl Catalogue {
     /// The number of the term field that goes by this name, one or many.
     #[must_use]
     pub fn term_field(&self, name: &str) -> Option<usize> {
-        self.fields.iter().position(|table| table.field.is(name))
+        self.term_tables
+            .iter()
+            .position(|table| table.field.is(name))
     }
 
     /// The terms of a term field.
     #[must_use]
     pub fn terms(&self, field: usize) -> &TermTable {
-        &self.fields[field]
+        &self.term_tables[field]
     }
 
     /// The term fields' tables, by number.
     #[must_use]
     pub fn term_tables(&self) -> &[TermTable] {
-        &self.fields
+        &self.term_tables
     }
 
     /// What is known of a front matter field over the posts of these sets, listed or not;
     /// dotted names reach into maps.
     #[must_use]
     pub fn profile(&self, name: &str, sets: &[usize]) -> Option<FieldProfile> {
-        let mut found: Option<FieldProfile> = None;
-        for set in sets {
-            if let Some(profile) = self.profiles[*set].get(name) {
-                let whole = found.get_or_insert_default();
-                whole.many |= profile.many;
-                for kind in &profile.kinds {
-                    if !whole.kinds.contains(kind) {
-                        whole.kinds.push(*kind);
-                    }
-                }
-            }
-        }
-        found
+        self.fields.profile(name, sets)
     }
 
     /// The names of all front matter fields over these sets, in the order met.
     #[must_use]
     pub fn field_names(&self, sets: &[usize]) -> Vec<&str> {
-        let mut names = Vec::new();
-        for set in sets {
-            for name in self.profiles[*set].keys() {
-                if !names.contains(&name.as_str()) {
-                    names.push(name.as_str());
-                }
-            }
-        }
-        names
+        self.fields.names(sets)
+    }
+
+    /// The number of a front matter field's column.
+    #[must_use]
+    pub fn column(&self, name: &str) -> Option<usize> {
+        self.fields.column(name)
+    }
+
+    /// The values of a post in a column, those of a list one by one.
+    pub fn cells(&self, column: usize, id: PostId) -> impl Iterator<Item = Cell<'_>> {
+        self.fields.cells(column, id)
+    }
+
+    /// A text of a post. The first that asks lays those of all posts side by side, which takes
+    /// as long as looking at each post once.
+    #[must_use]
+    pub fn text(&self, which: PostText, id: PostId) -> Option<&str> {
+        self.texts[which as usize]
+            .get_or_init(|| Texts::new(&self.posts, which))
+            .get(id)
     }
 
     /// The post that `name` stands for: its path, its path within its set, or its slug.
@@ -316,47 +358,6 @@ pub fn default_order(language: &Language, a: &Post, b: &Post) -> Ordering {
     dates
         .then_with(|| language.sort(&a.title, &b.title))
         .then_with(|| a.path.cmp(&b.path))
-}
-
-fn profiles(posts: &[Post], sets: usize) -> Vec<IndexMap<String, FieldProfile>> {
-    let mut profiles = vec![IndexMap::new(); sets];
-    for post in posts {
-        for entry in &post.front.entries {
-            note_kinds(&mut profiles[post.set], &entry.key.node, &entry.value.node);
-        }
-    }
-    profiles
-}
-
-fn note_kinds(profiles: &mut IndexMap<String, FieldProfile>, name: &str, value: &Value) {
-    if !profiles.contains_key(name) {
-        profiles.insert(name.to_owned(), FieldProfile::default());
-    }
-    let Some(profile) = profiles.get_mut(name) else {
-        return;
-    };
-    let mut note = |value: &Value| {
-        let kind = value.kind();
-        if !value.is_missing() && !profile.kinds.contains(&kind) {
-            profile.kinds.push(kind);
-        }
-    };
-    match value {
-        Value::List(items) => {
-            items.iter().for_each(|item| note(&item.node));
-            profile.many = true;
-        }
-        other => note(other),
-    }
-    if let Value::Map(map) = value {
-        for entry in &map.entries {
-            note_kinds(
-                profiles,
-                &format!("{name}.{}", entry.key.node),
-                &entry.value.node,
-            );
-        }
-    }
 }
 
 /// The addresses of all posts by their sets' patterns.

@@ -89,7 +89,7 @@ impl Language {
     /// being equal.
     #[must_use]
     pub fn compare(&self, a: &str, b: &str) -> Ordering {
-        if fold(a) == fold(b) {
+        if same_folded(a, b) {
             return Ordering::Equal;
         }
         self.sort(a, b)
@@ -193,6 +193,15 @@ pub fn fold(text: &str) -> Cow<'_, str> {
         };
     }
     CaseMapper::new().fold_string(text)
+}
+
+/// Whether two texts are equal without regard to case.
+#[must_use]
+pub fn same_folded(a: &str, b: &str) -> bool {
+    if a.is_ascii() && b.is_ascii() {
+        return a.eq_ignore_ascii_case(b);
+    }
+    fold(a) == fold(b)
 }
 
 /// `text` without regard to case and accents.

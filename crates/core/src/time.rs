@@ -1,5 +1,7 @@
 //! Dates as they are written, and as they are in the site's time zone.
 
+use std::cmp::Ordering;
+
 use jiff::civil::{Date, DateTime, Time};
 use jiff::tz::{Offset, TimeZone};
 use jiff::{Span, Timestamp};
@@ -44,6 +46,20 @@ pub struct Stretch {
     pub start: Timestamp,
     /// One past the last, or `start` again for a single instant.
     pub end: Timestamp,
+}
+
+impl Stretch {
+    /// How an instant stands to it: before, within, or after.
+    #[must_use]
+    pub fn order_of(&self, at: Timestamp) -> Ordering {
+        if at < self.start {
+            Ordering::Less
+        } else if at >= self.end && at != self.start {
+            Ordering::Greater
+        } else {
+            Ordering::Equal
+        }
+    }
 }
 
 /// A year, a month, a day, or an instant.

@@ -262,3 +262,24 @@ fn related_posts_are_named_by_path_or_slug() {
         [(Code::RelatedUnknown, Some("did you mean `lime`?"))]
     );
 }
+
+#[rstest]
+#[case::single("hours: 3", "hours", &[Cell::Number(3.0)])]
+#[case::list("colours: [red, 2, [true]]", "colours", &[Cell::Text("red"), Cell::Number(2.0), Cell::Flag(true)])]
+#[case::blank("note: '  '", "note", &[])]
+#[case::map("boat: {length: 9}", "boat.length", &[Cell::Number(9.0)])]
+#[case::an_entry_with_a_dot_before_a_map("boat: {length: 9}\nboat.length: 7", "boat.length", &[Cell::Number(7.0)])]
+#[case::in_the_other_order("boat.length: 7\nboat: {length: 9}", "boat.length", &[Cell::Number(7.0)])]
+fn a_column_holds_what_the_header_says(
+    #[case] front: &str,
+    #[case] name: &str,
+    #[case] expected: &[Cell<'_>],
+) {
+    let settings = settings("");
+    let front = format!("date: 2026-01-01\n{front}");
+    let posts = [("posts/a.md", "date: 2026-02-01"), ("posts/b.md", &front)];
+    let catalogue = catalogue(&settings, &posts, Vec::new()).output;
+    let column = catalogue.column(name).unwrap();
+    let of = |id| catalogue.cells(column, PostId(id)).collect::<Vec<_>>();
+    assert_eq!((of(0), of(1)), (vec![], expected.to_vec()));
+}

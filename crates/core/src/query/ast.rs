@@ -92,6 +92,19 @@ pub enum Comparison {
     GreaterOrEqual,
 }
 
+impl Comparison {
+    /// The comparison when its two sides change places.
+    pub(super) fn turned(self) -> Self {
+        match self {
+            Comparison::Equal | Comparison::Unequal => self,
+            Comparison::Less => Comparison::Greater,
+            Comparison::LessOrEqual => Comparison::GreaterOrEqual,
+            Comparison::Greater => Comparison::Less,
+            Comparison::GreaterOrEqual => Comparison::LessOrEqual,
+        }
+    }
+}
+
 /// Whether a test is turned around by `not`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Polarity {

@@ -15,7 +15,11 @@ use crate::time::Stretch;
 pub(super) enum FieldRef {
     Derived(DerivedField),
     Term(usize),
-    Own { name: String, many: bool },
+    /// A front matter field, by its column.
+    Own {
+        column: usize,
+        many: bool,
+    },
 }
 
 impl FieldRef {
@@ -53,6 +57,15 @@ pub(super) enum Side {
     Literals(Vec<Literal>),
     /// A parameter without a value.
     Missing,
+}
+
+impl Side {
+    pub(super) fn is_many(&self) -> bool {
+        match self {
+            Side::Field(field) | Side::This(field) => field.is_many(),
+            Side::Literals(_) | Side::Missing => false,
+        }
+    }
 }
 
 /// A condition whose names cannot fail to be found.
@@ -93,4 +106,14 @@ pub(super) enum Order {
 pub(super) enum Source {
     Set(usize),
     Named(Arc<Query<Resolved>>),
+}
+
+impl Source {
+    /// The content set that it is, unless it is a named query.
+    pub(super) fn set(&self) -> Option<usize> {
+        match self {
+            Source::Set(set) => Some(*set),
+            Source::Named(_) => None,
+        }
+    }
 }

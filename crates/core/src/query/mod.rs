@@ -7,9 +7,11 @@ mod lexer;
 mod library;
 mod literal;
 mod parser;
+mod plan;
 mod print;
 mod resolve;
 mod run;
+mod values;
 
 use std::fmt;
 
@@ -36,7 +38,8 @@ pub struct Written {
 #[derive(Debug, Clone)]
 pub struct Resolved {
     sources: Vec<check::Source>,
-    check: Option<check::Check>,
+    /// The tests that must all hold, cheapest first.
+    checks: Vec<check::Check>,
     order: Vec<check::Order>,
     limit: Option<usize>,
     offset: usize,

@@ -9,10 +9,11 @@ use super::check::{Check, FieldRef, Literal, Needle, Order, Side, Source};
 use super::fields::{DerivedField, FIELDS, derived};
 use super::library::Library;
 use super::literal::{kinds_text, listed, nearest_terms, relative};
+use super::plan::plan;
 use super::{Query, Resolved};
 use crate::catalogue::Catalogue;
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults, nearest};
-use crate::language::{fold, fold_accents};
+use crate::language::fold;
 use crate::source::{Passage, Span};
 use crate::time::{DatePart, Moment, Stamp, Stretch, parse_part};
 use crate::value::Kind;
@@ -82,7 +83,7 @@ pub(super) fn resolve(
                     .iter()
                     .any(|source| matches!(source, Source::Named(query) if query.0.needs_this)),
             sources,
-            check,
+            checks: check.map_or_else(Vec::new, plan),
             order,
             limit: statement.limit,
             offset: statement.offset.unwrap_or(0),
@@ -175,7 +176,12 @@ impl Resolver<'_> {
         match test {
             Test::Compare(left, comparison, right) => {
                 let (left, right) = self.pair(left, right)?;
-                Some(Check::Compare(left, *comparison, right))
+                Some(match (left, right) {
+                    (Side::Literals(left), right @ (Side::Field(_) | Side::This(_))) => {
+                        Check::Compare(right, comparison.turned(), Side::Literals(left))
+                    }
+                    (left, right) => Check::Compare(left, *comparison, right),
+                })
             }
             Test::In(left, polarity, values) => {
                 let (left, values) = self.pairs(left, values)?;
@@ -339,11 +345,10 @@ impl Resolver<'_> {
                 );
                 return None;
             }
-            let field = FieldRef::Own {
-                name: own.to_owned(),
-                many: profile.many,
-            };
-            return Some((field, profile.kinds));
+            if let Some(column) = catalogue.column(own) {
+                let many = profile.many;
+                return Some((FieldRef::Own { column, many }, profile.kinds));
+            }
         }
         self.unknown_field(name, span, sets);
         None
@@ -725,8 +730,7 @@ impl Resolver<'_> {
         };
         let needle = match search {
             Search::Matches => self.pattern(&needle, text.span)?,
-            Search::Contains => Needle::Plain(search, fold_accents(&needle).into_owned()),
-            _ => Needle::Plain(search, fold(&needle).into_owned()),
+            _ => Needle::Plain(search, search.folded(&needle).into_owned()),
         };
         Some(Check::Search(side, polarity, needle))
     }

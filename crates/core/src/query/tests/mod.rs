@@ -221,6 +221,17 @@ impl World {
 #[case("from posts where not (hours = 12)", "bcde")]
 #[case("from posts where not hours = 12", "bcde")]
 #[case("from posts where 12 <= hours", "ba")]
+#[case("from posts where 2026-03 < date", "")]
+#[case("from posts where 2025 < date", "ba")]
+#[case("from posts where 2025 = year", "cd")]
+#[case("from posts where date in 2025..2024", "")]
+#[case(
+    "from posts where date >= 2025 and year <= 2025 and not tag = 'dredging'",
+    "c"
+)]
+#[case("from posts where not (tag != 'masonry' or hours > 90)", "a")]
+#[case("where date < 2025 or date is missing", "ektu")]
+#[case("where tag = 'lime' or class = 'punt' or class = 'tug'", "aku")]
 #[case("from posts where featured", "a")]
 #[case("from posts where not featured", "bcde")]
 #[case("from posts where featured = false", "c")]
@@ -273,6 +284,10 @@ fn a_query_gives(#[case] text: &str, #[case] letters: &str) {
 #[case("from posts where current", "posts/c.md", "c")]
 #[case("from posts where tag = this.tag and not current", "posts/a.md", "b")]
 #[case("from posts where tag = this.tag", "posts/c.md", "")]
+#[case("from posts where category = this.category", "posts/a.md", "ad")]
+#[case("from posts where tag has any (this.tag, 'eels')", "posts/a.md", "bae")]
+#[case("from posts where tag has all (this.tag)", "posts/a.md", "a")]
+#[case("from posts where tag != this.title", "posts/a.md", "bcde")]
 #[case("from posts where tag != this.tag", "posts/a.md", "cde")]
 #[case(
     "from posts where date < this.date order by date desc limit 1",

@@ -2,6 +2,7 @@
 //! is looked at by itself, and the whole is sorted.
 
 use super::*;
+use crate::query::ast::Search;
 use jiff::civil::Date;
 use proptest::collection::vec;
 use proptest::option;
@@ -360,5 +361,17 @@ proptest! {
         let source = Source::new("posts/a.md", &text);
         let read = front_matter::read(&source, &jiff::tz::TimeZone::UTC);
         prop_assert!(read.output.body <= source.text().len());
+    }
+}
+
+proptest! {
+    #[test]
+    fn ascii_is_searched_as_any_text_is(
+        text in "[a-cA-C ]{0,8}",
+        wanted in "[a-c ]{0,3}",
+        search in one_of(&[Search::Contains, Search::StartsWith, Search::EndsWith]),
+    ) {
+        let fast = search.finds_ascii(text.as_bytes(), wanted.as_bytes());
+        prop_assert_eq!(fast, search.finds_any(&text, &wanted), "{} {} {}", text, search, wanted);
     }
 }

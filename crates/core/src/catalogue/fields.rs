@@ -1,0 +1,286 @@
+//! The front matter fields of all posts: what kinds of values each holds, and its values by
+//! column, so that a test of one field reads them from one place in memory.
+
+use indexmap::{IndexMap, IndexSet};
+use jiff::Timestamp;
+
+use crate::id::PostId;
+use crate::post::Post;
+use crate::value::{Kind, Value};
+
+/// What is known of one front matter field over a set of posts.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct FieldProfile {
+    /// The kinds of its single values.
+    pub kinds: Vec<Kind>,
+    /// Whether any post holds a list in it.
+    pub many: bool,
+}
+
+/// One value of a front matter field.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Cell<'a> {
+    /// A text that is not blank.
+    Text(&'a str),
+    /// A number.
+    Number(f64),
+    /// True or false.
+    Flag(bool),
+    /// A date's instant.
+    Date(Timestamp),
+}
+
+#[derive(Debug, Clone, Copy)]
+enum Stored {
+    Text(u32),
+    Number(f64),
+    Flag(bool),
+    Date(Timestamp),
+}
+
+/// The values of one field: for each post that has it, in the posts' order, where its values
+/// begin.
+#[derive(Debug, Default)]
+struct Column {
+    rows: Vec<(PostId, u32)>,
+    values: Vec<Stored>,
+}
+
+/// All front matter fields.
+#[derive(Debug)]
+pub(super) struct Fields {
+    profiles: Vec<IndexMap<String, FieldProfile>>,
+    columns: IndexMap<String, Column>,
+    texts: IndexSet<Box<str>>,
+    posts: usize,
+}
+
+impl Fields {
+    /// Reads the headers of `posts`, which are numbered in this order.
+    pub(super) fn new(posts: &[Post], sets: usize) -> Self {
+        let mut fields = Self {
+            profiles: vec![IndexMap::new(); sets],
+            columns: IndexMap::new(),
+            texts: IndexSet::new(),
+            posts: posts.len(),
+        };
+        for (number, post) in (0u32..).zip(posts) {
+            for entry in &post.front.entries {
+                let name = &entry.key.node;
+                fields.note_kinds(post.set, name, &entry.value.node);
+                fields.store(PostId(number), post, name, &entry.value.node);
+            }
+        }
+        fields
+    }
+
+    /// What is known of a field over these sets; dotted names reach into maps.
+    pub(super) fn profile(&self, name: &str, sets: &[usize]) -> Option<FieldProfile> {
+        let mut found: Option<FieldProfile> = None;
+        for profile in sets.iter().filter_map(|set| self.profiles[*set].get(name)) {
+            let whole = found.get_or_insert_default();
+            whole.many |= profile.many;
+            for kind in &profile.kinds {
+                if !whole.kinds.contains(kind) {
+                    whole.kinds.push(*kind);
+                }
+            }
+        }
+        found
+    }
+
+    /// The names of all fields over these sets, in the order met.
+    pub(super) fn names(&self, sets: &[usize]) -> Vec<&str> {
+        let names: IndexSet<&str> = sets
+            .iter()
+            .flat_map(|set| self.profiles[*set].keys())
+            .map(String::as_str)
+            .collect();
+        names.into_iter().collect()
+    }
+
+    /// The number of the field's column.
+    pub(super) fn column(&self, name: &str) -> Option<usize> {
+        self.columns.get_index_of(name)
+    }
+
+    /// The values of a post in a column, those of a list one by one.
+    pub(super) fn cells(&self, column: usize, post: PostId) -> impl Iterator<Item = Cell<'_>> {
+        let column = &self.columns[column];
+        let values = column.row(post, self.posts).map_or(&[][..], |row| {
+            let end = column
+                .rows
+                .get(row + 1)
+                .map_or(column.values.len(), |next| next.1 as usize);
+            &column.values[column.rows[row].1 as usize..end]
+        });
+        values.iter().map(|value| match *value {
+            Stored::Text(number) => Cell::Text(&self.texts[number as usize]),
+            Stored::Number(number) => Cell::Number(number),
+            Stored::Flag(flag) => Cell::Flag(flag),
+            Stored::Date(at) => Cell::Date(at),
+        })
+    }
+
+    fn note_kinds(&mut self, set: usize, name: &str, value: &Value) {
+        let profiles = &mut self.profiles[set];
+        if !profiles.contains_key(name) {
+            profiles.insert(name.to_owned(), FieldProfile::default());
+        }
+        let Some(profile) = profiles.get_mut(name) else {
+            return;
+        };
+        let mut note = |value: &Value| {
+            let kind = value.kind();
+            if !value.is_missing() && !profile.kinds.contains(&kind) {
+                profile.kinds.push(kind);
+            }
+        };
+        match value {
+            Value::List(items) => {
+                items.iter().for_each(|item| note(&item.node));
+                profile.many = true;
+            }
+            other => note(other),
+        }
+        if let Value::Map(map) = value {
+            for entry in &map.entries {
+                let inner = format!("{name}.{}", entry.key.node);
+                self.note_kinds(set, &inner, &entry.value.node);
+            }
+        }
+    }
+
+    fn store(&mut self, id: PostId, post: &Post, name: &str, value: &Value) {
+        if let Value::Map(map) = value {
+            for entry in &map.entries {
+                let inner = format!("{name}.{}", entry.key.node);
+                self.store(id, post, &inner, &entry.value.node);
+            }
+            return;
+        }
+        let mut column = match self.columns.get_mut(name) {
+            Some(column) => std::mem::take(column),
+            None => Column::default(),
+        };
+        if column.rows.last().is_some_and(|(last, _)| *last == id) {
+            // Both an entry `a.b` and a map `a` with `b`: the header decides.
+            if let Some((_, start)) = column.rows.pop() {
+                column.values.truncate(start as usize);
+            }
+            if let Some(value) = post.front.at(name) {
+                self.push(&mut column, id, &value.node);
+            }
+        } else {
+            self.push(&mut column, id, value);
+        }
+        match self.columns.get_mut(name) {
+            Some(place) => *place = column,
+            None => {
+                self.columns.insert(name.to_owned(), column);
+            }
+        }
+    }
+
+    fn push(&mut self, column: &mut Column, id: PostId, value: &Value) {
+        let start = number(column.values.len());
+        column.rows.push((id, start));
+        each_value(value, &mut |cell| {
+            column.values.push(match cell {
+                Cell::Text(text) => Stored::Text(self.intern(text)),
+                Cell::Number(number) => Stored::Number(number),
+                Cell::Flag(flag) => Stored::Flag(flag),
+                Cell::Date(at) => Stored::Date(at),
+            });
+        });
+    }
+
+    fn intern(&mut self, text: &str) -> u32 {
+        let at = match self.texts.get_index_of(text) {
+            Some(at) => at,
+            None => self.texts.insert_full(text.into()).0,
+        };
+        number(at)
+    }
+}
+
+impl Column {
+    /// The row of a post: at its own number where every post has the field.
+    fn row(&self, post: PostId, posts: usize) -> Option<usize> {
+        if self.rows.len() == posts {
+            return Some(post.0 as usize);
+        }
+        self.rows.binary_search_by_key(&post, |(id, _)| *id).ok()
+    }
+}
+
+/// A text that a post has, wherever it comes from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum PostText {
+    /// Its title.
+    Title,
+    /// The last part of its address.
+    Slug,
+    /// Its summary.
+    Summary,
+    /// Its image.
+    Image,
+}
+
+impl PostText {
+    /// How many there are.
+    pub(super) const COUNT: usize = 4;
+
+    fn of(self, post: &Post) -> Option<&str> {
+        match self {
+            PostText::Title => Some(&post.title),
+            PostText::Slug => Some(&post.slug),
+            PostText::Summary => post.summary.as_deref(),
+            PostText::Image => post.image.as_deref(),
+        }
+    }
+}
+
+/// One text of each post, one behind the other.
+#[derive(Debug)]
+pub(super) struct Texts {
+    all: String,
+    places: Vec<Option<(u32, u32)>>,
+}
+
+impl Texts {
+    pub(super) fn new(posts: &[Post], which: PostText) -> Self {
+        let mut all = String::new();
+        let mut append = |text: &str| {
+            let start = number(all.len());
+            all.push_str(text);
+            (start, number(all.len()))
+        };
+        let places = posts
+            .iter()
+            .map(|post| which.of(post).map(&mut append))
+            .collect();
+        Self { all, places }
+    }
+
+    pub(super) fn get(&self, id: PostId) -> Option<&str> {
+        let (start, end) = self.places[id.0 as usize]?;
+        Some(&self.all[start as usize..end as usize])
+    }
+}
+
+fn number(count: usize) -> u32 {
+    u32::try_from(count).unwrap_or(u32::MAX)
+}
+
+/// The single values of a value that are not missing, those of lists one by one.
+fn each_value<'a>(value: &'a Value, see: &mut impl FnMut(Cell<'a>)) {
+    match value {
+        Value::Text(text) if !text.trim().is_empty() => see(Cell::Text(text)),
+        Value::Number(number, _) => see(Cell::Number(*number)),
+        Value::Flag(flag, _) => see(Cell::Flag(*flag)),
+        Value::Date(stamp, _) => see(Cell::Date(stamp.at)),
+        Value::List(items) => items.iter().for_each(|item| each_value(&item.node, see)),
+        Value::Text(_) | Value::Map(_) | Value::Null => {}
+    }
+}

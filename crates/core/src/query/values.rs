@@ -1,0 +1,282 @@
+//! The values of a post, and how they compare.
+
+use std::borrow::Cow;
+use std::cmp::Ordering;
+
+use jiff::Timestamp;
+
+use super::ast::Comparison;
+use super::check::{FieldRef, Literal, Side};
+use super::fields::DerivedField;
+use super::run::Runner;
+use crate::catalogue::{Cell, PostId, PostText};
+use crate::language::fold;
+use crate::post::State;
+use crate::term::TermId;
+
+/// One value of a post.
+#[derive(Debug, Clone)]
+pub(super) enum Val<'a> {
+    Text(Cow<'a, str>),
+    Number(f64),
+    Flag(bool),
+    Date(Timestamp),
+    Term(usize, TermId),
+}
+
+impl<'a> From<Cell<'a>> for Val<'a> {
+    fn from(cell: Cell<'a>) -> Self {
+        match cell {
+            Cell::Text(text) => Val::Text(Cow::Borrowed(text)),
+            Cell::Number(number) => Val::Number(number),
+            Cell::Flag(flag) => Val::Flag(flag),
+            Cell::Date(at) => Val::Date(at),
+        }
+    }
+}
+
+impl<'a> Runner<'a> {
+    /// Whether one of a side's values meets something; `None` where it has no value.
+    pub(super) fn any(
+        &self,
+        side: &Side,
+        post: PostId,
+        mut meets: impl FnMut(&Val<'_>) -> bool,
+    ) -> Option<bool> {
+        match side {
+            Side::Field(field) => self.any_value(field, post, meets),
+            Side::This(field) => self.any_value(field, self.this?, meets),
+            Side::Literals(literals) => {
+                let mut values = literals.iter().filter_map(literal_value).peekable();
+                values.peek()?;
+                Some(values.any(|value| meets(&value)))
+            }
+            Side::Missing => None,
+        }
+    }
+
+    pub(super) fn any_value(
+        &self,
+        field: &FieldRef,
+        post: PostId,
+        mut meets: impl FnMut(&Val<'_>) -> bool,
+    ) -> Option<bool> {
+        match field {
+            FieldRef::Derived(field) => self.derived(*field, post).map(|value| meets(&value)),
+            FieldRef::Term(field) => {
+                let mut terms = self.terms(*field, post).peekable();
+                terms.peek()?;
+                Some(terms.any(|id| meets(&Val::Term(*field, id))))
+            }
+            FieldRef::Own { column, .. } => {
+                let mut cells = self.catalogue.cells(*column, post).peekable();
+                cells.peek()?;
+                Some(cells.any(|cell| meets(&cell.into())))
+            }
+        }
+    }
+
+    /// The value that stands so to each other value of the field.
+    pub(super) fn foremost(
+        &self,
+        field: &FieldRef,
+        post: PostId,
+        wins: Ordering,
+    ) -> Option<Val<'a>> {
+        let foremost = |best: Val<'a>, value: Val<'a>| {
+            if self.compare_values(&value, &best) == wins {
+                value
+            } else {
+                best
+            }
+        };
+        match field {
+            FieldRef::Derived(field) => self.derived(*field, post),
+            FieldRef::Term(field) => {
+                let terms = self.terms(*field, post).map(|id| Val::Term(*field, id));
+                terms.reduce(foremost)
+            }
+            FieldRef::Own { column, .. } => {
+                let cells = self.catalogue.cells(*column, post).map(Val::from);
+                cells.reduce(foremost)
+            }
+        }
+    }
+
+    /// The post's terms, and those above them where terms are nested.
+    pub(super) fn terms(
+        &self,
+        field: usize,
+        post: PostId,
+    ) -> impl Iterator<Item = TermId> + use<'a> {
+        let table = self.catalogue.terms(field);
+        let own = self.catalogue.terms_of(post, field).iter();
+        own.flat_map(|own| std::iter::successors(Some(*own), |id| table.term(*id).parent))
+    }
+
+    fn derived(&self, field: DerivedField, id: PostId) -> Option<Val<'a>> {
+        let post = self.catalogue.post(id);
+        let text = |text: &'a str| Some(Val::Text(Cow::Borrowed(text)));
+        let laid = |which| self.catalogue.text(which, id).and_then(text);
+        #[expect(clippy::cast_precision_loss, reason = "counts of words are small")]
+        let number = |number: usize| Some(Val::Number(number as f64));
+        let of_day = |part: fn(&jiff::civil::Date) -> i16| {
+            let date = post.date?;
+            Some(Val::Number(f64::from(part(&date.day))))
+        };
+        match field {
+            DerivedField::Title => laid(PostText::Title),
+            DerivedField::Link => text(&self.catalogue.link(id).encoded),
+            DerivedField::Slug => laid(PostText::Slug),
+            DerivedField::Path => text(&post.path),
+            DerivedField::Folder => text(&post.folder).filter(|_| !post.folder.is_empty()),
+            DerivedField::Content => text(&self.catalogue.sets()[post.set]),
+            DerivedField::Date => post.date.map(|date| Val::Date(date.at)),
+            DerivedField::Updated => post.updated.map(|date| Val::Date(date.at)),
+            DerivedField::Year => of_day(|day| day.year()),
+            DerivedField::Month => of_day(|day| day.month().into()),
+            DerivedField::Day => of_day(|day| day.day().into()),
+            DerivedField::Summary => laid(PostText::Summary),
+            DerivedField::Image => laid(PostText::Image),
+            DerivedField::Words => number(post.words()),
+            DerivedField::Minutes => number(post.minutes()),
+            DerivedField::Text => Some(Val::Text(Cow::Owned(crate::html::text(&post.html)))),
+            DerivedField::Draft => Some(Val::Flag(post.draft)),
+            DerivedField::Scheduled => Some(Val::Flag(post.state == State::Scheduled)),
+            DerivedField::Expired => Some(Val::Flag(post.state == State::Expired)),
+            DerivedField::Unlisted => Some(Val::Flag(post.unlisted)),
+            DerivedField::Current => Some(Val::Flag(self.this == Some(id))),
+            DerivedField::Likeness => None,
+        }
+    }
+
+    /// Whether a value stands in this comparison to any value of a side.
+    pub(super) fn any_of(
+        &self,
+        value: &Val<'_>,
+        side: &Side,
+        post: PostId,
+        comparison: Comparison,
+    ) -> bool {
+        match side {
+            Side::Literals(literals) => literals
+                .iter()
+                .any(|literal| self.meets(value, comparison, literal)),
+            side => {
+                let meets = |other: &Val<'_>| {
+                    self.order_of(value, other)
+                        .is_some_and(|order| comparison.admits(order))
+                };
+                self.any(side, post, meets) == Some(true)
+            }
+        }
+    }
+
+    pub(super) fn meets(&self, value: &Val<'_>, comparison: Comparison, literal: &Literal) -> bool {
+        match (value, literal) {
+            (Val::Term(field, id), Literal::Term(wanted, found)) if field == wanted => {
+                match comparison {
+                    Comparison::Equal => Some(*id) == *found,
+                    Comparison::Unequal => Some(*id) != *found,
+                    _ => found.is_some_and(|found| {
+                        let table = self.catalogue.terms(*field);
+                        let order = self
+                            .catalogue
+                            .language
+                            .compare(&table.term(*id).name, &table.term(found).name);
+                        comparison.admits(order)
+                    }),
+                }
+            }
+            (Val::Date(at), Literal::Date(stretch)) => comparison.admits(stretch.order_of(*at)),
+            (Val::Number(a), Literal::Number(b)) => a
+                .partial_cmp(b)
+                .is_some_and(|order| comparison.admits(order)),
+            (Val::Flag(a), Literal::Flag(b)) => comparison.admits(a.cmp(b)),
+            (Val::Text(a), Literal::Text { written, folded }) => match comparison {
+                Comparison::Equal => folds_to(a, folded),
+                Comparison::Unequal => !folds_to(a, folded),
+                _ => comparison.admits(self.catalogue.language.compare(a, written)),
+            },
+            _ => false,
+        }
+    }
+
+    /// The order of two values of one kind.
+    pub(super) fn order_of(&self, a: &Val<'_>, b: &Val<'_>) -> Option<Ordering> {
+        match (a, b) {
+            (Val::Number(a), Val::Number(b)) => a.partial_cmp(b),
+            (Val::Flag(a), Val::Flag(b)) => Some(a.cmp(b)),
+            (Val::Date(a), Val::Date(b)) => Some(a.cmp(b)),
+            (Val::Term(f, a), Val::Term(g, b)) if f == g && a == b => Some(Ordering::Equal),
+            (Val::Term(..) | Val::Text(_), Val::Term(..) | Val::Text(_)) => {
+                let (a_text, b_text) = (self.text_of(a)?, self.text_of(b)?);
+                if matches!((a, b), (Val::Text(_), Val::Text(_))) {
+                    return Some(self.catalogue.language.compare(a_text, b_text));
+                }
+                if crate::term::identity(a_text) == crate::term::identity(b_text) {
+                    return Some(Ordering::Equal);
+                }
+                Some(self.catalogue.language.compare(a_text, b_text))
+                    .filter(|order| *order != Ordering::Equal)
+            }
+            _ => None,
+        }
+    }
+
+    pub(super) fn text_of<'v>(&'v self, value: &'v Val<'_>) -> Option<&'v str> {
+        match value {
+            Val::Text(text) => Some(text),
+            Val::Term(field, id) => Some(&self.catalogue.terms(*field).term(*id).name),
+            _ => None,
+        }
+    }
+
+    /// Numbers before dates before text; true and false before all.
+    pub(super) fn compare_values(&self, a: &Val<'_>, b: &Val<'_>) -> Ordering {
+        let rank = |value: &Val<'_>| match value {
+            Val::Flag(_) => 0,
+            Val::Number(_) => 1,
+            Val::Date(_) => 2,
+            Val::Text(_) | Val::Term(..) => 3,
+        };
+        rank(a).cmp(&rank(b)).then_with(|| match (a, b) {
+            (Val::Number(a), Val::Number(b)) => a.total_cmp(b),
+            _ => match (self.text_of(a), self.text_of(b)) {
+                (Some(a), Some(b)) => self.catalogue.language.compare(a, b),
+                _ => self.order_of(a, b).unwrap_or(Ordering::Equal),
+            },
+        })
+    }
+}
+
+impl Comparison {
+    pub(super) fn admits(self, order: Ordering) -> bool {
+        match self {
+            Comparison::Equal => order == Ordering::Equal,
+            Comparison::Unequal => order != Ordering::Equal,
+            Comparison::Less => order == Ordering::Less,
+            Comparison::LessOrEqual => order != Ordering::Greater,
+            Comparison::Greater => order == Ordering::Greater,
+            Comparison::GreaterOrEqual => order != Ordering::Less,
+        }
+    }
+}
+
+/// Whether `text` is the folded text without regard to case.
+fn folds_to(text: &str, folded: &str) -> bool {
+    if folded.is_ascii() && text.is_ascii() {
+        return text.eq_ignore_ascii_case(folded);
+    }
+    fold(text) == folded
+}
+
+fn literal_value(literal: &Literal) -> Option<Val<'_>> {
+    match literal {
+        Literal::Text { written, .. } => Some(Val::Text(Cow::Borrowed(written))),
+        Literal::Number(number) => Some(Val::Number(*number)),
+        Literal::Flag(flag) => Some(Val::Flag(*flag)),
+        Literal::Date(stretch) => Some(Val::Date(stretch.start)),
+        Literal::Term(field, id) => id.map(|id| Val::Term(*field, id)),
+    }
+}
