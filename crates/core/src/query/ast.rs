@@ -168,6 +168,16 @@ pub enum Base {
     Now,
 }
 
+impl Base {
+    /// The word for it.
+    pub(super) fn word(self) -> &'static str {
+        match self {
+            Base::Today => "today",
+            Base::Now => "now",
+        }
+    }
+}
+
 /// One step of a relative date.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Step {

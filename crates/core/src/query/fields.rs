@@ -11,6 +11,8 @@ pub struct Derived {
     pub kind: Kind,
     /// What it is, in one sentence.
     pub about: &'static str,
+    /// What others call it, for hints.
+    pub also: &'static [&'static str],
     /// Which it is.
     pub field: DerivedField,
 }
@@ -44,37 +46,51 @@ pub enum DerivedField {
 }
 
 macro_rules! derived {
-    ($($field:ident $name:literal $kind:ident $about:literal,)*) => {
+    ($($field:ident $name:literal $kind:ident $about:literal $([$($also:literal),*])?,)*) => {
         /// Every derived field beside the term fields.
         pub const FIELDS: &[Derived] = &[
-            $(Derived { name: $name, kind: Kind::$kind, about: $about, field: DerivedField::$field },)*
+            $(Derived {
+                name: $name,
+                kind: Kind::$kind,
+                about: $about,
+                also: &[$($($also),*)?],
+                field: DerivedField::$field,
+            },)*
         ];
     };
 }
 
 derived! {
-    Title "title" Text "Its title.",
-    Link "link" Text "Its address, from the site's root.",
+    Title "title" Text "Its title." ["name", "heading", "headline"],
+    Link "link" Text "Its address, from the site's root." ["url", "address", "href"],
     Slug "slug" Text "The last part of its address.",
-    Path "path" Text "Its file, below the site's folder.",
+    Path "path" Text "Its file, below the site's folder." ["file", "filename"],
     Folder "folder" Text "Its folder, below the content set's.",
-    Content "content" Text "Its content set's name.",
-    Date "date" Date "When it is dated.",
-    Updated "updated" Date "When it was last changed; its date, unless it says otherwise.",
+    Content "content" Text "Its content set's name." ["set", "collection", "section"],
+    Date "date" Date "When it is dated." ["published", "created", "time", "when"],
+    Updated "updated" Date "When it was last changed; its date, unless it says otherwise." ["modified", "changed", "edited"],
     Year "year" Number "The year of its date.",
     Month "month" Number "The month of its date, 1 to 12.",
     Day "day" Number "The day of its date, 1 to 31.",
-    Summary "summary" Text "The text that stands for it in lists.",
-    Image "image" Text "Its image, as written.",
-    Words "words" Number "How many words its text has.",
+    Summary "summary" Text "The text that stands for it in lists." ["excerpt", "description", "teaser", "abstract"],
+    Image "image" Text "Its image, as written." ["picture", "cover", "thumbnail"],
+    Words "words" Number "How many words its text has." ["length", "wordcount"],
     Minutes "minutes" Number "How many minutes it takes to read, at 220 words a minute, at least 1.",
-    Text "text" Text "Its text, without markup.",
+    Text "text" Text "Its text, without markup." ["body", "html", "markdown"],
     Draft "draft" Flag "Whether it is marked as a draft.",
     Scheduled "scheduled" Flag "Whether it is dated after now.",
     Expired "expired" Flag "Whether it has expired.",
     Unlisted "unlisted" Flag "Whether it is marked as unlisted.",
     Current "current" Flag "Whether it is the post whose page is being made.",
     Likeness "likeness" Number "How like it is to the post whose page is being made, 0 to 1.",
+}
+
+/// The derived field that is meant by a name that it has elsewhere, or by one much like it.
+#[must_use]
+pub fn meant(name: &str) -> Option<&'static Derived> {
+    let others = FIELDS.iter().flat_map(|field| field.also.iter().copied());
+    let near = crate::diagnostic::nearest(&name.to_lowercase(), others)?;
+    FIELDS.iter().find(|field| field.also.contains(&near))
 }
 
 /// The derived field of this name.

@@ -1,6 +1,6 @@
 //! From a statement's text to tokens.
 
-use super::{Fault, fault};
+use super::{Fault, elsewhere, fault};
 use crate::source::Span;
 use crate::time::{DateFault, DatePart, parse_part};
 
@@ -43,9 +43,9 @@ impl TokenKind {
 
 /// The longest signs stand first. What is not of the language is read, so that the parser can
 /// name the right form.
-const SIGNS: [&str; 22] = [
+const SIGNS: [&str; 23] = [
     "<=>", "==", "!=", "<>", "<=", ">=", "&&", "||", "..", "=", "<", ">", "(", ")", ",", "+", "-",
-    "!", "*", ";", "[", "]",
+    "!", "*", ";", "[", "]", ".",
 ];
 
 /// Cuts `text` into tokens, the last of which is the end.
@@ -137,7 +137,7 @@ impl<'a> Lexer<'a> {
                 Span::new(self.at, self.at + 1),
                 "a parameter's name follows `:`",
             )
-            .help("write it as `:name`, without a space"));
+            .help("a parameter is `:name`, without a space; to compare, write `tag = 'lime'`"));
         }
         let name = self.rest()[1..=length].to_owned();
         Ok(self.token(TokenKind::Parameter(name), length + 1))
@@ -150,14 +150,8 @@ impl<'a> Lexer<'a> {
             None => {
                 let c = rest.chars().next().unwrap_or_default();
                 let span = Span::new(self.at, self.at + c.len_utf8());
-                let curly = matches!(c, '‘' | '’' | '“' | '”' | '„');
-                Err(
-                    fault(span, format!("`{c}` has no meaning in a query")).help(if curly {
-                        "texts stand in straight quotes: 'lime'"
-                    } else {
-                        "texts stand in quotes, and unusual names in backquotes"
-                    }),
-                )
+                Err(fault(span, format!("`{c}` has no meaning in a query"))
+                    .help(elsewhere::character(c)))
             }
         }
     }
@@ -220,7 +214,7 @@ impl<'a> Lexer<'a> {
 
 /// How many bytes the name at the start of `text` has: letters, digits, `_`, dots between
 /// names, and `-` between letters.
-fn word_length(text: &str) -> usize {
+pub(super) fn word_length(text: &str) -> usize {
     let mut end = 0;
     let mut chars = text.char_indices().peekable();
     let mut before = None;
@@ -228,12 +222,10 @@ fn word_length(text: &str) -> usize {
         let next = chars.peek().map(|(_, next)| *next);
         let joins = match c {
             '-' => before.is_some_and(char::is_alphabetic) && next.is_some_and(char::is_alphabetic),
-            '.' => {
-                before.is_some() && next.is_some_and(|n| n.is_alphabetic() || n == '_' || n == '`')
-            }
+            '.' => before.is_some() && next.is_some_and(|n| n.is_alphabetic() || n == '_'),
             c => c.is_alphanumeric() || c == '_',
         };
-        if !joins || (c == '.' && next == Some('`')) {
+        if !joins {
             break;
         }
         end = at + c.len_utf8();

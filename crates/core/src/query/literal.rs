@@ -1,7 +1,7 @@
 //! Literals: relative dates, the words for kinds, and hints for those that find nothing.
 
-use super::ast::{Base, Condition, Step, Test, Unit, Value};
-use crate::catalogue::{Catalogue, PostId};
+use super::ast::{Base, Comparison, Condition, Step, Test, Unit, Value};
+use crate::catalogue::{Catalogue, Cell, PostId};
 use crate::language::fold;
 use crate::time::{DatePart, Moment, Stretch};
 use crate::value::Kind;
@@ -70,7 +70,7 @@ pub(super) fn relative(base: Base, steps: &[Step], moment: &Moment) -> Option<St
     }
 }
 
-/// What the dates or years of the posts are, for a test of them that leaves nothing over.
+/// What the values of the field are among the posts, for a test of it that leaves nothing over.
 pub(super) fn range_hint(
     condition: &Condition,
     posts: &[PostId],
@@ -83,7 +83,8 @@ pub(super) fn range_hint(
     | Test::In(left, ..)
     | Test::Within(left, ..)
     | Test::Range(left, ..)
-    | Test::Between(left, ..)) = &test.node
+    | Test::Between(left, ..)
+    | Test::Text(left, ..)) = &test.node
     else {
         return None;
     };
@@ -94,15 +95,83 @@ pub(super) fn range_hint(
         .iter()
         .filter_map(|post| catalogue.post(*post).date)
         .map(|date| date.day);
-    let (first, last) = (days.clone().min()?, days.max()?);
     match name.as_str() {
-        "year" => Some(format!(
-            "years here are {} to {}",
-            first.year(),
-            last.year()
-        )),
-        "date" | "updated" => Some(format!("dates here are {first} to {last}")),
+        "year" | "date" | "updated" => {
+            let (first, last) = (days.clone().min()?, days.max()?);
+            Some(if name == "year" {
+                format!("years here are {} to {}", first.year(), last.year())
+            } else {
+                format!("dates here are {first} to {last}")
+            })
+        }
         "month" => Some("a month is 1 to 12; that of one year is `date in 2026-03`".to_owned()),
-        _ => None,
+        "day" => Some("a day is 1 to 31; that of one month is `date = 2026-03-14`".to_owned()),
+        "title" => {
+            let titles = posts.iter().map(|post| &*catalogue.post(*post).title);
+            nearest_text(&test.node, titles)
+        }
+        _ if catalogue.term_field(name).is_some() => None,
+        _ => own_hint(&test.node, name, posts, catalogue),
     }
+}
+
+/// The numbers, or the nearest texts, of a front matter field.
+fn own_hint(test: &Test, name: &str, posts: &[PostId], catalogue: &Catalogue) -> Option<String> {
+    let column = catalogue.column(name)?;
+    let cells = || posts.iter().flat_map(|post| catalogue.cells(column, *post));
+    let numbers = cells().filter_map(|cell| match cell {
+        Cell::Number(number) => Some(number),
+        _ => None,
+    });
+    let ends = numbers.fold(None, |ends, number| {
+        let (low, high) = ends.unwrap_or((number, number));
+        Some((number.min(low), number.max(high)))
+    });
+    if let Some((low, high)) = ends {
+        return Some(format!("`{name}` here is {low} to {high}"));
+    }
+    let texts = cells().filter_map(|cell| match cell {
+        Cell::Text(text) => Some(text),
+        _ => None,
+    });
+    nearest_text(test, texts)
+}
+
+fn nearest_text<'a>(test: &Test, texts: impl Iterator<Item = &'a str>) -> Option<String> {
+    let Test::Compare(_, Comparison::Equal, wanted) = test else {
+        return None;
+    };
+    let Value::Text(wanted) = &wanted.node else {
+        return None;
+    };
+    let mut texts: Vec<&str> = texts.collect();
+    texts.sort_unstable();
+    texts.dedup();
+    let near = nearest_terms(wanted, &texts);
+    let near: Vec<String> = near.iter().map(|text| format!("'{text}'")).collect();
+    (!near.is_empty()).then(|| format!("the nearest: {}", near.join(", ")))
+}
+
+/// A way out where tests ask one field for several values at once.
+pub(super) fn either_hint(tests: &[Condition]) -> Option<String> {
+    let equals = |condition: &Condition| match condition {
+        Condition::Test(test) => match &test.node {
+            Test::Compare(left, Comparison::Equal, right) => {
+                Some((left.node.to_string(), right.node.to_string()))
+            }
+            _ => None,
+        },
+        _ => None,
+    };
+    let asked: Vec<(String, String)> = tests.iter().filter_map(equals).collect();
+    let (field, _) = asked.iter().find(|(field, _)| {
+        let same = asked.iter().filter(|(other, _)| other == field);
+        same.count() > 1
+    })?;
+    let same = asked.iter().filter(|(other, _)| other == field);
+    let values: Vec<&str> = same.map(|(_, value)| value.as_str()).collect();
+    Some(format!(
+        "for either of them, write `{field} in ({})`",
+        values.join(", ")
+    ))
 }

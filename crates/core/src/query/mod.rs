@@ -1,7 +1,53 @@
 //! Queries: which posts, in which order, how many. A small compiler from text to posts.
+//!
+//! A query is read or [built](builder), resolved against a catalogue, and run:
+//!
+//! ```
+//! # use tabulae_core::catalogue::Catalogue;
+//! # use tabulae_core::post::{Body, Include, assemble};
+//! # use tabulae_core::settings::Settings;
+//! # use tabulae_core::source::Source;
+//! # use tabulae_core::{front_matter, time::Moment};
+//! use tabulae_core::query::{Library, Query, Scope};
+//! use tabulae_core::source::Passage;
+//!
+//! # let site = "[site]\ntitle = \"Log\"\naddress = \"https://log.example/\"\n";
+//! # let settings = Settings::read(&Source::new("tabulae.toml", site)).output;
+//! # let zone = settings.site.timezone.clone();
+//! # let moment = Moment { now: "2026-11-20T09:00:00Z".parse().unwrap(), zone };
+//! # let posts = [("lime", "2026-03-14", "lime"), ("eels", "2026-05-01", "eels")];
+//! # let posts = posts.map(|(name, date, tag)| {
+//! #     let path = format!("posts/{name}.md");
+//! #     let text = format!("---\ntitle: On {name}\ndate: {date}\ntags: {tag}\n---\n");
+//! #     let source = Source::new(&path, &text);
+//! #     let front = front_matter::read(&source, &moment.zone).output;
+//! #     let set = (0, &settings.content[0]);
+//! #     assemble(&path, set, &settings, &moment, &source, front, Body::default()).output
+//! # });
+//! # let today = moment.today();
+//! # let catalogue =
+//! #     Catalogue::new(posts.into(), Vec::new(), &settings, Include::default(), today).output;
+//! // `catalogue` holds two posts, one of them tagged "lime".
+//! let query = Query::parse(&Passage::command_line("where tag = 'Lime' limit 5"))?;
+//! let scope = Scope {
+//!     catalogue: &catalogue,
+//!     library: &Library::default(),
+//!     moment: &moment,
+//!     has_this: false,
+//!     parameters: &[],
+//! };
+//! let resolved = query.resolve(scope);
+//! assert!(resolved.diagnostics.is_empty());
+//! let answer = resolved.output.expect("a sound query").run(&catalogue, None);
+//! assert_eq!(answer.total, 1);
+//! assert_eq!(&*catalogue.post(answer.posts[0]).title, "On lime");
+//! # Ok::<(), Box<tabulae_core::diagnostic::Diagnostic>>(())
+//! ```
 
 pub mod ast;
+pub mod builder;
 mod check;
+mod elsewhere;
 pub mod fields;
 mod lexer;
 mod library;
@@ -142,6 +188,7 @@ impl Query<Written> {
         }
         if hints.is_empty() && !counts.iter().any(|count| count.ends_with(" 0")) {
             hints.push("each finds posts, and no post meets them all".to_owned());
+            hints.extend(literal::either_hint(tests));
         }
         let message = format!(
             "nothing is found among {} posts: {}",
@@ -154,7 +201,7 @@ impl Query<Written> {
             .place(Span::new(0, self.0.passage.text().len()));
         let warning = Diagnostic::warning(Code::QueryEmpty, place, message);
         Some(if hints.is_empty() {
-            warning.help("look at the tests that leave nothing")
+            warning.help("change or leave out what leaves 0")
         } else {
             warning.help(hints.join("; "))
         })

@@ -5,7 +5,7 @@ use super::ast::{
     Value,
 };
 use super::lexer::{Token, TokenKind, tokens};
-use super::{Fault, fault};
+use super::{Fault, elsewhere, fault};
 use crate::diagnostic::nearest;
 use crate::source::Span;
 
@@ -90,7 +90,9 @@ impl Parser {
         }
         if self.eat_word("where") {
             if self.clause_follows() {
-                return Err(self.expected("a condition after `where`"));
+                return Err(self.expected("a condition after `where`").help(
+                    "write a test such as `where tag = 'lime'`, or leave `where` out for all posts",
+                ));
             }
             statement.condition = Some(self.or(DEPTH)?);
         }
@@ -118,10 +120,12 @@ impl Parser {
     }
 
     fn clause_follows(&self) -> bool {
+        let next = self.tokens.get(self.at + 1).map(|token| &token.kind);
+        let by = matches!(next, Some(TokenKind::Word(word)) if word.eq_ignore_ascii_case("by"));
         self.peek().kind == TokenKind::End
-            || ["order", "limit", "offset"]
-                .iter()
-                .any(|word| self.is_word(word))
+            || self.is_word("order") && by
+            || self.is_word("limit")
+            || self.is_word("offset")
     }
 
     /// Nothing may follow; a clause out of its order, or a slip, is named.
@@ -130,37 +134,67 @@ impl Parser {
         if token.kind == TokenKind::End {
             return Ok(());
         }
-        let fault = fault(
-            token.span,
-            format!(
-                "expected the end of the query, found {}",
-                token.kind.shown()
-            ),
-        );
+        if self.at == 0 {
+            return Err(self.beginning());
+        }
+        let fault = self.expected("the end of the query");
         Err(match &token.kind {
             TokenKind::Sign(";") => fault.help("a query ends without a sign; leave `;` out"),
             TokenKind::Sign("&&") => fault.help("write `and`"),
             TokenKind::Sign("||") => fault.help("write `or`"),
-            TokenKind::Word(word) => {
-                let word = word.to_ascii_lowercase();
-                match word.as_str() {
-                    "from" | "where" | "order" | "limit" | "offset" => fault.help(
-                        "the order is: from … where … order by … limit … offset …, each once",
-                    ),
-                    "asc" | "desc" | "and" | "or" | "group" | "having" | "join" => {
-                        fault.help("the order is: from … where … order by … limit … offset …")
-                    }
-                    word => match nearest(
-                        word,
-                        ["from", "where", "order", "limit", "offset", "and", "or"],
-                    ) {
-                        Some(known) => fault.help(format!("did you mean `{known}`?")),
-                        None => fault.help("tests are joined by `and` or `or`"),
-                    },
-                }
-            }
+            TokenKind::Sign(")") => fault.help("leave `)` out, or open it with `(`"),
+            TokenKind::Sign(",") => fault.help(
+                "to pass over the first two of six, write `limit 4 offset 2`; tests are joined by `and` or `or`",
+            ),
+            TokenKind::Word(word) => fault.help(Self::word_at_the_end(word)),
             _ => fault.help("tests are joined by `and` or `or`"),
         })
+    }
+
+    fn word_at_the_end(word: &str) -> String {
+        let clauses = ["from", "where", "order", "limit", "offset", "and", "or"];
+        let lower = word.to_ascii_lowercase();
+        if clauses.contains(&lower.as_str()) || ["asc", "desc"].contains(&lower.as_str()) {
+            return "the order is: from … where … order by … limit … offset …, each once"
+                .to_owned();
+        }
+        if let Some(help) = elsewhere::clause(word) {
+            return help.to_owned();
+        }
+        match nearest(&lower, clauses) {
+            Some(known) => format!("did you mean `{known}`?"),
+            None => "tests are joined by `and` or `or`".to_owned(),
+        }
+    }
+
+    /// A query that does not begin with one of its words.
+    fn beginning(&self) -> Fault {
+        let fault = self.expected("`from`, `where`, `order by` or `limit`");
+        let TokenKind::Word(word) = &self.peek().kind else {
+            return fault.help("write a test after `where`, such as `where tag = 'lime'`");
+        };
+        let lower = word.to_ascii_lowercase();
+        if let Some(known) = nearest(&lower, ["from", "where", "order", "limit", "offset"]) {
+            return fault.help(format!("did you mean `{known}`?"));
+        }
+        if let Some(help) = elsewhere::clause(word) {
+            return fault.help(help);
+        }
+        let next = self.tokens.get(1).map(|token| &token.kind);
+        let stands_alone = match next {
+            Some(TokenKind::Word(next)) => is_keyword(next) && elsewhere::test(next).is_none(),
+            Some(TokenKind::End | TokenKind::Sign(",")) | None => true,
+            _ => false,
+        };
+        let clause_next = matches!(next, Some(TokenKind::Word(next))
+            if ["where", "order", "limit", "offset"].contains(&next.to_ascii_lowercase().as_str()));
+        fault.help(
+            if clause_next || stands_alone && !matches!(next, Some(TokenKind::Word(_))) {
+                format!("write `from {word}` for a content set or a named query")
+            } else {
+                format!("a condition stands after `where`: `where {word} …`")
+            },
+        )
     }
 
     fn sources(&mut self) -> Read<Vec<At<String>>> {
@@ -172,7 +206,10 @@ impl Parser {
                 TokenKind::Name(ref name) => name.clone(),
                 _ => {
                     self.at -= 1;
-                    return Err(self.expected("the name of a content set or query after `from`"));
+                    let fault = self.expected("the name of a content set or query after `from`");
+                    return Err(fault.help(
+                        "write `from posts`, or leave `from` out for the posts of all content sets",
+                    ));
                 }
             };
             sources.push(At::new(name, token.span));
@@ -216,7 +253,7 @@ impl Parser {
             TokenKind::Name(ref name) => name.clone(),
             _ => {
                 self.at -= 1;
-                return Err(self.expected("a field to order by"));
+                return Err(self.no_key());
             }
         };
         let span = Span::new(start, self.last_end());
@@ -232,17 +269,32 @@ impl Parser {
         Ok(At::new(Key::Field(name, descending), span))
     }
 
+    fn no_key(&self) -> Fault {
+        let fault = self.expected("a field to order by");
+        match self.peek().kind {
+            TokenKind::Sign("-") => {
+                fault.help("for the newest or largest first, write `date desc`")
+            }
+            TokenKind::Word(_) if self.clause_follows() => {
+                fault.help("leave the comma before it out")
+            }
+            _ => fault.help("write `order by date desc`, or `order by title`"),
+        }
+    }
+
     fn whole(&mut self, after: &str) -> Read<usize> {
         let token = self.take();
         let TokenKind::Number(_, written) = &token.kind else {
             self.at -= 1;
-            return Err(self.expected(&format!("a whole number after `{after}`")));
+            let fault = self.expected(&format!("a whole number after `{after}`"));
+            return Err(fault.help(whole_help(after)));
         };
         written.parse().map_err(|_| {
             fault(
                 token.span,
                 format!("expected a whole number after `{after}`, found {written}"),
             )
+            .help(whole_help(after))
         })
     }
 
@@ -318,9 +370,16 @@ impl Parser {
             return Ok(Test::Text(left, polarity, search, self.value()?));
         }
         if negated {
-            return Err(self.expected(
+            let fault = self.expected(
                 "`in`, `between`, `contains`, `starts with`, `ends with` or `matches` after `not`",
-            ));
+            );
+            return Err(match self.peek().kind {
+                TokenKind::Text(_) | TokenKind::Number(..) | TokenKind::Date(..) => {
+                    fault.help("write `!=` before the value")
+                }
+                _ => fault
+                    .help("a whole test is turned around by `not` before it: `not tag = 'lime'`"),
+            });
         }
         if self.eat_word("has") {
             return self.has(left);
@@ -373,7 +432,9 @@ impl Parser {
         };
         self.take();
         if matches!(search, Search::StartsWith | Search::EndsWith) && !self.eat_word("with") {
-            return Err(self.expected(&format!("`with` after `{word}`")));
+            return Err(self
+                .expected(&format!("`with` after `{word}`"))
+                .help(format!("write `{search} '…'`")));
         }
         Ok(Some(search))
     }
@@ -394,11 +455,25 @@ impl Parser {
             Value::Date(..) | Value::Number(..) | Value::Relative(..) => {
                 Ok(Test::Within(left, polarity, low))
             }
-            _ => Err(fault(
-                low.span,
-                "expected a list in parentheses, a date, or a range after `in`",
-            )
-            .help("write `in ('lime', 'masonry')`, `in 2026-03` or `in 2024..2026`")),
+            _ => Err(self.no_set(&left.node, &low)),
+        }
+    }
+
+    fn no_set(&self, left: &Value, found: &At<Value>) -> Fault {
+        let fault = fault(
+            found.span,
+            "expected a list in parentheses, a date, or a range after `in`",
+        );
+        match (left, &found.node) {
+            (Value::Text(_), Value::Field(_)) => {
+                fault.help(format!("the field stands first: `{} = {left}`", found.node))
+            }
+            (_, Value::Text(_)) => fault.help(format!("write `in ({})`", found.node)),
+            (_, Value::Field(name)) if ["last", "past", "the"].contains(&name.as_str()) => {
+                fault.help("write `date >= today - 12 months`")
+            }
+            (_, Value::Field(name)) => fault.help(format!("write `in ('{name}')`")),
+            _ => fault.help("write `in ('lime', 'masonry')`, `in 2026-03` or `in 2024..2026`"),
         }
     }
 
@@ -410,9 +485,9 @@ impl Parser {
         } else if self.eat_word("none") {
             Quantity::None
         } else {
-            return Err(self
-                .expected("`any`, `all` or `none` after `has`")
-                .help("write `has all ('masonry', 'lime')`"));
+            return Err(self.expected("`any`, `all` or `none` after `has`").help(
+                "for one value, write `= 'lime'`; for several, `has all ('masonry', 'lime')`",
+            ));
         };
         if !self.eat_sign("(") {
             return Err(self
@@ -467,24 +542,7 @@ impl Parser {
             let lower = word.to_ascii_lowercase();
             let follows = ["and", "or", "order", "limit", "offset"].contains(&lower.as_str());
             if !follows {
-                let known = [
-                    "in", "between", "has", "contains", "starts", "ends", "matches", "is", "not",
-                    "and", "or", "order", "limit", "offset",
-                ];
-                let found = self.expected("a comparison such as `=`");
-                return Err(match lower.as_str() {
-                    "equals" | "eq" => found.help("write `=`"),
-                    "ne" => found.help("write `!=`"),
-                    "before" | "lt" => found.help("write `<`"),
-                    "after" | "gt" | "since" => found.help("write `>`"),
-                    "within" => found.help("write `in`"),
-                    _ => match nearest(&lower, known) {
-                        Some(word) => found.help(format!("did you mean `{word}`?")),
-                        None => found.help(
-                            "a text stands in quotes; a test is a field, a comparison, and a value",
-                        ),
-                    },
-                });
+                return Err(self.no_comparison(&lower));
             }
         }
         match self.peek().kind {
@@ -498,6 +556,23 @@ impl Parser {
                 Err(fault(self.peek().span, "`||` has no meaning here").help("write `or`"))
             }
             _ => Ok(Test::Flag(left)),
+        }
+    }
+
+    fn no_comparison(&self, word: &str) -> Fault {
+        const KNOWN: [&str; 14] = [
+            "in", "between", "has", "contains", "starts", "ends", "matches", "is", "not", "and",
+            "or", "order", "limit", "offset",
+        ];
+        let found = self.expected("a comparison such as `=`");
+        if let Some(help) = elsewhere::test(word).or_else(|| elsewhere::clause(word)) {
+            return found.help(help);
+        }
+        match nearest(word, KNOWN) {
+            Some(word) => found.help(format!("did you mean `{word}`?")),
+            None => {
+                found.help("a text stands in quotes; a test is a field, a comparison, and a value")
+            }
         }
     }
 
@@ -534,9 +609,12 @@ impl Parser {
             TokenKind::Word(word) => return self.word(&word, token.span),
             _ => {
                 self.at -= 1;
-                return Err(self
-                    .expected("a field or a value")
-                    .help("a text stands in quotes, such as 'lime'"));
+                let fault = self.expected("a field or a value");
+                return Err(if self.peek().kind == TokenKind::End {
+                    fault.help("the query breaks off here; a test is such as `tag = 'lime'`")
+                } else {
+                    fault.help("a text stands in quotes, such as 'lime'")
+                });
             }
         };
         Ok(At::new(node, Span::new(start, self.last_end())))
@@ -554,13 +632,19 @@ impl Parser {
                     .help("write `is missing` or `is not missing`"));
             }
             "this" => {
-                if let TokenKind::Name(_) = &self.peek().kind {
-                    return Err(self.expected("`.` and a field after `this`"));
+                if self.eat_sign(".") {
+                    return self.field_of_this(span);
                 }
                 return Err(fault(span, "`this` is a post; a field of it is meant")
                     .help("write `this.category`"));
             }
             _ if lower.starts_with("this.") => Value::This(word[5..].to_owned()),
+            "and" | "or" => {
+                return Err(
+                    fault(span, format!("expected a field or a value, found `{word}`"))
+                        .help(format!("`{lower}` stands between two tests")),
+                );
+            }
             _ if is_keyword(&lower) => {
                 return Err(
                     fault(span, format!("expected a field or a value, found `{word}`")).help(
@@ -571,6 +655,16 @@ impl Parser {
             _ => Value::Field(word.to_owned()),
         };
         Ok(At::new(node, span))
+    }
+
+    /// A name in backquotes after `this.`.
+    fn field_of_this(&mut self, this: Span) -> Read<At<Value>> {
+        let TokenKind::Name(name) = &self.peek().kind else {
+            return Err(self.expected("a field after `this.`"));
+        };
+        let value = Value::This(name.clone());
+        self.take();
+        Ok(At::new(value, Span::new(this.start, self.last_end())))
     }
 
     fn relative(&mut self, base: Base, span: Span) -> Read<At<Value>> {
@@ -587,12 +681,14 @@ impl Parser {
                 ));
             };
             let token = self.peek().clone();
-            let count = self.whole("today")?;
+            let count = self.whole(base.word())?;
             let count = i32::try_from(count)
                 .ok()
                 .filter(|n| *n <= 100_000)
-                .ok_or_else(|| fault(token.span, "this leads out of the calendar"))?;
-            let unit = self.unit()?;
+                .ok_or_else(|| {
+                    fault(token.span, "this leads out of the calendar").help("count fewer")
+                })?;
+            let unit = self.unit(count)?;
             steps.push(Step {
                 count: sign * count,
                 unit,
@@ -600,7 +696,7 @@ impl Parser {
         }
     }
 
-    fn unit(&mut self) -> Read<Unit> {
+    fn unit(&mut self, count: i32) -> Read<Unit> {
         let found = match &self.peek().kind {
             TokenKind::Word(word) => match word.to_ascii_lowercase().as_str() {
                 "day" | "days" => Some(Unit::Day),
@@ -612,10 +708,21 @@ impl Parser {
             },
             _ => None,
         };
-        let unit = found
-            .ok_or_else(|| self.expected("`days`, `weeks`, `months`, `quarters` or `years`"))?;
+        let unit = found.ok_or_else(|| {
+            self.expected("`days`, `weeks`, `months`, `quarters` or `years`")
+                .help(format!("write `{count} days`"))
+        })?;
         self.take();
         Ok(unit)
+    }
+}
+
+fn whole_help(after: &str) -> &'static str {
+    match after {
+        "limit" => "write `limit 5`; for all of them, leave `limit` out",
+        "offset" => "write `limit 5 offset 10`",
+        "random" => "write `random(7)`; each number is another fixed shuffle",
+        _ => "write the count in digits: `today - 12 months`",
     }
 }
 

@@ -3,9 +3,9 @@
 use std::fmt::{self, Display, Formatter};
 
 use super::ast::{
-    At, Base, Comparison, Condition, Key, Polarity, Quantity, Search, Statement, Step, Test, Unit,
-    Value,
+    At, Comparison, Condition, Key, Polarity, Quantity, Search, Statement, Step, Test, Unit, Value,
 };
+use super::lexer::word_length;
 use super::parser::is_keyword;
 
 impl Display for Statement {
@@ -110,16 +110,14 @@ impl Display for Value {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
         match self {
             Value::Field(name) => f.write_str(&name_text(name)),
-            Value::This(name) => write!(f, "this.{name}"),
+            Value::This(name) if is_bare(name) => write!(f, "this.{name}"),
+            Value::This(name) => write!(f, "this.{}", backquoted(name)),
             Value::Text(text) => write!(f, "'{}'", text.replace('\'', "''")),
             Value::Number(_, written) | Value::Date(_, written) => f.write_str(written),
             Value::Flag(flag) => write!(f, "{flag}"),
             Value::Parameter(name) => write!(f, ":{name}"),
             Value::Relative(base, steps) => {
-                f.write_str(match base {
-                    Base::Today => "today",
-                    Base::Now => "now",
-                })?;
+                f.write_str(base.word())?;
                 steps.iter().try_for_each(|step| write!(f, "{step}"))
             }
         }
@@ -200,28 +198,20 @@ impl Display for Search {
 
 /// A name bare where it can be, else in backquotes.
 fn name_text(name: &str) -> String {
-    let chars: Vec<char> = name.chars().collect();
-    let bare = chars
-        .first()
-        .is_some_and(|c| c.is_alphabetic() || *c == '_')
-        && chars.iter().enumerate().all(|(at, c)| match c {
-            '-' => {
-                at > 0
-                    && chars[at - 1].is_alphabetic()
-                    && chars.get(at + 1).is_some_and(|c| c.is_alphabetic())
-            }
-            '.' => {
-                at > 0
-                    && chars
-                        .get(at + 1)
-                        .is_some_and(|c| c.is_alphabetic() || *c == '_')
-            }
-            c => c.is_alphanumeric() || *c == '_',
-        });
-    let lower = name.to_lowercase();
-    if bare && !is_keyword(name) && !lower.starts_with("this.") {
+    let of_this = name.to_lowercase().starts_with("this.");
+    if is_bare(name) && !is_keyword(name) && !of_this {
         name.to_owned()
     } else {
-        format!("`{}`", name.replace('`', "``"))
+        backquoted(name)
     }
+}
+
+fn backquoted(name: &str) -> String {
+    format!("`{}`", name.replace('`', "``"))
+}
+
+/// Whether the lexer reads it as one word.
+fn is_bare(name: &str) -> bool {
+    let starts = name.starts_with(|c: char| c.is_alphabetic() || c == '_');
+    starts && word_length(name) == name.len()
 }

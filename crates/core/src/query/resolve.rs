@@ -6,7 +6,8 @@ use regex::RegexBuilder;
 
 use super::ast::{At, Condition, Key, Polarity, Quantity, Search, Statement, Test, Value};
 use super::check::{Check, FieldRef, Literal, Needle, Order, Side, Source};
-use super::fields::{DerivedField, FIELDS, derived};
+use super::elsewhere;
+use super::fields::{DerivedField, FIELDS, derived, meant};
 use super::library::Library;
 use super::literal::{kinds_text, listed, nearest_terms, relative};
 use super::plan::plan;
@@ -62,6 +63,7 @@ pub(super) fn resolve(
         scope,
         sets: Vec::new(),
         needs_this: false,
+        in_value: false,
         faults: &mut faults,
     };
     let sources = resolver.sources(&statement.from);
@@ -101,6 +103,8 @@ struct Resolver<'a> {
     scope: Scope<'a>,
     sets: Vec<usize>,
     needs_this: bool,
+    /// Whether what is looked at stands where a value is expected.
+    in_value: bool,
     faults: &'a mut Faults,
 }
 
@@ -361,11 +365,11 @@ impl Resolver<'_> {
             .term_tables()
             .iter()
             .map(|table| table.field.name.as_str());
-        let derived = FIELDS
+        let of_every = FIELDS
             .iter()
             .filter(|field| field.field != DerivedField::Likeness)
             .map(|field| field.name);
-        let mut known: Vec<&str> = derived.chain(terms).collect();
+        let mut known: Vec<&str> = of_every.chain(terms).collect();
         for name in own {
             if !known.contains(&name) && catalogue.term_field(name).is_none() {
                 known.push(name);
@@ -384,17 +388,25 @@ impl Resolver<'_> {
             self.passage.place(span),
             format!("no post of `{}` has a field `{name}`", of.join("`, `")),
         );
-        let fault = match (nearest(name, known.iter().copied()), elsewhere) {
-            (_, Some(set)) => fault.help(format!(
-                "the posts of `{0}` have it: write `from {0}`",
-                catalogue.sets()[*set]
-            )),
-            (Some(near), _) => fault.help(format!("did you mean `{near}`?")),
-            (None, None) => fault.help(format!(
-                "a text stands in quotes: '{name}'; fields here are {}",
+        let help = if let Some(set) = elsewhere {
+            let set = &catalogue.sets()[*set];
+            format!("the posts of `{set}` have it: write `from {set}`")
+        } else if let Some(help) = elsewhere::name(name) {
+            help.to_owned()
+        } else if let Some(near) = nearest(name, known.iter().copied()) {
+            format!("did you mean `{near}`?")
+        } else if self.in_value {
+            format!("a text stands in quotes: '{name}'")
+        } else if let Some(field) = meant(name) {
+            format!("did you mean `{}`?", field.name)
+        } else {
+            known.retain(|name| derived(name).is_none());
+            format!(
+                "fields here are {}, and those of every post, such as `title`, `date` and `year`",
                 listed(&known)
-            )),
+            )
         };
+        let fault = fault.help(help);
         self.faults.push(fault);
     }
 
@@ -407,7 +419,10 @@ impl Resolver<'_> {
     ) -> Option<Side> {
         match &value.node {
             Value::Field(_) | Value::This(_) => {
-                let (right, right_kinds) = self.left(value)?;
+                self.in_value = true;
+                let found = self.left(value);
+                self.in_value = false;
+                let (right, right_kinds) = found?;
                 let texts = |kinds: &[Kind]| {
                     kinds
                         .iter()
@@ -603,6 +618,12 @@ impl Resolver<'_> {
             (Value::Text(text), Some(Kind::Flag)) if text == "true" || text == "false" => {
                 format!("write {text} without quotes")
             }
+            (Value::Date(_, written), _) if ["year", "month", "day"].contains(&name) => {
+                format!("write `date in {written}`")
+            }
+            (Value::Text(_), _) if name == "month" => {
+                "write the month's number, 1 to 12".to_owned()
+            }
             (Value::Number(_, written) | Value::Date(_, written), Some(Kind::Text)) => {
                 format!("put it in quotes: '{written}'")
             }
@@ -678,7 +699,11 @@ impl Resolver<'_> {
                     left.node,
                     kinds_text(&kinds)
                 ),
-                "compare it with `=`, `<` or `>`",
+                if kinds.contains(&Kind::Date) {
+                    "write `date in 2026-03`, or compare it with `=`, `<` or `>`"
+                } else {
+                    "compare it with `=`, `<` or `>`"
+                },
             );
             return None;
         }
@@ -701,7 +726,10 @@ impl Resolver<'_> {
                 _ => None,
             },
             Value::Field(_) | Value::This(_) if search != Search::Matches => {
-                let (right, _) = self.left(text)?;
+                self.in_value = true;
+                let found = self.left(text);
+                self.in_value = false;
+                let (right, _) = found?;
                 return match right {
                     Side::This(field) => {
                         Some(Check::Search(side, polarity, Needle::Of(search, field)))
@@ -711,7 +739,7 @@ impl Resolver<'_> {
                             Code::QueryUnfit,
                             text.span,
                             format!("`{search}` looks for a text, and this is a field"),
-                            "put the text in quotes",
+                            format!("put the text in quotes: '{}'", text.node),
                         );
                         None
                     }
@@ -724,7 +752,7 @@ impl Resolver<'_> {
                 Code::TypeUnfit,
                 text.span,
                 format!("`{search}` looks for a text"),
-                "put the text in quotes: 'lime'",
+                format!("put the text in quotes: '{}'", text.node),
             );
             return None;
         };

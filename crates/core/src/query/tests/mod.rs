@@ -1,3 +1,4 @@
+mod messages;
 mod naive;
 
 use super::*;
@@ -121,6 +122,18 @@ impl World {
             parameters,
         };
         compile(&Passage::command_line(text), scope)
+    }
+
+    fn why_empty(&self, text: &str) -> Option<Diagnostic> {
+        let query = Query::parse(&Passage::command_line(text)).ok()?;
+        let scope = Scope {
+            catalogue: &self.catalogue,
+            library: &self.library,
+            moment: &self.moment,
+            has_this: false,
+            parameters: &[],
+        };
+        query.why_empty(scope, None)
     }
 
     /// The names of the posts that a query gives, without folder and ending.
@@ -297,6 +310,7 @@ fn a_query_gives(#[case] text: &str, #[case] letters: &str) {
 #[case("from posts where hours > this.hours", "posts/e.md", "")]
 #[case("from posts where hours != this.hours", "posts/e.md", "")]
 #[case("from posts where title contains this.title", "posts/a.md", "a")]
+#[case("from posts where date = this.`date`", "posts/a.md", "a")]
 fn a_query_knows_the_post_whose_page_is_made(
     #[case] text: &str,
     #[case] this: &str,
@@ -354,284 +368,6 @@ fn the_total_is_counted_before_the_limit() {
         .unwrap();
     let answer = query.run(&world.catalogue, None);
     assert_eq!((answer.total, answer.posts.len()), (5, 2));
-}
-
-#[rstest]
-#[case("where tag == 'x'", 11, "`==` has no meaning here", "write `=`")]
-#[case("where tag <> 'x'", 11, "`<>` has no meaning here", "write `!=`")]
-#[case(
-    "where title like '%x%'",
-    13,
-    "`like` has no meaning here",
-    "write `contains 'lime'`, `starts with 'lime'`, `ends with 'lime'`, or `matches` with a regular expression"
-)]
-#[case(
-    "where tag is null",
-    14,
-    "expected `missing` or `not missing` after `is`, found `null`",
-    "write `is missing`"
-)]
-#[case(
-    "where tag is not null",
-    18,
-    "expected `missing` after `is not`, found `null`",
-    "write `is not missing`"
-)]
-#[case(
-    "where tag = 'x' && year = 2026",
-    17,
-    "expected the end of the query, found `&&`",
-    "write `and`"
-)]
-#[case(
-    "where featured || draft",
-    16,
-    "`||` has no meaning here",
-    "write `or`"
-)]
-#[case(
-    "offset 3 limit 2",
-    1,
-    "`offset` stands after `limit`",
-    "write `limit 5 offset 10`"
-)]
-#[case(
-    "select * from posts",
-    1,
-    "a query begins with `from`, `where`, `order by` or `limit`",
-    "leave `select …` out: a query always gives posts"
-)]
-#[case(
-    "order date",
-    7,
-    "expected `by` after `order`, found `date`",
-    "write `order by date desc`"
-)]
-#[case(
-    "order by date descending",
-    15,
-    "the direction is `asc` or `desc`",
-    "write `desc` for newest or largest first, `asc` for the reverse"
-)]
-#[case(
-    "where tag = 'x",
-    13,
-    "this text is opened with ' and never closed",
-    "close it with '; within it, ' is written twice"
-)]
-#[case("where (tag = 'x'", 7, "this parenthesis is never closed", "add `)`")]
-#[case(
-    "where tag in ['x']",
-    14,
-    "a list stands in parentheses",
-    "write `in ('lime', 'masonry')`"
-)]
-#[case(
-    "where tag in 'x'",
-    14,
-    "expected a list in parentheses, a date, or a range after `in`",
-    "write `in ('lime', 'masonry')`, `in 2026-03` or `in 2024..2026`"
-)]
-#[case(
-    "where date = 2026-3-14",
-    14,
-    "`2026-3-14` is not a date",
-    "dates are written 2026-03-14, 2026-03, 2026 or 2026-03-14T09:00, months and days with two digits"
-)]
-#[case(
-    "where date = 2026-02-30",
-    14,
-    "the date 2026-02-30 does not exist: 2026-02 has 28 days",
-    "months are 01 to 12, days 01 to 31"
-)]
-#[case(
-    "where date = 2026-13",
-    14,
-    "the date 2026-13 does not exist: there is no month 13",
-    "months are 01 to 12, days 01 to 31"
-)]
-#[case(
-    "where tag = ‘x’",
-    13,
-    "`‘` has no meaning in a query",
-    "texts stand in straight quotes: 'lime'"
-)]
-#[case(
-    "form posts",
-    1,
-    "expected the end of the query, found `form`",
-    "did you mean `from`?"
-)]
-#[case(
-    "where tag 'x'",
-    11,
-    "expected a comparison such as `=`, found the text 'x'",
-    "put `=` before the value"
-)]
-#[case(
-    "limit many",
-    7,
-    "expected a whole number after `limit`, found `many`",
-    "a query is: from … where … order by … limit … offset …, each part left out at will"
-)]
-#[case(
-    "from posts where",
-    17,
-    "expected a condition after `where`, found the end",
-    "a query is: from … where … order by … limit … offset …, each part left out at will"
-)]
-#[case(
-    "where tag has ('x')",
-    15,
-    "expected `any`, `all` or `none` after `has`, found `(`",
-    "write `has all ('masonry', 'lime')`"
-)]
-#[case(
-    "where date > today - 3 fortnights",
-    24,
-    "expected `days`, `weeks`, `months`, `quarters` or `years`, found `fortnights`",
-    "a query is: from … where … order by … limit … offset …, each part left out at will"
-)]
-#[case(
-    "where this = 'x'",
-    7,
-    "`this` is a post; a field of it is meant",
-    "write `this.category`"
-)]
-#[case(
-    "where order = 3",
-    7,
-    "expected a condition after `where`, found `order`",
-    "a query is: from … where … order by … limit … offset …, each part left out at will"
-)]
-// Resolved.
-#[case(
-    "from psts",
-    6,
-    "there is no content set or named query `psts`",
-    "did you mean `posts`?"
-)]
-#[case(
-    "where categry = 'x'",
-    7,
-    "no post of `posts`, `fleet` has a field `categry`",
-    "did you mean `category`?"
-)]
-#[case(
-    "from posts where length > 3",
-    18,
-    "no post of `posts` has a field `length`",
-    "the posts of `fleet` have it: write `from fleet`"
-)]
-#[case(
-    "where year = '2026'",
-    14,
-    "`year` holds numbers, never a text",
-    "write 2026 without quotes"
-)]
-#[case(
-    "where date = 'March'",
-    14,
-    "`date` holds dates, never a text",
-    "write a date such as 2026-03-14, 2026-03 or 2026"
-)]
-#[case(
-    "where title = 3",
-    15,
-    "`title` holds text, never a number",
-    "put it in quotes: '3'"
-)]
-#[case(
-    "where featured = 'true'",
-    18,
-    "`featured` holds true or false, never a text",
-    "write true without quotes"
-)]
-#[case(
-    "where hours",
-    7,
-    "`hours` alone is no test: it holds numbers, not true or false",
-    "write `hours > 0`, or `hours is not missing`"
-)]
-#[case(
-    "where boat = 3",
-    7,
-    "`boat` is a map, and a test is of one of its entries",
-    "name the entry: `boat.length`"
-)]
-#[case(
-    "where hours contains '1'",
-    7,
-    "`hours` holds numbers, and `contains` looks into text",
-    "compare it with `=`, `<` or `>`"
-)]
-#[case(
-    "where title matches '('",
-    21,
-    "this is not a regular expression: unclosed group",
-    "to find the text as it stands, write `contains`"
-)]
-#[case(
-    "where tag = this.tag",
-    13,
-    "`this` has no meaning here: no post's page is being made",
-    "use it in a post's template, or on the command line with `--this PATH`"
-)]
-#[case(
-    "where current",
-    7,
-    "`current` has no meaning here: no post's page is being made",
-    "use it in a post's template, or on the command line with `--this PATH`"
-)]
-#[case(
-    "where tag = :x",
-    13,
-    "the parameter :x is not given",
-    "in a template, write query(\"…\", x=…)"
-)]
-#[case(
-    "order by colour",
-    10,
-    "no post of `posts`, `fleet` has a field `colour`",
-    "did you mean `colours`?"
-)]
-#[case(
-    "where title = hours",
-    15,
-    "`title` holds text, and `hours` holds numbers",
-    "compare fields that hold the same kind of value; a text stands in quotes"
-)]
-fn an_error_says_where_and_what_to_do(
-    #[case] text: &str,
-    #[case] column: usize,
-    #[case] message: &str,
-    #[case] help: &str,
-) {
-    let faults = world().compile(text, false, &[]).diagnostics;
-    let found: Vec<_> = faults
-        .iter()
-        .map(|f| (f.place.column, f.message.as_str(), f.help.as_deref()))
-        .collect();
-    assert_eq!(found, [(column, message, Some(help))], "{text}");
-}
-
-#[test]
-fn a_term_that_no_post_has_is_a_warning_with_the_nearest() {
-    let found = world().compile("where tag = 'masonary'", false, &[]);
-    assert!(found.output.is_some());
-    let faults: Vec<_> = found
-        .diagnostics
-        .iter()
-        .map(|f| (f.is_error(), f.message.as_str(), f.help.as_deref()))
-        .collect();
-    assert_eq!(
-        faults,
-        [(
-            false,
-            "no post has the tag \"masonary\"",
-            Some("the nearest: `masonry` (2)")
-        )]
-    );
 }
 
 #[test]

@@ -375,3 +375,28 @@ proptest! {
         prop_assert_eq!(fast, search.finds_any(&text, &wanted), "{} {} {}", text, search, wanted);
     }
 }
+
+proptest! {
+    #[test]
+    fn what_is_built_is_read_as_it_was_meant(
+        name in "\\PC{1,8}",
+        text in "\\PC{0,12}",
+        number in any::<i32>(),
+        flag in any::<bool>(),
+    ) {
+        let condition = (builder::field(&name).equals(text.as_str()) | !builder::field(&name).above(number))
+            & builder::field(&name).has_any([builder::this(&name), flag.into(), (&*text).into()]);
+        let built = builder::from([name.clone()]).only(condition).descending(&name).limit(3);
+        let query = built.query().map_err(|fault| TestCaseError::fail(fault.message))?;
+        let again = Query::parse(&Passage::command_line(&query.to_string()));
+        prop_assert_eq!(again.map(|again| again.statement().clone()), Ok(query.statement().clone()));
+    }
+}
+
+#[rstest]
+#[case::no_values(builder::from(["posts"]).only(builder::field("tag").has_any(Vec::<&str>::new())))]
+#[case::a_parameter_that_is_more(builder::from(["posts"]).only(builder::field("tag").equals(builder::parameter("x or draft"))))]
+#[case::a_late_year(builder::from(["posts"]).only(builder::field("date").equals(Date::constant(-1, 3, 4))))]
+fn what_cannot_be_written_is_not_built(#[case] built: builder::Builder) {
+    assert!(built.query().is_err());
+}

@@ -1,0 +1,335 @@
+//! Queries made in code: the same tree as that of a written one, so that a value can never be
+//! taken for part of the statement.
+//!
+//! ```
+//! use tabulae_core::query::builder::{field, from, this};
+//!
+//! let newest = from(["posts"])
+//!     .only(field("tag").has_all(["masonry", "lime"]) & !field("author").equals("Ines"))
+//!     .descending("date")
+//!     .limit(2)
+//!     .query()?;
+//! assert_eq!(
+//!     newest.to_string(),
+//!     "from posts where tag has all ('masonry', 'lime') and not (author = 'Ines') \
+//!      order by date desc limit 2"
+//! );
+//!
+//! let neighbours = from(["posts"]).only(field("category").equals(this("category")));
+//! assert_eq!(
+//!     neighbours.query()?.to_string(),
+//!     "from posts where category = this.category"
+//! );
+//! # Ok::<(), Box<tabulae_core::diagnostic::Diagnostic>>(())
+//! ```
+
+use std::ops::{BitAnd, BitOr, Not};
+
+use jiff::civil::Date;
+
+use super::ast::{
+    At, Comparison, Condition, Key, Polarity, Quantity, Search, Statement, Test, Value,
+};
+use super::{Query, Written};
+use crate::diagnostic::{Code, Diagnostic};
+use crate::source::{Passage, Span};
+use crate::time::DatePart;
+
+/// A query that is being made.
+#[derive(Debug, Clone, Default)]
+#[must_use]
+pub struct Builder(Statement);
+
+/// Begins a query with its content sets and named queries; with none it is of all live posts.
+pub fn from<S: Into<String>>(sources: impl IntoIterator<Item = S>) -> Builder {
+    let from = sources.into_iter().map(|name| at(name.into())).collect();
+    Builder(Statement {
+        from,
+        ..Statement::default()
+    })
+}
+
+impl Builder {
+    /// Narrows it: of several conditions all must hold.
+    pub fn only(mut self, condition: Condition) -> Self {
+        self.0.condition = Some(match self.0.condition.take() {
+            Some(before) => before & condition,
+            None => condition,
+        });
+        self
+    }
+
+    /// Orders by a field, smallest or oldest first. What was asked for before goes before.
+    pub fn ascending(self, field: &str) -> Self {
+        self.key(Key::Field(field.to_owned(), false))
+    }
+
+    /// Orders by a field, largest or newest first. What was asked for before goes before.
+    pub fn descending(self, field: &str) -> Self {
+        self.key(Key::Field(field.to_owned(), true))
+    }
+
+    /// Shuffles; each number is another fixed shuffle.
+    pub fn shuffled(self, seed: u64) -> Self {
+        self.key(Key::Random(seed))
+    }
+
+    fn key(mut self, key: Key) -> Self {
+        self.0.order.push(at(key));
+        self
+    }
+
+    /// At most so many posts.
+    pub fn limit(mut self, limit: usize) -> Self {
+        self.0.limit = Some(limit);
+        self
+    }
+
+    /// Passes over so many posts first.
+    pub fn offset(mut self, offset: usize) -> Self {
+        self.0.offset = Some(offset);
+        self
+    }
+
+    /// The query; its faults point into the statement as it is printed.
+    ///
+    /// # Errors
+    /// Where no statement can say it: an empty list, a parameter's name with a blank, a year of
+    /// five digits.
+    pub fn query(self) -> Result<Query<Written>, Box<Diagnostic>> {
+        let passage = Passage::command_line(&self.0.to_string());
+        let query = Query::parse(&passage)?;
+        if *query.statement() == self.0 {
+            return Ok(query);
+        }
+        let place = passage.place(Span::new(0, passage.text().len()));
+        let fault = Diagnostic::error(
+            Code::QueryUnfit,
+            place,
+            "a name or a value of this query cannot be written",
+        );
+        Err(Box::new(fault.help(
+            "names of parameters are letters, digits and `_`; years have four digits",
+        )))
+    }
+}
+
+fn at<T>(node: T) -> At<T> {
+    At::new(node, Span::default())
+}
+
+/// A field of the tested post, to be compared.
+#[derive(Debug, Clone)]
+#[must_use]
+pub struct Field(Value);
+
+/// A field of the tested post. Any text is a name here, keywords too.
+pub fn field(name: &str) -> Field {
+    Field(Value::Field(name.to_owned()))
+}
+
+/// The value that a field has in the post whose page is being made.
+#[must_use]
+pub fn this(name: &str) -> Value {
+    Value::This(name.to_owned())
+}
+
+/// The value that a parameter has when the query is resolved. The name is made of letters,
+/// digits and `_`.
+#[must_use]
+pub fn parameter(name: &str) -> Value {
+    Value::Parameter(name.to_owned())
+}
+
+impl Field {
+    fn compare(self, comparison: Comparison, value: impl Into<Value>) -> Condition {
+        test(Test::Compare(at(self.0), comparison, at(value.into())))
+    }
+
+    /// `=`
+    #[must_use]
+    pub fn equals(self, value: impl Into<Value>) -> Condition {
+        self.compare(Comparison::Equal, value)
+    }
+
+    /// `!=`: none of its values equals this; a single one that is missing does not hold.
+    #[must_use]
+    pub fn differs(self, value: impl Into<Value>) -> Condition {
+        self.compare(Comparison::Unequal, value)
+    }
+
+    /// `<`
+    #[must_use]
+    pub fn below(self, value: impl Into<Value>) -> Condition {
+        self.compare(Comparison::Less, value)
+    }
+
+    /// `<=`
+    #[must_use]
+    pub fn at_most(self, value: impl Into<Value>) -> Condition {
+        self.compare(Comparison::LessOrEqual, value)
+    }
+
+    /// `>`
+    #[must_use]
+    pub fn above(self, value: impl Into<Value>) -> Condition {
+        self.compare(Comparison::Greater, value)
+    }
+
+    /// `>=`
+    #[must_use]
+    pub fn at_least(self, value: impl Into<Value>) -> Condition {
+        self.compare(Comparison::GreaterOrEqual, value)
+    }
+
+    /// `between`, both ends included.
+    #[must_use]
+    pub fn between(self, low: impl Into<Value>, high: impl Into<Value>) -> Condition {
+        let (low, high) = (at(low.into()), at(high.into()));
+        test(Test::Between(at(self.0), Polarity::Plain, low, high))
+    }
+
+    fn has<V: Into<Value>>(
+        self,
+        quantity: Quantity,
+        values: impl IntoIterator<Item = V>,
+    ) -> Condition {
+        let values = values.into_iter().map(|value| at(value.into())).collect();
+        test(Test::Has(at(self.0), quantity, values))
+    }
+
+    /// `has any`: one of these is among its values.
+    #[must_use]
+    pub fn has_any<V: Into<Value>>(self, values: impl IntoIterator<Item = V>) -> Condition {
+        self.has(Quantity::Any, values)
+    }
+
+    /// `has all`: each of these is among its values.
+    #[must_use]
+    pub fn has_all<V: Into<Value>>(self, values: impl IntoIterator<Item = V>) -> Condition {
+        self.has(Quantity::All, values)
+    }
+
+    /// `has none`: not one of these is among its values.
+    #[must_use]
+    pub fn has_none<V: Into<Value>>(self, values: impl IntoIterator<Item = V>) -> Condition {
+        self.has(Quantity::None, values)
+    }
+
+    fn search(self, search: Search, text: &str) -> Condition {
+        let text = at(Value::from(text));
+        test(Test::Text(at(self.0), Polarity::Plain, search, text))
+    }
+
+    /// `contains`, without regard to case and accents.
+    #[must_use]
+    pub fn contains(self, text: &str) -> Condition {
+        self.search(Search::Contains, text)
+    }
+
+    /// `starts with`, without regard to case.
+    #[must_use]
+    pub fn starts_with(self, text: &str) -> Condition {
+        self.search(Search::StartsWith, text)
+    }
+
+    /// `ends with`, without regard to case.
+    #[must_use]
+    pub fn ends_with(self, text: &str) -> Condition {
+        self.search(Search::EndsWith, text)
+    }
+
+    /// `matches`: the regular expression is found anywhere, without regard to case.
+    #[must_use]
+    pub fn matches(self, pattern: &str) -> Condition {
+        self.search(Search::Matches, pattern)
+    }
+
+    /// `is missing`
+    #[must_use]
+    pub fn is_missing(self) -> Condition {
+        test(Test::Missing(at(self.0), Polarity::Plain))
+    }
+
+    /// The field alone, which holds true or false.
+    #[must_use]
+    pub fn holds(self) -> Condition {
+        test(Test::Flag(at(self.0)))
+    }
+}
+
+fn test(test: Test) -> Condition {
+    Condition::Test(at(test))
+}
+
+impl BitAnd for Condition {
+    type Output = Condition;
+
+    fn bitand(self, other: Condition) -> Condition {
+        let mut all = match self {
+            Condition::And(all) => all,
+            single => vec![single],
+        };
+        all.push(other);
+        Condition::And(all)
+    }
+}
+
+impl BitOr for Condition {
+    type Output = Condition;
+
+    fn bitor(self, other: Condition) -> Condition {
+        let mut any = match self {
+            Condition::Or(any) => any,
+            single => vec![single],
+        };
+        any.push(other);
+        Condition::Or(any)
+    }
+}
+
+impl Not for Condition {
+    type Output = Condition;
+
+    fn not(self) -> Condition {
+        Condition::Not(Box::new(self))
+    }
+}
+
+impl From<&str> for Value {
+    fn from(text: &str) -> Self {
+        Value::Text(text.to_owned())
+    }
+}
+
+impl From<String> for Value {
+    fn from(text: String) -> Self {
+        Value::Text(text)
+    }
+}
+
+impl From<i32> for Value {
+    fn from(number: i32) -> Self {
+        Value::Number(number.into(), number.to_string())
+    }
+}
+
+impl From<bool> for Value {
+    fn from(flag: bool) -> Self {
+        Value::Flag(flag)
+    }
+}
+
+impl From<Date> for Value {
+    fn from(day: Date) -> Self {
+        Value::Date(DatePart::Day(day), day.to_string())
+    }
+}
+
+/// A number that is not whole; `None` where it is not finite.
+#[must_use]
+pub fn number(number: f64) -> Option<Value> {
+    number
+        .is_finite()
+        .then(|| Value::Number(number, number.to_string()))
+}

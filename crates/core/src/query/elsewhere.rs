@@ -1,0 +1,87 @@
+//! Words that people bring along from other languages, and the right form for each.
+
+/// Words that stand for a comparison, or for one of the words that follow a field.
+const TESTS: &[(&[&str], &str)] = &[
+    (&["equals", "eq", "equal", "are"], "write `=`"),
+    (&["ne", "isnt", "differs"], "write `!=`"),
+    (&["before", "lt", "below", "under"], "write `<`"),
+    (&["after", "gt", "since", "above", "over"], "write `>`"),
+    (&["lte", "until"], "write `<=`"),
+    (&["gte"], "write `>=`"),
+    (&["within", "during"], "write `in`"),
+    (
+        &["includes", "include", "having", "contain", "intersects"],
+        "write `= 'lime'` or `has any ('lime', 'masonry')`; within a text, `contains 'lime'`",
+    ),
+    (
+        &["startswith", "starting", "begins"],
+        "write `starts with 'L'`",
+    ),
+    (&["endswith", "ending"], "write `ends with 'e'`"),
+    (&["exists"], "write `is not missing`"),
+];
+
+/// Words that begin a clause.
+const CLAUSES: &[(&[&str], &str)] = &[
+    (&["sort", "sorted", "orderby"], "write `order by date desc`"),
+    (
+        &["take", "top", "first", "max", "count", "fetch"],
+        "write `limit 5`",
+    ),
+    (&["skip", "start"], "write `limit 5 offset 10`"),
+    (&["filter", "when", "if", "having", "with"], "write `where`"),
+    (
+        &["group"],
+        "a query does not group: an archive does with `by = \"year\"`, the command line with `--by year`",
+    ),
+    (
+        &["join", "union"],
+        "posts of several content sets are `from posts, fleet`",
+    ),
+];
+
+fn find(table: &[(&[&str], &'static str)], word: &str) -> Option<&'static str> {
+    let word = word.to_ascii_lowercase();
+    let found = table
+        .iter()
+        .find(|(words, _)| words.contains(&word.as_str()));
+    found.map(|(_, help)| *help)
+}
+
+/// What to write instead of a word that follows a field.
+pub(super) fn test(word: &str) -> Option<&'static str> {
+    find(TESTS, word)
+}
+
+/// What to write instead of a word that is to begin a clause.
+pub(super) fn clause(word: &str) -> Option<&'static str> {
+    find(CLAUSES, word)
+}
+
+/// What to write instead of a character that is not of the language.
+pub(super) fn character(c: char) -> &'static str {
+    match c {
+        '‘' | '’' | '“' | '”' | '„' | '‚' | '«' | '»' => {
+            "texts stand in straight quotes: 'lime'"
+        }
+        '#' => "a query has no comments; a text stands in quotes",
+        '{' | '}' => "conditions and lists stand in parentheses: `(…)`",
+        '@' | '$' => "a parameter is written `:name`, a field by its name alone",
+        '~' | '%' => "to look within a text, write `contains 'lime'`",
+        '/' => "a regular expression stands in quotes: `matches 'gate|lock'`",
+        '≤' => "write `<=`",
+        '≥' => "write `>=`",
+        '≠' => "write `!=`",
+        _ => "texts stand in quotes, and unusual names in backquotes",
+    }
+}
+
+/// What to write instead of a field's name that is a word for something else.
+pub(super) fn name(word: &str) -> Option<&'static str> {
+    match word.to_ascii_lowercase().as_str() {
+        "yesterday" => Some("write `today - 1 day`"),
+        "tomorrow" => Some("write `today + 1 day`"),
+        "self" => Some("the post whose page is being made is `this`: `this.category`"),
+        _ => None,
+    }
+}
