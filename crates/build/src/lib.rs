@@ -151,7 +151,7 @@ struct Build<'a> {
 enum Outcome {
     Unchanged(u64),
     Staged(u64, ChangeKind),
-    Broken(Box<Diagnostic>),
+    Broken(Faults),
     /// Not made, since the output cannot be written to.
     Left,
 }
@@ -249,7 +249,7 @@ impl Build<'_> {
                     manifest.files.insert(planned.file.clone(), Some(hash));
                     report.changes.push(change(&planned.file, kind));
                 }
-                Outcome::Broken(fault) => broken.push(*fault),
+                Outcome::Broken(faults) => broken.extend(faults),
                 Outcome::Left => {}
             }
         }
@@ -298,10 +298,13 @@ impl Build<'_> {
                 }
                 let outcome = match renderer.render(planned) {
                     Ok(bytes) => self.stage(&planned.file, &bytes, output, old),
-                    Err(fault) => Outcome::Broken(fault),
+                    Err(faults) => Outcome::Broken(faults),
                 };
-                if let Outcome::Broken(fault) = &outcome {
-                    unwritable.fetch_or(fault.code == Code::FileUnwritable, Ordering::Relaxed);
+                if let Outcome::Broken(faults) = &outcome {
+                    let full = faults
+                        .iter()
+                        .any(|fault| fault.code == Code::FileUnwritable);
+                    unwritable.fetch_or(full, Ordering::Relaxed);
                 }
                 self.options.progress.step(
                     Step::Writing,
@@ -324,10 +327,10 @@ impl Build<'_> {
         let there = match output.read(file) {
             Ok(there) => there,
             Err(error) => {
-                return Outcome::Broken(Box::new(unwritable(
+                return Outcome::Broken(vec![unwritable(
                     &format!("{}/{file}", output.name()),
                     &error,
-                )));
+                )]);
             }
         };
         if there.as_deref() == Some(bytes) {
@@ -335,14 +338,14 @@ impl Build<'_> {
         }
         if there.is_some() && old.is_some_and(|old| !old.files.contains_key(file)) {
             let path = format!("{}/{file}", output.name());
-            return Outcome::Broken(Box::new(
+            return Outcome::Broken(vec![
                 Diagnostic::error(
                     Code::FileForeign,
                     Place::top_of(&path),
                     format!("`{path}` was not written by Tabulae, and an output belongs there"),
                 )
                 .help("move the file away, or to assets/ if it is to be published"),
-            ));
+            ]);
         }
         let kind = if there.is_some() {
             ChangeKind::Replace
@@ -355,10 +358,10 @@ impl Build<'_> {
         }
         match output.stage(file, bytes) {
             Ok(()) => Outcome::Staged(hash, kind),
-            Err(error) => Outcome::Broken(Box::new(unwritable(
+            Err(error) => Outcome::Broken(vec![unwritable(
                 &format!("{}/{file}", output.name()),
                 &error,
-            ))),
+            )]),
         }
     }
 

@@ -7,7 +7,7 @@ use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::feed::{Document, Entry, Person};
 use tabulae_core::pager::Pager;
-use tabulae_core::query::{Scope, compile};
+use tabulae_core::query::{Query, Scope};
 use tabulae_core::route::{Link, Maker, Outputs, decode};
 use tabulae_core::settings::{FeedContent, FeedFormat};
 use tabulae_core::source::{Passage, Place};
@@ -201,10 +201,14 @@ impl Planner<'_> {
             has_this: false,
             parameters: &[],
         };
-        let compiled = compile(query.unwrap_or(&empty), scope).into_output(self.faults);
-        compiled.map_or_else(Vec::new, |query| {
-            query.run(&self.site.catalogue, None).posts
-        })
+        let answer = match Query::parse(query.unwrap_or(&empty)) {
+            Ok(query) => query.answer(scope).into_output(self.faults),
+            Err(fault) => {
+                self.faults.push(*fault);
+                None
+            }
+        };
+        answer.unwrap_or_default().posts
     }
 
     fn archives(&mut self) {
@@ -330,8 +334,7 @@ impl Planner<'_> {
         for feed in &site.settings.feeds {
             let mut posts = self.run(feed.query.as_ref());
             let limited = feed.query.as_ref().is_some_and(|query| {
-                tabulae_core::query::Query::parse(query)
-                    .is_ok_and(|query| query.statement().limit.is_some())
+                Query::parse(query).is_ok_and(|query| query.statement().limit.is_some())
             });
             posts.retain(|post| self.is_datable(*post));
             if !limited {

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use minijinja::{Environment, Value, context};
 use tabulae_core::archive::{By, Laid, months, sections};
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::pager::Pager;
 use tabulae_core::route::Link;
 use tabulae_core::settings::{Archive, Show};
@@ -33,7 +33,7 @@ struct ArchiveValues {
     terms: Value,
 }
 
-type Rendered = Result<Vec<u8>, Box<Diagnostic>>;
+type Rendered = Result<Vec<u8>, Faults>;
 
 impl<'a> Renderer<'a> {
     /// Makes what all pages share.
@@ -78,7 +78,7 @@ impl<'a> Renderer<'a> {
             What::Copy(source) => self
                 .sources
                 .read(source)
-                .map_err(|error| Box::new(crate::site::unreadable(source, &error))),
+                .map_err(|error| vec![crate::site::unreadable(source, &error)]),
             What::Redirect(to) => Ok(self.redirect(to).into_bytes()),
             What::Style => Ok(STYLE.as_bytes().to_vec()),
             What::Sitemap(addresses) => {
@@ -111,7 +111,7 @@ impl<'a> Renderer<'a> {
                 text.push('\n');
                 Ok(text.into_bytes())
             }
-            Err(error) => Err(Box::new(diagnose(&error, &self.shared))),
+            Err(error) => Err(diagnose(&error, &self.shared)),
         }
     }
 

@@ -115,6 +115,20 @@ fn small() -> Bench {
         )
 }
 
+/// Place, message and help of each fault.
+fn said(faults: &[Diagnostic]) -> String {
+    let lines = faults.iter().map(|fault| {
+        let place = &fault.place;
+        let file = place.file.as_deref().unwrap_or_default();
+        let help = fault.help.as_deref().unwrap_or_default();
+        format!(
+            "{file}:{}:{}: {}\n  {help}\n",
+            place.line, place.column, fault.message
+        )
+    });
+    lines.collect()
+}
+
 /// The text of each link in a part of a page, in order.
 fn titles(html: &str) -> Vec<&str> {
     html.split("<h2>")
@@ -432,7 +446,11 @@ fn lines_stand_under_their_months() {
 fn an_archive_without_posts_has_its_page_with_a_notice() {
     let mut bench = Bench::new("[archive.a]\nquery = \"from posts where year = 1999\"\n")
         .with("posts/2026-03-14-x.md", "");
-    bench.sound();
+    let built = bench.build();
+    insta::assert_snapshot!(said(&built.diagnostics), @r"
+    tabulae.toml:6:10: nothing is found among 1 post: `year = 1999` leaves 0
+      all posts here are of 2026
+    ");
     assert!(bench.page("a/index.html").contains("Nothing here yet."));
 }
 
@@ -503,13 +521,65 @@ fn pages_stand_at_their_names_and_html_ones_are_templates() {
         .with("pages/about.md", "# About us\n\nText.\n")
         .with("pages/deep/more.md", "---\ntitle: More\n---\n")
         .with("pages/hidden.md", "---\ndraft: true\n---\n")
-        .with("pages/list.html", "---\ntitle: List\n---\n{% for post in query(\"from posts where tag = 'lime' order by title limit 1\") %}[{{ post.title }}]{% else %}none{% endfor %}{% for post in query(\"from posts where year = 1999\") %}{% else %}nothing yet{% endfor %}");
+        .with("pages/list.html", "---\ntitle: List\n---\n{% for post in query(\"from posts where tag = 'lime' order by title limit 1\") %}[{{ post.title }}]{% else %}none{% endfor %}{% for post in query(\"from posts where tag = 'lime' and year = 2025\") %}{% else %}nothing yet{% endfor %}");
     let report = bench.sound();
     assert_eq!(report.pages, 4);
     assert!(bench.page("about/index.html").contains("<h1>About us</h1>"));
     assert!(bench.files().contains(&"deep/more/index.html".to_owned()));
     assert!(!bench.files().contains(&"hidden/index.html".to_owned()));
     assert_eq!(bench.page("list/index.html"), "[A boat]nothing yet\n");
+}
+
+#[test]
+fn queries_on_a_page_do_not_disturb_one_another_or_the_list_of_the_page() {
+    let mut bench = small().with(
+        "templates/archive.html",
+        "{% for post in query(\"from posts where year = 2025\") %}{{ post.title }};{% endfor %}\
+         {% for post in posts %}{{ post.title }}:\
+         {% for post in query(\"from posts where category = :name\", name=post.category) %}{{ post.title }}{% else %}none{% endfor %};\
+         {% endfor %}{{ posts|length }}",
+    );
+    bench.sound();
+    assert_eq!(
+        bench.page("index.html"),
+        "Old;A boat:A boat;Lime &amp; sand:Lime &amp; sand;Old:none;3\n"
+    );
+}
+
+#[test]
+fn terms_are_counted_among_the_posts_of_a_query_with_those_below_them() {
+    let mut bench = Bench::new("[terms.category]\nnested = true\n")
+        .with("posts/2026-03-14-a.md", "---\ncategory: [Way/Locks, Way/Reaches]\n---\n")
+        .with("posts/2026-03-15-b.md", "---\ncategory: Way\n---\n")
+        .with("posts/2025-03-15-c.md", "---\ncategory: Boats\n---\n")
+        .with(
+            "pages/terms.html",
+            "---\ntitle: T\n---\n{% for term in terms('category', order='count', query='from posts where year = :year', year=2026) %}{{ term.name }} {{ term.count }};{% endfor %}",
+        );
+    bench.sound();
+    assert_eq!(
+        bench.page("terms/index.html"),
+        "Way 2;Way/Locks 1;Way/Reaches 1;\n"
+    );
+}
+
+#[test]
+fn every_fault_of_a_query_in_a_template_is_reported_at_its_place() {
+    let mut bench = small().with(
+        "pages/x.html",
+        "---\ntitle: X\n---\n<ul>\n{% for post in query(\"from posts where tagg = 'lime' and yaer = 2026\") %}\n{% endfor %}\n",
+    ).with(
+        "pages/y.html",
+        "---\ntitle: Y\n---\n{% for post in query(\"from posts where year = 2019\") %}{% endfor %}{{ query(\"from posts where date > today\")|length }}",
+    );
+    insta::assert_snapshot!(said(&bench.build().diagnostics), @r"
+    pages/x.html:5:40: no post of `posts` has a field `tagg`
+      did you mean `tag`?
+    pages/x.html:5:58: no post of `posts` has a field `yaer`
+      did you mean `year`?
+    pages/y.html:4:23: nothing is found among 3 posts: `year = 2019` leaves 0
+      years here are 2025 to 2026
+    ");
 }
 
 #[test]

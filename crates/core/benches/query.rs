@@ -15,7 +15,7 @@ use std::time::{Duration, Instant};
 use tabulae_core::catalogue::{Catalogue, PostId};
 use tabulae_core::front_matter;
 use tabulae_core::post::{Body, Include, assemble};
-use tabulae_core::query::{Library, Scope, compile};
+use tabulae_core::query::{Library, Query, Scope};
 use tabulae_core::settings::Settings;
 use tabulae_core::source::{Passage, Source};
 use tabulae_core::term::TermId;
@@ -193,7 +193,9 @@ fn main() {
         let mut found = 0;
         for _ in 0..11 {
             let began = Instant::now();
-            let query = compile(&Passage::command_line(text), scope)
+            let query = Query::parse(&Passage::command_line(text))
+                .expect("a sound query")
+                .resolve(scope)
                 .output
                 .expect("a sound query");
             compiles.push(began.elapsed());

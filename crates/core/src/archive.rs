@@ -308,7 +308,7 @@ fn fill(title: &str, term: &GroupTerm, archive: &Archive) -> String {
 /// The posts by what they share. Costs in proportion to posts and their values.
 fn split(by: &By, posts: Vec<PostId>, catalogue: &Catalogue) -> Vec<(GroupTerm, Vec<PostId>)> {
     match by {
-        By::Term(field) => split_by_term(*field, posts, catalogue),
+        By::Term(field) => split_by_term(*field, &posts, catalogue),
         By::Year | By::Month | By::Day => split_by_date(by, posts, catalogue),
         By::Field(_) | By::Content => split_by_value(by, posts, catalogue),
     }
@@ -330,25 +330,29 @@ pub fn counts(by: &By, posts: &[PostId], catalogue: &Catalogue) -> Vec<(GroupTer
     counts
 }
 
-fn split_by_term(
-    field: usize,
-    posts: Vec<PostId>,
-    catalogue: &Catalogue,
-) -> Vec<(GroupTerm, Vec<PostId>)> {
-    let table = catalogue.terms(field);
-    let mut lists: Vec<Vec<PostId>> = vec![Vec::new(); table.terms.len()];
+/// For each term of a field, in the table's order, those of `posts` that have it or a term below
+/// it, in their order.
+#[must_use]
+pub fn by_terms(field: usize, posts: &[PostId], catalogue: &Catalogue) -> Vec<Vec<PostId>> {
+    let mut lists: Vec<Vec<PostId>> = vec![Vec::new(); catalogue.terms(field).terms.len()];
     for post in posts {
-        for own in catalogue.terms_of(post, field) {
-            let mut next = Some(*own);
-            while let Some(id) = next {
-                let list = &mut lists[id.0 as usize];
-                if list.last() != Some(&post) {
-                    list.push(post);
-                }
-                next = table.term(id).parent;
+        for id in catalogue.terms_and_above(*post, field) {
+            let list = &mut lists[id.0 as usize];
+            if list.last() != Some(post) {
+                list.push(*post);
             }
         }
     }
+    lists
+}
+
+fn split_by_term(
+    field: usize,
+    posts: &[PostId],
+    catalogue: &Catalogue,
+) -> Vec<(GroupTerm, Vec<PostId>)> {
+    let table = catalogue.terms(field);
+    let lists = by_terms(field, posts, catalogue);
     let named = lists
         .into_iter()
         .enumerate()

@@ -182,6 +182,14 @@ impl Catalogue {
         &self.terms_of[id.0 as usize][field]
     }
 
+    /// Its own terms in a term field, and those above them where terms are nested. A term above
+    /// two of its own comes twice.
+    pub fn terms_and_above(&self, id: PostId, field: usize) -> impl Iterator<Item = TermId> {
+        let table = self.terms(field);
+        let own = self.terms_of(id, field).iter();
+        own.flat_map(|own| std::iter::successors(Some(*own), |id| table.term(*id).parent))
+    }
+
     /// The listed posts of a content set, in the default order.
     #[must_use]
     pub fn of_set(&self, set: usize) -> &[PostId] {

@@ -4,7 +4,7 @@ use std::error::Error as _;
 use std::fmt;
 
 use minijinja::{Error, ErrorKind};
-use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::query::fields::FIELDS;
 use tabulae_core::source::{Place, Source, Span};
 
@@ -12,26 +12,28 @@ use super::Shared;
 use super::functions::{FILTERS, FUNCTIONS};
 use crate::site::did_you_mean;
 
-/// A query's fault on its way through the template engine.
+/// A query's faults on their way through the template engine.
 #[derive(Debug)]
-pub(super) struct QueryFault(pub(super) Box<Diagnostic>);
+pub(super) struct QueryFaults(pub(super) Faults);
 
-impl fmt::Display for QueryFault {
+impl fmt::Display for QueryFaults {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(&self.0.message)
+        let messages: Vec<&str> = self.0.iter().map(|fault| fault.message.as_str()).collect();
+        f.write_str(&messages.join("; "))
     }
 }
 
-impl std::error::Error for QueryFault {}
+impl std::error::Error for QueryFaults {}
 
-/// The fault that an error stands for: the innermost template's, with its place.
+/// The faults that an error stands for: those of a query, or else the innermost template's, with
+/// their places.
 #[must_use]
-pub fn diagnose(error: &Error, shared: &Shared) -> Diagnostic {
+pub fn diagnose(error: &Error, shared: &Shared) -> Faults {
     let mut innermost = error;
     let mut source = error.source();
     while let Some(inner) = source {
-        if let Some(QueryFault(fault)) = inner.downcast_ref::<QueryFault>() {
-            return (**fault).clone();
+        if let Some(QueryFaults(faults)) = inner.downcast_ref::<QueryFaults>() {
+            return faults.clone();
         }
         if let Some(inner) = inner.downcast_ref::<Error>() {
             innermost = inner;
@@ -51,7 +53,7 @@ pub fn diagnose(error: &Error, shared: &Shared) -> Diagnostic {
     } else {
         text.place(span)
     };
-    explain(innermost, expression, place, shared)
+    vec![explain(innermost, expression, place, shared)]
 }
 
 /// The engine gives a range of bytes, or else only a line.

@@ -5,15 +5,16 @@ use std::sync::{Arc, PoisonError};
 
 use minijinja::value::Kwargs;
 use minijinja::{Environment, Error, ErrorKind, State, Value};
+use tabulae_core::archive::by_terms;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Diagnostic, Faults};
 use tabulae_core::language::DateStyle;
-use tabulae_core::query::{Parameter, Scope, compile};
+use tabulae_core::query::{Parameter, Query, Scope};
 use tabulae_core::source::{Passage, Source, Span};
 use tabulae_core::term::{TermId, slug};
 use tabulae_core::time::{Stamp, parse_date};
 
-use super::faults::QueryFault;
+use super::faults::QueryFaults;
 use super::objects::{DateObject, PostObject, TermObject, post_list};
 use super::{Shared, this};
 
@@ -104,25 +105,25 @@ fn query(
         has_this: this().is_some(),
         parameters: &parameters,
     };
-    let mut faults = Faults::new();
-    let compiled = compile(&passage, scope).into_output(&mut faults);
-    let (errors, warnings): (Faults, Faults) = faults.into_iter().partition(Diagnostic::is_error);
+    let parsed = Query::parse(&passage).map_err(|fault| refused(vec![*fault]))?;
+    let resolved = parsed.resolve(scope);
+    let (errors, mut warnings): (Faults, Faults) = resolved
+        .diagnostics
+        .into_iter()
+        .partition(Diagnostic::is_error);
+    let Some(resolved) = resolved.output else {
+        return Err(refused(errors));
+    };
+    let answer = resolved.run(&site.catalogue, this());
+    let fixed = parameters.is_empty() && !resolved.needs_this();
+    if fixed && answer.total == 0 {
+        warnings.extend(parsed.slip(scope));
+    }
     warnings
         .into_iter()
         .for_each(|warning| shared.warn(warning));
-    let Some(compiled) = compiled else {
-        let fault = errors.into_iter().next();
-        let message = fault
-            .as_ref()
-            .map_or_else(String::new, |fault| fault.message.clone());
-        let error = wrong(message);
-        return Err(match fault {
-            Some(fault) => error.with_source(QueryFault(Box::new(fault))),
-            None => error,
-        });
-    };
-    let posts: Arc<[PostId]> = compiled.run(&site.catalogue, this()).posts.into();
-    if parameters.is_empty() && !compiled.needs_this() {
+    let posts: Arc<[PostId]> = answer.posts.into();
+    if fixed {
         let mut answers = shared
             .answers
             .lock()
@@ -130,6 +131,14 @@ fn query(
         answers.insert(text.to_owned(), Arc::clone(&posts));
     }
     Ok(posts)
+}
+
+/// The template engine's error for a query with faults.
+fn refused(faults: Faults) -> Error {
+    let message = faults
+        .first()
+        .map_or_else(String::new, |fault| fault.message.clone());
+    wrong(message).with_source(QueryFaults(faults))
 }
 
 /// Where a query's text stands in the template that asks for it.
@@ -198,33 +207,26 @@ fn terms(
     let order: Option<&str> = options.get("order")?;
     let limit: Option<usize> = options.get("limit")?;
     let text: Option<&str> = options.get("query")?;
-    options.assert_all_used()?;
     let table = catalogue.terms(field);
     let mut lists: Vec<(TermId, usize, Option<PostId>)> = match text {
-        None => table
-            .terms
-            .iter()
-            .enumerate()
-            .map(|(at, term)| (id_at(at), term.posts.len(), term.posts.first().copied()))
-            .collect(),
+        None => {
+            options.assert_all_used()?;
+            let terms = table.terms.iter().enumerate();
+            terms
+                .map(|(at, term)| (id_at(at), term.posts.len(), term.posts.first().copied()))
+                .collect()
+        }
         Some(text) => {
-            let posts = query(
-                shared,
-                state,
-                text,
-                &Kwargs::from_iter(std::iter::empty::<(String, Value)>()),
-            )?;
-            let mut lists: Vec<_> = (0..table.terms.len())
-                .map(|at| (id_at(at), 0, None))
-                .collect();
-            for post in posts.iter() {
-                for term in catalogue.terms_of(*post, field) {
-                    let list = &mut lists[term.0 as usize];
-                    list.1 += 1;
-                    list.2 = list.2.min(Some(*post)).or(Some(*post));
-                }
-            }
+            let own = ["order", "limit", "query"];
+            let given = options.args().filter(|name| !own.contains(name));
+            let given: Vec<_> = given
+                .map(|name| Ok((name, options.get::<Value>(name)?)))
+                .collect::<Result<_, Error>>()?;
+            let posts = query(shared, state, text, &Kwargs::from_iter(given))?;
+            let lists = by_terms(field, &posts, catalogue).into_iter().enumerate();
             lists
+                .map(|(at, posts)| (id_at(at), posts.len(), posts.iter().min().copied()))
+                .collect()
         }
     };
     lists.retain(|(_, count, _)| *count > 0);

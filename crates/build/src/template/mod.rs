@@ -188,11 +188,11 @@ pub fn environment(shared: &Arc<Shared>, faults: &mut Faults) -> Environment<'st
     functions::add(&mut env, shared);
     for (name, source) in &shared.sources {
         if let Err(error) = env.add_template_owned(name.clone(), source.text().to_owned()) {
-            let fault = diagnose(&error, shared);
-            faults.push(Diagnostic {
+            let found = diagnose(&error, shared).into_iter();
+            faults.extend(found.map(|fault| Diagnostic {
                 code: Code::TemplateUnreadable,
                 ..fault
-            });
+            }));
         }
     }
     env

@@ -75,6 +75,25 @@ pub enum Test {
     Flag(At<Value>),
 }
 
+impl Test {
+    /// All that have a value in it, in the order written.
+    #[must_use]
+    pub fn values(&self) -> Vec<&At<Value>> {
+        match self {
+            Test::Compare(left, _, right)
+            | Test::Within(left, _, right)
+            | Test::Text(left, _, _, right) => vec![left, right],
+            Test::Range(left, _, low, high) | Test::Between(left, _, low, high) => {
+                vec![left, low, high]
+            }
+            Test::In(left, _, values) | Test::Has(left, _, values) => {
+                std::iter::once(left).chain(values).collect()
+            }
+            Test::Missing(left, _) | Test::Flag(left) => vec![left],
+        }
+    }
+}
+
 /// `=` and the like.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Comparison {

@@ -2,22 +2,14 @@
 
 use std::sync::Arc;
 
-use indexmap::IndexMap;
-
 use super::ast::Statement;
-use super::resolve::{Scope, resolve};
-use super::{Query, Resolved};
+use super::resolve::resolve;
+use super::scope::{Library, Scope};
 use crate::catalogue::Catalogue;
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
 use crate::settings::Settings;
 use crate::source::{Passage, Span};
 use crate::time::Moment;
-
-/// The named queries of a site, resolved.
-#[derive(Debug, Default)]
-pub struct Library {
-    pub(super) queries: IndexMap<String, Arc<Query<Resolved>>>,
-}
 
 impl Library {
     /// Resolves all named queries; those that nothing uses are checked too.

@@ -48,16 +48,18 @@ pub mod ast;
 pub mod builder;
 mod check;
 mod elsewhere;
+mod empty;
 pub mod fields;
 mod lexer;
 mod library;
-mod literal;
 mod parser;
 mod plan;
 mod print;
 mod resolve;
 mod run;
+mod scope;
 mod values;
+mod words;
 
 use std::fmt;
 
@@ -65,9 +67,8 @@ use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Collected, Diagnostic};
 use crate::source::{Passage, Span};
 
-pub use self::library::Library;
 pub use self::parser::KEYWORDS;
-pub use self::resolve::{Parameter, Scope};
+pub use self::scope::{Library, Parameter, Scope};
 
 /// A query at one of its stages: [`Written`] has names, [`Resolved`] has what they stand for.
 #[derive(Debug, Clone, PartialEq)]
@@ -158,59 +159,28 @@ impl Query<Written> {
         &self.0.statement
     }
 
-    /// Why it finds nothing: how many posts of its sources each of the tests that must hold
-    /// leaves by itself, as a warning. `None` where it has no such tests.
-    #[must_use]
-    pub fn why_empty(&self, scope: Scope<'_>, this: Option<PostId>) -> Option<Diagnostic> {
-        let statement = &self.0.statement;
-        let tests = match statement.condition.as_ref()? {
-            ast::Condition::And(tests) => tests.as_slice(),
-            single => std::slice::from_ref(single),
-        };
-        let left = |condition: Option<ast::Condition>| {
-            let alone = ast::Statement {
-                from: statement.from.clone(),
-                condition,
-                ..ast::Statement::default()
-            };
-            let query = resolve::resolve(&alone, &self.0.passage, scope).output?;
-            Some(query.run(scope.catalogue, this))
-        };
-        let sources = left(None)?;
-        let mut counts = Vec::new();
-        let mut hints = Vec::new();
-        for test in tests {
-            let count = left(Some(test.clone()))?.total;
-            counts.push(format!("`{test}` leaves {count}"));
-            if count == 0 {
-                hints.extend(literal::range_hint(test, &sources.posts, scope.catalogue));
-            }
-        }
-        if hints.is_empty() && !counts.iter().any(|count| count.ends_with(" 0")) {
-            hints.push("each finds posts, and no post meets them all".to_owned());
-            hints.extend(literal::either_hint(tests));
-        }
-        let message = format!(
-            "nothing is found among {} posts: {}",
-            sources.total,
-            counts.join(", ")
-        );
-        let place = self
-            .0
-            .passage
-            .place(Span::new(0, self.0.passage.text().len()));
-        let warning = Diagnostic::warning(Code::QueryEmpty, place, message);
-        Some(if hints.is_empty() {
-            warning.help("change or leave out what leaves 0")
-        } else {
-            warning.help(hints.join("; "))
-        })
-    }
-
     /// Finds what its names stand for. After an error there is no query.
     #[must_use]
     pub fn resolve(&self, scope: Scope<'_>) -> Collected<Option<Query<Resolved>>> {
         resolve::resolve(&self.0.statement, &self.0.passage, scope)
+    }
+}
+
+impl Query<Written> {
+    /// Resolves and runs it on no post's page. Where it finds nothing, and that is likely a slip,
+    /// a warning says why. After an error there is no answer.
+    #[must_use]
+    pub fn answer(&self, scope: Scope<'_>) -> Collected<Option<Answer>> {
+        let mut faults = Vec::new();
+        let resolved = self.resolve(scope).into_output(&mut faults);
+        let answer = resolved.map(|query| query.run(scope.catalogue, None));
+        if answer.as_ref().is_some_and(|answer| answer.total == 0) {
+            faults.extend(self.slip(scope));
+        }
+        Collected {
+            output: answer,
+            diagnostics: faults,
+        }
     }
 }
 
@@ -249,18 +219,6 @@ impl Resolved {
         sets.sort_unstable();
         sets.dedup();
         sets
-    }
-}
-
-/// Reads, resolves and returns a query at once.
-#[must_use]
-pub fn compile(passage: &Passage, scope: Scope<'_>) -> Collected<Option<Query<Resolved>>> {
-    match Query::parse(passage) {
-        Ok(query) => query.resolve(scope),
-        Err(fault) => Collected {
-            output: None,
-            diagnostics: vec![*fault],
-        },
     }
 }
 

@@ -187,7 +187,7 @@ impl<'a> Runner<'a> {
     fn dates(&self, check: &Check) -> Option<Range<PostId>> {
         let (field, low, high) = match check {
             Check::Compare(Side::Field(field), comparison, right) => {
-                let side = || Some(literal(right)?);
+                let side = || literal(right);
                 match comparison {
                     Comparison::Equal => return self.row(field, side()?, &[Ordering::Equal]),
                     Comparison::Less => return self.row(field, side()?, &[Ordering::Less]),
@@ -306,7 +306,9 @@ impl<'a> Runner<'a> {
                 })
                 .collect(),
             Side::This(FieldRef::Term(other)) if *other == field => {
-                let terms = self.this.map(|this| self.terms(field, this));
+                let terms = self
+                    .this
+                    .map(|this| self.catalogue.terms_and_above(this, field));
                 let posts = terms.into_iter().flatten();
                 Some(posts.map(|id| table.term(id).posts.as_slice()).collect())
             }
@@ -336,7 +338,7 @@ fn united(lists: &[&[PostId]], stretch: &Range<PostId>) -> Vec<PostId> {
     if let [only] = lists {
         return cut(only);
     }
-    let mut posts: Vec<PostId> = lists.iter().flat_map(|list| cut(list)).collect();
+    let mut posts: Vec<PostId> = lists.iter().flat_map(cut).collect();
     posts.sort_unstable();
     posts.dedup();
     posts

@@ -64,7 +64,7 @@ impl<'a> Runner<'a> {
         match field {
             FieldRef::Derived(field) => self.derived(*field, post).map(|value| meets(&value)),
             FieldRef::Term(field) => {
-                let mut terms = self.terms(*field, post).peekable();
+                let mut terms = self.catalogue.terms_and_above(post, *field).peekable();
                 terms.peek()?;
                 Some(terms.any(|id| meets(&Val::Term(*field, id))))
             }
@@ -93,7 +93,10 @@ impl<'a> Runner<'a> {
         match field {
             FieldRef::Derived(field) => self.derived(*field, post),
             FieldRef::Term(field) => {
-                let terms = self.terms(*field, post).map(|id| Val::Term(*field, id));
+                let terms = self
+                    .catalogue
+                    .terms_and_above(post, *field)
+                    .map(|id| Val::Term(*field, id));
                 terms.reduce(foremost)
             }
             FieldRef::Own { column, .. } => {
@@ -101,17 +104,6 @@ impl<'a> Runner<'a> {
                 cells.reduce(foremost)
             }
         }
-    }
-
-    /// The post's terms, and those above them where terms are nested.
-    pub(super) fn terms(
-        &self,
-        field: usize,
-        post: PostId,
-    ) -> impl Iterator<Item = TermId> + use<'a> {
-        let table = self.catalogue.terms(field);
-        let own = self.catalogue.terms_of(post, field).iter();
-        own.flat_map(|own| std::iter::successors(Some(*own), |id| table.term(*id).parent))
     }
 
     fn derived(&self, field: DerivedField, id: PostId) -> Option<Val<'a>> {

@@ -121,7 +121,13 @@ impl World {
             has_this,
             parameters,
         };
-        compile(&Passage::command_line(text), scope)
+        match Query::parse(&Passage::command_line(text)) {
+            Ok(query) => query.resolve(scope),
+            Err(fault) => Collected {
+                output: None,
+                diagnostics: vec![*fault],
+            },
+        }
     }
 
     fn why_empty(&self, text: &str) -> Option<Diagnostic> {

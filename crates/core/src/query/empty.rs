@@ -1,0 +1,213 @@
+//! Why a query finds nothing.
+
+use super::ast::{Comparison, Condition, Statement, Test, Value};
+use super::resolve::resolve;
+use super::scope::Scope;
+use super::words::nearest_terms;
+use super::{Query, Written};
+use crate::catalogue::{Catalogue, Cell, PostId};
+use crate::diagnostic::{Code, Diagnostic};
+use crate::source::Span;
+
+impl Query<Written> {
+    /// Why it finds nothing: how many posts of its sources each of the tests that must hold
+    /// leaves by itself, as a warning. `None` where it has no such tests.
+    #[must_use]
+    pub fn why_empty(&self, scope: Scope<'_>, this: Option<PostId>) -> Option<Diagnostic> {
+        let left = self.what_is_left(scope, this)?;
+        Some(self.say(&left, scope.catalogue))
+    }
+
+    /// As [`Self::why_empty`], where that is likely a slip: one of the tests alone leaves
+    /// nothing, on no page, and on no other day.
+    #[must_use]
+    pub fn slip(&self, scope: Scope<'_>) -> Option<Diagnostic> {
+        let left = self.what_is_left(scope, None)?;
+        let slip = left
+            .tests
+            .iter()
+            .any(|(test, count)| *count == 0 && !changes_by_itself(test));
+        slip.then(|| self.say(&left, scope.catalogue))
+    }
+
+    fn what_is_left(&self, scope: Scope<'_>, this: Option<PostId>) -> Option<Left<'_>> {
+        let statement = &self.0.statement;
+        let tests = match statement.condition.as_ref()? {
+            Condition::And(tests) => tests.as_slice(),
+            single => std::slice::from_ref(single),
+        };
+        let left = |condition: Option<Condition>| {
+            let alone = Statement {
+                from: statement.from.clone(),
+                condition,
+                ..Statement::default()
+            };
+            let query = resolve(&alone, &self.0.passage, scope).output?;
+            Some(query.run(scope.catalogue, this))
+        };
+        let counted = tests
+            .iter()
+            .map(|test| Some((test, left(Some(test.clone()))?.total)));
+        Some(Left {
+            tests: counted.collect::<Option<_>>()?,
+            of: left(None)?.posts,
+        })
+    }
+
+    fn say(&self, left: &Left<'_>, catalogue: &Catalogue) -> Diagnostic {
+        let none = |count: usize| count == 0;
+        let mut hints: Vec<String> = left
+            .tests
+            .iter()
+            .filter(|(_, count)| none(*count))
+            .filter_map(|(test, _)| range_hint(test, &left.of, catalogue))
+            .collect();
+        if !left.tests.iter().any(|(_, count)| none(*count)) {
+            hints.push("each finds posts, and no post meets them all".to_owned());
+            hints.extend(either_hint(&left.tests));
+        }
+        let counts = left.tests.iter();
+        let counts: Vec<String> = counts
+            .map(|(test, count)| format!("`{test}` leaves {count}"))
+            .collect();
+        let message = format!(
+            "nothing is found among {} {}: {}",
+            left.of.len(),
+            if left.of.len() == 1 { "post" } else { "posts" },
+            counts.join(", ")
+        );
+        let whole = Span::new(0, self.0.passage.text().len());
+        let warning = Diagnostic::warning(Code::QueryEmpty, self.0.passage.place(whole), message);
+        if hints.is_empty() {
+            warning.help("change or leave out what leaves 0")
+        } else {
+            warning.help(hints.join("; "))
+        }
+    }
+}
+
+/// How many of a query's posts each of its tests leaves by itself.
+struct Left<'a> {
+    tests: Vec<(&'a Condition, usize)>,
+    of: Vec<PostId>,
+}
+
+/// Whether a condition can find posts another day without an edit.
+fn changes_by_itself(condition: &Condition) -> bool {
+    match condition {
+        Condition::And(inner) | Condition::Or(inner) => inner.iter().any(changes_by_itself),
+        Condition::Not(inner) => changes_by_itself(inner),
+        Condition::Test(test) => {
+            let counted = |value: &Value| matches!(value, Value::Relative(..));
+            test.node.values().iter().any(|value| counted(&value.node))
+        }
+    }
+}
+
+/// What the values of the field are among the posts, for a test of it that leaves nothing over.
+fn range_hint(condition: &Condition, posts: &[PostId], catalogue: &Catalogue) -> Option<String> {
+    let Condition::Test(test) = condition else {
+        return None;
+    };
+    let (Test::Compare(left, ..)
+    | Test::In(left, ..)
+    | Test::Within(left, ..)
+    | Test::Range(left, ..)
+    | Test::Between(left, ..)
+    | Test::Text(left, ..)) = &test.node
+    else {
+        return None;
+    };
+    let Value::Field(name) = &left.node else {
+        return None;
+    };
+    let days = posts
+        .iter()
+        .filter_map(|post| catalogue.post(*post).date)
+        .map(|date| date.day);
+    match name.as_str() {
+        "year" | "date" | "updated" => {
+            let (first, last) = (days.clone().min()?, days.max()?);
+            let (first, last) = match name.as_str() {
+                "year" => (first.year().to_string(), last.year().to_string()),
+                _ => (first.to_string(), last.to_string()),
+            };
+            Some(if first == last {
+                format!("all posts here are of {first}")
+            } else if name == "year" {
+                format!("years here are {first} to {last}")
+            } else {
+                format!("dates here are {first} to {last}")
+            })
+        }
+        "month" => Some("a month is 1 to 12; that of one year is `date in 2026-03`".to_owned()),
+        "day" => Some("a day is 1 to 31; that of one month is `date = 2026-03-14`".to_owned()),
+        "title" => {
+            let titles = posts.iter().map(|post| &*catalogue.post(*post).title);
+            nearest_text(&test.node, titles)
+        }
+        _ if catalogue.term_field(name).is_some() => None,
+        _ => own_hint(&test.node, name, posts, catalogue),
+    }
+}
+
+/// The numbers, or the nearest texts, of a front matter field.
+fn own_hint(test: &Test, name: &str, posts: &[PostId], catalogue: &Catalogue) -> Option<String> {
+    let column = catalogue.column(name)?;
+    let cells = || posts.iter().flat_map(|post| catalogue.cells(column, *post));
+    let numbers = cells().filter_map(|cell| match cell {
+        Cell::Number(number) => Some(number),
+        _ => None,
+    });
+    let ends = numbers.fold(None, |ends, number| {
+        let (low, high) = ends.unwrap_or((number, number));
+        Some((number.min(low), number.max(high)))
+    });
+    if let Some((low, high)) = ends {
+        return Some(format!("`{name}` here is {low} to {high}"));
+    }
+    let texts = cells().filter_map(|cell| match cell {
+        Cell::Text(text) => Some(text),
+        _ => None,
+    });
+    nearest_text(test, texts)
+}
+
+fn nearest_text<'a>(test: &Test, texts: impl Iterator<Item = &'a str>) -> Option<String> {
+    let Test::Compare(_, Comparison::Equal, wanted) = test else {
+        return None;
+    };
+    let Value::Text(wanted) = &wanted.node else {
+        return None;
+    };
+    let mut texts: Vec<&str> = texts.collect();
+    texts.sort_unstable();
+    texts.dedup();
+    let near = nearest_terms(wanted, &texts);
+    let near: Vec<String> = near.iter().map(|text| format!("'{text}'")).collect();
+    (!near.is_empty()).then(|| format!("the nearest: {}", near.join(", ")))
+}
+
+/// A way out where tests ask one field for several values at once.
+fn either_hint(tests: &[(&Condition, usize)]) -> Option<String> {
+    let equals = |condition: &Condition| match condition {
+        Condition::Test(test) => match &test.node {
+            Test::Compare(left, Comparison::Equal, right) => {
+                Some((left.node.to_string(), right.node.to_string()))
+            }
+            _ => None,
+        },
+        _ => None,
+    };
+    let asked: Vec<(String, String)> = tests.iter().filter_map(|(test, _)| equals(test)).collect();
+    let (field, _) = asked.iter().find(|(field, _)| {
+        let same = asked.iter().filter(|(other, _)| other == field);
+        same.count() > 1
+    })?;
+    let same = asked.iter().filter(|(other, _)| other == field);
+    let values: Vec<&str> = same.map(|(_, value)| value.as_str()).collect();
+    Some(format!(
+        "for either of them, write `{field} in ({})`",
+        values.join(", ")
+    ))
+}

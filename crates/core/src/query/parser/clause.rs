@@ -1,0 +1,189 @@
+//! The clauses around the condition, and what stands where none can.
+
+use super::super::ast::{At, Key};
+use super::super::lexer::TokenKind;
+use super::super::{Fault, elsewhere, fault};
+use super::{Parser, Read, is_keyword};
+use crate::diagnostic::nearest;
+use crate::source::Span;
+
+impl Parser {
+    /// Nothing may follow; a clause out of its order, or a slip, is named.
+    pub(super) fn end(&self) -> Read<()> {
+        let token = self.peek();
+        if token.kind == TokenKind::End {
+            return Ok(());
+        }
+        if self.at == 0 {
+            return Err(self.beginning());
+        }
+        let fault = self.expected("the end of the query");
+        Err(match &token.kind {
+            TokenKind::Sign(";") => fault.help("a query ends without a sign; leave `;` out"),
+            TokenKind::Sign("&&") => fault.help("write `and`"),
+            TokenKind::Sign("||") => fault.help("write `or`"),
+            TokenKind::Sign(")") => fault.help("leave `)` out, or open it with `(`"),
+            TokenKind::Sign(",") => fault.help(
+                "to pass over the first two of six, write `limit 4 offset 2`; tests are joined by `and` or `or`",
+            ),
+            TokenKind::Word(word) => fault.help(Self::word_at_the_end(word)),
+            _ => fault.help("tests are joined by `and` or `or`"),
+        })
+    }
+
+    pub(super) fn word_at_the_end(word: &str) -> String {
+        let clauses = ["from", "where", "order", "limit", "offset", "and", "or"];
+        let lower = word.to_ascii_lowercase();
+        if clauses.contains(&lower.as_str()) || ["asc", "desc"].contains(&lower.as_str()) {
+            return "the order is: from … where … order by … limit … offset …, each once"
+                .to_owned();
+        }
+        if let Some(help) = elsewhere::clause(word) {
+            return help.to_owned();
+        }
+        match nearest(&lower, clauses) {
+            Some(known) => format!("did you mean `{known}`?"),
+            None => "tests are joined by `and` or `or`".to_owned(),
+        }
+    }
+
+    /// A query that does not begin with one of its words.
+    pub(super) fn beginning(&self) -> Fault {
+        let fault = self.expected("`from`, `where`, `order by` or `limit`");
+        let TokenKind::Word(word) = &self.peek().kind else {
+            return fault.help("write a test after `where`, such as `where tag = 'lime'`");
+        };
+        let lower = word.to_ascii_lowercase();
+        if let Some(known) = nearest(&lower, ["from", "where", "order", "limit", "offset"]) {
+            return fault.help(format!("did you mean `{known}`?"));
+        }
+        if let Some(help) = elsewhere::clause(word) {
+            return fault.help(help);
+        }
+        let next = self.tokens.get(1).map(|token| &token.kind);
+        let stands_alone = match next {
+            Some(TokenKind::Word(next)) => is_keyword(next) && elsewhere::test(next).is_none(),
+            Some(TokenKind::End | TokenKind::Sign(",")) | None => true,
+            _ => false,
+        };
+        let clause_next = matches!(next, Some(TokenKind::Word(next))
+            if ["where", "order", "limit", "offset"].contains(&next.to_ascii_lowercase().as_str()));
+        fault.help(
+            if clause_next || stands_alone && !matches!(next, Some(TokenKind::Word(_))) {
+                format!("write `from {word}` for a content set or a named query")
+            } else {
+                format!("a condition stands after `where`: `where {word} …`")
+            },
+        )
+    }
+
+    pub(super) fn sources(&mut self) -> Read<Vec<At<String>>> {
+        let mut sources = Vec::new();
+        loop {
+            let token = self.take();
+            let name = match token.kind {
+                TokenKind::Word(ref word) if !is_keyword(word) => word.clone(),
+                TokenKind::Name(ref name) => name.clone(),
+                _ => {
+                    self.at -= 1;
+                    let fault = self.expected("the name of a content set or query after `from`");
+                    return Err(fault.help(
+                        "write `from posts`, or leave `from` out for the posts of all content sets",
+                    ));
+                }
+            };
+            sources.push(At::new(name, token.span));
+            if !self.eat_sign(",") {
+                return Ok(sources);
+            }
+        }
+    }
+
+    pub(super) fn keys(&mut self) -> Read<Vec<At<Key>>> {
+        let mut keys = Vec::new();
+        loop {
+            keys.push(self.key()?);
+            if !self.eat_sign(",") {
+                return Ok(keys);
+            }
+        }
+    }
+
+    pub(super) fn key(&mut self) -> Read<At<Key>> {
+        let start = self.peek().span.start;
+        if self.is_word("random") {
+            self.take();
+            if !self.eat_sign("(") {
+                return Err(self
+                    .expected("a number in parentheses after `random`")
+                    .help("write `random(7)`; each number is another fixed shuffle"));
+            }
+            let seed = self.whole("random")?;
+            if !self.eat_sign(")") {
+                return Err(self.expected("`)`"));
+            }
+            return Ok(At::new(
+                Key::Random(seed as u64),
+                Span::new(start, self.last_end()),
+            ));
+        }
+        let token = self.take();
+        let name = match token.kind {
+            TokenKind::Word(ref word) if !is_keyword(word) => word.clone(),
+            TokenKind::Name(ref name) => name.clone(),
+            _ => {
+                self.at -= 1;
+                return Err(self.no_key());
+            }
+        };
+        let span = Span::new(start, self.last_end());
+        if self.eat_word("descending") || self.eat_word("ascending") {
+            let span = self.tokens[self.at - 1].span;
+            return Err(fault(span, "the direction is `asc` or `desc`")
+                .help("write `desc` for newest or largest first, `asc` for the reverse"));
+        }
+        let descending = self.eat_word("desc");
+        if !descending {
+            self.eat_word("asc");
+        }
+        Ok(At::new(Key::Field(name, descending), span))
+    }
+
+    pub(super) fn no_key(&self) -> Fault {
+        let fault = self.expected("a field to order by");
+        match self.peek().kind {
+            TokenKind::Sign("-") => {
+                fault.help("for the newest or largest first, write `date desc`")
+            }
+            TokenKind::Word(_) if self.clause_follows() => {
+                fault.help("leave the comma before it out")
+            }
+            _ => fault.help("write `order by date desc`, or `order by title`"),
+        }
+    }
+
+    pub(super) fn whole(&mut self, after: &str) -> Read<usize> {
+        let token = self.take();
+        let TokenKind::Number(_, written) = &token.kind else {
+            self.at -= 1;
+            let fault = self.expected(&format!("a whole number after `{after}`"));
+            return Err(fault.help(whole_help(after)));
+        };
+        written.parse().map_err(|_| {
+            fault(
+                token.span,
+                format!("expected a whole number after `{after}`, found {written}"),
+            )
+            .help(whole_help(after))
+        })
+    }
+}
+
+fn whole_help(after: &str) -> &'static str {
+    match after {
+        "limit" => "write `limit 5`; for all of them, leave `limit` out",
+        "offset" => "write `limit 5 offset 10`",
+        "random" => "write `random(7)`; each number is another fixed shuffle",
+        _ => "write the count in digits: `today - 12 months`",
+    }
+}

@@ -1,0 +1,242 @@
+//! A single test: a value, and what is asked of it.
+
+use super::super::ast::{At, Comparison, Polarity, Quantity, Search, Test, Value};
+use super::super::lexer::TokenKind;
+use super::super::{Fault, elsewhere, fault};
+use super::{Parser, Read};
+use crate::diagnostic::nearest;
+
+impl Parser {
+    pub(super) fn test(&mut self) -> Read<Test> {
+        let left = self.value()?;
+        let negated = self.is_word("not");
+        if negated {
+            self.take();
+        }
+        let polarity = if negated {
+            Polarity::Negated
+        } else {
+            Polarity::Plain
+        };
+        if self.eat_word("in") {
+            return self.set(left, polarity);
+        }
+        if self.eat_word("between") {
+            let low = self.value()?;
+            if !self.eat_word("and") {
+                return Err(self
+                    .expected("`and` and the upper end")
+                    .help("write `between 2024 and 2026`"));
+            }
+            return Ok(Test::Between(left, polarity, low, self.value()?));
+        }
+        if let Some(search) = self.search()? {
+            return Ok(Test::Text(left, polarity, search, self.value()?));
+        }
+        if negated {
+            let fault = self.expected(
+                "`in`, `between`, `contains`, `starts with`, `ends with` or `matches` after `not`",
+            );
+            return Err(match self.peek().kind {
+                TokenKind::Text(_) | TokenKind::Number(..) | TokenKind::Date(..) => {
+                    fault.help("write `!=` before the value")
+                }
+                _ => fault
+                    .help("a whole test is turned around by `not` before it: `not tag = 'lime'`"),
+            });
+        }
+        if self.eat_word("has") {
+            return self.has(left);
+        }
+        if self.eat_word("is") {
+            return self.missing(left);
+        }
+        if let Some(comparison) = self.comparison()? {
+            return Ok(Test::Compare(left, comparison, self.value()?));
+        }
+        self.flag(left)
+    }
+
+    pub(super) fn comparison(&mut self) -> Read<Option<Comparison>> {
+        let token = self.peek().clone();
+        let TokenKind::Sign(sign) = token.kind else {
+            return Ok(None);
+        };
+        let comparison = match sign {
+            "=" => Comparison::Equal,
+            "!=" => Comparison::Unequal,
+            "<" => Comparison::Less,
+            "<=" => Comparison::LessOrEqual,
+            ">" => Comparison::Greater,
+            ">=" => Comparison::GreaterOrEqual,
+            "==" => return Err(fault(token.span, "`==` has no meaning here").help("write `=`")),
+            "<>" => return Err(fault(token.span, "`<>` has no meaning here").help("write `!=`")),
+            "<=>" => return Err(fault(token.span, "`<=>` has no meaning here").help("write `=`")),
+            _ => return Ok(None),
+        };
+        self.take();
+        Ok(Some(comparison))
+    }
+
+    pub(super) fn search(&mut self) -> Read<Option<Search>> {
+        let token = self.peek().clone();
+        let TokenKind::Word(word) = &token.kind else {
+            return Ok(None);
+        };
+        let search = match word.to_ascii_lowercase().as_str() {
+            "contains" => Search::Contains,
+            "matches" => Search::Matches,
+            "starts" => Search::StartsWith,
+            "ends" => Search::EndsWith,
+            "like" | "ilike" | "rlike" | "regexp" => {
+                return Err(fault(token.span, format!("`{word}` has no meaning here"))
+                    .help("write `contains 'lime'`, `starts with 'lime'`, `ends with 'lime'`, or `matches` with a regular expression"));
+            }
+            _ => return Ok(None),
+        };
+        self.take();
+        if matches!(search, Search::StartsWith | Search::EndsWith) && !self.eat_word("with") {
+            return Err(self
+                .expected(&format!("`with` after `{word}`"))
+                .help(format!("write `{search} '…'`")));
+        }
+        Ok(Some(search))
+    }
+
+    pub(super) fn set(&mut self, left: At<Value>, polarity: Polarity) -> Read<Test> {
+        if matches!(self.peek().kind, TokenKind::Sign("[")) {
+            return Err(fault(self.peek().span, "a list stands in parentheses")
+                .help("write `in ('lime', 'masonry')`"));
+        }
+        if self.eat_sign("(") {
+            return Ok(Test::In(left, polarity, self.values()?));
+        }
+        let low = self.value()?;
+        if self.eat_sign("..") {
+            return Ok(Test::Range(left, polarity, low, self.value()?));
+        }
+        match low.node {
+            Value::Date(..) | Value::Number(..) | Value::Relative(..) => {
+                Ok(Test::Within(left, polarity, low))
+            }
+            _ => Err(self.no_set(&left.node, &low)),
+        }
+    }
+
+    pub(super) fn no_set(&self, left: &Value, found: &At<Value>) -> Fault {
+        let fault = fault(
+            found.span,
+            "expected a list in parentheses, a date, or a range after `in`",
+        );
+        match (left, &found.node) {
+            (Value::Text(_), Value::Field(_)) => {
+                fault.help(format!("the field stands first: `{} = {left}`", found.node))
+            }
+            (_, Value::Text(_)) => fault.help(format!("write `in ({})`", found.node)),
+            (_, Value::Field(name)) if ["last", "past", "the"].contains(&name.as_str()) => {
+                fault.help("write `date >= today - 12 months`")
+            }
+            (_, Value::Field(name)) => fault.help(format!("write `in ('{name}')`")),
+            _ => fault.help("write `in ('lime', 'masonry')`, `in 2026-03` or `in 2024..2026`"),
+        }
+    }
+
+    pub(super) fn has(&mut self, left: At<Value>) -> Read<Test> {
+        let quantity = if self.eat_word("any") {
+            Quantity::Any
+        } else if self.eat_word("all") {
+            Quantity::All
+        } else if self.eat_word("none") {
+            Quantity::None
+        } else {
+            return Err(self.expected("`any`, `all` or `none` after `has`").help(
+                "for one value, write `= 'lime'`; for several, `has all ('masonry', 'lime')`",
+            ));
+        };
+        if !self.eat_sign("(") {
+            return Err(self
+                .expected("a list in parentheses")
+                .help("write `has all ('masonry', 'lime')`"));
+        }
+        Ok(Test::Has(left, quantity, self.values()?))
+    }
+
+    pub(super) fn missing(&mut self, left: At<Value>) -> Read<Test> {
+        let negated = self.eat_word("not");
+        let polarity = if negated {
+            Polarity::Negated
+        } else {
+            Polarity::Plain
+        };
+        if self.eat_word("missing") {
+            return Ok(Test::Missing(left, polarity));
+        }
+        let found = self.expected(if negated {
+            "`missing` after `is not`"
+        } else {
+            "`missing` or `not missing` after `is`"
+        });
+        let word = match &self.peek().kind {
+            TokenKind::Word(word) => word.to_ascii_lowercase(),
+            _ => String::new(),
+        };
+        let not = if negated { "not " } else { "" };
+        Err(match word.as_str() {
+            "null" | "empty" | "none" | "nil" | "undefined" => {
+                found.help(format!("write `is {not}missing`"))
+            }
+            _ => found.help(format!(
+                "to compare, write `{}`; to ask for an empty field, `is {not}missing`",
+                if negated { "!=" } else { "=" }
+            )),
+        })
+    }
+
+    /// A bare field, which must be a boolean one; the resolver knows.
+    pub(super) fn flag(&mut self, left: At<Value>) -> Read<Test> {
+        match left.node {
+            Value::Field(_) | Value::This(_) => {}
+            _ => {
+                return Err(self
+                    .expected("a comparison")
+                    .help("write a test such as `tag = 'lime'`"));
+            }
+        }
+        if let TokenKind::Word(word) = &self.peek().kind {
+            let lower = word.to_ascii_lowercase();
+            let follows = ["and", "or", "order", "limit", "offset"].contains(&lower.as_str());
+            if !follows {
+                return Err(self.no_comparison(&lower));
+            }
+        }
+        match self.peek().kind {
+            TokenKind::Text(_) | TokenKind::Number(..) | TokenKind::Date(..) => Err(self
+                .expected("a comparison such as `=`")
+                .help("put `=` before the value")),
+            TokenKind::Sign("&&") => {
+                Err(fault(self.peek().span, "`&&` has no meaning here").help("write `and`"))
+            }
+            TokenKind::Sign("||") => {
+                Err(fault(self.peek().span, "`||` has no meaning here").help("write `or`"))
+            }
+            _ => Ok(Test::Flag(left)),
+        }
+    }
+
+    pub(super) fn no_comparison(&self, word: &str) -> Fault {
+        const KNOWN: [&str; 14] = [
+            "in", "between", "has", "contains", "starts", "ends", "matches", "is", "not", "and",
+            "or", "order", "limit", "offset",
+        ];
+        let found = self.expected("a comparison such as `=`");
+        if let Some(help) = elsewhere::test(word).or_else(|| elsewhere::clause(word)) {
+            return found.help(help);
+        }
+        match nearest(word, KNOWN) {
+            Some(word) => found.help(format!("did you mean `{word}`?")),
+            None => {
+                found.help("a text stands in quotes; a test is a field, a comparison, and a value")
+            }
+        }
+    }
+}

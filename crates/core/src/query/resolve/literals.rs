@@ -1,0 +1,274 @@
+//! Literals, as the fields that they are compared with ask.
+
+use super::super::ast::{At, Base, Step, Unit, Value};
+use super::super::check::{FieldRef, Literal, Side};
+use super::super::scope::Parameter;
+use super::super::words::{kinds_text, nearest_terms};
+use super::Resolver;
+use crate::diagnostic::{Code, Diagnostic};
+use crate::language::fold;
+use crate::source::Span;
+use crate::time::{DatePart, Moment, Stretch, parse_part};
+use crate::value::Kind;
+
+impl Resolver<'_> {
+    /// A literal as the kinds of the field ask; one of a type that the field never has is an error.
+    pub(super) fn literal(
+        &mut self,
+        value: &At<Value>,
+        field: Option<&FieldRef>,
+        kinds: &[Kind],
+        name: &str,
+    ) -> Option<Side> {
+        if let Value::Parameter(parameter) = &value.node {
+            let scope = self.scope;
+            let Some((_, given)) = scope
+                .parameters
+                .iter()
+                .find(|(known, _)| known == parameter)
+            else {
+                let known: Vec<&str> = scope
+                    .parameters
+                    .iter()
+                    .map(|(name, _)| name.as_str())
+                    .collect();
+                let place = self.passage.place(value.span);
+                let fault = Diagnostic::error(
+                    Code::QueryUnfit,
+                    place,
+                    format!("the parameter :{parameter} is not given"),
+                );
+                self.faults.push(if known.is_empty() {
+                    fault.help(format!("in a template, write query(\"…\", {parameter}=…)"))
+                } else {
+                    fault.suggest(parameter, known)
+                });
+                return None;
+            };
+            return self.parameter(given, value, field, kinds, name);
+        }
+        self.plain_literal(&value.node, value.span, field, kinds, name)
+            .map(|literal| Side::Literals(vec![literal]))
+    }
+
+    pub(super) fn parameter(
+        &mut self,
+        given: &Parameter,
+        value: &At<Value>,
+        field: Option<&FieldRef>,
+        kinds: &[Kind],
+        name: &str,
+    ) -> Option<Side> {
+        let node = match given {
+            Parameter::Missing => return Some(Side::Missing),
+            Parameter::List(items) => {
+                let mut literals = Vec::new();
+                for item in items {
+                    match self.parameter(item, value, field, kinds, name)? {
+                        Side::Literals(more) => literals.extend(more),
+                        _ => return Some(Side::Missing),
+                    }
+                }
+                return Some(Side::Literals(literals));
+            }
+            Parameter::Text(text) => Value::Text(text.clone()),
+            Parameter::Number(number) => Value::Number(*number, number.to_string()),
+            Parameter::Flag(flag) => Value::Flag(*flag),
+            Parameter::Date(stamp) if kinds.contains(&Kind::Date) => {
+                let stretch = Stretch {
+                    start: stamp.at,
+                    end: stamp.at,
+                };
+                return Some(Side::Literals(vec![Literal::Date(stretch)]));
+            }
+            Parameter::Date(stamp) => Value::Text(stamp.iso()),
+        };
+        self.plain_literal(&node, value.span, field, kinds, name)
+            .map(|literal| Side::Literals(vec![literal]))
+    }
+
+    pub(super) fn plain_literal(
+        &mut self,
+        value: &Value,
+        span: Span,
+        field: Option<&FieldRef>,
+        kinds: &[Kind],
+        name: &str,
+    ) -> Option<Literal> {
+        if let Some(FieldRef::Term(number)) = field {
+            return Some(self.term(*number, value, span));
+        }
+        let has = |kind| kinds.contains(&kind);
+        let moment = self.scope.moment;
+        match value {
+            Value::Text(text) if has(Kind::Text) || has(Kind::Term) => {
+                return Some(Literal::Text {
+                    written: text.clone(),
+                    folded: fold(text).into_owned(),
+                });
+            }
+            Value::Number(number, _) if has(Kind::Number) => return Some(Literal::Number(*number)),
+            Value::Number(_, written) if has(Kind::Date) && written.len() == 4 => {
+                if let Some(stretch) = parse_part(written)
+                    .ok()
+                    .and_then(|part| part.stretch(&moment.zone).ok())
+                {
+                    return Some(Literal::Date(stretch));
+                }
+            }
+            Value::Flag(flag) if has(Kind::Flag) => return Some(Literal::Flag(*flag)),
+            Value::Date(part, written) if has(Kind::Date) => {
+                return self.stretch(part, written, span).map(Literal::Date);
+            }
+            Value::Relative(base, steps) if has(Kind::Date) => {
+                return match relative(*base, steps, moment) {
+                    Some(stretch) => Some(Literal::Date(stretch)),
+                    None => {
+                        self.error(
+                            Code::QueryUnfit,
+                            span,
+                            "this leads out of the calendar",
+                            "count fewer years",
+                        );
+                        None
+                    }
+                };
+            }
+            _ => {}
+        }
+        self.unfit(value, span, kinds, name);
+        None
+    }
+
+    pub(super) fn stretch(
+        &mut self,
+        part: &DatePart,
+        written: &str,
+        span: Span,
+    ) -> Option<Stretch> {
+        match part.stretch(&self.scope.moment.zone) {
+            Ok(stretch) => Some(stretch),
+            Err(_) => {
+                self.error(
+                    Code::QueryUnfit,
+                    span,
+                    format!("the date {written} leads out of the calendar"),
+                    "write a year of four digits",
+                );
+                None
+            }
+        }
+    }
+
+    pub(super) fn unfit(&mut self, value: &Value, span: Span, kinds: &[Kind], name: &str) {
+        let found = match value {
+            Value::Text(_) => "a text",
+            Value::Number(..) => "a number",
+            Value::Flag(_) => "true or false",
+            Value::Date(..) | Value::Relative(..) => "a date",
+            _ => "something else",
+        };
+        let help = match (value, kinds.first()) {
+            (Value::Text(text), Some(Kind::Number)) if text.parse::<f64>().is_ok() => {
+                format!("write {text} without quotes")
+            }
+            (Value::Text(text), Some(Kind::Date)) if parse_part(text).is_ok() => {
+                format!("write {text} without quotes")
+            }
+            (Value::Text(text), Some(Kind::Flag)) if text == "true" || text == "false" => {
+                format!("write {text} without quotes")
+            }
+            (Value::Date(_, written), _) if ["year", "month", "day"].contains(&name) => {
+                format!("write `date in {written}`")
+            }
+            (Value::Text(_), _) if name == "month" => {
+                "write the month's number, 1 to 12".to_owned()
+            }
+            (Value::Number(_, written) | Value::Date(_, written), Some(Kind::Text)) => {
+                format!("put it in quotes: '{written}'")
+            }
+            (_, Some(Kind::Date)) => "write a date such as 2026-03-14, 2026-03 or 2026".to_owned(),
+            (_, Some(Kind::Number)) => "write a number".to_owned(),
+            (_, Some(Kind::Flag)) => format!("write `{name}`, or `not {name}`"),
+            (_, Some(Kind::Text)) => "write a text in quotes".to_owned(),
+            _ => "no post holds a value here that could be compared".to_owned(),
+        };
+        self.error(
+            Code::TypeUnfit,
+            span,
+            format!("`{name}` holds {}, never {found}", kinds_text(kinds)),
+            help,
+        );
+    }
+
+    /// A term by any of its spellings; one that no listed post has is a warning.
+    pub(super) fn term(&mut self, number: usize, value: &Value, span: Span) -> Literal {
+        let table = self.scope.catalogue.terms(number);
+        let spelling = match value {
+            Value::Text(text) | Value::Number(_, text) | Value::Date(_, text) => text.clone(),
+            other => other.to_string(),
+        };
+        let found = table.find(&spelling);
+        let used = found.filter(|id| !table.term(*id).posts.is_empty());
+        if used.is_none() {
+            let names: Vec<&str> = table
+                .terms
+                .iter()
+                .filter(|term| !term.posts.is_empty())
+                .map(|term| term.name.as_str())
+                .collect();
+            let near: Vec<String> = nearest_terms(&spelling, &names)
+                .into_iter()
+                .filter_map(|name| table.find(name))
+                .map(|id| format!("`{}` ({})", table.term(id).name, table.term(id).posts.len()))
+                .collect();
+            let field = &table.field.name;
+            let warning = Diagnostic::warning(
+                Code::TermUnknown,
+                self.passage.place(span),
+                format!("no post has the {field} \"{spelling}\""),
+            );
+            self.faults.push(if near.is_empty() {
+                warning.help(format!(
+                    "`tabulae query \"\" --by {field}` lists those there are"
+                ))
+            } else {
+                warning.help(format!("the nearest: {}", near.join(", ")))
+            });
+        }
+        Literal::Term(number, found)
+    }
+}
+
+/// A day or instant counted from the moment, in the site's time zone; `None` out of the calendar.
+fn relative(base: Base, steps: &[Step], moment: &Moment) -> Option<Stretch> {
+    let span = |step: &Step| {
+        let count = i64::from(step.count);
+        let span = jiff::Span::new();
+        match step.unit {
+            Unit::Day => span.try_days(count),
+            Unit::Week => span.try_weeks(count),
+            Unit::Month => span.try_months(count),
+            Unit::Quarter => span.try_months(count * 3),
+            Unit::Year => span.try_years(count),
+        }
+        .ok()
+    };
+    match base {
+        Base::Today => {
+            let mut day = moment.today();
+            for step in steps {
+                day = day.checked_add(span(step)?).ok()?;
+            }
+            DatePart::Day(day).stretch(&moment.zone).ok()
+        }
+        Base::Now => {
+            let mut at = moment.now.to_zoned_datetime(moment.zone.clone());
+            for step in steps {
+                at = at.checked_add(span(step)?).ok()?;
+            }
+            let at = at.timestamp();
+            Some(Stretch { start: at, end: at })
+        }
+    }
+}

@@ -1,0 +1,47 @@
+//! What a query is resolved against.
+
+use std::sync::Arc;
+
+use indexmap::IndexMap;
+
+use super::{Query, Resolved};
+use crate::catalogue::Catalogue;
+use crate::time::{Moment, Stamp};
+
+/// The named queries of a site, resolved.
+#[derive(Debug, Default)]
+pub struct Library {
+    pub(super) queries: IndexMap<String, Arc<Query<Resolved>>>,
+}
+
+/// The value of a parameter, as a template hands it in.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Parameter {
+    /// A text.
+    Text(String),
+    /// A number.
+    Number(f64),
+    /// True or false.
+    Flag(bool),
+    /// A date.
+    Date(Stamp),
+    /// Several values.
+    List(Vec<Parameter>),
+    /// Nothing: each test with it is false.
+    Missing,
+}
+
+/// What a query is resolved against.
+#[derive(Debug, Clone, Copy)]
+pub struct Scope<'a> {
+    /// The posts.
+    pub catalogue: &'a Catalogue,
+    /// The named queries.
+    pub library: &'a Library,
+    /// The clock.
+    pub moment: &'a Moment,
+    /// Whether there is a post whose page is being made.
+    pub has_this: bool,
+    /// The parameters by name.
+    pub parameters: &'a [(String, Parameter)],
+}
