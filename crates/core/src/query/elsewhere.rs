@@ -29,6 +29,16 @@ const CLAUSES: &[(&[&str], &str)] = &[
         "write `limit 5`",
     ),
     (&["skip", "start"], "write `limit 5 offset 10`"),
+    (
+        &["newest", "latest", "recent", "last"],
+        "the newest stand first already: write `from posts limit 5`",
+    ),
+    (&["oldest"], "write `from posts order by date limit 5`"),
+    (&["tagged"], "write `where tag = 'lime'`"),
+    (
+        &["all", "every"],
+        "leave it out: `from posts` is all of them",
+    ),
     (&["filter", "when", "if", "having", "with"], "write `where`"),
     (
         &["group"],

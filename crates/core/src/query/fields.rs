@@ -67,7 +67,7 @@ derived! {
     Path "path" Text "Its file, below the site's folder." ["file", "filename"],
     Folder "folder" Text "Its folder, below the content set's.",
     Content "content" Text "Its content set's name." ["set", "collection", "section"],
-    Date "date" Date "When it is dated." ["published", "created", "time", "when"],
+    Date "date" Date "When it is dated." ["published", "created"],
     Updated "updated" Date "When it was last changed; its date, unless it says otherwise." ["modified", "changed", "edited"],
     Year "year" Number "The year of its date.",
     Month "month" Number "The month of its date, 1 to 12.",

@@ -1,7 +1,7 @@
 //! The clauses around the condition, and what stands where none can.
 
 use super::super::ast::{At, Key};
-use super::super::lexer::TokenKind;
+use super::super::lexer::{Token, TokenKind};
 use super::super::{Fault, elsewhere, fault};
 use super::{Parser, Read, is_keyword};
 use crate::diagnostic::nearest;
@@ -26,12 +26,12 @@ impl Parser {
             TokenKind::Sign(",") => fault.help(
                 "to pass over the first two of six, write `limit 4 offset 2`; tests are joined by `and` or `or`",
             ),
-            TokenKind::Word(word) => fault.help(Self::word_at_the_end(word)),
+            TokenKind::Word(word) => fault.help(self.word_at_the_end(word)),
             _ => fault.help("tests are joined by `and` or `or`"),
         })
     }
 
-    pub(super) fn word_at_the_end(word: &str) -> String {
+    fn word_at_the_end(&self, word: &str) -> String {
         let clauses = ["from", "where", "order", "limit", "offset", "and", "or"];
         let lower = word.to_ascii_lowercase();
         if clauses.contains(&lower.as_str()) || ["asc", "desc"].contains(&lower.as_str()) {
@@ -41,9 +41,14 @@ impl Parser {
         if let Some(help) = elsewhere::clause(word) {
             return help.to_owned();
         }
-        match nearest(&lower, clauses) {
-            Some(known) => format!("did you mean `{known}`?"),
-            None => "tests are joined by `and` or `or`".to_owned(),
+        if let Some(known) = nearest(&lower, clauses) {
+            return format!("did you mean `{known}`?");
+        }
+        let is_where = |token: &Token| matches!(&token.kind, TokenKind::Word(word) if word.eq_ignore_ascii_case("where"));
+        if self.tokens[..self.at].iter().any(is_where) {
+            "tests are joined by `and` or `or`".to_owned()
+        } else {
+            "tests stand after `where`, such as `where tag = 'lime'`".to_owned()
         }
     }
 
@@ -54,27 +59,29 @@ impl Parser {
             return fault.help("write a test after `where`, such as `where tag = 'lime'`");
         };
         let lower = word.to_ascii_lowercase();
-        if let Some(known) = nearest(&lower, ["from", "where", "order", "limit", "offset"]) {
-            return fault.help(format!("did you mean `{known}`?"));
-        }
         if let Some(help) = elsewhere::clause(word) {
             return fault.help(help);
         }
+        if let Some(known) = nearest(&lower, ["from", "where", "order", "limit", "offset"]) {
+            return fault.help(format!("did you mean `{known}`?"));
+        }
         let next = self.tokens.get(1).map(|token| &token.kind);
-        let stands_alone = match next {
-            Some(TokenKind::Word(next)) => is_keyword(next) && elsewhere::test(next).is_none(),
-            Some(TokenKind::End | TokenKind::Sign(",")) | None => true,
-            _ => false,
-        };
-        let clause_next = matches!(next, Some(TokenKind::Word(next))
-            if ["where", "order", "limit", "offset"].contains(&next.to_ascii_lowercase().as_str()));
-        fault.help(
-            if clause_next || stands_alone && !matches!(next, Some(TokenKind::Word(_))) {
+        let clauses = ["where", "order", "limit", "offset"];
+        fault.help(match next {
+            Some(TokenKind::Word(next))
+                if clauses.contains(&next.to_ascii_lowercase().as_str()) =>
+            {
+                format!("write `from {word} {next} …` for a content set or a named query")
+            }
+            Some(TokenKind::End | TokenKind::Sign(",")) | None => {
                 format!("write `from {word}` for a content set or a named query")
-            } else {
-                format!("a condition stands after `where`: `where {word} …`")
-            },
-        )
+            }
+            Some(TokenKind::Word(next)) if !is_keyword(next) && elsewhere::test(next).is_none() => {
+                "a query is such as `from posts where tag = 'lime' order by title limit 5`"
+                    .to_owned()
+            }
+            _ => format!("a condition stands after `where`: `where {word} …`"),
+        })
     }
 
     pub(super) fn sources(&mut self) -> Read<Vec<At<String>>> {

@@ -3,7 +3,7 @@
 use super::super::ast::{At, Comparison, Polarity, Quantity, Search, Test, Value};
 use super::super::lexer::TokenKind;
 use super::super::{Fault, elsewhere, fault};
-use super::{Parser, Read};
+use super::{Parser, Read, is_keyword};
 use crate::diagnostic::nearest;
 
 impl Parser {
@@ -41,6 +41,9 @@ impl Parser {
                 TokenKind::Text(_) | TokenKind::Number(..) | TokenKind::Date(..) => {
                     fault.help("write `!=` before the value")
                 }
+                TokenKind::Word(ref word) if !is_keyword(word) => fault.help(format!(
+                    "write `!= '{word}'`; a whole test is turned around by `not` before it"
+                )),
                 _ => fault
                     .help("a whole test is turned around by `not` before it: `not tag = 'lime'`"),
             });
@@ -196,6 +199,10 @@ impl Parser {
     pub(super) fn flag(&mut self, left: At<Value>) -> Read<Test> {
         match left.node {
             Value::Field(_) | Value::This(_) => {}
+            Value::Text(_) if !matches!(self.peek().kind, TokenKind::Sign(_)) => {
+                return Err(fault(left.span, format!("{} alone is no test", left.node))
+                    .help(format!("each test names its field: `tag = {}`", left.node)));
+            }
             _ => {
                 return Err(self
                     .expected("a comparison")

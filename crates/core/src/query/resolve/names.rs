@@ -157,6 +157,12 @@ impl Resolver<'_> {
             format!("did you mean `{near}`?")
         } else if self.in_value {
             format!("a text stands in quotes: '{name}'")
+        } else if let Some(field) = catalogue
+            .term_tables()
+            .iter()
+            .find(|table| table.find(name).is_some())
+        {
+            format!("a test names its field: `{} = '{name}'`", field.field.name)
         } else if let Some(field) = meant(name) {
             format!("did you mean `{}`?", field.name)
         } else {

@@ -1,0 +1,16 @@
+//! No text makes the query parser panic, and what it prints is read as the same query.
+#![no_main]
+
+use libfuzzer_sys::fuzz_target;
+use tabulae_core::query::Query;
+use tabulae_core::source::Passage;
+
+fuzz_target!(|text: &str| {
+    let Ok(query) = Query::parse(&Passage::command_line(text)) else {
+        return;
+    };
+    let printed = query.to_string();
+    let again = Query::parse(&Passage::command_line(&printed));
+    let again = again.unwrap_or_else(|fault| panic!("{printed}: {}", fault.message));
+    assert_eq!(again.statement(), query.statement(), "{printed}");
+});
