@@ -74,7 +74,7 @@ derived! {
     Day "day" Number "The day of its date, 1 to 31.",
     Summary "summary" Text "The text that stands for it in lists." ["excerpt", "description", "teaser", "abstract"],
     Image "image" Text "Its image, as written." ["picture", "cover", "thumbnail"],
-    Words "words" Number "How many words its text has." ["length", "wordcount"],
+    Words "words" Number "How many words its text has." ["wordcount"],
     Minutes "minutes" Number "How many minutes it takes to read, at 220 words a minute, at least 1.",
     Text "text" Text "Its text, without markup." ["body", "html", "markdown"],
     Draft "draft" Flag "Whether it is marked as a draft.",

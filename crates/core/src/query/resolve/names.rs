@@ -155,6 +155,13 @@ impl Resolver<'_> {
             help.to_owned()
         } else if let Some(near) = nearest(name, known.iter().copied()) {
             format!("did you mean `{near}`?")
+        } else if let Some((near, set)) = all
+            .iter()
+            .filter(|set| !sets.contains(set))
+            .find_map(|set| Some((nearest(name, catalogue.field_names(&[*set]))?, *set)))
+        {
+            let set = &catalogue.sets()[set];
+            format!("did you mean `{near}`, which the posts of `{set}` have?")
         } else if self.in_value {
             format!("a text stands in quotes: '{name}'")
         } else if let Some(field) = catalogue
