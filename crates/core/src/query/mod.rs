@@ -46,6 +46,7 @@
 
 pub mod ast;
 pub mod builder;
+mod candidates;
 mod check;
 mod elsewhere;
 mod empty;
@@ -195,7 +196,7 @@ impl Query<Resolved> {
     /// date descending, then title, then path.
     #[must_use]
     pub fn run(&self, catalogue: &Catalogue, this: Option<PostId>) -> Answer {
-        run::Runner { catalogue, this }.run(self)
+        values::Runner { catalogue, this }.run(self)
     }
 
     /// Whether its answer depends on the post whose page is being made.

@@ -3,20 +3,13 @@
 use std::cmp::Ordering;
 
 use super::ast::{Comparison, Polarity, Search};
+use super::candidates::Candidates;
 use super::check::{Check, FieldRef, Needle, Order, Side};
 use super::fields::DerivedField;
-use super::plan::Candidates;
-use super::values::Val;
+use super::values::{Runner, Val};
 use super::{Answer, Query, Resolved};
-use crate::catalogue::{Catalogue, PostId};
+use crate::catalogue::PostId;
 use crate::language::{fold, fold_accents};
-
-/// What a query runs over, and from which post's page.
-#[derive(Clone, Copy)]
-pub(super) struct Runner<'a> {
-    pub(super) catalogue: &'a Catalogue,
-    pub(super) this: Option<PostId>,
-}
 
 impl Runner<'_> {
     pub(super) fn run(&self, query: &Query<Resolved>) -> Answer {

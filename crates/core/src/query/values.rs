@@ -8,8 +8,7 @@ use jiff::Timestamp;
 use super::ast::Comparison;
 use super::check::{FieldRef, Literal, Side};
 use super::fields::DerivedField;
-use super::run::Runner;
-use crate::catalogue::{Cell, PostId, PostText};
+use crate::catalogue::{Catalogue, Cell, PostId, PostText};
 use crate::language::fold;
 use crate::post::State;
 use crate::term::TermId;
@@ -33,6 +32,13 @@ impl<'a> From<Cell<'a>> for Val<'a> {
             Cell::Date(at) => Val::Date(at),
         }
     }
+}
+
+/// What a query runs over, and from which post's page.
+#[derive(Clone, Copy)]
+pub(super) struct Runner<'a> {
+    pub(super) catalogue: &'a Catalogue,
+    pub(super) this: Option<PostId>,
 }
 
 impl<'a> Runner<'a> {
