@@ -1,6 +1,7 @@
 //! What a build makes: every output with its address, decided before anything is rendered.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::num::NonZeroUsize;
 
 use tabulae_core::archive::{Laid, lay_out};
 use tabulae_core::catalogue::PostId;
@@ -17,6 +18,12 @@ use crate::site::Site;
 
 /// The name of the theme's style sheet; a file of this name in `assets/` takes its place.
 pub const STYLE: &str = "tabulae.css";
+
+/// The name of the theme's script; a file of this name in `assets/` takes its place.
+pub const SCRIPT: &str = "tabulae.js";
+
+/// The address of the search page.
+pub const SEARCH: &str = "/search/";
 
 /// One output and what makes it.
 #[derive(Debug, Clone)]
@@ -55,6 +62,19 @@ pub enum What {
     Redirect(Link),
     /// The theme's style sheet.
     Style,
+    /// The theme's script.
+    Script,
+    /// The titles of a list that has several pages, for the script.
+    Titles {
+        /// The archive's number.
+        archive: usize,
+        /// The list's number within it.
+        group: usize,
+    },
+    /// The search page.
+    Search,
+    /// The texts of all listed posts that have a page or are linked to, for the script.
+    Texts,
     /// `sitemap.xml`, or part of it: absolute addresses.
     Sitemap(Vec<String>),
     /// The list of a sitemap's parts.
@@ -113,6 +133,7 @@ pub fn plan(site: &Site, faults: &mut Faults) -> Plan {
     planner.pages();
     planner.archives();
     planner.feeds();
+    planner.search();
     planner.assets();
     planner.redirects();
     planner.sitemap();
@@ -238,20 +259,27 @@ impl Planner<'_> {
                 self.add(link.clone(), What::Overview(at), maker);
             }
             for (number, group) in laid.groups.iter().enumerate() {
+                let maker = || Maker {
+                    what: match &group.term {
+                        Some(term) => {
+                            format!("the archive `{}` of \"{}\"", archive.name, term.name)
+                        }
+                        None => format!("the archive `{}`", archive.name),
+                    },
+                    place: group.place.clone(),
+                };
+                if has_titles(group.posts.len(), archive.per_page) {
+                    let what = What::Titles {
+                        archive: at,
+                        group: number,
+                    };
+                    self.add(titles(&group.link), what, maker);
+                }
                 for pager in Pager::all(group.posts.len(), archive.per_page) {
                     let what = What::List {
                         archive: at,
                         group: number,
                         pager,
-                    };
-                    let maker = || Maker {
-                        what: match &group.term {
-                            Some(term) => {
-                                format!("the archive `{}` of \"{}\"", archive.name, term.name)
-                            }
-                            None => format!("the archive `{}`", archive.name),
-                        },
-                        place: group.place.clone(),
                     };
                     self.add(group.link.page(pager.number), what, maker);
                 }
@@ -364,6 +392,20 @@ impl Planner<'_> {
         }
     }
 
+    fn search(&mut self) {
+        let site = self.site;
+        if !site.settings.site.search {
+            return;
+        }
+        let maker = || Maker {
+            what: "the search page".to_owned(),
+            place: Place::top_of(tabulae_core::settings::FILE),
+        };
+        let page = Link::new(SEARCH);
+        self.add(page.below("posts.json"), What::Texts, maker);
+        self.add(page, What::Search, maker);
+    }
+
     fn assets(&mut self) {
         let site = self.site;
         for name in &site.assets {
@@ -375,12 +417,15 @@ impl Planner<'_> {
             let what = What::Copy(source.clone());
             self.add(Link::new(format!("/{name}")), what, maker);
         }
-        if !site.assets.iter().any(|name| name == STYLE) {
+        for (name, what) in [(STYLE, What::Style), (SCRIPT, What::Script)] {
+            if site.assets.iter().any(|asset| asset == name) {
+                continue;
+            }
             let maker = || Maker {
-                what: "the theme's style sheet".to_owned(),
+                what: format!("the theme's `{name}`"),
                 place: Place::top_of(tabulae_core::settings::FILE),
             };
-            self.add(Link::new(format!("/{STYLE}")), What::Style, maker);
+            self.add(Link::new(format!("/{name}")), what, maker);
         }
     }
 
@@ -419,7 +464,11 @@ impl Planner<'_> {
         let pages = self.plan.outputs.iter().filter(|output| {
             matches!(
                 output.what,
-                What::Post(_) | What::Page(_) | What::List { .. } | What::Overview(_)
+                What::Post(_)
+                    | What::Page(_)
+                    | What::List { .. }
+                    | What::Overview(_)
+                    | What::Search
             )
         });
         let pages = pages.filter(|output| match output.what {
@@ -459,6 +508,18 @@ impl Planner<'_> {
             );
         }
     }
+}
+
+/// Whether a list is cut into pages, so that the script needs its titles.
+#[must_use]
+pub fn has_titles(posts: usize, per_page: Option<NonZeroUsize>) -> bool {
+    per_page.is_some_and(|per_page| posts > per_page.get())
+}
+
+/// The address of a list's titles.
+#[must_use]
+pub fn titles(list: &Link) -> Link {
+    list.below("titles.json")
 }
 
 /// How many addresses one sitemap may hold (sitemaps.org).

@@ -1,19 +1,23 @@
 //! One planned output to bytes.
 
 use std::collections::BTreeSet;
+use std::num::NonZeroUsize;
 use std::sync::Arc;
 
+use indexmap::IndexMap;
 use minijinja::{Environment, Value, context};
-use tabulae_core::archive::{By, Laid, months, sections};
+use tabulae_core::archive::{By, Group, Laid, months, sections};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::pager::Pager;
 use tabulae_core::route::Link;
+use tabulae_core::search::Rows;
 use tabulae_core::settings::{Archive, Show};
+use tabulae_core::term::TermId;
 
-use crate::plan::{Planned, What};
+use crate::plan::{Planned, SEARCH, What, has_titles, titles};
 use crate::sources::Sources;
-use crate::template::{PostObject, STYLE, Shared, diagnose, escape, post_list, with_this};
+use crate::template::{PostObject, STYLE, Shared, diagnose, escape, post_list, script, with_this};
 
 /// Renders outputs; what all pages share is made once.
 #[derive(Debug)]
@@ -31,6 +35,8 @@ pub struct Renderer<'a> {
 struct ArchiveValues {
     overview: Value,
     terms: Value,
+    /// The same by term, in the same order.
+    by_term: IndexMap<TermId, Value>,
 }
 
 type Rendered = Result<Vec<u8>, Faults>;
@@ -81,6 +87,16 @@ impl<'a> Renderer<'a> {
                 .map_err(|error| vec![crate::site::unreadable(source, &error)]),
             What::Redirect(to) => Ok(self.redirect(to).into_bytes()),
             What::Style => Ok(STYLE.as_bytes().to_vec()),
+            What::Script => Ok(script().into_bytes()),
+            What::Titles { archive, group } => {
+                let group = &self.shared.plan.archives[*archive].groups[*group];
+                Ok(self.rows(|rows| rows.titles(&group.posts)).into_bytes())
+            }
+            What::Search => self.search(&output.link),
+            What::Texts => {
+                let listed = self.shared.site.catalogue.listed();
+                Ok(self.rows(|rows| rows.texts(listed)).into_bytes())
+            }
             What::Sitemap(addresses) => {
                 Ok(sitemap("urlset", "url", addresses.iter().map(String::as_str)).into_bytes())
             }
@@ -125,7 +141,7 @@ impl<'a> Renderer<'a> {
             canonical => site.absolute(link),
             description => post.summary.clone(),
             feeds => self.site.get_attr("feeds").unwrap_or_default(),
-            own_feeds => Value::from(Vec::<Value>::new()),
+            own_feeds => none_of_them(),
             menu => (),
             kind => "post",
             newer => (),
@@ -162,7 +178,7 @@ impl<'a> Renderer<'a> {
                 canonical => site.absolute(&page.link),
                 description => page.post.summary.clone(),
                 feeds => self.site.get_attr("feeds").unwrap_or_default(),
-                own_feeds => Value::from(Vec::<Value>::new()),
+                own_feeds => none_of_them(),
                 menu => self.menu(&page.link),
                 kind => "page",
                 newer => (),
@@ -220,7 +236,7 @@ impl<'a> Renderer<'a> {
                 newer => pager.newer().map(link),
                 older => pager.older().map(link),
             },
-            archive => self.archive_value(at, group.title.as_str(), &group.link, group.posts.len(), self.sections(archive, posts)),
+            archive => self.archive_value(at, Some(number), self.sections(archive, posts)),
             term => self.term_value(laid, number),
             posts => post_list(posts, &self.shared),
             pager => context! {
@@ -232,6 +248,9 @@ impl<'a> Renderer<'a> {
                 newer => pager.newer().map(link),
                 older => pager.older().map(link),
                 numbers,
+                per_page => archive.per_page.map(NonZeroUsize::get),
+                base => site.href(&group.link),
+                rows => has_titles(group.posts.len(), archive.per_page).then(|| site.href(&titles(&group.link))),
             },
         };
         let name = archive
@@ -239,6 +258,36 @@ impl<'a> Renderer<'a> {
             .as_ref()
             .map_or("archive.html", |template| template.node.as_str());
         self.template(name, values)
+    }
+
+    fn rows(&self, make: impl FnOnce(Rows<'_>) -> String) -> String {
+        let site = &self.shared.site;
+        make(Rows {
+            catalogue: &site.catalogue,
+            dates: &site.settings.site.dates,
+            link: &|id| site.href(site.catalogue.link(id)),
+        })
+    }
+
+    fn search(&self, link: &Link) -> Rendered {
+        let site = &self.shared.site;
+        let values = context! {
+            site => self.site.clone(),
+            page => context! {
+                title => site.settings.words.get("search"),
+                link => site.href(link),
+                canonical => site.absolute(link),
+                description => site.settings.site.about.clone(),
+                feeds => self.site.get_attr("feeds").unwrap_or_default(),
+                own_feeds => none_of_them(),
+                menu => self.menu(link),
+                kind => "search",
+                newer => (),
+                older => (),
+            },
+            rows => site.href(&link.below("posts.json")),
+        };
+        self.template("search.html", values)
     }
 
     /// The link of a page that the navigation leads to.
@@ -263,7 +312,7 @@ impl<'a> Renderer<'a> {
     /// The feeds of a list that are not the site's.
     fn own_feeds(&self, archive: usize, group: usize) -> Value {
         if self.shared.site.settings.archives[archive].by.is_none() {
-            return Value::from(Vec::<Value>::new());
+            return none_of_them();
         }
         Value::from(self.list_feeds(archive, group))
     }
@@ -310,29 +359,55 @@ impl<'a> Renderer<'a> {
         }
     }
 
-    fn archive_value(
-        &self,
-        at: usize,
-        title: &str,
-        link: &Link,
-        count: usize,
-        sections: Value,
-    ) -> Value {
+    /// An archive as its page of one list sees it, or its overview.
+    fn archive_value(&self, at: usize, list: Option<usize>, sections: Value) -> Value {
         let site = &self.shared.site;
         let archive = &site.settings.archives[at];
+        let laid = &self.shared.plan.archives[at];
         let shared = &self.archives[at];
+        let group = list.map(|list| &laid.groups[list]);
+        let (above, below) = self.nested(at, group);
         context! {
             name => archive.name.clone(),
-            title,
-            link => site.href(link),
+            title => group.map_or(&laid.title, |group| &group.title).as_str(),
+            link => match group {
+                Some(group) => Value::from(site.href(&group.link)),
+                None => shared.overview.clone(),
+            },
             overview => shared.overview.clone(),
-            overview_title => self.shared.plan.archives[at].title.clone(),
+            overview_title => laid.title.as_str(),
             by => archive.by.as_ref().map(|by| by.node.clone()),
             show => if archive.show == Show::Lines { "lines" } else { "cards" },
             terms => shared.terms.clone(),
-            count,
+            count => group.map_or(laid.groups.len(), |group| group.posts.len()),
+            above,
+            below,
             sections,
         }
+    }
+
+    /// The terms above a list's term, the highest first, and those right below it, as far as
+    /// they have pages in this archive.
+    fn nested(&self, at: usize, group: Option<&Group>) -> (Value, Value) {
+        let Some((field, id)) = group.and_then(|group| group.term.as_ref()?.id) else {
+            return (none_of_them(), none_of_them());
+        };
+        let table = self.shared.site.catalogue.terms(field);
+        if !table.field.nested {
+            return (none_of_them(), none_of_them());
+        }
+        let shared = &self.archives[at];
+        let parents = std::iter::successors(table.term(id).parent, |id| table.term(*id).parent);
+        let parents: Vec<_> = parents.collect();
+        let above = parents.iter().rev().filter_map(|id| shared.by_term.get(id));
+        let below = shared
+            .by_term
+            .iter()
+            .filter(|(other, _)| table.term(**other).parent == Some(id));
+        (
+            above.cloned().collect(),
+            below.map(|(_, term)| term.clone()).collect(),
+        )
     }
 
     /// What the posts of a list share: a term, or a date part in the shape of one.
@@ -355,13 +430,13 @@ impl<'a> Renderer<'a> {
                 canonical => site.absolute(link),
                 description => site.settings.site.about.clone(),
                 feeds => self.site.get_attr("feeds").unwrap_or_default(),
-                own_feeds => Value::from(Vec::<Value>::new()),
+                own_feeds => none_of_them(),
                 menu => self.menu(link),
                 kind => "overview",
                 newer => (),
                 older => (),
             },
-            archive => self.archive_value(at, &laid.title, link, laid.groups.len(), Value::from(Vec::<Value>::new())),
+            archive => self.archive_value(at, None, none_of_them()),
         };
         self.template("overview.html", values)
     }
@@ -402,8 +477,13 @@ fn group_value(
         .iter()
         .min()
         .and_then(|id| site.catalogue.post(*id).date);
+    let part = match depth {
+        0 => term.name.as_str(),
+        _ => term.name.rsplit('/').next().unwrap_or_default().trim(),
+    };
     context! {
         name => term.name.clone(),
+        part,
         slug => term.slug.clone(),
         count => group.posts.len(),
         link => site.href(&group.link),
@@ -454,6 +534,8 @@ fn site_value(shared: &Arc<Shared>) -> Value {
         lists => Value::from_iter(lists(shared).into_iter().map(|(title, link)| context! { title, link })),
         words => Value::from_pairs(site.settings.words.0.iter().map(|(name, word)| (Value::from(name.as_str()), Value::from(word.as_str())))),
         style => site.href(&Link::new(format!("/{}", crate::plan::STYLE))),
+        script => site.href(&Link::new(format!("/{}", crate::plan::SCRIPT))),
+        search => settings.search.then(|| site.href(&Link::new(SEARCH))),
     }
 }
 
@@ -482,6 +564,10 @@ fn lists(shared: &Shared) -> Vec<(String, String)> {
     {
         lists.push((page.post.title.to_string(), site.href(&page.link)));
     }
+    if site.settings.site.search {
+        let title = site.settings.words.get("search").to_owned();
+        lists.push((title, site.href(&Link::new(SEARCH))));
+    }
     lists
 }
 
@@ -490,14 +576,23 @@ fn archive_values(shared: &Arc<Shared>, at: usize) -> ArchiveValues {
     let most = laid.groups.iter().map(|group| group.posts.len()).max();
     let terms = laid.groups.iter().filter_map(|group| {
         let term = group.term.as_ref()?;
-        Some(group_value(shared, term, group, most))
+        Some((term.id, group_value(shared, term, group, most)))
     });
+    let terms: Vec<_> = terms.collect();
+    let by_term = terms
+        .iter()
+        .filter_map(|(id, value)| Some(((*id)?.1, value.clone())));
     ArchiveValues {
         overview: shared.plan.overviews[at]
             .as_ref()
             .map_or(Value::from(()), |link| Value::from(shared.site.href(link))),
-        terms: Value::from_iter(terms),
+        by_term: by_term.collect(),
+        terms: terms.into_iter().map(|(_, value)| value).collect(),
     }
+}
+
+fn none_of_them() -> Value {
+    Value::from(Vec::<Value>::new())
 }
 
 fn sitemap<'a>(outer: &str, inner: &str, addresses: impl Iterator<Item = &'a str>) -> String {

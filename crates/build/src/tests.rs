@@ -158,6 +158,7 @@ fn three_lines_of_settings_make_archives_overviews_and_a_feed() {
             "index.html",
             "sitemap.xml",
             "tabulae.css",
+            "tabulae.js",
             "tags/index.html",
             "tags/lime/index.html",
             "tags/masonry/index.html",
@@ -170,7 +171,7 @@ fn three_lines_of_settings_make_archives_overviews_and_a_feed() {
             report.unchanged,
             report.removed
         ),
-        (3, 16, 0, 0)
+        (3, 17, 0, 0)
     );
     assert_eq!(
         titles(&bench.page("index.html")),
@@ -201,7 +202,7 @@ fn a_second_build_writes_nothing() {
     bench.sound();
     let _ = bench.out.take_published();
     let report = bench.sound();
-    assert_eq!((report.written, report.unchanged), (0, 16));
+    assert_eq!((report.written, report.unchanged), (0, 17));
     assert!(bench.out.take_published().is_empty());
 }
 
@@ -501,7 +502,7 @@ fn files_go_with_the_post_that_keeps_or_names_them() {
     let copies: Vec<_> = bench
         .files()
         .into_iter()
-        .filter(|path| !path.ends_with(".html") && !path.ends_with("ml") && !path.ends_with(".css"))
+        .filter(|path| !path.ends_with("ml") && !path.starts_with("tabulae."))
         .collect();
     assert_eq!(
         copies,
@@ -580,6 +581,77 @@ fn every_fault_of_a_query_in_a_template_is_reported_at_its_place() {
     pages/y.html:4:23: nothing is found among 3 posts: `year = 2019` leaves 0
       years here are 2025 to 2026
     ");
+}
+
+#[test]
+fn a_nested_term_shows_what_stands_above_and_below_it() {
+    let mut bench = Bench::new(
+        "[archive.categories]\nby = \"category\"\nlink = \"/c/{category}/\"\noverview = \"/c/\"\n[terms.category]\nnested = true\n",
+    )
+    .with("posts/2026-03-14-a.md", "---\ncategory: Way/Locks/Top\n---\n")
+    .with("posts/2026-03-15-b.md", "---\ncategory: Way/Reaches\n---\n");
+    bench.sound();
+    let crumb = |file: &str| {
+        let page = bench.page(file);
+        let part = page.split_once("<p class=\"crumb\">").unwrap().1;
+        part.split_once("</p>").unwrap().0.to_owned()
+    };
+    assert_eq!(
+        crumb("c/way/locks/top/index.html"),
+        "<a href=\"/c/\">Categories</a> › <a href=\"/c/way/\">Way</a> › <a href=\"/c/way/locks/\">Locks</a>"
+    );
+    assert_eq!(crumb("c/way/index.html"), "<a href=\"/c/\">Categories</a>");
+    let way = bench.page("c/way/index.html");
+    assert!(way.contains("<li><a href=\"/c/way/locks/\">Locks</a> 1</li>\n<li><a href=\"/c/way/reaches/\">Reaches</a> 1</li>"));
+    assert!(way.contains("2 posts") && !way.contains("\"/c/way/locks/top/\">Top</a> 1"));
+}
+
+#[test]
+fn a_list_of_several_pages_has_its_titles_for_the_script() {
+    let mut bench = small();
+    bench.sources.write(
+        "tabulae.toml",
+        "[site]\ntitle = \"T\"\naddress = \"https://x.example/log/\"\n[archive.a]\nlink = \"/a/\"\nper_page = 2\n[archive.b]\nlink = \"/b/\"\nper_page = 3\n",
+    );
+    bench.sound();
+    assert_eq!(
+        bench.page("a/titles.json"),
+        "{\"posts\":[[\"A boat\",\"/log/2026/boat/\",\"2026-04-01\",\"1 April 2026\"],\
+         [\"Lime & sand\",\"/log/2026/lime/\",\"2026-03-14\",\"14 March 2026\"],\
+         [\"Old\",\"/log/2025/old/\",\"2025-01-02\",\"2 January 2025\"]]}\n"
+    );
+    assert!(!bench.files().contains(&"b/titles.json".to_owned()));
+}
+
+#[test]
+fn the_search_page_has_the_texts_of_all_listed_posts() {
+    let mut bench = small();
+    assert!(!bench.files().contains(&"search/index.html".to_owned()));
+    bench
+        .sources
+        .write("tabulae.toml", format!("{SITE}search = true\n"));
+    bench
+        .sources
+        .write("posts/hidden.md", "---\ndraft: true\n---\n");
+    bench.sound();
+    assert_eq!(
+        bench.page("search/posts.json"),
+        "{\"terms\":[\"lime\",\"Boats\",\"Masonry\",\"Locks\"],\"posts\":[\
+         [[\"A boat\",\"/2026/boat/\",\"2026-04-01\",\"1 April 2026\"],\"A boat.\",[0,1]],\
+         [[\"Lime & sand\",\"/2026/lime/\",\"2026-03-14\",\"14 March 2026\"],\"Lime first.\",[0,2,3]],\
+         [[\"Old\",\"/2025/old/\",\"2025-01-02\",\"2 January 2025\"],\"Long ago.\",[]]]}\n"
+    );
+    assert!(
+        bench
+            .page("sitemap.xml")
+            .contains("https://x.example/search/")
+    );
+}
+
+#[test]
+fn the_script_is_small() {
+    assert!(crate::template::script().len() < 4000);
+    assert!(crate::template::STYLE.len() < 12_000);
 }
 
 #[test]

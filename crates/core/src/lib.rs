@@ -15,6 +15,7 @@ pub mod pager;
 pub mod post;
 pub mod query;
 pub mod route;
+pub mod search;
 pub mod settings;
 pub mod source;
 pub mod term;

@@ -23,12 +23,14 @@ pub(crate) use self::functions::feed_value;
 pub use self::objects::{PostList, PostObject, TermObject, date_value, post_list};
 
 /// The built-in templates by name.
-pub const BUILT_IN: [(&str, &str); 12] = [
+pub const BUILT_IN: [(&str, &str); 14] = [
     ("base.html", include_str!("../theme/base.html")),
     ("post.html", include_str!("../theme/post.html")),
     ("page.html", include_str!("../theme/page.html")),
     ("archive.html", include_str!("../theme/archive.html")),
     ("overview.html", include_str!("../theme/overview.html")),
+    ("search.html", include_str!("../theme/search.html")),
+    ("parts/find.html", include_str!("../theme/parts/find.html")),
     ("parts/card.html", include_str!("../theme/parts/card.html")),
     (
         "parts/feeds.html",
@@ -52,6 +54,17 @@ pub const BUILT_IN: [(&str, &str); 12] = [
 
 /// The theme's style sheet.
 pub const STYLE: &str = include_str!("../theme/tabulae.css");
+
+/// The theme's script.
+const SCRIPT: &str = include_str!("../theme/tabulae.js");
+
+/// The theme's script without its comments and indents.
+#[must_use]
+pub fn script() -> String {
+    let lines = SCRIPT.lines().map(str::trim_start);
+    let code = lines.filter(|line| !line.is_empty() && !line.starts_with("//"));
+    code.flat_map(|line| [line, "\n"]).collect()
+}
 
 /// What all pages of a build share.
 #[derive(Debug)]

@@ -18,6 +18,10 @@ use super::{Shared, this};
 use crate::plan::Plan;
 use crate::site::Site;
 
+/// What the image shows, for those who do not see it: a field that the theme knows even where
+/// no post has it.
+const IMAGE_ALT: &str = "image_alt";
+
 /// A post in a template.
 #[derive(Debug)]
 pub struct PostObject {
@@ -87,6 +91,9 @@ impl PostObject {
         let catalogue = &self.shared.site.catalogue;
         if let Some(value) = catalogue.post(self.id).front.get(name) {
             return Some(own_value(&value.value.node, &self.shared));
+        }
+        if name == IMAGE_ALT {
+            return Some(Value::from(()));
         }
         let sets: Vec<usize> = (0..catalogue.sets().len()).collect();
         catalogue.profile(name, &sets).map(|_| Value::from(()))

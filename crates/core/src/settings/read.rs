@@ -78,12 +78,6 @@ fn not_yet(map: &crate::value::Map, source: &Source, faults: &mut Faults) {
         }
     };
     say("related", "the list of related posts");
-    if matches!(
-        map.at("site.search").map(|v| &v.node),
-        Some(crate::value::Value::Flag(true, _))
-    ) {
-        say("site.search", "the search page");
-    }
 }
 
 fn default_term_fields() -> Vec<TermField> {

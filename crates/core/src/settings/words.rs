@@ -14,6 +14,11 @@ pub const WORDS: &[(&str, &str, &str)] = &[
         "heading of the list of feeds at the foot",
     ),
     ("authors", "Authors", "title of the overview of authors"),
+    (
+        "below",
+        "Parts",
+        "name of the terms below one, for screen readers",
+    ),
     ("by", "by", "before the names of authors"),
     (
         "categories",
@@ -22,6 +27,12 @@ pub const WORDS: &[(&str, &str, &str)] = &[
     ),
     ("count", "Posts", "heading of the column of counts"),
     ("empty", "Nothing here yet.", "what an empty list says"),
+    (
+        "failed",
+        "The list cannot be loaded.",
+        "what filter and search say without a connection",
+    ),
+    ("filter", "Filter by title", "label of the filter of a list"),
     (
         "menu",
         "Lists",
@@ -33,6 +44,11 @@ pub const WORDS: &[(&str, &str, &str)] = &[
         "on a page that leads elsewhere",
     ),
     ("newer", "Newer", "link to the page with newer posts"),
+    (
+        "none",
+        "Nothing found.",
+        "what filter and search say of words that nothing has",
+    ),
     ("of", "of", "between the items shown and all of them"),
     ("older", "Older", "link to the page with older posts"),
     ("page", "Page", "before the number of a page"),
@@ -43,6 +59,17 @@ pub const WORDS: &[(&str, &str, &str)] = &[
     ),
     ("post", "post", "one post"),
     ("posts", "posts", "several posts"),
+    ("search", "Search", "title and label of the search page"),
+    (
+        "search_hint",
+        "Titles, summaries, terms and authors are searched.",
+        "below the field of the search page",
+    ),
+    (
+        "search_off",
+        "Searching needs a script. These lists do not:",
+        "on the search page, where scripts are off",
+    ),
     (
         "skip",
         "Skip to the text",
