@@ -158,7 +158,7 @@ fn every_template_builds() {
             built += 1;
         }
     }
-    assert_eq!(built, 6);
+    assert_eq!(built, 7);
 }
 
 #[test]

@@ -1,0 +1,241 @@
+//! A built example site, served, and a browser to look at it.
+
+use std::fs;
+use std::net::TcpListener;
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::sync::Arc;
+use std::thread;
+use std::time::Duration;
+
+use fantoccini::{Client, ClientBuilder, Locator};
+use hyper_util::client::legacy::connect::HttpConnector;
+use libtest_mimic::Failed;
+use serde_json::{Value, json};
+use tempfile::TempDir;
+use tiny_http::{Header, Response, Server};
+use tokio::runtime::{Builder, Runtime};
+
+/// The example site at an address, and a WebDriver.
+pub(crate) struct World {
+    driver: Child,
+    driver_port: u16,
+    pub(crate) site_port: u16,
+    pub(crate) axe: Option<PathBuf>,
+    _folder: TempDir,
+}
+
+impl World {
+    /// # Errors
+    /// What is not there.
+    pub(crate) fn new(axe: Option<PathBuf>) -> Result<Self, String> {
+        let driver_port = free_port();
+        let driver = Command::new("chromedriver")
+            .arg(format!("--port={driver_port}"))
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .map_err(|_| "there is no chromedriver".to_owned())?;
+        let folder = TempDir::new().map_err(|error| error.to_string())?;
+        let site = folder.path().join("site");
+        let built = Command::new(env!("CARGO_BIN_EXE_tabulae"))
+            .arg("demo")
+            .arg(&site)
+            .output()
+            .map_err(|error| error.to_string())?;
+        if !built.status.success() {
+            return Err(String::from_utf8_lossy(&built.stderr).into_owned());
+        }
+        many_posts(&site).map_err(|error| error.to_string())?;
+        Ok(Self {
+            driver,
+            driver_port,
+            site_port: serve(site.join("out"))?,
+            axe,
+            _folder: folder,
+        })
+    }
+
+    /// Opens a page in a browser of its own, and looks at it.
+    pub(crate) fn look<F>(
+        &self,
+        path: &str,
+        size: (u32, u32),
+        dark: bool,
+        test: F,
+    ) -> Result<(), Failed>
+    where
+        F: AsyncFnOnce(&Page) -> Result<(), Failed>,
+    {
+        let runtime = runtime()?;
+        runtime.block_on(async {
+            let page = self.open(path, size, dark).await?;
+            let result = test(&page).await;
+            let _ = page.client.close().await;
+            result
+        })
+    }
+
+    async fn open(&self, path: &str, size: (u32, u32), dark: bool) -> Result<Page, Failed> {
+        let profile = TempDir::new()?;
+        let mut args = vec![
+            "--headless".to_owned(),
+            "--no-sandbox".to_owned(),
+            "--disable-gpu".to_owned(),
+            "--disable-quic".to_owned(),
+            "--no-first-run".to_owned(),
+            "--disable-background-networking".to_owned(),
+            "--disable-component-update".to_owned(),
+            "--disable-sync".to_owned(),
+            format!("--user-data-dir={}", profile.path().display()),
+        ];
+        if dark {
+            args.push("--blink-settings=preferredColorScheme=0".to_owned());
+        }
+        let mobile = json!({ "deviceMetrics": { "width": size.0, "height": size.1, "pixelRatio": 1.0, "mobile": false } });
+        let options = json!({ "args": args, "mobileEmulation": mobile });
+        let wanted = [("goog:chromeOptions".to_owned(), options)];
+        let address = format!("http://127.0.0.1:{}", self.driver_port);
+        let mut tries = 0;
+        let client = loop {
+            let connected = ClientBuilder::new(HttpConnector::new())
+                .capabilities(wanted.clone().into_iter().collect())
+                .connect(&address)
+                .await;
+            match connected {
+                Ok(client) => break client,
+                Err(error) if tries == 40 => return Err(error.to_string().into()),
+                Err(_) => tries += 1,
+            }
+            tokio::time::sleep(Duration::from_millis(250)).await;
+        };
+        let page = Page {
+            client,
+            root: format!("http://127.0.0.1:{}", self.site_port),
+            _profile: profile,
+        };
+        page.go(path).await?;
+        Ok(page)
+    }
+}
+
+impl Drop for World {
+    fn drop(&mut self) {
+        let _ = self.driver.kill();
+        let _ = self.driver.wait();
+    }
+}
+
+/// A page in a browser.
+pub(crate) struct Page {
+    client: Client,
+    root: String,
+    _profile: TempDir,
+}
+
+impl Page {
+    pub(crate) async fn go(&self, path: &str) -> Result<(), Failed> {
+        Ok(self.client.goto(&format!("{}{path}", self.root)).await?)
+    }
+
+    /// What an expression of JavaScript gives.
+    pub(crate) async fn eval(&self, expression: &str) -> Result<Value, Failed> {
+        let script = format!("return ({expression});");
+        Ok(self.client.execute(&script, Vec::new()).await?)
+    }
+
+    /// The path and query of the address.
+    pub(crate) async fn address(&self) -> Result<String, Failed> {
+        let whole = self.client.current_url().await?.to_string();
+        Ok(whole.strip_prefix(&self.root).unwrap_or(&whole).to_owned())
+    }
+
+    pub(crate) async fn type_in(&self, text: &str) -> Result<(), Failed> {
+        let field = self.client.find(Locator::Css("#q")).await?;
+        Ok(field.send_keys(text).await?)
+    }
+
+    pub(crate) async fn click(&self, css: &str) -> Result<(), Failed> {
+        Ok(self.client.find(Locator::Css(css)).await?.click().await?)
+    }
+
+    /// Waits until an expression gives this, at most five seconds.
+    pub(crate) async fn until(&self, expression: &str, wanted: Value) -> Result<(), Failed> {
+        let mut found = Value::Null;
+        for _ in 0..100 {
+            found = self.eval(expression).await?;
+            if found == wanted {
+                return Ok(());
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        Err(format!("{expression}\n  is     {found}\n  wanted {wanted}").into())
+    }
+}
+
+/// A site of 10,000 posts' titles at `/many/`: the first page of the journal, with other rows.
+fn many_posts(site: &Path) -> std::io::Result<()> {
+    let rows: Vec<Value> = (0..10_000)
+        .map(|number| {
+            let title = format!("Étude {number}: lock, lime and the long pound at Brayle");
+            json!([
+                title,
+                format!("/2026/p{number}/"),
+                "2026-03-14",
+                "14 March 2026"
+            ])
+        })
+        .collect();
+    let page = fs::read_to_string(site.join("out/journal/index.html"))?;
+    fs::create_dir_all(site.join("out/many"))?;
+    let page = page.replace("/journal/titles.json", "/many/titles.json");
+    fs::write(site.join("out/many/index.html"), page)?;
+    let titles = json!({ "posts": rows }).to_string();
+    fs::write(site.join("out/many/titles.json"), titles)
+}
+
+fn runtime() -> Result<Runtime, Failed> {
+    Ok(Builder::new_current_thread().enable_all().build()?)
+}
+
+fn free_port() -> u16 {
+    let socket = TcpListener::bind("127.0.0.1:0").and_then(|socket| socket.local_addr());
+    socket.map_or(0, |address| address.port())
+}
+
+/// Serves a folder for as long as the program runs; gives the port.
+fn serve(folder: PathBuf) -> Result<u16, String> {
+    let server = Arc::new(Server::http("127.0.0.1:0").map_err(|error| error.to_string())?);
+    let port = server
+        .server_addr()
+        .to_ip()
+        .map_or(0, |address| address.port());
+    for _ in 0..4 {
+        let (server, folder) = (Arc::clone(&server), folder.clone());
+        thread::spawn(move || {
+            for request in server.incoming_requests() {
+                let path = request.url().split(['?', '#']).next().unwrap_or_default();
+                let mut file = folder.join(path.trim_start_matches('/'));
+                if path.ends_with('/') {
+                    file.push("index.html");
+                }
+                let kind = match file.extension().and_then(|ending| ending.to_str()) {
+                    Some("html") => "text/html; charset=utf-8",
+                    Some("css") => "text/css",
+                    Some("js") => "text/javascript",
+                    Some("json") => "application/json",
+                    Some("svg") => "image/svg+xml",
+                    _ => "application/octet-stream",
+                };
+                let answer = match fs::read(&file) {
+                    Ok(bytes) => Response::from_data(bytes),
+                    Err(_) => Response::from_data("not there").with_status_code(404),
+                };
+                let header = Header::from_bytes("Content-Type", kind);
+                let answer = header.into_iter().fold(answer, Response::with_header);
+                let _ = request.respond(answer);
+            }
+        });
+    }
+    Ok(port)
+}

@@ -1,0 +1,230 @@
+//! What a reader sees and does on the pages of the example site.
+
+use std::fs;
+
+use libtest_mimic::Failed;
+use serde_json::{Value, json};
+
+use super::Test;
+use super::driver::{Page, World};
+
+/// The tests: name, whether it needs axe-core, and what it does.
+pub(crate) const TESTS: &[(&str, bool, Test)] = &[
+    ("a_list_is_filtered_over_all_its_pages", false, filter),
+    ("a_filter_is_kept_from_page_to_page", false, paging),
+    ("a_shared_address_opens_filtered", false, shared),
+    ("a_list_on_one_page_is_filtered_in_place", false, in_place),
+    ("the_search_page_looks_in_all_texts", false, search),
+    ("without_a_script_nothing_is_lost", false, without_script),
+    ("no_page_scrolls_sideways_at_360", false, narrow),
+    ("the_dark_scheme_has_light_ink_on_dark_paper", false, dark),
+    ("ten_thousand_titles_are_filtered", false, many),
+    ("no_page_asks_for_anything_outside", false, no_outside),
+    ("no_page_has_a_violation_in_light", true, axe_light),
+    ("no_page_has_a_violation_in_dark", true, axe_dark),
+];
+
+const WIDE: (u32, u32) = (1280, 800);
+const NARROW: (u32, u32) = (360, 740);
+
+/// One page of each kind.
+const KINDS: [&str; 14] = [
+    "/",
+    "/journal/",
+    "/journal/page/2/",
+    "/journal/?q=lime",
+    "/tags/",
+    "/tags/lime/",
+    "/categories/",
+    "/by/",
+    "/archive/",
+    "/2026/",
+    "/fleet/",
+    "/about/",
+    "/search/?q=lime",
+    "/2026/masons-marks/",
+];
+
+const TITLES: &str = "[...document.querySelectorAll('.lines a')].map(a => a.textContent)";
+const SAID: &str = "document.querySelector('.find [role=status]').textContent";
+
+fn filter(world: &World) -> Result<(), Failed> {
+    world.look("/journal/", WIDE, false, async |page: &Page| {
+        page.type_in("LIME").await?;
+        page.until(SAID, json!("3 of 40")).await?;
+        page.until(
+            TITLES,
+            json!([
+                "Lime in a cold spring",
+                "Hot lime at Wendle",
+                "Lime, and why we wait"
+            ]),
+        )
+        .await?;
+        page.until("document.getElementById('list').hidden", json!(true))
+            .await?;
+        assert_eq!(page.address().await?, "/journal/?q=LIME");
+        page.type_in(" xyz").await?;
+        page.until(SAID, json!("Nothing found.")).await?;
+        for _ in 0..8 {
+            page.type_in("\u{e003}").await?;
+        }
+        page.until("document.getElementById('list').hidden", json!(false))
+            .await?;
+        assert_eq!(page.address().await?, "/journal/");
+        Ok(())
+    })
+}
+
+fn paging(world: &World) -> Result<(), Failed> {
+    world.look("/journal/", WIDE, false, async |page: &Page| {
+        page.type_in("the").await?;
+        page.until(SAID, json!("12 of 40")).await?;
+        page.until(&format!("{TITLES}.length"), json!(8)).await?;
+        page.click(".pager .older").await?;
+        page.until(&format!("{TITLES}.length"), json!(4)).await?;
+        assert_eq!(page.address().await?, "/journal/page/2/?q=the");
+        page.until("document.querySelector('#q').value", json!("the"))
+            .await?;
+        page.click(".pager .newer").await?;
+        page.until(&format!("{TITLES}.length"), json!(8)).await?;
+        assert_eq!(page.address().await?, "/journal/?q=the");
+        Ok(())
+    })
+}
+
+fn shared(world: &World) -> Result<(), Failed> {
+    world.look(
+        "/journal/page/5/?q=lime",
+        WIDE,
+        false,
+        async |page: &Page| {
+            page.until(SAID, json!("3 of 40")).await?;
+            page.until(&format!("{TITLES}.length"), json!(3)).await
+        },
+    )
+}
+
+fn in_place(world: &World) -> Result<(), Failed> {
+    world.look("/2026/?q=lime", WIDE, false, async |page: &Page| {
+        page.until(SAID, json!("1 of 8")).await?;
+        let shown = "[...document.querySelectorAll('#list li, #list h2')].filter(e => e.offsetParent).map(e => e.textContent.trim().split(/\\s{2,}|\\n/).pop())";
+        let found = page.eval(shown).await?;
+        let found: Vec<String> = serde_json::from_value(found)?;
+        assert_eq!(found.len(), 2, "{found:?}");
+        assert!(found[0] == "February 2026" && found[1].ends_with("Lime in a cold spring"), "{found:?}");
+        Ok(())
+    })
+}
+
+fn search(world: &World) -> Result<(), Failed> {
+    world.look("/search/", WIDE, false, async |page: &Page| {
+        page.type_in("ines lime").await?;
+        // Three posts that she wrote have the tag; the boats are counted among all.
+        page.until(SAID, json!("3 of 46")).await?;
+        assert_eq!(page.address().await?, "/search/?q=ines+lime");
+        page.go("/search/?q=herons").await?;
+        page.until(&format!("{TITLES}.length > 0"), json!(true))
+            .await?;
+        page.go("/search/?q=wendle").await?;
+        // A word of the title stands before one of the summary.
+        page.until(&format!("/Wendle/.test({TITLES}[0])"), json!(true))
+            .await
+    })
+}
+
+fn without_script(world: &World) -> Result<(), Failed> {
+    world.look("/journal/", WIDE, false, async |page: &Page| {
+        let source = "fetch('/journal/').then(r => r.text()).then(t => new DOMParser().parseFromString(t, 'text/html'))";
+        let bare = format!(
+            "{source}.then(d => [d.querySelector('.find').hidden, d.querySelectorAll('#list article').length, d.querySelectorAll('.pager a').length > 3])"
+        );
+        assert_eq!(page.eval(&bare).await?, json!([true, 8, true]));
+        let search = source.replace("/journal/", "/search/");
+        let lists = format!("{search}.then(d => d.querySelectorAll('noscript a, noscript li').length > 0 || /<a/.test(d.querySelector('noscript').textContent))");
+        assert_eq!(page.eval(&lists).await?, json!(true));
+        Ok(())
+    })
+}
+
+fn narrow(world: &World) -> Result<(), Failed> {
+    world.look("/", NARROW, false, async |page: &Page| {
+        for path in KINDS {
+            page.go(path).await?;
+            let wide = page
+                .eval("(e => [e.clientWidth >= 340, e.scrollWidth - e.clientWidth])(document.documentElement)")
+                .await?;
+            assert_eq!(wide, json!([true, 0]), "{path}");
+        }
+        Ok(())
+    })
+}
+
+fn dark(world: &World) -> Result<(), Failed> {
+    world.look("/", WIDE, true, async |page: &Page| {
+        let light = "(s => s.match(/\\d+/g).slice(0, 3).reduce((a, b) => a + +b, 0))";
+        let of = |name: &str| format!("{light}(getComputedStyle(document.body).{name})");
+        let paper = page.eval(&of("backgroundColor")).await?.as_u64();
+        let ink = page.eval(&of("color")).await?.as_u64();
+        assert!(paper < Some(150) && ink > Some(600), "{paper:?} {ink:?}");
+        Ok(())
+    })
+}
+
+#[expect(
+    clippy::print_stdout,
+    reason = "the time is for who reads the run; nothing depends on it"
+)]
+fn many(world: &World) -> Result<(), Failed> {
+    world.look("/many/?q=e", WIDE, false, async |page: &Page| {
+        page.until(SAID, json!("10000 of 10000")).await?;
+        page.type_in("tude 99").await?;
+        page.until(SAID, json!("280 of 10000")).await?;
+        let key = "(async () => { const q = document.querySelector('#q'); const times = []; \
+            for (const text of ['l', 'lo', 'loc', 'lock', 'lock 1', 'lock 12', 'lock 123']) { \
+            q.value = text; const start = performance.now(); q.dispatchEvent(new Event('input')); \
+            await new Promise(r => setTimeout(r)); document.body.offsetHeight; times.push(performance.now() - start); } \
+            return times.sort((a, b) => a - b)[3]; })()";
+        let median = page.eval(key).await?.as_f64().unwrap_or(f64::MAX);
+        println!("a key over 10,000 titles: {median:.1} ms");
+        page.until(SAID, json!("20 of 10000")).await
+    })
+}
+
+fn no_outside(world: &World) -> Result<(), Failed> {
+    world.look("/", WIDE, false, async |page: &Page| {
+        for path in KINDS {
+            page.go(path).await?;
+            let names = page
+                .eval("performance.getEntriesByType('resource').map(e => new URL(e.name).host).filter(h => h != location.host)")
+                .await?;
+            assert_eq!(names, json!([]), "{path}");
+        }
+        Ok(())
+    })
+}
+
+fn axe_light(world: &World) -> Result<(), Failed> {
+    axe(world, false)
+}
+
+fn axe_dark(world: &World) -> Result<(), Failed> {
+    axe(world, true)
+}
+
+fn axe(world: &World, dark: bool) -> Result<(), Failed> {
+    let engine = world.axe.as_deref().ok_or("there is no axe-core")?;
+    let engine = fs::read_to_string(engine)?;
+    world.look("/", WIDE, dark, async |page: &Page| {
+        let mut found = Vec::new();
+        for path in KINDS {
+            page.go(path).await?;
+            let run = format!("(() => {{ {engine}; return axe.run().then(r => r.violations.map(v => v.id + ': ' + v.nodes.map(n => n.html).join(' | '))); }})()");
+            if let Value::Array(violations) = page.eval(&run).await? {
+                found.extend(violations.iter().map(|violation| format!("{path} {violation}")));
+            }
+        }
+        assert!(found.is_empty(), "{}", found.join("\n"));
+        Ok(())
+    })
+}
