@@ -15,7 +15,7 @@ sleep 1
 picture() {
   chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run \
     --disable-background-networking --disable-component-update --disable-sync \
-    --user-data-dir="$work/profile-$1" --hide-scrollbars --blink-settings=preferredColorScheme="${5:-1}" \
+    --user-data-dir="$work/profile-$1" --hide-scrollbars --virtual-time-budget=4000 --blink-settings=preferredColorScheme="${5:-1}" \
     --window-size="$3,$4" --screenshot="docs/screenshots/$1.png" "http://127.0.0.1:8197$2" >/dev/null 2>&1
 }
 
@@ -44,6 +44,8 @@ picture tag /tags/lime/ 1280 800
 picture tags /tags/ 1280 800
 picture years /archive/ 1280 800
 picture year /2026/ 1280 800
+picture filter '/journal/?q=the' 1280 800
+picture search '/search/?q=ines+lime' 1280 800
 picture post-dark /2022/lime-and-why-we-wait/ 1280 800 0
 
 # A narrow page stands in a frame, as browsers do not open windows that small.

@@ -85,6 +85,8 @@ pub struct Shared {
     warnings: Mutex<Faults>,
     answers: Mutex<BTreeMap<String, Arc<[PostId]>>>,
     parts: Mutex<BTreeMap<String, Value>>,
+    /// The answers of `terms`, by what was asked.
+    term_lists: Mutex<BTreeMap<String, Value>>,
     card_needs: OnceLock<functions::Needs>,
     cards: [Mutex<BTreeMap<PostId, Value>>; 7],
 }
@@ -138,6 +140,7 @@ impl Shared {
             warnings: Mutex::default(),
             answers: Mutex::default(),
             parts: Mutex::default(),
+            term_lists: Mutex::default(),
             card_needs: OnceLock::new(),
             cards: Default::default(),
         }
@@ -148,6 +151,12 @@ impl Shared {
         self.cards[level.min(6)]
             .lock()
             .unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Whether a query is known to give the same on every page.
+    fn has_answer(&self, query: &str) -> bool {
+        let answers = self.answers.lock().unwrap_or_else(PoisonError::into_inner);
+        answers.contains_key(query)
     }
 
     fn warn(&self, warning: Diagnostic) {
