@@ -22,6 +22,7 @@ use crate::settings::{Settings, TermField};
 use crate::source::{Place, Source, Spanned};
 use crate::term::{Term, TermId, identity, nested_identity, slug};
 use crate::time::{Stamp, date_part};
+use crate::words::WordTables;
 
 /// A note on a term: `terms/tag/lime.md`.
 #[derive(Debug, Clone)]
@@ -58,6 +59,8 @@ pub struct Catalogue {
     days_in_order: bool,
     fields: Fields,
     texts: [OnceLock<Texts>; PostText::COUNT],
+    words: OnceLock<WordTables>,
+    pinned: BTreeMap<PostId, Vec<PostId>>,
     sets: Vec<String>,
 }
 
@@ -129,6 +132,8 @@ impl Catalogue {
             dated: u32::try_from(dates.clone().count()).unwrap_or(u32::MAX),
             days_in_order: dates.is_sorted_by(|a, b| a.day >= b.day),
             texts: Default::default(),
+            words: OnceLock::new(),
+            pinned: BTreeMap::new(),
             fields: Fields::new(&posts, settings.content.len()),
             term_tables,
             sets: settings
@@ -146,7 +151,7 @@ impl Catalogue {
             }
         }
         catalogue.links = links(&catalogue, settings, include, today, &mut faults);
-        catalogue.check_related(&mut faults);
+        catalogue.pin_related(&mut faults);
         Collected {
             output: catalogue,
             diagnostics: faults,
@@ -292,6 +297,13 @@ impl Catalogue {
             .get(id)
     }
 
+    /// The words of titles and texts. The first that asks counts them all.
+    #[must_use]
+    pub fn words(&self) -> &WordTables {
+        self.words
+            .get_or_init(|| WordTables::new(&self.posts, self.language.tag()))
+    }
+
     /// The post that `name` stands for: its path, its path within its set, or its slug.
     #[must_use]
     pub fn find(&self, name: &str) -> Option<PostId> {
@@ -308,7 +320,8 @@ impl Catalogue {
             .or_else(|| by(&|post| post.slug == name))
     }
 
-    fn check_related(&self, faults: &mut Faults) {
+    /// Finds the posts that posts name as related.
+    fn pin_related(&mut self, faults: &mut Faults) {
         if self.posts.iter().all(|post| post.related.is_empty()) {
             return;
         }
@@ -316,25 +329,47 @@ impl Catalogue {
         for id in self.all() {
             let post = self.post(id);
             known.entry(&post.slug).or_insert(id);
-            known.entry(&post.path).or_insert(id);
             if let Some((_, below)) = post.path.split_once('/') {
                 known.entry(below).or_insert(id);
             }
         }
-        for post in &self.posts {
+        // A whole path means that file, whatever else is called so.
+        known.extend(self.all().map(|id| (self.post(id).path.as_str(), id)));
+        let mut pinned = BTreeMap::new();
+        for id in self.all() {
+            let post = self.post(id);
+            let mut posts: Vec<PostId> = Vec::new();
             for name in &post.related {
-                if !known.contains_key(name.node.trim_start_matches("./")) {
-                    faults.push(
+                match known.get(name.node.trim_start_matches("./")) {
+                    Some(found) if *found == id || posts.contains(found) => {}
+                    Some(found) => posts.push(*found),
+                    None => faults.push(
                         Diagnostic::error(
                             Code::RelatedUnknown,
                             post.source.place(name.span),
                             format!("there is no post \"{}\" to be related", name.node),
                         )
                         .suggest(&name.node, nearest_first(&name.node, known.keys().copied())),
-                    );
+                    ),
                 }
             }
+            if !posts.is_empty() {
+                pinned.insert(id, posts);
+            }
         }
+        self.pinned = pinned;
+    }
+
+    /// The listed posts that a post names as related, in its order, never itself.
+    pub fn pinned(&self, id: PostId) -> impl Iterator<Item = PostId> {
+        let posts = self.pinned.get(&id).into_iter().flatten().copied();
+        posts.filter(|id| self.is_listed(*id))
+    }
+
+    /// The most posts that any post names as related.
+    #[must_use]
+    pub fn most_pinned(&self) -> usize {
+        self.pinned.values().map(Vec::len).max().unwrap_or(0)
     }
 }
 

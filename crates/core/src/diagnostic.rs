@@ -89,7 +89,6 @@ codes! {
     LinkUnfit = "link-unfit": "A link pattern cannot be used.",
     NameTaken = "name-taken": "A name stands for two things.",
     NotText = "not-text": "A file is not UTF-8 text.",
-    NotYet = "not-yet": "A setting asks for something that this version does not do.",
     QueryEmpty = "query-empty": "A query finds nothing.",
     QueryUnreadable = "query-unreadable": "A query is not well formed.",
     QueryUnfit = "query-unfit": "A query asks for something that cannot be here.",

@@ -11,13 +11,18 @@ pub mod front_matter;
 pub mod html;
 pub mod id;
 pub mod language;
+pub mod likeness;
 pub mod pager;
 pub mod post;
 pub mod query;
+pub mod related;
 pub mod route;
 pub mod search;
 pub mod settings;
 pub mod source;
 pub mod term;
+#[cfg(test)]
+mod testing;
 pub mod time;
 pub mod value;
+pub mod words;

@@ -3,8 +3,9 @@
 use std::cmp::Ordering;
 use std::ops::Range;
 
+use super::alike::least;
 use super::ast::{Comparison, Polarity};
-use super::check::{Check, FieldRef, Literal, Side, Source};
+use super::check::{Check, FieldRef, Literal, Order, Side, Source};
 use super::fields::DerivedField;
 use super::values::Runner;
 use super::{Query, Resolved};
@@ -65,6 +66,11 @@ impl<'a> Runner<'a> {
                 }
                 posts
             }
+            None if let Some((index, this)) = self.index.zip(self.this)
+                && query.checks.iter().any(|check| least(check).is_some()) =>
+            {
+                united(&[&index.sharing(this)], &stretch)
+            }
             None if every => united(&[self.catalogue.listed()], &stretch),
             None => {
                 let lists: Vec<_> = sets.iter().map(|set| self.catalogue.of_set(*set)).collect();
@@ -74,17 +80,47 @@ impl<'a> Runner<'a> {
         Candidates { posts, answered }
     }
 
+    /// The posts of a query for the newest, found without looking beyond the last of them;
+    /// `None` where it asks for something else, or an index gives them.
+    pub(super) fn newest(&self, query: &Query<Resolved>) -> Option<Vec<PostId>> {
+        let query = &query.0;
+        let by_date = match query.order.as_slice() {
+            [] => true,
+            [Order::Field(FieldRef::Derived(DerivedField::Date), descending)] => *descending,
+            _ => false,
+        };
+        let sets: Vec<usize> = query
+            .sources
+            .iter()
+            .map(Source::set)
+            .collect::<Option<_>>()?;
+        let posts = match sets.as_slice() {
+            [only] => self.catalogue.of_set(*only),
+            sets if sets.len() == self.catalogue.sets().len() => self.catalogue.listed(),
+            _ => return None,
+        };
+        let indexed = |check| self.lists(check).is_some() || self.dates(check).is_some();
+        if !by_date || query.checks.iter().any(indexed) {
+            return None;
+        }
+        let fitting = posts.iter().copied().filter(|post| {
+            let mut checks = query.checks.iter();
+            checks.all(|check| self.holds(check, *post))
+        });
+        Some(fitting.skip(query.offset).take(query.limit?).collect())
+    }
+
     /// The posts of sources of which one at least is a named query: of a single one in its own
     /// order, of several each post once.
     fn of_sources(&self, sources: &[Source]) -> Vec<PostId> {
         if let [Source::Named(named)] = sources {
-            return self.run(named).posts;
+            return named.run(self.catalogue, self.this).posts;
         }
         let mut posts = Vec::new();
         for source in sources {
             match source {
                 Source::Set(set) => posts.extend_from_slice(self.catalogue.of_set(*set)),
-                Source::Named(named) => posts.extend(self.run(named).posts),
+                Source::Named(named) => posts.extend(named.run(self.catalogue, self.this).posts),
             }
         }
         posts.sort_unstable();

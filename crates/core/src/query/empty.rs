@@ -7,7 +7,6 @@ use super::words::nearest_terms;
 use super::{Query, Written};
 use crate::catalogue::{Catalogue, Cell, PostId};
 use crate::diagnostic::{Code, Diagnostic};
-use crate::source::Span;
 
 impl Query<Written> {
     /// Why it finds nothing: how many posts of its sources each of the tests that must hold
@@ -76,8 +75,7 @@ impl Query<Written> {
             if left.of.len() == 1 { "post" } else { "posts" },
             counts.join(", ")
         );
-        let whole = Span::new(0, self.0.passage.text().len());
-        let warning = Diagnostic::warning(Code::QueryEmpty, self.0.passage.place(whole), message);
+        let warning = Diagnostic::warning(Code::QueryEmpty, self.place(), message);
         if hints.is_empty() {
             warning.help("change or leave out what leaves 0")
         } else {

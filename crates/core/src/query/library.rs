@@ -7,6 +7,7 @@ use super::resolve::resolve;
 use super::scope::{Library, Scope};
 use crate::catalogue::Catalogue;
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
+use crate::likeness::Weighing;
 use crate::settings::Settings;
 use crate::source::{Passage, Span};
 use crate::time::Moment;
@@ -16,7 +17,16 @@ impl Library {
     #[must_use]
     pub fn new(settings: &Settings, catalogue: &Catalogue, moment: &Moment) -> Collected<Self> {
         let mut faults = Faults::new();
-        let mut library = Self::default();
+        let weighing = Weighing::new(
+            settings.related.as_ref(),
+            catalogue,
+            &settings.source,
+            &mut faults,
+        );
+        let mut library = Self {
+            weighing: Some(Arc::new(weighing)),
+            ..Self::default()
+        };
         let mut open: Vec<(&str, &Passage, Statement)> = Vec::new();
         for (name, passage) in &settings.queries {
             match super::parser::parse(passage.text()) {

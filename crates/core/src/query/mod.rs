@@ -44,6 +44,7 @@
 //! # Ok::<(), Box<tabulae_core::diagnostic::Diagnostic>>(())
 //! ```
 
+mod alike;
 pub mod ast;
 pub mod builder;
 mod candidates;
@@ -63,10 +64,11 @@ mod values;
 mod words;
 
 use std::fmt;
+use std::sync::Arc;
 
 use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Collected, Diagnostic};
-use crate::source::{Passage, Span};
+use crate::source::{Passage, Place, Span};
 
 pub use self::parser::KEYWORDS;
 pub use self::scope::{Library, Parameter, Scope};
@@ -92,6 +94,7 @@ pub struct Resolved {
     limit: Option<usize>,
     offset: usize,
     needs_this: bool,
+    alike: Option<Arc<alike::Alike>>,
 }
 
 /// What a query gives.
@@ -154,6 +157,13 @@ impl Query<Written> {
         }
     }
 
+    /// Where the whole of it stands.
+    #[must_use]
+    pub fn place(&self) -> Place {
+        let whole = Span::new(0, self.0.passage.text().len());
+        self.0.passage.place(whole)
+    }
+
     /// The statement's tree.
     #[must_use]
     pub fn statement(&self) -> &ast::Statement {
@@ -196,7 +206,30 @@ impl Query<Resolved> {
     /// date descending, then title, then path.
     #[must_use]
     pub fn run(&self, catalogue: &Catalogue, this: Option<PostId>) -> Answer {
-        values::Runner { catalogue, this }.run(self)
+        self.runner(catalogue, this).run(self)
+    }
+
+    /// The same posts, without counting those beyond the limit, which is much faster for the
+    /// posts most alike to `this`.
+    #[must_use]
+    pub fn first(&self, catalogue: &Catalogue, this: Option<PostId>) -> Vec<PostId> {
+        let runner = self.runner(catalogue, this);
+        let quickly = runner.most_alike(self).or_else(|| runner.newest(self));
+        quickly.unwrap_or_else(|| runner.run(self).posts)
+    }
+
+    fn runner<'a>(&'a self, catalogue: &'a Catalogue, this: Option<PostId>) -> values::Runner<'a> {
+        values::Runner {
+            catalogue,
+            this,
+            index: self.index(catalogue),
+        }
+    }
+
+    /// How many posts it gives at most.
+    #[must_use]
+    pub fn limit(&self) -> Option<usize> {
+        self.0.limit
     }
 
     /// Whether its answer depends on the post whose page is being made.

@@ -74,6 +74,7 @@ fn cheapest_first(check: Check) -> Check {
 fn cost(check: &Check) -> u32 {
     let read = |side: &Side| match side {
         Side::Field(FieldRef::Derived(DerivedField::Text)) => 500,
+        Side::Field(FieldRef::Derived(DerivedField::Likeness)) => 200,
         Side::Field(FieldRef::Derived(_)) => 4,
         Side::Field(_) => 2,
         _ => 1,

@@ -4,6 +4,9 @@ mod literals;
 mod names;
 mod search;
 
+use std::sync::Arc;
+
+use super::alike::Alike;
 use super::ast::{At, Condition, Key, Polarity, Quantity, Statement, Test, Value};
 use super::check::{Check, Order, Side, Source};
 use super::plan::plan;
@@ -26,6 +29,7 @@ pub(super) fn resolve(
         scope,
         sets: Vec::new(),
         needs_this: false,
+        asks_likeness: false,
         in_value: false,
         faults: &mut faults,
     };
@@ -40,6 +44,7 @@ pub(super) fn resolve(
         .map(|key| resolver.key(key))
         .collect();
     let needs_this = resolver.needs_this;
+    let alike = resolver.asks_likeness.then(|| Arc::new(Alike::new(scope)));
     let sound = !faults.iter().any(Diagnostic::is_error);
     let query = match (sources, check, order) {
         (Some(sources), Some(check), Some(order)) if sound => Some(Query(Resolved {
@@ -48,6 +53,7 @@ pub(super) fn resolve(
                     .iter()
                     .any(|source| matches!(source, Source::Named(query) if query.0.needs_this)),
             sources,
+            alike,
             checks: check.map_or_else(Vec::new, plan),
             order,
             limit: statement.limit,
@@ -66,6 +72,7 @@ struct Resolver<'a> {
     scope: Scope<'a>,
     sets: Vec<usize>,
     needs_this: bool,
+    asks_likeness: bool,
     /// Whether what is looked at stands where a value is expected.
     in_value: bool,
     faults: &'a mut Faults,

@@ -34,7 +34,7 @@ impl Runner<'_> {
         Answer { posts, total }
     }
 
-    fn holds(&self, check: &Check, post: PostId) -> bool {
+    pub(super) fn holds(&self, check: &Check, post: PostId) -> bool {
         match check {
             Check::All(all) => all.iter().all(|check| self.holds(check, post)),
             Check::Any(any) => any.iter().any(|check| self.holds(check, post)),
@@ -142,7 +142,7 @@ impl Runner<'_> {
     }
 
     /// Sorts so that the first `wanted` posts are the first of the whole order.
-    fn sort(&self, posts: &mut Vec<PostId>, order: &[Order], wanted: usize) {
+    pub(super) fn sort(&self, posts: &mut Vec<PostId>, order: &[Order], wanted: usize) {
         match order {
             [] => return,
             // That is the order in which posts are numbered.

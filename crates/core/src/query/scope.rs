@@ -6,12 +6,15 @@ use indexmap::IndexMap;
 
 use super::{Query, Resolved};
 use crate::catalogue::Catalogue;
+use crate::likeness::Weighing;
 use crate::time::{Moment, Stamp};
 
 /// The named queries of a site, resolved.
 #[derive(Debug, Default)]
 pub struct Library {
     pub(super) queries: IndexMap<String, Arc<Query<Resolved>>>,
+    /// What likeness is made of; the default, where the settings were not asked.
+    pub(super) weighing: Option<Arc<Weighing>>,
 }
 
 /// The value of a parameter, as a template hands it in.

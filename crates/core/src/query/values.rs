@@ -10,6 +10,7 @@ use super::check::{FieldRef, Literal, Side};
 use super::fields::DerivedField;
 use crate::catalogue::{Catalogue, Cell, PostId, PostText};
 use crate::language::fold;
+use crate::likeness::{Index, WHOLE};
 use crate::post::State;
 use crate::term::TermId;
 
@@ -39,6 +40,8 @@ impl<'a> From<Cell<'a>> for Val<'a> {
 pub(super) struct Runner<'a> {
     pub(super) catalogue: &'a Catalogue,
     pub(super) this: Option<PostId>,
+    /// What likeness is looked up in, where the query asks for it.
+    pub(super) index: Option<&'a Index>,
 }
 
 impl<'a> Runner<'a> {
@@ -144,7 +147,10 @@ impl<'a> Runner<'a> {
             DerivedField::Expired => Some(Val::Flag(post.state == State::Expired)),
             DerivedField::Unlisted => Some(Val::Flag(post.unlisted)),
             DerivedField::Current => Some(Val::Flag(self.this == Some(id))),
-            DerivedField::Likeness => None,
+            DerivedField::Likeness => {
+                let likeness = self.index?.likeness(self.this?, id);
+                Some(Val::Number(f64::from(likeness) / f64::from(WHOLE)))
+            }
         }
     }
 

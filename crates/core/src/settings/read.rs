@@ -44,7 +44,6 @@ impl Settings {
         read_terms(&mut root, &mut term_fields, &mut faults);
         let words = words::read(&mut root, &mut faults);
         root.finish(&mut faults);
-        not_yet(&map, source, &mut faults);
         Collected {
             output: Self {
                 source: source.clone(),
@@ -60,24 +59,6 @@ impl Settings {
             diagnostics: unreadable.unwrap_or(faults),
         }
     }
-}
-
-/// Warnings for what is checked here and done by a later version.
-fn not_yet(map: &crate::value::Map, source: &Source, faults: &mut Faults) {
-    let mut say = |name: &str, what: &str| {
-        if let Some(value) = map.at(name) {
-            let place = map.get(name).map_or(value.span, |entry| entry.key.span);
-            faults.push(
-                Diagnostic::warning(
-                    Code::NotYet,
-                    source.place(place),
-                    format!("{what} does not come with this version"),
-                )
-                .help("it is checked, and has no effect yet"),
-            );
-        }
-    };
-    say("related", "the list of related posts");
 }
 
 fn default_term_fields() -> Vec<TermField> {

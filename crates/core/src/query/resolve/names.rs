@@ -81,13 +81,8 @@ impl Resolver<'_> {
             match derived.field {
                 DerivedField::Current => self.use_this(span, "current")?,
                 DerivedField::Likeness => {
-                    self.error(
-                        Code::NotYet,
-                        span,
-                        "`likeness` does not come with this version",
-                        "order by date for now: `order by date desc`",
-                    );
-                    return None;
+                    self.use_this(span, "likeness")?;
+                    self.asks_likeness = true;
                 }
                 _ => {}
             }
@@ -125,10 +120,7 @@ impl Resolver<'_> {
             .term_tables()
             .iter()
             .map(|table| table.field.name.as_str());
-        let of_every = FIELDS
-            .iter()
-            .filter(|field| field.field != DerivedField::Likeness)
-            .map(|field| field.name);
+        let of_every = FIELDS.iter().map(|field| field.name);
         let mut known: Vec<&str> = of_every.chain(terms).collect();
         for name in own {
             if !known.contains(&name) && catalogue.term_field(name).is_none() {

@@ -1,0 +1,304 @@
+//! The posts of a query's sources by what they share, and the likeness of two posts.
+
+use super::{Aspect, Ninths, WHOLE, Weighed, Weighing};
+use crate::catalogue::{Catalogue, PostId};
+
+/// What makes two posts alike in one aspect.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Share {
+    /// The aspect's place in the weighing.
+    pub aspect: usize,
+    /// Its part of the likeness; the parts of all aspects add up to it.
+    pub part: Ninths,
+    /// The numbers of the terms or stems that both have, those that count most first.
+    pub shared: Vec<u32>,
+}
+
+/// Everything that likeness over some posts needs. Any post of the catalogue can be compared;
+/// only those that were handed in are found.
+#[derive(Debug)]
+pub struct Index {
+    pub(super) spaces: Vec<Space>,
+    /// Posts with the same features in every aspect are compared once: the classes of the posts
+    /// that can be found, numbered by their first post, and those posts, in rising order.
+    pub(super) classes: Vec<Vec<PostId>>,
+}
+
+/// One aspect of all posts: sparse vectors.
+#[derive(Debug)]
+pub(super) struct Space {
+    pub(super) weighed: Weighed,
+    /// Where each post's features begin, and where the last's end.
+    starts: Vec<u32>,
+    /// Features with their counts, which rise within a post.
+    features: Vec<(u32, u32)>,
+    /// ln(1 + N/df) by feature.
+    pub(super) idf: Vec<f64>,
+    /// The length of each post's vector; 0 where it has no features.
+    norms: Vec<f64>,
+    /// By feature the classes that have it, and its component in the vector of length 1.
+    pub(super) lists: Lists,
+}
+
+/// Lists of classes by feature, one behind the other.
+#[derive(Debug, Default)]
+pub(super) struct Lists {
+    starts: Vec<u32>,
+    entries: Vec<(u32, f32)>,
+}
+
+impl Lists {
+    pub(super) fn of(&self, feature: u32) -> &[(u32, f32)] {
+        let feature = feature as usize;
+        &self.entries[self.starts[feature] as usize..self.starts[feature + 1] as usize]
+    }
+}
+
+/// 1 + ln(count), the frequency of a word in a text.
+pub(super) fn frequency(count: u32) -> f64 {
+    1.0 + f64::from(count).ln()
+}
+
+impl Index {
+    /// Indexes the posts that can be found; they are in rising order.
+    #[must_use]
+    pub fn new(catalogue: &Catalogue, weighing: &Weighing, found: &[PostId]) -> Self {
+        let mut spaces: Vec<Space> = weighing
+            .aspects
+            .iter()
+            .map(|weighed| Space::new(catalogue, *weighed, found))
+            .collect();
+        let classes = classes(&spaces, found);
+        for space in &mut spaces {
+            space.lists = space.lists(&classes);
+        }
+        Self { spaces, classes }
+    }
+
+    /// How alike two posts are, to nine digits.
+    #[must_use]
+    pub fn likeness(&self, a: PostId, b: PostId) -> Ninths {
+        let mut sum = 0.0;
+        for space in &self.spaces {
+            let cosine = space.cosine(a, b);
+            if space.weighed.required && cosine <= 0.0 {
+                return 0;
+            }
+            sum += space.weighed.part * cosine;
+        }
+        ninths(sum)
+    }
+
+    /// A likeness taken apart: an entry for each aspect that counts, in the order of the
+    /// settings. The parts add up to the likeness.
+    #[must_use]
+    pub fn shares(&self, a: PostId, b: PostId) -> Vec<Share> {
+        let whole = self.likeness(a, b);
+        let parts: Vec<f64> = self
+            .spaces
+            .iter()
+            .map(|space| space.weighed.part * space.cosine(a, b) * f64::from(WHOLE))
+            .collect();
+        let counted = self
+            .spaces
+            .iter()
+            .enumerate()
+            .filter(|(_, space)| space.weighed.part > 0.0);
+        let mut shares: Vec<(f64, Share)> = counted
+            .map(|(aspect, space)| {
+                let exact = if whole == 0 { 0.0 } else { parts[aspect] };
+                let share = Share {
+                    aspect,
+                    part: floor(exact),
+                    shared: space.shared(a, b),
+                };
+                (exact.fract(), share)
+            })
+            .collect();
+        // What rounding down lost goes to those that lost most.
+        let sum: Ninths = shares.iter().map(|(_, share)| share.part).sum();
+        let mut order: Vec<usize> = (0..shares.len()).collect();
+        order.sort_by(|a, b| shares[*b].0.total_cmp(&shares[*a].0).then(a.cmp(b)));
+        for at in order
+            .into_iter()
+            .cycle()
+            .take(whole.saturating_sub(sum) as usize)
+        {
+            shares[at].1.part += 1;
+        }
+        shares.into_iter().map(|(_, share)| share).collect()
+    }
+}
+
+/// A sum of parts to nine digits.
+pub(super) fn ninths(sum: f64) -> Ninths {
+    floor((sum.clamp(0.0, 1.0) * f64::from(WHOLE)).round())
+}
+
+#[expect(
+    clippy::cast_possible_truncation,
+    clippy::cast_sign_loss,
+    reason = "0 to WHOLE"
+)]
+fn floor(value: f64) -> Ninths {
+    value.clamp(0.0, f64::from(WHOLE)) as Ninths
+}
+
+impl Space {
+    fn new(catalogue: &Catalogue, weighed: Weighed, found: &[PostId]) -> Self {
+        let mut starts = vec![0];
+        let mut features: Vec<(u32, u32)> = Vec::new();
+        let mut kinds = 0;
+        for id in catalogue.all() {
+            let start = features.len();
+            match weighed.aspect {
+                Aspect::Terms(field) => {
+                    features.extend(catalogue.terms_of(id, field).iter().map(|term| (term.0, 1)));
+                    features[start..].sort_unstable();
+                }
+                Aspect::Title => features.extend(catalogue.words().title.of(id.0 as usize)),
+                Aspect::Body => features.extend(catalogue.words().body.of(id.0 as usize)),
+            }
+            kinds = features[start..]
+                .last()
+                .map_or(kinds, |(last, _)| kinds.max(last + 1));
+            starts.push(number(features.len()));
+        }
+        let mut space = Self {
+            weighed,
+            starts,
+            features,
+            idf: Vec::new(),
+            norms: Vec::new(),
+            lists: Lists::default(),
+        };
+        let mut df = vec![0u32; kinds as usize];
+        for id in found {
+            space
+                .of(*id)
+                .iter()
+                .for_each(|(feature, _)| df[*feature as usize] += 1);
+        }
+        let n = f64::from(number(found.len()));
+        let idf = df.iter().map(|df| (n / f64::from((*df).max(1))).ln_1p());
+        space.idf = idf.collect();
+        space.norms = catalogue.all().map(|id| space.norm(id)).collect();
+        space
+    }
+
+    /// The features of a post with their counts.
+    pub(super) fn of(&self, id: PostId) -> &[(u32, u32)] {
+        let id = id.0 as usize;
+        &self.features[self.starts[id] as usize..self.starts[id + 1] as usize]
+    }
+
+    fn component(&self, feature: u32, count: u32) -> f64 {
+        frequency(count) * self.idf[feature as usize]
+    }
+
+    fn norm(&self, id: PostId) -> f64 {
+        let squares = self
+            .of(id)
+            .iter()
+            .map(|(feature, count)| self.component(*feature, *count).powi(2));
+        squares.sum::<f64>().sqrt()
+    }
+
+    /// The components of a post's vector of length 1.
+    pub(super) fn unit(&self, id: PostId) -> impl Iterator<Item = (u32, f64)> {
+        let norm = self.norms[id.0 as usize];
+        let components = self.of(id).iter();
+        components.map(move |(feature, count)| (*feature, self.component(*feature, *count) / norm))
+    }
+
+    /// The cosine of two posts' vectors, 0 to 1; 0 where one has none.
+    pub(super) fn cosine(&self, a: PostId, b: PostId) -> f64 {
+        let norms = self.norms[a.0 as usize] * self.norms[b.0 as usize];
+        if norms <= 0.0 {
+            return 0.0;
+        }
+        let mut dot = 0.0;
+        self.both(a, b, |feature, of_a, of_b| {
+            dot += self.component(feature, of_a) * self.component(feature, of_b);
+        });
+        dot / norms
+    }
+
+    /// Hands on what both posts have, with both counts, in rising order.
+    fn both(&self, a: PostId, b: PostId, mut see: impl FnMut(u32, u32, u32)) {
+        let (mut left, mut right) = (self.of(a), self.of(b));
+        while let (Some((x, of_a)), Some((y, of_b))) = (left.first(), right.first()) {
+            if x == y {
+                see(*x, *of_a, *of_b);
+            }
+            left = &left[usize::from(x <= y)..];
+            right = &right[usize::from(y <= x)..];
+        }
+    }
+
+    /// What both posts have, that which counts most first.
+    fn shared(&self, a: PostId, b: PostId) -> Vec<u32> {
+        let mut shared = Vec::new();
+        self.both(a, b, |feature, of_a, of_b| {
+            shared.push((
+                self.component(feature, of_a) * self.component(feature, of_b),
+                feature,
+            ));
+        });
+        shared.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
+        shared.into_iter().map(|(_, feature)| feature).collect()
+    }
+
+    fn lists(&self, classes: &[Vec<PostId>]) -> Lists {
+        let firsts = || classes.iter().filter_map(|posts| posts.first());
+        let mut starts = vec![0u32; self.idf.len() + 1];
+        for post in firsts() {
+            for (feature, _) in self.of(*post) {
+                starts[*feature as usize + 1] += 1;
+            }
+        }
+        for at in 1..starts.len() {
+            starts[at] += starts[at - 1];
+        }
+        let mut next = starts.clone();
+        let mut entries = vec![(0, 0.0); starts.last().map_or(0, |end| *end as usize)];
+        for (class, post) in (0u32..).zip(firsts()) {
+            for (feature, component) in self.unit(*post) {
+                let at = &mut next[feature as usize];
+                #[expect(
+                    clippy::cast_possible_truncation,
+                    reason = "it only narrows the search"
+                )]
+                let rough = component as f32;
+                entries[*at as usize] = (class, rough);
+                *at += 1;
+            }
+        }
+        Lists { starts, entries }
+    }
+}
+
+/// The posts by equal features in every aspect.
+fn classes(spaces: &[Space], found: &[PostId]) -> Vec<Vec<PostId>> {
+    let mut classes: indexmap::IndexMap<Vec<u32>, Vec<PostId>, rustc_hash::FxBuildHasher> =
+        indexmap::IndexMap::default();
+    let words = spaces
+        .iter()
+        .any(|space| !matches!(space.weighed.aspect, Aspect::Terms(_)));
+    if words {
+        return found.iter().map(|id| vec![*id]).collect();
+    }
+    for id in found {
+        let mut key = Vec::new();
+        for space in spaces {
+            key.extend(space.of(*id).iter().map(|(feature, _)| *feature));
+            key.push(u32::MAX);
+        }
+        classes.entry(key).or_default().push(*id);
+    }
+    classes.into_values().collect()
+}
+
+fn number(count: usize) -> u32 {
+    u32::try_from(count).unwrap_or(u32::MAX)
+}

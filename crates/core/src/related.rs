@@ -1,0 +1,154 @@
+//! The list of related posts: what a post names itself, then what the query gives, then what tops
+//! it up.
+
+use crate::catalogue::{Catalogue, PostId};
+use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
+use crate::likeness::{Index, Weighing};
+use crate::query::{Library, Query, Resolved, Scope, Written};
+use crate::settings::{Related, Settings};
+use crate::source::{Passage, Source};
+use crate::time::Moment;
+
+/// The query of the list, where the settings give none.
+const QUERY: &str = "from posts where likeness > 0 order by likeness desc limit 4";
+
+/// What the list of every post is made by.
+#[derive(Debug)]
+pub struct RelatedList {
+    query: Query<Resolved>,
+    fill: Option<Query<Resolved>>,
+    limit: usize,
+    /// Only for its index, where the list's query does not ask for likeness.
+    likeness: Query<Resolved>,
+}
+
+impl RelatedList {
+    /// Reads the queries of `[related]`; `None` where there is no such table, or after an error.
+    #[must_use]
+    pub fn new(
+        settings: &Settings,
+        catalogue: &Catalogue,
+        library: &Library,
+        moment: &Moment,
+    ) -> Collected<Option<Self>> {
+        let mut faults = Faults::new();
+        let output = settings.related.as_ref().and_then(|related| {
+            let scope = Scope {
+                catalogue,
+                library,
+                moment,
+                has_this: true,
+                parameters: &[],
+            };
+            read(related, settings, scope, &mut faults)
+        });
+        Collected {
+            output,
+            diagnostics: faults,
+        }
+    }
+
+    /// The related posts of `this`: at most as many as the query's limit, never itself, none
+    /// twice, none that is held back.
+    #[must_use]
+    pub fn of(&self, catalogue: &Catalogue, this: PostId) -> Vec<PostId> {
+        let mut list: Vec<PostId> = Vec::new();
+        let mut add = |posts: &mut dyn Iterator<Item = PostId>| {
+            for post in posts {
+                if list.len() < self.limit && post != this && !list.contains(&post) {
+                    list.push(post);
+                }
+            }
+            list.len() == self.limit
+        };
+        if add(&mut catalogue.pinned(this))
+            || add(&mut self.query.first(catalogue, Some(this)).into_iter())
+        {
+            return list;
+        }
+        if let Some(fill) = &self.fill {
+            add(&mut fill.first(catalogue, Some(this)).into_iter());
+        }
+        list
+    }
+
+    /// What the likeness of two posts in the list is looked up in.
+    #[must_use]
+    pub fn index<'a>(&'a self, catalogue: &'a Catalogue) -> Option<&'a Index> {
+        self.query
+            .index(catalogue)
+            .or_else(|| self.likeness.index(catalogue))
+    }
+
+    /// What the likeness is made of.
+    #[must_use]
+    pub fn weighing(&self) -> Option<&Weighing> {
+        self.query.weighing().or_else(|| self.likeness.weighing())
+    }
+}
+
+fn read(
+    related: &Related,
+    settings: &Settings,
+    scope: Scope<'_>,
+    faults: &mut Faults,
+) -> Option<RelatedList> {
+    let query = related.query.clone();
+    let query = query.unwrap_or_else(|| default_query(settings));
+    let (written, query) = resolved(&query, scope, faults)?;
+    let fill = match &related.fill {
+        Some(fill) => Some(resolved(fill, scope, faults)?.1),
+        None => None,
+    };
+    let Some(limit) = written.statement().limit else {
+        faults.push(
+            Diagnostic::error(
+                Code::QueryUnfit,
+                written.place(),
+                "the query of the related posts has no limit",
+            )
+            .help("say how many there are: `… limit 4`"),
+        );
+        return None;
+    };
+    // Beyond the limit there is one for the post itself, and one for each that was there before.
+    let most = limit + 1 + scope.catalogue.most_pinned();
+    let (_, likeness) = resolved(&default_query(settings), scope, &mut Faults::new())?;
+    let cut = |query: Query<Resolved>, most: usize| match query.limit() {
+        Some(limit) if limit < most => query,
+        _ => query.with_limit(most),
+    };
+    Some(RelatedList {
+        query: query.with_limit(most),
+        fill: fill.map(|fill| cut(fill, most + limit)),
+        limit,
+        likeness,
+    })
+}
+
+/// The default query; of all content sets where none is called `posts`.
+fn default_query(settings: &Settings) -> Passage {
+    let posts = settings.content.iter().any(|set| set.name == "posts");
+    let text = if posts {
+        QUERY
+    } else {
+        QUERY.trim_start_matches("from posts ")
+    };
+    Passage::new(
+        text,
+        &Source::new(crate::settings::FILE, text),
+        crate::source::Span::new(0, text.len()),
+    )
+}
+
+fn resolved(
+    passage: &Passage,
+    scope: Scope<'_>,
+    faults: &mut Faults,
+) -> Option<(Query<Written>, Query<Resolved>)> {
+    let written = Query::parse(passage)
+        .map_err(|fault| faults.push(*fault))
+        .ok()?;
+    let query = written.resolve(scope).into_output(faults)?;
+    Some((written, query))
+}

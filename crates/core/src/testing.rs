@@ -1,0 +1,77 @@
+//! A small site for tests.
+
+use crate::catalogue::Catalogue;
+use crate::front_matter;
+use crate::post::{Body, Include, assemble};
+use crate::query::{Library, Query, Resolved, Scope};
+use crate::settings::Settings;
+use crate::source::{Passage, Source};
+use crate::time::Moment;
+
+/// A site of the content sets that its settings name; the clock stands at 1 June 2026.
+pub(crate) struct Small {
+    pub(crate) settings: Settings,
+    pub(crate) catalogue: Catalogue,
+    pub(crate) library: Library,
+    pub(crate) moment: Moment,
+}
+
+impl Small {
+    /// Settings below `[site]`, and posts: path, front matter, body as HTML.
+    pub(crate) fn new<S: AsRef<str>>(more: &str, posts: &[(S, S, S)]) -> Self {
+        let site = "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n";
+        let settings = Settings::read(&Source::new("tabulae.toml", &format!("{site}{more}")));
+        assert_eq!(settings.diagnostics, []);
+        let settings = settings.output;
+        let moment = Moment {
+            now: "2026-06-01T12:00:00Z".parse().unwrap(),
+            zone: settings.site.timezone.clone(),
+        };
+        let read = posts.iter().map(|(path, front, html)| {
+            let path = path.as_ref();
+            let source = Source::new(path, &format!("---\n{}\n---\n", front.as_ref()));
+            let front = front_matter::read(&source, &moment.zone).output;
+            let below = |folder: &str| path.starts_with(&format!("{folder}/"));
+            let set = settings.content.iter().position(|set| below(&set.folder));
+            let set = set.unwrap();
+            let body = Body {
+                html: html.as_ref().to_owned(),
+                ..Body::default()
+            };
+            let set = (set, &settings.content[set]);
+            let made = assemble(path, set, &settings, &moment, &source, front, body);
+            assert_eq!(made.diagnostics, []);
+            made.output
+        });
+        let today = moment.today();
+        let include = Include::default();
+        let catalogue = Catalogue::new(read.collect(), Vec::new(), &settings, include, today);
+        assert_eq!(catalogue.diagnostics, []);
+        let library = Library::new(&settings, &catalogue.output, &moment);
+        assert_eq!(library.diagnostics, []);
+        Self {
+            catalogue: catalogue.output,
+            library: library.output,
+            settings,
+            moment,
+        }
+    }
+
+    pub(crate) fn scope(&self) -> Scope<'_> {
+        Scope {
+            catalogue: &self.catalogue,
+            library: &self.library,
+            moment: &self.moment,
+            has_this: true,
+            parameters: &[],
+        }
+    }
+
+    /// A query without a fault.
+    pub(crate) fn query(&self, text: &str) -> Query<Resolved> {
+        let query = Query::parse(&Passage::command_line(text));
+        let resolved = query.unwrap().resolve(self.scope());
+        assert_eq!(resolved.diagnostics, [], "{text}");
+        resolved.output.unwrap()
+    }
+}

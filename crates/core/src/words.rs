@@ -1,0 +1,237 @@
+//! The words of titles and texts: cut by Unicode's word boundaries (UAX 29), without regard to
+//! case, without stop words, stemmed (Snowball) where the language has a stemmer.
+
+use indexmap::{IndexMap, IndexSet};
+use rayon::prelude::*;
+use rust_stemmers::{Algorithm, Stemmer};
+use rustc_hash::{FxBuildHasher, FxHashMap};
+use unicode_segmentation::UnicodeSegmentation;
+
+use crate::language::fold;
+use crate::post::Post;
+
+/// The words of one text of every post.
+#[derive(Debug, Default)]
+pub struct WordTable {
+    /// The stems, by number.
+    pub stems: IndexSet<Box<str>, FxBuildHasher>,
+    /// Where each post's words begin in `words`, and where the last's end.
+    starts: Vec<u32>,
+    /// Numbers of stems with their counts; within a post the numbers rise.
+    words: Vec<(u32, u32)>,
+}
+
+/// The words of titles and of texts.
+#[derive(Debug, Default)]
+pub struct WordTables {
+    /// Of the titles.
+    pub title: WordTable,
+    /// Of the texts.
+    pub body: WordTable,
+}
+
+impl WordTables {
+    /// Counts the words of all posts, in parallel. The numbers of stems do not depend on the
+    /// number of threads.
+    #[must_use]
+    pub fn new(posts: &[Post], language: &str) -> Self {
+        Self {
+            title: WordTable::new(posts, language, |post| (&*post.title).into()),
+            body: WordTable::new(posts, language, |post| crate::html::text(&post.html).into()),
+        }
+    }
+}
+
+impl WordTable {
+    fn new(
+        posts: &[Post],
+        language: &str,
+        text: impl Fn(&Post) -> std::borrow::Cow<'_, str> + Sync,
+    ) -> Self {
+        let size = posts.len().div_ceil(rayon::current_num_threads()).max(1);
+        let chunks: Vec<Counter> = posts
+            .par_chunks(size)
+            .map(|chunk| {
+                let mut counter = Counter::new(language);
+                chunk.iter().for_each(|post| counter.count(&text(post)));
+                counter
+            })
+            .collect();
+        let mut table = Self {
+            starts: vec![0],
+            ..Self::default()
+        };
+        for chunk in chunks {
+            table.append(chunk);
+        }
+        table
+    }
+
+    /// Stems are numbered in the order in which the posts have them first.
+    fn append(&mut self, chunk: Counter) {
+        let stems = chunk.stems.into_iter();
+        let numbers: Vec<u32> = stems
+            .map(|stem| number(self.stems.insert_full(stem).0))
+            .collect();
+        for post in chunk.posts {
+            let start = self.words.len();
+            let words = post.into_iter();
+            self.words
+                .extend(words.map(|(stem, count)| (numbers[stem as usize], count)));
+            self.words[start..].sort_unstable();
+            self.starts.push(number(self.words.len()));
+        }
+    }
+
+    /// The stems of a post, by rising number, with their counts.
+    #[must_use]
+    pub fn of(&self, post: usize) -> &[(u32, u32)] {
+        &self.words[self.starts[post] as usize..self.starts[post + 1] as usize]
+    }
+}
+
+/// Counts the words of some posts.
+struct Counter {
+    cutter: Cutter,
+    /// What a word as written stands for; `None` for a stop word.
+    known: FxHashMap<Box<str>, Option<u32>>,
+    stems: IndexSet<Box<str>, FxBuildHasher>,
+    posts: Vec<Vec<(u32, u32)>>,
+}
+
+/// The stemmer and stop words of a language.
+struct Cutter {
+    stemmer: Option<Stemmer>,
+    stop: IndexSet<&'static str, FxBuildHasher>,
+}
+
+impl Counter {
+    fn new(language: &str) -> Self {
+        Self {
+            cutter: Cutter::new(language),
+            known: FxHashMap::default(),
+            stems: IndexSet::default(),
+            posts: Vec::new(),
+        }
+    }
+
+    fn count(&mut self, text: &str) {
+        let mut counts: IndexMap<u32, u32, FxBuildHasher> = IndexMap::default();
+        each_word(text, |word| {
+            let stem = match self.known.get(word) {
+                Some(known) => *known,
+                None => {
+                    let stem = self.cutter.stem(word);
+                    let number = stem.map(|stem| number(self.stems.insert_full(stem.into()).0));
+                    self.known.insert(word.into(), number);
+                    number
+                }
+            };
+            if let Some(stem) = stem {
+                *counts.entry(stem).or_default() += 1;
+            }
+        });
+        self.posts.push(counts.into_iter().collect());
+    }
+}
+
+impl Cutter {
+    fn new(language: &str) -> Self {
+        let code = language
+            .split('-')
+            .next()
+            .unwrap_or_default()
+            .to_ascii_lowercase();
+        Self {
+            stemmer: algorithm(&code).map(Stemmer::create),
+            stop: stop_words::lookup(&code)
+                .into_iter()
+                .flatten()
+                .copied()
+                .collect(),
+        }
+    }
+
+    /// The stem of a word as it stands in a text; `None` for a stop word.
+    fn stem(&self, word: &str) -> Option<String> {
+        let plain = fold(word).replace('’', "'");
+        if self.stop.contains(plain.as_str()) {
+            return None;
+        }
+        let stem = match &self.stemmer {
+            Some(stemmer) => stemmer.stem(&plain).into_owned(),
+            None => plain,
+        };
+        (!stem.is_empty()).then_some(stem)
+    }
+}
+
+fn algorithm(code: &str) -> Option<Algorithm> {
+    Some(match code {
+        "ar" => Algorithm::Arabic,
+        "da" => Algorithm::Danish,
+        "nl" => Algorithm::Dutch,
+        "en" => Algorithm::English,
+        "fi" => Algorithm::Finnish,
+        "fr" => Algorithm::French,
+        "de" => Algorithm::German,
+        "el" => Algorithm::Greek,
+        "hu" => Algorithm::Hungarian,
+        "it" => Algorithm::Italian,
+        "no" | "nb" | "nn" => Algorithm::Norwegian,
+        "pt" => Algorithm::Portuguese,
+        "ro" => Algorithm::Romanian,
+        "ru" => Algorithm::Russian,
+        "es" => Algorithm::Spanish,
+        "sv" => Algorithm::Swedish,
+        "ta" => Algorithm::Tamil,
+        "tr" => Algorithm::Turkish,
+        _ => return None,
+    })
+}
+
+/// Hands on each word. Runs of ASCII letters and digits between ASCII white space, which is
+/// most of a text, are whole words without further looking.
+fn each_word(text: &str, mut see: impl FnMut(&str)) {
+    for piece in text.split_ascii_whitespace() {
+        if piece.bytes().all(|byte| byte.is_ascii_alphanumeric()) {
+            see(piece);
+        } else {
+            piece.unicode_words().for_each(&mut see);
+        }
+    }
+}
+
+fn number(count: usize) -> u32 {
+    u32::try_from(count).unwrap_or(u32::MAX)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn words_of(text: &str, language: &str) -> Vec<String> {
+        let cutter = Cutter::new(language);
+        let mut words = Vec::new();
+        each_word(text, |word| words.extend(cutter.stem(word)));
+        words
+    }
+
+    #[rstest]
+    #[case::stems("en", "Locks locked LOCKING", &["lock", "lock", "lock"])]
+    #[case::stop_words("en", "The boat is at the lock", &["boat", "lock"])]
+    #[case::signs("en", "lime,mortar; (stone) 1904", &["lime", "mortar", "stone", "1904"])]
+    #[case::apostrophes("en", "don’t wait: the mason's lime", &["wait", "mason", "lime"])]
+    #[case::german("de", "Die Schleusen der Straße", &["schleus", "strass"])]
+    #[case::no_stemmer("pl", "Śluzy śluza", &["śluzy", "śluza"])]
+    #[case::region("en-GB", "the herons", &["heron"])]
+    fn a_text_is_its_stems(#[case] language: &str, #[case] text: &str, #[case] expected: &[&str]) {
+        assert_eq!(words_of(text, language), expected);
+    }
+
+    #[rstest]
+    fn plain_pieces_are_whole_words(#[values("lime", "Lock12", "a", "1904")] piece: &str) {
+        assert_eq!(piece.unicode_words().collect::<Vec<_>>(), [piece]);
+    }
+}
