@@ -15,6 +15,7 @@ use tabulae_core::source::{Passage, Place};
 use tabulae_core::term::TermId;
 
 use crate::site::Site;
+use crate::template::escape;
 
 /// The name of the theme's style sheet; a file of this name in `assets/` takes its place.
 pub const STYLE: &str = "tabulae.css";
@@ -582,11 +583,13 @@ impl FeedPlan {
             categories,
             summary: post.summary.as_deref().map(str::to_owned),
             content: (self.content == FeedContent::Full).then(|| {
-                if post.links || post.html.contains("href=\"#") {
+                let mut html = if post.links || post.html.contains("href=\"#") {
                     site.absolute_html(owner, &post.html)
                 } else {
                     post.html.clone()
-                }
+                };
+                html.push_str(&related(id, site));
+                html
             }),
             image: image.map(|image| {
                 site.absolute_address(owner, image)
@@ -594,6 +597,34 @@ impl FeedPlan {
             }),
         })
     }
+}
+
+/// The related posts as the end of a feed entry, where the settings ask for it.
+fn related(id: PostId, site: &Site) -> String {
+    let asked = site
+        .settings
+        .related
+        .as_ref()
+        .is_some_and(|related| related.feeds);
+    let list = site.related.as_ref().filter(|_| asked);
+    let posts = list.map_or_else(Vec::new, |list| list.of(&site.catalogue, id));
+    if posts.is_empty() {
+        return String::new();
+    }
+    let items = posts.into_iter().map(|id| {
+        let link = site.absolute(site.catalogue.link(id));
+        let title = &site.catalogue.post(id).title;
+        format!(
+            "<li><a href=\"{}\">{}</a></li>\n",
+            escape(&link),
+            escape(title)
+        )
+    });
+    let heading = escape(site.settings.words.get("related"));
+    format!(
+        "<h2>{heading}</h2>\n<ul>\n{}</ul>\n",
+        items.collect::<String>()
+    )
 }
 
 fn settings_image(site: &Site) -> Option<&str> {

@@ -153,9 +153,16 @@ impl<'a> Renderer<'a> {
                 site => self.site.clone(),
                 page,
                 post => PostObject::value(id, &self.shared),
-                related => post_list(Vec::new(), &self.shared),
+                related => post_list(self.related(id), &self.shared),
+                notice => site.settings.related.as_ref().and_then(|related| related.notice.clone()),
             },
         )
+    }
+
+    fn related(&self, id: PostId) -> Vec<PostId> {
+        let site = &self.shared.site;
+        let list = site.related.as_ref();
+        list.map_or_else(Vec::new, |list| list.of(&site.catalogue, id))
     }
 
     fn page(&self, at: usize) -> Rendered {

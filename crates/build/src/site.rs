@@ -11,6 +11,7 @@ use tabulae_core::diagnostic::nearest;
 use tabulae_core::html;
 use tabulae_core::post::{Include, Post};
 use tabulae_core::query::Library;
+use tabulae_core::related::RelatedList;
 use tabulae_core::route::{Link, decode};
 use tabulae_core::settings::Settings;
 use tabulae_core::time::Moment;
@@ -28,6 +29,8 @@ pub struct Site {
     pub catalogue: Catalogue,
     /// The named queries.
     pub library: Library,
+    /// What lists of related posts are made by.
+    pub related: Option<RelatedList>,
     /// Stand-alone pages, held-back ones left out.
     pub pages: Vec<Page>,
     /// Templates of the site's own: name and text.

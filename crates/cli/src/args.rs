@@ -75,6 +75,18 @@ docs/queries.md goes from the first query to the last.")]
         #[arg(long, value_name = "PATH")]
         this: Option<String>,
     },
+    /// Explains one post: its state and why, its fields and where they come from, the lists it is
+    /// in, its related posts
+    #[command(after_help = "Examples:
+  tabulae explain posts/lime.md
+  tabulae explain lime --in journal        why it is or is not in that archive")]
+    Explain {
+        /// The post: its path, its slug or its link
+        path: String,
+        /// Say only why it is or is not in this archive
+        #[arg(long = "in", value_name = "ARCHIVE")]
+        archive: Option<String>,
+    },
     /// Makes a small site to start from
     Init {
         /// The folder, new or without files of these names

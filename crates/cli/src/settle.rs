@@ -4,7 +4,10 @@ use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
-use tabulae_build::{Clock, Options, Progress};
+use tabulae_build::site::Site;
+use tabulae_build::sources::Disk;
+use tabulae_build::{Clock, Options, Progress, Quiet};
+use tabulae_core::diagnostic::Faults;
 use tabulae_core::post::Include;
 use tabulae_core::time::Written;
 
@@ -35,6 +38,15 @@ impl Args {
             today,
             ..self.clone()
         }
+    }
+
+    /// Reads the site without its broken posts; `None` where nothing can be read.
+    pub(crate) fn read_site(&self, faults: &mut Faults) -> Option<Site> {
+        let plain = BuildArgs {
+            keep_going: true,
+            ..BuildArgs::plain()
+        };
+        Site::read(&Disk::new(&self.dir), &self.options(&plain, &Quiet), faults)
     }
 
     /// What a build is asked for.

@@ -13,8 +13,7 @@ use crate::post::Post;
 /// The words of one text of every post.
 #[derive(Debug, Default)]
 pub struct WordTable {
-    /// The stems, by number.
-    pub stems: IndexSet<Box<str>, FxBuildHasher>,
+    stems: IndexSet<Box<str>, FxBuildHasher>,
     /// Where each post's words begin in `words`, and where the last's end.
     starts: Vec<u32>,
     /// Numbers of stems with their counts; within a post the numbers rise.
@@ -81,6 +80,12 @@ impl WordTable {
             self.words[start..].sort_unstable();
             self.starts.push(number(self.words.len()));
         }
+    }
+
+    /// The stem of this number.
+    #[must_use]
+    pub fn stem(&self, number: u32) -> &str {
+        &self.stems[number as usize]
     }
 
     /// The stems of a post, by rising number, with their counts.

@@ -9,6 +9,7 @@ use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::front_matter;
 use tabulae_core::post::{Body, Include, Post, assemble, has_title};
 use tabulae_core::query::Library;
+use tabulae_core::related::RelatedList;
 use tabulae_core::route::{Link, Pattern};
 use tabulae_core::settings::{self, ContentSet, Settings};
 use tabulae_core::source::{Place, Source, Spanned};
@@ -67,6 +68,8 @@ impl Site {
             }
         };
         let library = Library::new(&settings, &catalogue, &moment).into_output(faults);
+        let related =
+            RelatedList::new(&settings, &catalogue, &library, &moment).into_output(faults);
         let mut files: BTreeMap<String, File> = BTreeMap::new();
         files.extend(
             found
@@ -92,6 +95,7 @@ impl Site {
             include: options.include,
             catalogue,
             library,
+            related,
             pages,
             templates,
             assets,

@@ -7,7 +7,7 @@ use minijinja::value::Kwargs;
 use minijinja::{Environment, Error, ErrorKind, State, Value};
 use tabulae_core::archive::by_terms;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::language::DateStyle;
 use tabulae_core::query::{Parameter, Query, Scope};
 use tabulae_core::source::{Passage, Source, Span};
@@ -105,24 +105,44 @@ fn query(
         has_this: this().is_some(),
         parameters: &parameters,
     };
-    let parsed = Query::parse(&passage).map_err(|fault| refused(vec![*fault]))?;
-    let resolved = parsed.resolve(scope);
-    let (errors, mut warnings): (Faults, Faults) = resolved
-        .diagnostics
-        .into_iter()
-        .partition(Diagnostic::is_error);
-    let Some(resolved) = resolved.output else {
-        return Err(refused(errors));
+    let asked = (text.to_owned(), scope.has_this);
+    let known = parameters
+        .is_empty()
+        .then(|| shared.resolved(&asked))
+        .flatten();
+    let resolved = match known {
+        Some(known) => known,
+        None => {
+            let parsed = Query::parse(&passage).map_err(|fault| refused(vec![*fault]))?;
+            let resolved = parsed.resolve(scope);
+            let (errors, mut warnings): (Faults, Faults) = resolved
+                .diagnostics
+                .into_iter()
+                .partition(Diagnostic::is_error);
+            let Some(resolved) = resolved.output else {
+                return Err(refused(errors));
+            };
+            if parameters.is_empty() && !resolved.needs_this() {
+                warnings.extend(
+                    parsed
+                        .answer(scope)
+                        .diagnostics
+                        .into_iter()
+                        .filter(|fault| fault.code == Code::QueryEmpty),
+                );
+            }
+            warnings
+                .into_iter()
+                .for_each(|warning| shared.warn(warning));
+            let resolved = Arc::new(resolved);
+            if parameters.is_empty() {
+                shared.keep_resolved(asked, &resolved);
+            }
+            resolved
+        }
     };
-    let answer = resolved.run(&site.catalogue, this());
     let fixed = parameters.is_empty() && !resolved.needs_this();
-    if fixed && answer.total == 0 {
-        warnings.extend(parsed.slip(scope));
-    }
-    warnings
-        .into_iter()
-        .for_each(|warning| shared.warn(warning));
-    let posts: Arc<[PostId]> = answer.posts.into();
+    let posts: Arc<[PostId]> = resolved.first(&site.catalogue, this()).into();
     if fixed {
         let mut answers = shared
             .answers

@@ -13,6 +13,7 @@ use jiff::civil::Date;
 use minijinja::{AutoEscape, Environment, Output, State, UndefinedBehavior, Value};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::query::{Query, Resolved};
 use tabulae_core::source::Source;
 
 use crate::plan::Plan;
@@ -23,13 +24,17 @@ pub(crate) use self::functions::feed_value;
 pub use self::objects::{PostList, PostObject, TermObject, date_value, post_list};
 
 /// The built-in templates by name.
-pub const BUILT_IN: [(&str, &str); 14] = [
+pub const BUILT_IN: [(&str, &str); 15] = [
     ("base.html", include_str!("../theme/base.html")),
     ("post.html", include_str!("../theme/post.html")),
     ("page.html", include_str!("../theme/page.html")),
     ("archive.html", include_str!("../theme/archive.html")),
     ("overview.html", include_str!("../theme/overview.html")),
     ("search.html", include_str!("../theme/search.html")),
+    (
+        "parts/related.html",
+        include_str!("../theme/parts/related.html"),
+    ),
     ("parts/find.html", include_str!("../theme/parts/find.html")),
     ("parts/card.html", include_str!("../theme/parts/card.html")),
     (
@@ -84,6 +89,8 @@ pub struct Shared {
     /// What templates complain of without failing.
     warnings: Mutex<Faults>,
     answers: Mutex<BTreeMap<String, Arc<[PostId]>>>,
+    /// Queries by text, and whether they are asked on a post's page.
+    resolved: Mutex<BTreeMap<(String, bool), Arc<Query<Resolved>>>>,
     parts: Mutex<BTreeMap<String, Value>>,
     /// The answers of `terms`, by what was asked.
     term_lists: Mutex<BTreeMap<String, Value>>,
@@ -139,6 +146,7 @@ impl Shared {
             sources,
             warnings: Mutex::default(),
             answers: Mutex::default(),
+            resolved: Mutex::default(),
             parts: Mutex::default(),
             term_lists: Mutex::default(),
             card_needs: OnceLock::new(),
@@ -151,6 +159,16 @@ impl Shared {
         self.cards[level.min(6)]
             .lock()
             .unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn resolved(&self, asked: &(String, bool)) -> Option<Arc<Query<Resolved>>> {
+        let resolved = self.resolved.lock().unwrap_or_else(PoisonError::into_inner);
+        resolved.get(asked).cloned()
+    }
+
+    fn keep_resolved(&self, asked: (String, bool), query: &Arc<Query<Resolved>>) {
+        let mut resolved = self.resolved.lock().unwrap_or_else(PoisonError::into_inner);
+        resolved.insert(asked, Arc::clone(query));
     }
 
     /// Whether a query is known to give the same on every page.

@@ -8,6 +8,7 @@ use minijinja::value::{DynObject, Enumerator, Object, ObjectRepr};
 use minijinja::{Error, ErrorKind, State, Value};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::html;
+use tabulae_core::likeness::{Aspect, WHOLE};
 use tabulae_core::post::State as PostState;
 use tabulae_core::query::fields::{DerivedField, FIELDS, derived};
 use tabulae_core::term::TermId;
@@ -82,8 +83,39 @@ impl PostObject {
             DerivedField::Expired => Value::from(post.state == PostState::Expired),
             DerivedField::Unlisted => Value::from(post.unlisted),
             DerivedField::Current => Value::from(this() == Some(self.id)),
-            DerivedField::Likeness => Value::from(()),
+            DerivedField::Likeness => self.likeness().unwrap_or_default(),
         }
+    }
+
+    /// How alike it is to the post whose page is being made.
+    fn likeness(&self) -> Option<Value> {
+        let index = self
+            .shared
+            .site
+            .related
+            .as_ref()?
+            .index(&self.shared.site.catalogue)?;
+        let likeness = index.likeness(this()?, self.id);
+        Some(Value::from(f64::from(likeness) / f64::from(WHOLE)))
+    }
+
+    /// The terms that it shares with the post whose page is being made, those that make them
+    /// most alike first, as far as they count for likeness.
+    fn shares(&self) -> Value {
+        let shared = || {
+            let catalogue = &self.shared.site.catalogue;
+            let related = self.shared.site.related.as_ref()?;
+            let (index, weighing) = (related.index(catalogue)?, related.weighing()?);
+            let mut terms = Vec::new();
+            for share in index.shares(this()?, self.id) {
+                if let Aspect::Terms(field) = weighing.aspects[share.aspect].aspect {
+                    let known = &self.shared.terms[field];
+                    terms.extend(share.shared.iter().map(|id| known[*id as usize].clone()));
+                }
+            }
+            Some(terms)
+        };
+        Value::from_object(TermList(shared().unwrap_or_default()))
     }
 
     /// An entry of the front matter; nothing where another post has one of this name.
@@ -154,6 +186,9 @@ impl Object for PostObject {
                     .map(|id| self.shared.terms[field][id.0 as usize].clone())
                     .collect(),
             )));
+        }
+        if name == "shares" {
+            return Some(self.shares());
         }
         if name == "meta" {
             return Some(map_value(&catalogue.post(self.id).front, &self.shared));

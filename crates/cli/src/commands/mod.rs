@@ -2,6 +2,7 @@
 
 mod build;
 mod demo;
+mod explain;
 mod init;
 mod query;
 
@@ -25,6 +26,7 @@ pub(crate) fn run(args: &Args) -> Status {
         Command::Query { query, by, this } => {
             query::run(args, query, by.as_deref(), this.as_deref())
         }
+        Command::Explain { path, archive } => explain::run(args, path, archive.as_deref()),
         Command::Init { dir } => init::run(args, dir),
         Command::Demo { dir } => demo::run(args, dir),
     }

@@ -1,9 +1,7 @@
 //! `tabulae query "…"`
 
 use serde_json::{Value, json};
-use tabulae_build::Quiet;
 use tabulae_build::site::Site;
-use tabulae_build::sources::Disk;
 use tabulae_core::archive;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
@@ -11,21 +9,13 @@ use tabulae_core::query::{Answer, Query, Scope, Written};
 use tabulae_core::source::{Passage, Source};
 use tabulae_core::term::slug;
 
-use crate::args::{Args, BuildArgs, Format};
+use crate::args::{Args, Format};
 use crate::ui::table::{Column, Table};
 use crate::ui::{self, Status, counted};
 
 pub(super) fn run(args: &Args, text: &str, by: Option<&str>, this: Option<&str>) -> Status {
     let mut faults = Faults::new();
-    let plain = BuildArgs {
-        keep_going: true,
-        ..BuildArgs::plain()
-    };
-    let site = Site::read(
-        &Disk::new(&args.dir),
-        &args.options(&plain, &Quiet),
-        &mut faults,
-    );
+    let site = args.read_site(&mut faults);
     let answer = site
         .as_ref()
         .and_then(|site| answer(site, text, by, this, &mut faults));
@@ -103,8 +93,8 @@ fn answer(
     })
 }
 
-/// The post that `--this` names: by path, slug or link.
-fn find(site: &Site, name: &str) -> Result<PostId, Box<Diagnostic>> {
+/// The post that is named on the command line: by path, slug or link.
+pub(super) fn find(site: &Site, name: &str) -> Result<PostId, Box<Diagnostic>> {
     let catalogue = &site.catalogue;
     let by_link = || {
         catalogue
@@ -112,11 +102,10 @@ fn find(site: &Site, name: &str) -> Result<PostId, Box<Diagnostic>> {
             .find(|id| catalogue.link(*id).encoded == name)
     };
     catalogue.find(name).or_else(by_link).ok_or_else(|| {
-        let paths: Vec<&str> = catalogue
-            .all()
-            .map(|id| catalogue.post(id).path.as_str())
-            .collect();
-        let near = tabulae_core::diagnostic::nearest(name, paths);
+        let posts = || catalogue.all().map(|id| catalogue.post(id));
+        let slugs = posts().map(|post| post.slug.as_str());
+        let names = slugs.chain(posts().map(|post| post.path.as_str()));
+        let near = tabulae_core::diagnostic::nearest(name, names);
         let fault = Diagnostic::error(
             Code::UsageUnfit,
             Source::command_line(name).top(),

@@ -29,6 +29,37 @@ impl Query<Written> {
         slip.then(|| self.say(&left, scope.catalogue))
     }
 
+    /// Why a listed post is not among what it finds; `None` where only its limit can say.
+    #[must_use]
+    pub fn rejects(&self, scope: Scope<'_>, post: PostId) -> Option<String> {
+        let statement = &self.0.statement;
+        let finds = |condition: Option<Condition>| {
+            let alone = Statement {
+                from: statement.from.clone(),
+                condition,
+                ..Statement::default()
+            };
+            let query = resolve(&alone, &self.0.passage, scope).output?;
+            Some(query.run(scope.catalogue, None).posts.contains(&post))
+        };
+        if finds(None) == Some(false) {
+            let set = &scope.catalogue.sets()[scope.catalogue.post(post).set];
+            let from: Vec<&str> = statement.from.iter().map(|name| &*name.node).collect();
+            return Some(format!(
+                "it is of `{set}`, and not among the posts of `{}`",
+                from.join("`, `")
+            ));
+        }
+        let tests = match statement.condition.as_ref()? {
+            Condition::And(tests) => tests.as_slice(),
+            single => std::slice::from_ref(single),
+        };
+        let failed = tests
+            .iter()
+            .find(|test| finds(Some((*test).clone())) == Some(false))?;
+        Some(format!("`{failed}` does not hold for it"))
+    }
+
     fn what_is_left(&self, scope: Scope<'_>, this: Option<PostId>) -> Option<Left<'_>> {
         let statement = &self.0.statement;
         let tests = match statement.condition.as_ref()? {

@@ -59,6 +59,11 @@ pub const WORDS: &[(&str, &str, &str)] = &[
     ),
     ("post", "post", "one post"),
     ("posts", "posts", "several posts"),
+    (
+        "related",
+        "Read next",
+        "heading of the list of related posts",
+    ),
     ("search", "Search", "title and label of the search page"),
     (
         "search_hint",
@@ -69,6 +74,11 @@ pub const WORDS: &[(&str, &str, &str)] = &[
         "search_off",
         "Searching needs a script. These lists do not:",
         "on the search page, where scripts are off",
+    ),
+    (
+        "shares",
+        "shares",
+        "before the terms that a related post shares with this one",
     ),
     (
         "skip",

@@ -1,0 +1,385 @@
+//! One post explained: its state and why, its fields and where they come from, the lists that it
+//! is in, and its related posts with their likeness taken apart.
+
+use tabulae_core::archive;
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::likeness::{Aspect, Ninths};
+use tabulae_core::post::{State, title_of_name};
+use tabulae_core::query::fields::{DerivedField, FIELDS};
+use tabulae_core::query::{Query, Scope};
+use tabulae_core::source::{Passage, Place};
+use tabulae_core::value::Value;
+
+use crate::plan::Plan;
+use crate::site::Site;
+
+/// What is known of one post.
+#[derive(Debug)]
+pub struct Explained {
+    /// Its state.
+    pub state: State,
+    /// Why it has that state.
+    pub reasons: Vec<String>,
+    /// Its fields in the order of the table of derived fields, then its own.
+    pub fields: Vec<Field>,
+    /// The lists that it is in.
+    pub lists: Vec<Listed>,
+    /// Its related posts.
+    pub related: Vec<Alike>,
+}
+
+/// One field with its value.
+#[derive(Debug, PartialEq)]
+pub struct Field {
+    /// The name.
+    pub name: String,
+    /// The value as a person reads it.
+    pub value: String,
+    /// Where it comes from: `posts/a.md:2:8`, or in words.
+    pub from: String,
+}
+
+/// A page of a list.
+#[derive(Debug, PartialEq, Eq)]
+pub struct Listed {
+    /// The archive's name.
+    pub archive: String,
+    /// The term, where the archive is split.
+    pub term: Option<String>,
+    /// The page's number, from 1.
+    pub page: usize,
+    /// The page's address from the site's root.
+    pub link: String,
+}
+
+/// A related post.
+#[derive(Debug, PartialEq, Eq)]
+pub struct Alike {
+    /// Which.
+    pub post: PostId,
+    /// How alike it is.
+    pub likeness: Ninths,
+    /// The parts of it, by the names of the settings.
+    pub parts: Vec<Part>,
+    /// Whether the post names it itself.
+    pub pinned: bool,
+}
+
+/// What one aspect adds to a likeness.
+#[derive(Debug, PartialEq, Eq)]
+pub struct Part {
+    /// The aspect's name: `tag`, `title`.
+    pub name: String,
+    /// Its part.
+    pub part: Ninths,
+    /// The terms or stems that both have.
+    pub shared: Vec<String>,
+}
+
+/// Whether a post is in an archive, and why.
+#[derive(Debug, PartialEq, Eq)]
+pub struct Presence {
+    /// Whether it is.
+    pub there: bool,
+    /// Why, or why not.
+    pub reason: String,
+}
+
+/// Explains a post.
+#[must_use]
+pub fn explain(site: &Site, plan: &Plan, id: PostId) -> Explained {
+    Explained {
+        state: site.catalogue.post(id).state,
+        reasons: reasons(site, id),
+        fields: fields(site, id),
+        lists: lists(site, plan, id),
+        related: related(site, id),
+    }
+}
+
+fn reasons(site: &Site, id: PostId) -> Vec<String> {
+    let post = site.catalogue.post(id);
+    let at = |name: &str| {
+        let place = post.place_of(name);
+        match post.front.get(name) {
+            Some(_) => format!(" ({}:{})", post.path, place.line),
+            None => String::new(),
+        }
+    };
+    let now = site.moment.now.to_zoned_datetime(site.moment.zone.clone());
+    let now = now.datetime().strftime("%Y-%m-%d %H:%M");
+    let mut reasons = vec![match post.state {
+        State::Live => "nothing holds it back".to_owned(),
+        State::Draft => format!("`draft: true`{}", at("draft")),
+        State::Scheduled => {
+            let date = post.date.map(|date| date.iso()).unwrap_or_default();
+            format!("its date {date} is after now, {now}{}", at("date"))
+        }
+        State::Expired => {
+            let expires = post.expires.map(|date| date.iso()).unwrap_or_default();
+            format!("it expired at {expires}, and now is {now}{}", at("expires"))
+        }
+        State::Unlisted => format!(
+            "`unlisted: true`{}: it has a page and is in no list",
+            at("unlisted")
+        ),
+    }];
+    if post.state != State::Live && site.catalogue.is_listed(id) {
+        reasons.push("`--include` lets it in".to_owned());
+    }
+    reasons
+}
+
+fn fields(site: &Site, id: PostId) -> Vec<Field> {
+    let catalogue = &site.catalogue;
+    let post = catalogue.post(id);
+    let set = &site.settings.content[post.set];
+    let place = |name: &str| {
+        let entry = post
+            .front
+            .at(name)
+            .filter(|value| !value.node.is_missing())?;
+        Some(shown(&post.source.place(entry.span)))
+    };
+    let front = |name: &str| match set.fields.iter().find(|(field, _)| field == name) {
+        Some((_, names)) => names.iter().find_map(|name| place(name)),
+        None => place(name),
+    };
+    let mut fields = Vec::new();
+    for known in FIELDS {
+        let Some(value) = derived(site, id, known.field) else {
+            continue;
+        };
+        let from = front(known.name).unwrap_or_else(|| {
+            match known.field {
+                DerivedField::Title if title_of_name(&post.slug) == *post.title => {
+                    "the file's name"
+                }
+                DerivedField::Title => "the first heading, or the file's name",
+                DerivedField::Date | DerivedField::Slug => "the file's name",
+                DerivedField::Updated => "its date",
+                DerivedField::Summary | DerivedField::Words | DerivedField::Minutes => "its text",
+                DerivedField::Link => "the link pattern of its content set",
+                DerivedField::Year | DerivedField::Month | DerivedField::Day => {
+                    "its date, in the site's time zone"
+                }
+                DerivedField::Path | DerivedField::Folder => "where the file is",
+                _ => "derived",
+            }
+            .to_owned()
+        });
+        fields.push(Field {
+            name: known.name.to_owned(),
+            value,
+            from,
+        });
+    }
+    for (number, table) in catalogue.term_tables().iter().enumerate() {
+        let terms = catalogue.terms_of(id, number).iter();
+        let names: Vec<&str> = terms.map(|term| table.term(*term).name.as_str()).collect();
+        let many = table.field.many();
+        if !names.is_empty() {
+            fields.push(Field {
+                name: table.field.name.clone(),
+                value: names.join(", "),
+                from: place(&table.field.name)
+                    .or_else(|| place(many))
+                    .unwrap_or_else(|| "derived".to_owned()),
+            });
+        }
+    }
+    for entry in &post.front.entries {
+        let name = &entry.key.node;
+        let known =
+            fields.iter().any(|field| field.name == *name) || catalogue.term_field(name).is_some();
+        if !known {
+            fields.push(Field {
+                name: name.clone(),
+                value: written(&entry.value.node),
+                from: shown(&post.source.place(entry.value.span)),
+            });
+        }
+    }
+    fields
+}
+
+/// A derived field that this post has, but for its text and the states, which stand elsewhere.
+fn derived(site: &Site, id: PostId, field: DerivedField) -> Option<String> {
+    let post = site.catalogue.post(id);
+    let day = post.date.map(|date| date.day);
+    Some(match field {
+        DerivedField::Title => post.title.to_string(),
+        DerivedField::Link => site.catalogue.link(id).encoded.clone(),
+        DerivedField::Slug => post.slug.clone(),
+        DerivedField::Path => post.path.clone(),
+        DerivedField::Folder if !post.folder.is_empty() => post.folder.clone(),
+        DerivedField::Content => site.catalogue.sets()[post.set].clone(),
+        DerivedField::Date => post.date?.iso(),
+        DerivedField::Updated => post.updated?.iso(),
+        DerivedField::Year => day?.year().to_string(),
+        DerivedField::Month => day?.month().to_string(),
+        DerivedField::Day => day?.day().to_string(),
+        DerivedField::Summary => post.summary.as_deref()?.to_owned(),
+        DerivedField::Image => post.image.clone()?,
+        DerivedField::Words => post.words().to_string(),
+        DerivedField::Minutes => post.minutes().to_string(),
+        _ => return None,
+    })
+}
+
+fn written(value: &Value) -> String {
+    match value {
+        Value::List(items) => {
+            let items: Vec<String> = items.iter().map(|item| written(&item.node)).collect();
+            items.join(", ")
+        }
+        Value::Map(map) => {
+            let entries = map.entries.iter();
+            let entries: Vec<String> = entries
+                .map(|entry| format!("{}: {}", entry.key.node, written(&entry.value.node)))
+                .collect();
+            entries.join(", ")
+        }
+        single => single.written().unwrap_or_default().to_owned(),
+    }
+}
+
+fn shown(place: &Place) -> String {
+    let file = place.file.as_deref().unwrap_or_default();
+    format!("{file}:{}:{}", place.line, place.column)
+}
+
+fn lists(site: &Site, plan: &Plan, id: PostId) -> Vec<Listed> {
+    let mut lists = Vec::new();
+    for (archive, laid) in site.settings.archives.iter().zip(&plan.archives) {
+        for group in &laid.groups {
+            let Some(at) = group.posts.iter().position(|post| *post == id) else {
+                continue;
+            };
+            let page = archive.per_page.map_or(1, |per_page| at / per_page + 1);
+            lists.push(Listed {
+                archive: archive.name.clone(),
+                term: group.term.as_ref().map(|term| term.name.clone()),
+                page,
+                link: group.link.page(page).encoded,
+            });
+        }
+    }
+    lists
+}
+
+fn related(site: &Site, id: PostId) -> Vec<Alike> {
+    let catalogue = &site.catalogue;
+    let Some(list) = &site.related else {
+        return Vec::new();
+    };
+    let (Some(index), Some(weighing)) = (list.index(catalogue), list.weighing()) else {
+        return Vec::new();
+    };
+    let alike = |post: PostId| {
+        let parts = index.shares(id, post).into_iter().map(|share| {
+            let aspect = weighing.aspects[share.aspect].aspect;
+            let name = |number: &u32| match aspect {
+                Aspect::Terms(field) => catalogue.terms(field).terms[*number as usize].name.clone(),
+                Aspect::Title => catalogue.words().title.stem(*number).to_owned(),
+                Aspect::Body => catalogue.words().body.stem(*number).to_owned(),
+            };
+            Part {
+                name: aspect.name(catalogue).to_owned(),
+                part: share.part,
+                shared: share.shared.iter().map(name).collect(),
+            }
+        });
+        Alike {
+            post,
+            likeness: index.likeness(id, post),
+            parts: parts.collect(),
+            pinned: catalogue.pinned(id).any(|pinned| pinned == post),
+        }
+    };
+    list.of(catalogue, id).into_iter().map(alike).collect()
+}
+
+/// Whether a post is in an archive of this name, and why it is or is not.
+///
+/// # Errors
+/// Where there is no such archive.
+pub fn presence(
+    site: &Site,
+    plan: &Plan,
+    id: PostId,
+    name: &str,
+    place: Place,
+) -> Result<Presence, Box<Diagnostic>> {
+    let archives = &site.settings.archives;
+    let Some(at) = archives.iter().position(|archive| archive.name == name) else {
+        let names = archives.iter().map(|archive| archive.name.as_str());
+        let message = format!("there is no archive `{name}`");
+        return Err(Box::new(
+            Diagnostic::error(Code::UsageUnfit, place, message).suggest(name, names),
+        ));
+    };
+    let there: Vec<String> = lists(site, plan, id)
+        .into_iter()
+        .filter(|list| list.archive == name)
+        .map(|list| list.link)
+        .collect();
+    if !there.is_empty() {
+        return Ok(Presence {
+            there: true,
+            reason: format!("its query finds the post: {}", there.join(", ")),
+        });
+    }
+    Ok(Presence {
+        there: false,
+        reason: absence(site, id, at),
+    })
+}
+
+fn absence(site: &Site, id: PostId, at: usize) -> String {
+    let catalogue = &site.catalogue;
+    let archive = &site.settings.archives[at];
+    if !catalogue.is_listed(id) {
+        return format!("it is held back: {}", reasons(site, id).join("; "));
+    }
+    let scope = Scope {
+        catalogue,
+        library: &site.library,
+        moment: &site.moment,
+        has_this: false,
+        parameters: &[],
+    };
+    let all = Passage::command_line("");
+    let query = Query::parse(archive.query.as_ref().unwrap_or(&all));
+    let Ok(query) = query else {
+        return "the archive's query cannot be read".to_owned();
+    };
+    if let Some(reason) = query.rejects(scope, id) {
+        return reason;
+    }
+    let by = archive.by.as_ref();
+    let found = by.and_then(|by| {
+        let place = site.settings.source.place(by.span);
+        Some((by, archive::by(&by.node, catalogue, place).ok()?))
+    });
+    match found {
+        Some((by, found)) => {
+            let counts = archive::counts(&found, &[id], catalogue);
+            if counts.is_empty() {
+                format!(
+                    "the archive is split by `{}`, and the post has none",
+                    by.node
+                )
+            } else {
+                let names: Vec<&str> = counts.iter().map(|(term, _)| term.name.as_str()).collect();
+                format!(
+                    "fewer than {} posts have {}, so that it has no page (`at_least`)",
+                    archive.at_least,
+                    names.join(", ")
+                )
+            }
+        }
+        None => "it stands beyond the query's limit".to_owned(),
+    }
+}
