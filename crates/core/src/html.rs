@@ -77,12 +77,23 @@ fn push_text(text: &str, out: &mut String) {
 
 /// White space runs become one space.
 fn push_spaced(text: &str, out: &mut String) {
-    for c in text.chars() {
-        if !c.is_whitespace() {
-            out.push(c);
+    let mut rest = text;
+    while let Some(first) = rest.chars().next() {
+        let plain = rest
+            .bytes()
+            .position(|byte| byte.is_ascii_whitespace() || !byte.is_ascii())
+            .unwrap_or(rest.len());
+        out.push_str(&rest[..plain]);
+        rest = &rest[plain..];
+        if plain > 0 {
+            continue;
+        }
+        if !first.is_whitespace() {
+            out.push(first);
         } else if !out.is_empty() && !out.ends_with(' ') {
             out.push(' ');
         }
+        rest = &rest[first.len_utf8()..];
     }
 }
 

@@ -1,7 +1,7 @@
 //! The words of titles and texts: cut by Unicode's word boundaries (UAX 29), without regard to
 //! case, without stop words, stemmed (Snowball) where the language has a stemmer.
 
-use indexmap::{IndexMap, IndexSet};
+use indexmap::IndexSet;
 use rayon::prelude::*;
 use rust_stemmers::{Algorithm, Stemmer};
 use rustc_hash::{FxBuildHasher, FxHashMap};
@@ -60,26 +60,31 @@ impl WordTable {
             starts: vec![0],
             ..Self::default()
         };
-        for chunk in chunks {
-            table.append(chunk);
+        // Stems are numbered in the order in which the posts have them first.
+        let numbers: Vec<Vec<u32>> = chunks
+            .iter()
+            .map(|chunk| {
+                let stems = chunk.stems.iter();
+                stems
+                    .map(|stem| match table.stems.get_index_of(stem) {
+                        Some(known) => number(known),
+                        None => number(table.stems.insert_full(stem.clone()).0),
+                    })
+                    .collect()
+            })
+            .collect();
+        let renumbered: Vec<Counter> = chunks
+            .into_par_iter()
+            .zip(numbers)
+            .map(|(chunk, numbers)| chunk.renumbered(&numbers))
+            .collect();
+        for chunk in renumbered {
+            let before = number(table.words.len());
+            table.words.extend(chunk.words);
+            let ends = chunk.ends.into_iter();
+            table.starts.extend(ends.map(|end| before + end));
         }
         table
-    }
-
-    /// Stems are numbered in the order in which the posts have them first.
-    fn append(&mut self, chunk: Counter) {
-        let stems = chunk.stems.into_iter();
-        let numbers: Vec<u32> = stems
-            .map(|stem| number(self.stems.insert_full(stem).0))
-            .collect();
-        for post in chunk.posts {
-            let start = self.words.len();
-            let words = post.into_iter();
-            self.words
-                .extend(words.map(|(stem, count)| (numbers[stem as usize], count)));
-            self.words[start..].sort_unstable();
-            self.starts.push(number(self.words.len()));
-        }
     }
 
     /// The stem of this number.
@@ -101,7 +106,11 @@ struct Counter {
     /// What a word as written stands for; `None` for a stop word.
     known: FxHashMap<Box<str>, Option<u32>>,
     stems: IndexSet<Box<str>, FxBuildHasher>,
-    posts: Vec<Vec<(u32, u32)>>,
+    /// The words of all posts, and where those of each end.
+    words: Vec<(u32, u32)>,
+    ends: Vec<u32>,
+    /// How often the post at hand has each stem; all 0 between posts.
+    counts: Vec<u32>,
 }
 
 /// The stemmer and stop words of a language.
@@ -116,27 +125,50 @@ impl Counter {
             cutter: Cutter::new(language),
             known: FxHashMap::default(),
             stems: IndexSet::default(),
-            posts: Vec::new(),
+            words: Vec::new(),
+            ends: Vec::new(),
+            counts: Vec::new(),
         }
     }
 
     fn count(&mut self, text: &str) {
-        let mut counts: IndexMap<u32, u32, FxBuildHasher> = IndexMap::default();
+        let start = self.words.len();
         each_word(text, |word| {
             let stem = match self.known.get(word) {
                 Some(known) => *known,
                 None => {
                     let stem = self.cutter.stem(word);
                     let number = stem.map(|stem| number(self.stems.insert_full(stem.into()).0));
+                    self.counts.resize(self.stems.len(), 0);
                     self.known.insert(word.into(), number);
                     number
                 }
             };
             if let Some(stem) = stem {
-                *counts.entry(stem).or_default() += 1;
+                let count = &mut self.counts[stem as usize];
+                if *count == 0 {
+                    self.words.push((stem, 0));
+                }
+                *count += 1;
             }
         });
-        self.posts.push(counts.into_iter().collect());
+        for (stem, count) in &mut self.words[start..] {
+            *count = std::mem::take(&mut self.counts[*stem as usize]);
+        }
+        self.ends.push(number(self.words.len()));
+    }
+
+    /// The same with other numbers for the stems; within a post they rise.
+    fn renumbered(mut self, numbers: &[u32]) -> Self {
+        for (stem, _) in &mut self.words {
+            *stem = numbers[*stem as usize];
+        }
+        let mut start = 0;
+        for end in &self.ends {
+            self.words[start..*end as usize].sort_unstable();
+            start = *end as usize;
+        }
+        self
     }
 }
 

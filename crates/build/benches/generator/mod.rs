@@ -41,6 +41,24 @@ const WORDS: [&str; 40] = [
     "from", "one", "all", "had",
 ];
 
+/// A made-up word: the common ones are real, the rare ones are of syllables.
+fn word(rank: usize) -> String {
+    if let Some(known) = WORDS.get(rank) {
+        return (*known).to_owned();
+    }
+    let mut word = String::new();
+    let mut rest = rank;
+    while rest > 0 {
+        word.push(char::from(b"bdfgklmnprstvz"[rest % 14]));
+        word.push(char::from(b"aeiou"[rest / 14 % 5]));
+        rest /= 70;
+    }
+    word
+}
+
+/// How many different words the texts have.
+const VOCABULARY: usize = 20_000;
+
 /// Writes a site of `posts` posts below `root`.
 pub(crate) fn write_site(root: &Path, posts: usize) {
     let mut dice = Dice::new(7);
@@ -92,8 +110,8 @@ fn post(number: usize, posts: usize, tags: usize, dice: &mut Dice) -> String {
     let _ = write!(
         text,
         "---\ntitle: Post number {number} on {} and {}\ndate: {}-{:02}-{:02} {:02}:{:02}\ncategory: Category {}\ntags:\n",
-        WORDS[dice.below(20)],
-        WORDS[dice.below(20)],
+        word(dice.zipf(VOCABULARY)),
+        word(dice.zipf(VOCABULARY)),
         2016 + day / 365,
         1 + day % 365 / 31,
         1 + day % 28,
@@ -115,7 +133,7 @@ fn post(number: usize, posts: usize, tags: usize, dice: &mut Dice) -> String {
             );
         }
         for _ in 0..40 + dice.below(50) {
-            let word = WORDS[dice.below(WORDS.len())];
+            let word = word(dice.zipf(VOCABULARY));
             match dice.below(40) {
                 0 => {
                     let _ = write!(text, "*{word}* ");

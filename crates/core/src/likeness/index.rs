@@ -54,9 +54,19 @@ impl Lists {
     }
 }
 
-/// 1 + ln(count), the frequency of a word in a text.
-pub(super) fn frequency(count: u32) -> f64 {
-    1.0 + f64::from(count).ln()
+/// 1 + ln(count), the frequency of a word in a text, for small counts.
+static FREQUENCIES: std::sync::LazyLock<[f64; 64]> = std::sync::LazyLock::new(|| {
+    let mut frequencies = [0.0; 64];
+    for (count, frequency) in (0u32..).zip(&mut frequencies) {
+        *frequency = 1.0 + f64::from(count.max(1)).ln();
+    }
+    frequencies
+});
+
+/// One post's vectors, laid out so that the components of each feature are found at once.
+#[derive(Debug, Default)]
+pub(super) struct Laid {
+    components: Vec<Vec<f64>>,
 }
 
 impl Index {
@@ -81,6 +91,50 @@ impl Index {
         let mut sum = 0.0;
         for space in &self.spaces {
             let cosine = space.cosine(a, b);
+            if space.weighed.required && cosine <= 0.0 {
+                return 0;
+            }
+            sum += space.weighed.part * cosine;
+        }
+        ninths(sum)
+    }
+
+    /// Lays out the vectors of a post.
+    pub(super) fn lay_out(&self, this: PostId, laid: &mut Laid) {
+        laid.components
+            .resize(self.spaces.len().max(laid.components.len()), Vec::new());
+        for (space, components) in self.spaces.iter().zip(&mut laid.components) {
+            components.resize(space.idf.len().max(components.len()), 0.0);
+            for (feature, count) in space.of(this) {
+                components[*feature as usize] = space.component(*feature, *count);
+            }
+        }
+    }
+
+    /// Clears what [`Self::lay_out`] wrote.
+    pub(super) fn clear(&self, this: PostId, laid: &mut Laid) {
+        for (space, components) in self.spaces.iter().zip(&mut laid.components) {
+            for (feature, _) in space.of(this) {
+                components[*feature as usize] = 0.0;
+            }
+        }
+    }
+
+    /// As [`Self::likeness`], of a post that is laid out; at least the sum without the aspects
+    /// that `left_out` names.
+    pub(super) fn likeness_laid(
+        &self,
+        this: PostId,
+        laid: &Laid,
+        other: PostId,
+        left_out: impl Fn(Aspect) -> bool,
+    ) -> Ninths {
+        let mut sum = 0.0;
+        for (space, components) in self.spaces.iter().zip(&laid.components) {
+            if left_out(space.weighed.aspect) && !space.weighed.required {
+                continue;
+            }
+            let cosine = space.cosine_laid(this, components, other);
             if space.weighed.required && cosine <= 0.0 {
                 return 0;
             }
@@ -193,7 +247,27 @@ impl Space {
     }
 
     fn component(&self, feature: u32, count: u32) -> f64 {
-        frequency(count) * self.idf[feature as usize]
+        let frequency = match FREQUENCIES.get(count as usize) {
+            Some(known) => *known,
+            None => 1.0 + f64::from(count).ln(),
+        };
+        frequency * self.idf[feature as usize]
+    }
+
+    /// As [`Self::cosine`], digit by digit, of a post that is laid out.
+    fn cosine_laid(&self, this: PostId, components: &[f64], other: PostId) -> f64 {
+        let norms = self.norms[this.0 as usize] * self.norms[other.0 as usize];
+        if norms <= 0.0 {
+            return 0.0;
+        }
+        let mut dot = 0.0;
+        for (feature, count) in self.of(other) {
+            let own = components[*feature as usize];
+            if own != 0.0 {
+                dot += own * self.component(*feature, *count);
+            }
+        }
+        dot / norms
     }
 
     fn norm(&self, id: PostId) -> f64 {

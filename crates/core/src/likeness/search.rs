@@ -9,12 +9,24 @@
 
 use std::cell::RefCell;
 
-use super::Ninths;
-use super::index::Index;
+use super::index::{Index, Laid};
+use super::{Aspect, Ninths, WHOLE};
 use crate::catalogue::PostId;
 
 /// More than the error of a rough score: sums of at most some thousand single-precision products.
 const MARGIN: f64 = 1e-4;
+
+/// So few are compared without more ado.
+const FEW: usize = 16;
+
+/// For each post that would be compared, so many entries of a list may be walked first.
+const ENTRIES: usize = 40;
+
+/// For each post that would be compared word by word, so many entries of lists are walked first.
+const WORDS: usize = 120;
+
+/// Where the other words can add no more than this, they are left.
+const CLOSE: f64 = 0.01;
 
 /// One list to be walked.
 struct Walk<'a> {
@@ -22,13 +34,18 @@ struct Walk<'a> {
     space: usize,
     /// The component of the post's vector of length 1.
     component: f64,
+    /// What it tells for its length.
+    gain: f64,
 }
 
-/// Rough scores by class, all 0 between searches.
+/// Rough scores by class, all 0 between searches, and room for a post's vectors.
 #[derive(Default)]
 struct Scores {
     of: Vec<f32>,
     met: Vec<u32>,
+    /// The same of texts alone, for those that are near.
+    texts: Vec<f32>,
+    laid: Laid,
 }
 
 thread_local! {
@@ -56,13 +73,14 @@ impl Index {
         posts
     }
 
-    /// The `wanted` posts most alike to `this` among those that `fits` lets through, and all that
-    /// are as alike as the last of them; most alike first, of equals those with lower numbers.
-    /// Posts of likeness 0 are not among them.
+    /// The `wanted` posts most alike to `this` among those that `fits` lets through, with `ties`
+    /// all that are as alike as the last of them too; most alike first, of equals those with
+    /// lower numbers. Posts of likeness 0 are not among them.
     pub fn nearest(
         &self,
         this: PostId,
         wanted: usize,
+        ties: bool,
         fits: impl Fn(PostId) -> bool,
     ) -> Vec<(PostId, Ninths)> {
         if wanted == 0 {
@@ -72,14 +90,17 @@ impl Index {
             scores
                 .of
                 .resize(self.classes.len().max(scores.of.len()), 0.0);
-            let found = Search {
+            self.lay_out(this, &mut scores.laid);
+            let mut search = Search {
                 index: self,
                 this,
                 wanted,
+                ties,
                 fits: &fits,
                 scores,
-            }
-            .run();
+            };
+            let found = search.run();
+            self.clear(this, &mut scores.laid);
             for class in scores.met.drain(..) {
                 scores.of[class as usize] = 0.0;
             }
@@ -87,25 +108,39 @@ impl Index {
         })
     }
 
-    fn walks(&self, this: PostId) -> Vec<Walk<'_>> {
+    /// What the post has of the texts, or of all else, that first which tells most for its length.
+    fn walks(&self, this: PostId, texts: bool) -> Vec<Walk<'_>> {
         let mut walks = Vec::new();
         for (space, known) in self.spaces.iter().enumerate() {
-            if known.weighed.part <= 0.0 {
+            let part = known.weighed.part;
+            if part <= 0.0 || (known.weighed.aspect == Aspect::Body) != texts {
                 continue;
             }
-            walks.extend(known.unit(this).map(|(feature, component)| Walk {
-                list: known.lists.of(feature),
-                space,
-                component,
+            walks.extend(known.unit(this).map(|(feature, component)| {
+                let list = known.lists.of(feature);
+                let length = u32::try_from(list.len()).unwrap_or(u32::MAX);
+                Walk {
+                    list,
+                    space,
+                    component,
+                    gain: part * component * component / f64::from(length.max(1)),
+                }
             }));
         }
-        let gain = |walk: &Walk<'_>| {
-            let part = self.spaces[walk.space].weighed.part;
-            let length = u32::try_from(walk.list.len()).unwrap_or(u32::MAX);
-            part * walk.component * walk.component / f64::from(length.max(1))
-        };
-        walks.sort_by(|a, b| gain(b).total_cmp(&gain(a)));
+        walks.sort_unstable_by(|a, b| {
+            let gain = b.gain.total_cmp(&a.gain);
+            gain.then_with(|| a.component.total_cmp(&b.component))
+        });
         walks
+    }
+
+    /// The part that texts have of the whole.
+    fn part_of_texts(&self) -> f64 {
+        let texts = self
+            .spaces
+            .iter()
+            .filter(|space| space.weighed.aspect == Aspect::Body);
+        texts.map(|space| space.weighed.part).sum()
     }
 }
 
@@ -113,32 +148,133 @@ struct Search<'a, F> {
     index: &'a Index,
     this: PostId,
     wanted: usize,
+    ties: bool,
     fits: &'a F,
     scores: &'a mut Scores,
 }
 
 impl<F: Fn(PostId) -> bool> Search<'_, F> {
     fn run(&mut self) -> Vec<(PostId, Ninths)> {
-        let walks = self.index.walks(self.this);
+        let part = self.index.part_of_texts();
+        let (floor, bound) = self.walk(self.index.walks(self.this, false), part);
+        if part <= 0.0 {
+            let near = self.near(floor - bound - MARGIN);
+            return self.compare(&near, bound);
+        }
+        let texts = self.index.walks(self.this, true);
+        if bound + MARGIN < floor {
+            let near = self.near(floor - bound - MARGIN);
+            let (near, bound) = self.nearer(&near, &texts, floor, part);
+            return self.compare(&near, bound);
+        }
+        // What shares nothing but words could be among the wanted.
+        let (floor, bound) = self.walk(texts, bound - part);
+        let near = self.near(floor - bound - MARGIN);
+        self.compare(&near, bound)
+    }
+
+    /// Walks lists as far as a post that is not met could be among the wanted: what their rest
+    /// and `more` can add. Gives the floor, and the most that can be added to a score.
+    fn walk(&mut self, walks: Vec<Walk<'_>>, more: f64) -> (f64, f64) {
         let mut left = self.left(&walks);
-        let mut bound = self.bound(&left);
+        let mut bound = more + self.bound(&left);
         let mut floor = 0.0;
         let (mut walked, mut look_at) = (0, 64);
-        for walk in &walks {
-            if walked >= look_at {
+        let mut all_met = false;
+        for walk in walks {
+            if !all_met && walked >= look_at {
                 floor = self.floor();
-                if bound + MARGIN < floor {
-                    break;
-                }
+                all_met = bound + MARGIN < floor;
                 look_at = walked * 2;
             }
-            self.add(walk);
+            if all_met {
+                // To walk on makes fewer to be compared, and is worth it while it costs less.
+                let near = self.reaching(floor - bound - MARGIN).count();
+                if near <= FEW || walk.list.len() > near * ENTRIES {
+                    return (floor, bound);
+                }
+            }
+            self.add(&walk, all_met);
             walked += walk.list.len();
             left[walk.space] = (left[walk.space] - walk.component * walk.component).max(0.0);
-            bound = self.bound(&left);
+            bound = more + self.bound(&left);
         }
-        floor = f64::max(floor, self.floor());
-        self.compare(floor - bound - MARGIN)
+        (f64::max(floor, self.floor()), bound)
+    }
+
+    /// What was met with a score of at least `least`.
+    fn reaching(&self, least: f64) -> impl Iterator<Item = (f64, u32)> {
+        let score = |class: &u32| (f64::from(self.scores.of[*class as usize]), *class);
+        let met = self.scores.met.iter().map(score);
+        met.filter(move |(score, _)| *score >= least)
+    }
+
+    /// What was met with a score of at least `least`, the highest scores first.
+    fn near(&self, least: f64) -> Vec<(f64, u32)> {
+        let mut near: Vec<(f64, u32)> = self.reaching(least).collect();
+        highest_first(&mut near);
+        near
+    }
+
+    /// Of what is near, where no text was looked at yet, what could be among the wanted, with
+    /// better scores: those of all but the texts, and of the texts what their most telling words
+    /// give; and the most that the other words can add.
+    fn nearer(
+        &mut self,
+        near: &[(f64, u32)],
+        texts: &[Walk<'_>],
+        floor: f64,
+        part: f64,
+    ) -> (Vec<(f64, u32)>, f64) {
+        let text = |aspect| aspect == Aspect::Body;
+        let mut nearer: Vec<(f64, u32)> = near
+            .iter()
+            .map(|(_, class)| {
+                let first = self.index.classes[*class as usize][0];
+                let likeness = self
+                    .index
+                    .likeness_laid(self.this, &self.scores.laid, first, text);
+                (f64::from(likeness) / f64::from(WHOLE), *class)
+            })
+            .collect();
+        highest_first(&mut nearer);
+        let mut count = 0;
+        let last = nearer.iter().find(|(_, class)| {
+            count += self.fitting(*class).take(self.wanted).count();
+            count >= self.wanted
+        });
+        let floor = last.map_or(floor, |(last, _)| last.max(floor));
+        nearer.truncate(nearer.partition_point(|(score, _)| score + part + MARGIN >= floor));
+        let scores = &mut self.scores.texts;
+        scores.resize(self.index.classes.len().max(scores.len()), 0.0);
+        for (_, class) in &nearer {
+            scores[*class as usize] = f32::MIN_POSITIVE;
+        }
+        let mut left: f64 = texts.iter().map(|text| text.component.powi(2)).sum();
+        let mut walked = 0;
+        for text in texts {
+            walked += text.list.len();
+            if walked > nearer.len() * WORDS || part * left.sqrt() < CLOSE {
+                break;
+            }
+            left = (left - text.component.powi(2)).max(0.0);
+            #[expect(
+                clippy::cast_possible_truncation,
+                reason = "it only narrows the search"
+            )]
+            let own = (part * text.component) as f32;
+            for (class, component) in text.list {
+                let score = &mut scores[*class as usize];
+                if *score > 0.0 {
+                    *score += own * component;
+                }
+            }
+        }
+        for (score, class) in &mut nearer {
+            *score += f64::from(std::mem::take(&mut scores[*class as usize]));
+        }
+        highest_first(&mut nearer);
+        (nearer, part * left.sqrt())
     }
 
     /// The squared length of each aspect's vector.
@@ -158,17 +294,21 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             .sum()
     }
 
-    fn add(&mut self, walk: &Walk<'_>) {
+    /// Adds a list to the scores, `only_met` of what was met before.
+    fn add(&mut self, walk: &Walk<'_>, only_met: bool) {
         let part = self.index.spaces[walk.space].weighed.part;
         #[expect(
             clippy::cast_possible_truncation,
             reason = "it only narrows the search"
         )]
         let own = (part * walk.component) as f32;
-        let Scores { of, met } = &mut *self.scores;
+        let Scores { of, met, .. } = &mut *self.scores;
         for (class, component) in walk.list {
             let score = &mut of[*class as usize];
             if *score == 0.0 {
+                if only_met {
+                    continue;
+                }
                 met.push(*class);
             }
             // Never 0 again, so that no class is met twice.
@@ -177,9 +317,9 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     }
 
     /// The likeness that the last of the wanted posts has at least: that of the last among the
-    /// best so far; 0 while there are too few.
+    /// best so far, their texts left out; 0 while there are too few.
     fn floor(&mut self) -> f64 {
-        let Scores { of, met } = &mut *self.scores;
+        let Scores { of, met, laid, .. } = &mut *self.scores;
         let score = |class: &u32| of[*class as usize];
         let mut most = self.wanted * 2 + 8;
         loop {
@@ -189,13 +329,15 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             } else {
                 &met[..]
             };
-            let mut found: Vec<(Ninths, usize)> = Vec::new();
+            let mut found: Vec<(Ninths, usize)> = Vec::with_capacity(best.len());
             for class in best {
                 let posts = &self.index.classes[*class as usize];
                 let fitting = posts.iter().filter(|post| (self.fits)(**post));
                 let count = fitting.take(self.wanted).count();
                 if count > 0 {
-                    found.push((self.index.likeness(self.this, posts[0]), count));
+                    let text = |aspect| aspect == Aspect::Body;
+                    let likeness = self.index.likeness_laid(self.this, laid, posts[0], text);
+                    found.push((likeness, count));
                 }
             }
             found.sort_unstable_by(|a, b| b.cmp(a));
@@ -203,7 +345,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             for (likeness, posts) in found {
                 count += posts;
                 if count >= self.wanted {
-                    return f64::from(likeness) / f64::from(super::WHOLE);
+                    return f64::from(likeness) / f64::from(WHOLE);
                 }
             }
             if best.len() == met.len() {
@@ -213,32 +355,60 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         }
     }
 
-    /// Compares in full what was met with a score of at least `score`.
-    fn compare(&self, score: f64) -> Vec<(PostId, Ninths)> {
-        let met = self.scores.met.iter();
-        let near = met.filter(|class| f64::from(self.scores.of[**class as usize]) >= score);
-        let mut classes: Vec<(Ninths, u32)> = near
-            .map(|class| {
-                let first = self.index.classes[*class as usize][0];
-                (self.index.likeness(self.this, first), *class)
-            })
-            .filter(|(likeness, _)| *likeness > 0)
-            .collect();
-        classes.sort_unstable_by(|a, b| b.0.cmp(&a.0).then(a.1.cmp(&b.1)));
-        let mut found: Vec<(PostId, Ninths)> = Vec::new();
-        for (likeness, class) in classes {
-            let full = found.len() >= self.wanted;
-            if full && found.last().is_some_and(|(_, last)| *last > likeness) {
+    /// Compares in full what is near, the highest scores first, as far as a score with `bound`
+    /// added can reach the last of the wanted posts.
+    fn compare(&self, near: &[(f64, u32)], bound: f64) -> Vec<(PostId, Ninths)> {
+        // Classes by falling likeness, with how many of their posts fit, at most all wanted.
+        let mut best: Vec<(Ninths, u32, usize)> = Vec::new();
+        let mut last = 1;
+        for (score, class) in near {
+            if score + bound + MARGIN < f64::from(last) / f64::from(WHOLE) {
                 break;
             }
-            let posts = self.index.classes[class as usize].iter();
-            let fitting = posts.filter(|post| (self.fits)(**post));
-            found.extend(fitting.map(|post| (*post, likeness)));
+            let posts = &self.index.classes[*class as usize];
+            let laid = &self.scores.laid;
+            let likeness = self
+                .index
+                .likeness_laid(self.this, laid, posts[0], |_| false);
+            if likeness < last {
+                continue;
+            }
+            let count = self.fitting(*class).take(self.wanted).count();
+            if count == 0 {
+                continue;
+            }
+            let at = best.partition_point(|(known, ..)| *known >= likeness);
+            best.insert(at, (likeness, *class, count));
+            let mut counted = 0;
+            let full = best.iter().find(|(_, _, count)| {
+                counted += count;
+                counted >= self.wanted
+            });
+            if let Some((likeness, ..)) = full {
+                last = *likeness;
+                best.truncate(best.partition_point(|(known, ..)| *known >= last));
+            }
         }
+        let each = if self.ties { usize::MAX } else { self.wanted };
+        let posts = best.into_iter().flat_map(|(likeness, class, _)| {
+            let fitting = self.fitting(class).take(each);
+            fitting.map(move |post| (post, likeness))
+        });
+        let mut found: Vec<(PostId, Ninths)> = posts.collect();
         found.sort_unstable_by(|a, b| b.1.cmp(&a.1).then(a.0.cmp(&b.0)));
-        let last = found.get(self.wanted - 1).map_or(0, |(_, last)| *last);
-        let end = found.partition_point(|(_, likeness)| *likeness >= last);
-        found.truncate(end);
+        if !self.ties {
+            found.truncate(self.wanted);
+        }
         found
     }
+
+    /// The posts of a class that are let through, in rising order.
+    fn fitting(&self, class: u32) -> impl Iterator<Item = PostId> {
+        let posts = self.index.classes[class as usize].iter().copied();
+        posts.filter(|post| (self.fits)(*post))
+    }
+}
+
+fn highest_first(near: &mut [(f64, u32)]) {
+    near.sort_unstable_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
 }

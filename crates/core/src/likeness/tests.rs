@@ -200,7 +200,8 @@ fn plain_posts() -> impl Strategy<Value = Vec<Plain>> {
         vec(common(9), 0..3),
         vec(common(9), 0..8),
     );
-    vec(post, 1..14)
+    // Few and many: beyond some dozens the search narrows what it compares.
+    prop_oneof![9 => vec(post.clone(), 1..14), 1 => vec(post, 40..60)]
 }
 
 /// A text of each post as words, for the plain formula.
@@ -239,7 +240,7 @@ fn plain_cosine(all: &[BTreeMap<String, f64>], a: usize, b: usize) -> f64 {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 1000, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 600, failure_persistence: None, ..ProptestConfig::default() })]
 
     #[test]
     fn the_search_finds_what_comparing_all_pairs_finds(
@@ -283,8 +284,10 @@ proptest! {
             for other in 0..posts.len() {
                 let id = PostId(u32::try_from(other).unwrap());
                 let likeness = index.likeness(PostId(u32::try_from(this).unwrap()), id);
-                let plain = plainly(this, other);
-                prop_assert!((f64::from(likeness) / 1e9 - plain).abs() < 2e-9, "{} {}: {} {}", this, other, likeness, plain);
+                if posts.len() < 14 {
+                    let plain = plainly(this, other);
+                    prop_assert!((f64::from(likeness) / 1e9 - plain).abs() < 2e-9, "{} {}: {} {}", this, other, likeness, plain);
+                }
                 if fits(id) && likeness > 0 {
                     all.push((id, likeness));
                 }
@@ -292,7 +295,10 @@ proptest! {
             all.sort_by(|a, b| b.1.cmp(&a.1).then(a.0.cmp(&b.0)));
             let last = all.get(wanted - 1).map_or(0, |(_, last)| *last);
             all.retain(|(_, likeness)| *likeness >= last);
-            prop_assert_eq!(index.nearest(PostId(u32::try_from(this).unwrap()), wanted, fits), all);
+            let this = PostId(u32::try_from(this).unwrap());
+            prop_assert_eq!(index.nearest(this, wanted, true, fits), all.clone());
+            all.truncate(wanted);
+            prop_assert_eq!(index.nearest(this, wanted, false, fits), all);
         }
     }
 }

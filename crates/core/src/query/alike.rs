@@ -156,7 +156,9 @@ impl Runner<'_> {
             .map(|(check, _)| check)
             .collect();
         let fits = |post| others.iter().all(|check| self.holds(check, post));
-        let found = index.nearest(this, wanted, fits).into_iter();
+        let found = index
+            .nearest(this, wanted, query.order.len() > 1, fits)
+            .into_iter();
         let mut posts: Vec<PostId> = found
             .filter(|(_, likeness)| likeness >= floor)
             .map(|(post, _)| post)
