@@ -247,7 +247,11 @@ impl Space {
     }
 
     fn component(&self, feature: u32, count: u32) -> f64 {
-        let frequency = match FREQUENCIES.get(count as usize) {
+        self.weight(&FREQUENCIES, feature, count)
+    }
+
+    fn weight(&self, frequencies: &[f64; 64], feature: u32, count: u32) -> f64 {
+        let frequency = match frequencies.get(count as usize) {
             Some(known) => *known,
             None => 1.0 + f64::from(count).ln(),
         };
@@ -260,11 +264,12 @@ impl Space {
         if norms <= 0.0 {
             return 0.0;
         }
+        let frequencies = &*FREQUENCIES;
         let mut dot = 0.0;
         for (feature, count) in self.of(other) {
             let own = components[*feature as usize];
             if own != 0.0 {
-                dot += own * self.component(*feature, *count);
+                dot += own * self.weight(frequencies, *feature, *count);
             }
         }
         dot / norms

@@ -247,6 +247,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         nearer.truncate(nearer.partition_point(|(score, _)| score + part + MARGIN >= floor));
         let scores = &mut self.scores.texts;
         scores.resize(self.index.classes.len().max(scores.len()), 0.0);
+        let scores = scores.as_mut_slice();
         for (_, class) in &nearer {
             scores[*class as usize] = f32::MIN_POSITIVE;
         }
@@ -303,6 +304,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         )]
         let own = (part * walk.component) as f32;
         let Scores { of, met, .. } = &mut *self.scores;
+        let of = of.as_mut_slice();
         for (class, component) in walk.list {
             let score = &mut of[*class as usize];
             if *score == 0.0 {
