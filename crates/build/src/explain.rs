@@ -274,7 +274,7 @@ fn related(site: &Site, id: PostId) -> Vec<Alike> {
     let Some(list) = &site.related else {
         return Vec::new();
     };
-    let (Some(index), Some(weighing)) = (list.index(catalogue), list.weighing()) else {
+    let Some((index, weighing)) = site.likeness() else {
         return Vec::new();
     };
     let alike = |post: PostId| {

@@ -9,8 +9,9 @@ use std::collections::{BTreeMap, BTreeSet};
 use tabulae_core::catalogue::{Catalogue, PostId};
 use tabulae_core::diagnostic::nearest;
 use tabulae_core::html;
+use tabulae_core::likeness::{Index, Weighing};
 use tabulae_core::post::{Include, Post};
-use tabulae_core::query::Library;
+use tabulae_core::query::{Library, Query, Resolved};
 use tabulae_core::related::RelatedList;
 use tabulae_core::route::{Link, decode};
 use tabulae_core::settings::Settings;
@@ -31,6 +32,7 @@ pub struct Site {
     pub library: Library,
     /// What lists of related posts are made by.
     pub related: Option<RelatedList>,
+    likeness: Option<Query<Resolved>>,
     /// Stand-alone pages, held-back ones left out.
     pub pages: Vec<Page>,
     /// Templates of the site's own: name and text.
@@ -78,6 +80,18 @@ impl Site {
     #[must_use]
     pub fn is_left_out(&self, path: &str) -> bool {
         self.found.contains(path) && !matches!(self.files.get(path), Some(File::Post(_)))
+    }
+
+    /// What the likeness of two posts is looked up in, and what it is made of: that of the
+    /// related posts, where their query asks for it.
+    #[must_use]
+    pub fn likeness(&self) -> Option<(&Index, &Weighing)> {
+        let of = |query: &'_ Query<Resolved>| query.weighing().is_some();
+        let related = self.related.as_ref().map(RelatedList::query);
+        let query = related
+            .filter(|query| of(query))
+            .or(self.likeness.as_ref())?;
+        Some((query.index(&self.catalogue)?, query.weighing()?))
     }
 
     /// A link with the path of the site's address before it.

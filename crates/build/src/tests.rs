@@ -649,6 +649,49 @@ fn the_search_page_has_the_texts_of_all_listed_posts() {
 }
 
 #[test]
+fn a_post_shows_what_is_related_and_why() {
+    let mut bench = small();
+    bench.sources.write(
+        "tabulae.toml",
+        format!("{SITE}[archive.journal]\nfeeds = [\"atom\"]\nfeed_content = \"full\"\n[archive.tags]\nby = \"tag\"\n[related]\nnotice = \"Nothing like it.\"\nfeeds = true\nweigh = {{ tag = 1 }}\n"),
+    );
+    bench.sound();
+    let part = |file: &str| {
+        let page = bench.page(file);
+        let part = page.split_once("<section class=\"related\"").unwrap().1;
+        part.split_once("</section>").unwrap().0.to_owned()
+    };
+    let lime = part("2026/lime/index.html");
+    assert!(
+        lime.contains("<a href=\"/2026/boat/\">A boat</a>"),
+        "{lime}"
+    );
+    assert!(
+        lime.contains("<p class=\"why\">shares <a href=\"/tags/lime/\">lime</a></p>"),
+        "{lime}"
+    );
+    assert!(!lime.contains("Old") && !lime.contains("/2026/lime/"));
+    assert!(part("2025/old/index.html").contains("<p class=\"empty\">Nothing like it.</p>"));
+    let feed = bench.page("journal/atom.xml");
+    let end = "&lt;h2&gt;Read next&lt;/h2&gt;\n&lt;ul&gt;\n&lt;li&gt;&lt;a href=\"https://x.example/2026/boat/\"&gt;A boat&lt;/a&gt;&lt;/li&gt;\n&lt;/ul&gt;";
+    assert!(feed.replace("&quot;", "\"").contains(end), "{feed}");
+}
+
+#[test]
+fn likeness_serves_in_any_query_of_a_posts_page() {
+    let mut bench = small().with(
+        "templates/post.html",
+        "{% for other in query(\"from posts where likeness > 0 and not current order by likeness desc limit 3\") %}{{ other.title }} {{ other.likeness }};{% endfor %}",
+    );
+    bench.sound();
+    // Both have the tag lime, of two posts of three: weights 3 of tag, 2 of category, 1 of title
+    // and 1 of body, of which only the tag and no word is shared. The tag vectors are
+    // (x) and (x, y) with x = ln(1 + 3/2), y = ln(1 + 3/1): 3/7·x/√(x² + y²).
+    let page = bench.page("2026/boat/index.html");
+    assert_eq!(page, "Lime &amp; sand 0.236315272;\n");
+}
+
+#[test]
 fn the_script_is_small() {
     assert!(crate::template::script().len() < 4000);
     assert!(crate::template::STYLE.len() < 12_000);

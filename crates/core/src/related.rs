@@ -3,7 +3,6 @@
 
 use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
-use crate::likeness::{Index, Weighing};
 use crate::query::{Library, Query, Resolved, Scope, Written};
 use crate::settings::{Related, Settings};
 use crate::source::{Passage, Source};
@@ -18,8 +17,25 @@ pub struct RelatedList {
     query: Query<Resolved>,
     fill: Option<Query<Resolved>>,
     limit: usize,
-    /// Only for its index, where the list's query does not ask for likeness.
-    likeness: Query<Resolved>,
+}
+
+/// The query of a list of the posts most alike, by the settings' weights, where none is given: in
+/// its index the likeness of any two posts can be looked up.
+#[must_use]
+pub fn likeness(
+    settings: &Settings,
+    catalogue: &Catalogue,
+    library: &Library,
+    moment: &Moment,
+) -> Option<Query<Resolved>> {
+    let scope = Scope {
+        catalogue,
+        library,
+        moment,
+        has_this: true,
+        parameters: &[],
+    };
+    resolved(&default_query(settings), scope, &mut Faults::new()).map(|(_, query)| query)
 }
 
 impl RelatedList {
@@ -72,18 +88,10 @@ impl RelatedList {
         list
     }
 
-    /// What the likeness of two posts in the list is looked up in.
+    /// The query of the list.
     #[must_use]
-    pub fn index<'a>(&'a self, catalogue: &'a Catalogue) -> Option<&'a Index> {
-        self.query
-            .index(catalogue)
-            .or_else(|| self.likeness.index(catalogue))
-    }
-
-    /// What the likeness is made of.
-    #[must_use]
-    pub fn weighing(&self) -> Option<&Weighing> {
-        self.query.weighing().or_else(|| self.likeness.weighing())
+    pub fn query(&self) -> &Query<Resolved> {
+        &self.query
     }
 }
 
@@ -113,7 +121,6 @@ fn read(
     };
     // Beyond the limit there is one for the post itself, and one for each that was there before.
     let most = limit + 1 + scope.catalogue.most_pinned();
-    let (_, likeness) = resolved(&default_query(settings), scope, &mut Faults::new())?;
     let cut = |query: Query<Resolved>, most: usize| match query.limit() {
         Some(limit) if limit < most => query,
         _ => query.with_limit(most),
@@ -122,7 +129,6 @@ fn read(
         query: query.with_limit(most),
         fill: fill.map(|fill| cut(fill, most + limit)),
         limit,
-        likeness,
     })
 }
 
@@ -152,3 +158,6 @@ fn resolved(
     let query = written.resolve(scope).into_output(faults)?;
     Some((written, query))
 }
+
+#[cfg(test)]
+mod tests;

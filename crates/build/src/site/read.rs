@@ -9,7 +9,7 @@ use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::front_matter;
 use tabulae_core::post::{Body, Include, Post, assemble, has_title};
 use tabulae_core::query::Library;
-use tabulae_core::related::RelatedList;
+use tabulae_core::related::{RelatedList, likeness};
 use tabulae_core::route::{Link, Pattern};
 use tabulae_core::settings::{self, ContentSet, Settings};
 use tabulae_core::source::{Place, Source, Spanned};
@@ -70,6 +70,7 @@ impl Site {
         let library = Library::new(&settings, &catalogue, &moment).into_output(faults);
         let related =
             RelatedList::new(&settings, &catalogue, &library, &moment).into_output(faults);
+        let likeness = likeness(&settings, &catalogue, &library, &moment);
         let mut files: BTreeMap<String, File> = BTreeMap::new();
         files.extend(
             found
@@ -96,6 +97,7 @@ impl Site {
             catalogue,
             library,
             related,
+            likeness,
             pages,
             templates,
             assets,

@@ -83,18 +83,13 @@ impl PostObject {
             DerivedField::Expired => Value::from(post.state == PostState::Expired),
             DerivedField::Unlisted => Value::from(post.unlisted),
             DerivedField::Current => Value::from(this() == Some(self.id)),
-            DerivedField::Likeness => self.likeness().unwrap_or_default(),
+            DerivedField::Likeness => self.likeness().unwrap_or(Value::from(())),
         }
     }
 
     /// How alike it is to the post whose page is being made.
     fn likeness(&self) -> Option<Value> {
-        let index = self
-            .shared
-            .site
-            .related
-            .as_ref()?
-            .index(&self.shared.site.catalogue)?;
+        let (index, _) = self.shared.site.likeness()?;
         let likeness = index.likeness(this()?, self.id);
         Some(Value::from(f64::from(likeness) / f64::from(WHOLE)))
     }
@@ -103,9 +98,7 @@ impl PostObject {
     /// most alike first, as far as they count for likeness.
     fn shares(&self) -> Value {
         let shared = || {
-            let catalogue = &self.shared.site.catalogue;
-            let related = self.shared.site.related.as_ref()?;
-            let (index, weighing) = (related.index(catalogue)?, related.weighing()?);
+            let (index, weighing) = self.shared.site.likeness()?;
             let mut terms = Vec::new();
             for share in index.shares(this()?, self.id) {
                 if let Aspect::Terms(field) = weighing.aspects[share.aspect].aspect {

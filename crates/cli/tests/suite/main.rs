@@ -3,6 +3,7 @@
 mod build;
 mod demo;
 mod docs;
+mod explain;
 mod init;
 mod query;
 mod site;
