@@ -46,6 +46,7 @@ picture years /archive/ 1280 800
 picture year /2026/ 1280 800
 picture filter '/journal/?q=the' 1280 800
 picture search '/search/?q=ines+lime' 1280 800
+picture related /2026/masons-marks/#related 1280 800
 picture post-dark /2022/lime-and-why-we-wait/ 1280 800 0
 
 # A narrow page stands in a frame, as browsers do not open windows that small.
@@ -60,6 +61,8 @@ terminal build \
   'printf "%s\n" "[archive.walls]" "query = \"from posts where categroy = '"'Locks'"'\"" >> towpath/tabulae.toml' \
   'tabulae -C towpath build --today 2026-11-20'
 head -n -2 "$work/towpath/tabulae.toml" >"$work/settings" && mv "$work/settings" "$work/towpath/tabulae.toml"
+terminal explain \
+  'tabulae -C towpath explain masons-marks --today 2026-11-20'
 terminal query \
   'tabulae -C towpath query "from posts where tag has all ('"'masonry', 'lime'"')" --today 2026-11-20' \
   'tabulae -C towpath query "from posts" --by category --today 2026-11-20' \

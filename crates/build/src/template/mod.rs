@@ -71,6 +71,9 @@ pub fn script() -> String {
     code.flat_map(|line| [line, "\n"]).collect()
 }
 
+/// A query's text, and whether it is asked on a post's page.
+type Asked = (String, bool);
+
 /// What all pages of a build share.
 #[derive(Debug)]
 pub struct Shared {
@@ -90,7 +93,7 @@ pub struct Shared {
     warnings: Mutex<Faults>,
     answers: Mutex<BTreeMap<String, Arc<[PostId]>>>,
     /// Queries by text, and whether they are asked on a post's page.
-    resolved: Mutex<BTreeMap<(String, bool), Arc<Query<Resolved>>>>,
+    resolved: Mutex<BTreeMap<Asked, Arc<Query<Resolved>>>>,
     parts: Mutex<BTreeMap<String, Value>>,
     /// The answers of `terms`, by what was asked.
     term_lists: Mutex<BTreeMap<String, Value>>,
@@ -161,12 +164,12 @@ impl Shared {
             .unwrap_or_else(PoisonError::into_inner)
     }
 
-    fn resolved(&self, asked: &(String, bool)) -> Option<Arc<Query<Resolved>>> {
+    fn resolved(&self, asked: &Asked) -> Option<Arc<Query<Resolved>>> {
         let resolved = self.resolved.lock().unwrap_or_else(PoisonError::into_inner);
         resolved.get(asked).cloned()
     }
 
-    fn keep_resolved(&self, asked: (String, bool), query: &Arc<Query<Resolved>>) {
+    fn keep_resolved(&self, asked: Asked, query: &Arc<Query<Resolved>>) {
         let mut resolved = self.resolved.lock().unwrap_or_else(PoisonError::into_inner);
         resolved.insert(asked, Arc::clone(query));
     }

@@ -51,7 +51,8 @@ fn demo() -> Site {
 fn every_query_gives_what_is_said_of_it() {
     let site = demo();
     let mut run = 0;
-    for block in blocks("docs/queries.md") {
+    let pages = ["docs/queries.md", "docs/related.md"];
+    for block in pages.iter().flat_map(|page| blocks(page)) {
         let mut words = block.info.split_whitespace();
         if words.next() != Some("query") {
             continue;
@@ -81,34 +82,46 @@ fn every_query_gives_what_is_said_of_it() {
 }
 
 #[test]
-fn every_command_line_of_the_queries_prints_what_is_shown() {
+fn every_command_line_prints_what_is_shown() {
     let site = demo();
     let mut run = 0;
-    for block in blocks("docs/queries.md") {
-        let Some(line) = block.text.strip_prefix("$ tabulae query \"") else {
+    let pages = ["docs/queries.md", "docs/related.md"];
+    for block in pages.iter().flat_map(|page| blocks(page)) {
+        let Some(line) = block.text.strip_prefix("$ tabulae ") else {
             continue;
         };
         let (command, shown) = line.split_once('\n').expect("what is printed");
-        let (query, rest) = command.rsplit_once('"').expect("a query in quotes");
-        let mut args = vec!["-C", "t", "query", query, "--today", TODAY];
-        args.extend(rest.split_whitespace());
+        // Every other piece stands between quotes.
+        let pieces = command.split('"').enumerate();
+        let words = pieces.flat_map(|(at, piece)| match at % 2 {
+            0 => piece.split_whitespace().collect(),
+            _ => vec![piece],
+        });
+        let mut args = vec!["-C", "t"];
+        args.extend(words);
+        args.extend(["--today", TODAY]);
         let printed = site.run(&args);
         let printed = if printed.err.is_empty() {
             printed.out
         } else {
             printed.err
         };
-        assert_eq!(printed.trim(), shown.trim(), "{query}");
+        assert_eq!(printed.trim(), shown.trim(), "{command}");
         run += 1;
     }
-    assert_eq!(run, 4);
+    assert_eq!(run, 5);
 }
 
 #[test]
 fn every_piece_of_settings_builds() {
     let base = "[site]\ntitle = \"T\"\naddress = \"https://towpath.example/\"\ntimezone = \"Europe/London\"\n";
     let mut built = 0;
-    for path in ["README.md", "docs/settings.md", "docs/queries.md"] {
+    for path in [
+        "README.md",
+        "docs/settings.md",
+        "docs/queries.md",
+        "docs/related.md",
+    ] {
         for block in blocks(path).iter().filter(|block| block.info == "toml") {
             let site = demo();
             fs::remove_dir_all(site.file("t/pages")).expect("removed");
