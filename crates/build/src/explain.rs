@@ -6,8 +6,8 @@ use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::likeness::{Aspect, Ninths};
 use tabulae_core::post::{State, title_of_name};
+use tabulae_core::query::Query;
 use tabulae_core::query::fields::{DerivedField, FIELDS};
-use tabulae_core::query::{Query, Scope};
 use tabulae_core::source::{Passage, Place};
 use tabulae_core::value::Value;
 
@@ -343,13 +343,7 @@ fn absence(site: &Site, id: PostId, at: usize) -> String {
     if !catalogue.is_listed(id) {
         return format!("it is held back: {}", reasons(site, id).join("; "));
     }
-    let scope = Scope {
-        catalogue,
-        library: &site.library,
-        moment: &site.moment,
-        has_this: false,
-        parameters: &[],
-    };
+    let scope = site.scope();
     let all = Passage::command_line("");
     let query = Query::parse(archive.query.as_ref().unwrap_or(&all));
     let Ok(query) = query else {

@@ -8,7 +8,7 @@ use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::feed::{Document, Entry, Person};
 use tabulae_core::pager::Pager;
-use tabulae_core::query::{Query, Scope};
+use tabulae_core::query::Query;
 use tabulae_core::route::{Link, Maker, Outputs, decode};
 use tabulae_core::settings::{FeedContent, FeedFormat};
 use tabulae_core::source::{Passage, Place};
@@ -216,13 +216,7 @@ impl Planner<'_> {
     /// The posts that a query gives where no post's page is being made.
     fn run(&mut self, query: Option<&Passage>) -> Vec<PostId> {
         let empty = Passage::command_line("");
-        let scope = Scope {
-            catalogue: &self.site.catalogue,
-            library: &self.site.library,
-            moment: &self.site.moment,
-            has_this: false,
-            parameters: &[],
-        };
+        let scope = self.site.scope();
         let answer = match Query::parse(query.unwrap_or(&empty)) {
             Ok(query) => query.answer(scope).into_output(self.faults),
             Err(fault) => {

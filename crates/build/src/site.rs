@@ -11,7 +11,7 @@ use tabulae_core::diagnostic::nearest;
 use tabulae_core::html;
 use tabulae_core::likeness::{Index, Weighing};
 use tabulae_core::post::{Include, Post};
-use tabulae_core::query::{Library, Query, Resolved};
+use tabulae_core::query::{Library, Query, Resolved, Scope};
 use tabulae_core::related::RelatedList;
 use tabulae_core::route::{Link, decode};
 use tabulae_core::settings::Settings;
@@ -80,6 +80,12 @@ impl Site {
     #[must_use]
     pub fn is_left_out(&self, path: &str) -> bool {
         self.found.contains(path) && !matches!(self.files.get(path), Some(File::Post(_)))
+    }
+
+    /// The scope of queries that stand on no post's page.
+    #[must_use]
+    pub fn scope(&self) -> Scope<'_> {
+        Scope::new(&self.catalogue, &self.library, &self.moment)
     }
 
     /// What the likeness of two posts is looked up in, and what it is made of: that of the

@@ -28,13 +28,7 @@ pub fn likeness(
     library: &Library,
     moment: &Moment,
 ) -> Option<Query<Resolved>> {
-    let scope = Scope {
-        catalogue,
-        library,
-        moment,
-        has_this: true,
-        parameters: &[],
-    };
+    let scope = Scope::new(catalogue, library, moment).on_page(true);
     resolved(&default_query(settings), scope, &mut Faults::new()).map(|(_, query)| query)
 }
 
@@ -49,13 +43,7 @@ impl RelatedList {
     ) -> Collected<Option<Self>> {
         let mut faults = Faults::new();
         let output = settings.related.as_ref().and_then(|related| {
-            let scope = Scope {
-                catalogue,
-                library,
-                moment,
-                has_this: true,
-                parameters: &[],
-            };
+            let scope = Scope::new(catalogue, library, moment).on_page(true);
             read(related, settings, scope, &mut faults)
         });
         Collected {

@@ -58,13 +58,7 @@ impl Small {
     }
 
     pub(crate) fn scope(&self) -> Scope<'_> {
-        Scope {
-            catalogue: &self.catalogue,
-            library: &self.library,
-            moment: &self.moment,
-            has_this: true,
-            parameters: &[],
-        }
+        Scope::new(&self.catalogue, &self.library, &self.moment).on_page(true)
     }
 
     /// A query without a fault.

@@ -99,11 +99,8 @@ fn query(
     let passage = passage(shared, state.name(), text);
     let site = &shared.site;
     let scope = Scope {
-        catalogue: &site.catalogue,
-        library: &site.library,
-        moment: &site.moment,
-        has_this: this().is_some(),
         parameters: &parameters,
+        ..site.scope().on_page(this().is_some())
     };
     let asked = (text.to_owned(), scope.has_this);
     let known = parameters

@@ -5,7 +5,7 @@ use tabulae_build::site::Site;
 use tabulae_core::archive;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
-use tabulae_core::query::{Answer, Query, Scope, Written};
+use tabulae_core::query::{Answer, Query, Written};
 use tabulae_core::source::{Passage, Source};
 use tabulae_core::term::slug;
 
@@ -60,13 +60,7 @@ fn answer(
             }
         },
     };
-    let scope = Scope {
-        catalogue: &site.catalogue,
-        library: &site.library,
-        moment: &site.moment,
-        has_this: this.is_some(),
-        parameters: &[],
-    };
+    let scope = site.scope().on_page(this.is_some());
     let query = Query::parse(&Passage::command_line(text))
         .map_err(|fault| faults.push(*fault))
         .ok()?;

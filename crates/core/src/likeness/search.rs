@@ -164,7 +164,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let texts = self.index.walks(self.this, true);
         if bound + MARGIN < floor {
             let near = self.near(floor - bound - MARGIN);
-            let (near, bound) = self.nearer(&near, &texts, floor, part);
+            let (near, bound) = self.nearer(&near, &texts, floor, part, bound - part);
             return self.compare(&near, bound);
         }
         // What shares nothing but words could be among the wanted.
@@ -218,33 +218,31 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
 
     /// Of what is near, where no text was looked at yet, what could be among the wanted, with
     /// better scores: those of all but the texts, and of the texts what their most telling words
-    /// give; and the most that the other words can add.
+    /// give; and the most that the other words can add. `rest` is what lists that were not walked
+    /// can add beside the texts.
     fn nearer(
         &mut self,
         near: &[(f64, u32)],
         texts: &[Walk<'_>],
         floor: f64,
         part: f64,
+        rest: f64,
     ) -> (Vec<(f64, u32)>, f64) {
-        let text = |aspect| aspect == Aspect::Body;
-        let mut nearer: Vec<(f64, u32)> = near
-            .iter()
-            .map(|(_, class)| {
-                let first = self.index.classes[*class as usize][0];
-                let likeness = self
-                    .index
-                    .likeness_laid(self.this, &self.scores.laid, first, text);
-                (f64::from(likeness) / f64::from(WHOLE), *class)
-            })
-            .collect();
-        highest_first(&mut nearer);
+        // Where all other lists were walked, and nothing is required, the scores are full already.
+        let required = self.index.spaces.iter().any(|space| space.weighed.required);
+        let mut nearer = if rest < MARGIN / 100.0 && !required {
+            let full = near.iter().map(|(score, class)| (score - MARGIN, *class));
+            full.collect()
+        } else {
+            self.without_texts(near)
+        };
         let mut count = 0;
         let last = nearer.iter().find(|(_, class)| {
             count += self.fitting(*class).take(self.wanted).count();
             count >= self.wanted
         });
         let floor = last.map_or(floor, |(last, _)| last.max(floor));
-        nearer.truncate(nearer.partition_point(|(score, _)| score + part + MARGIN >= floor));
+        nearer.truncate(nearer.partition_point(|(score, _)| score + part + 2.0 * MARGIN >= floor));
         let scores = &mut self.scores.texts;
         scores.resize(self.index.classes.len().max(scores.len()), 0.0);
         let scores = scores.as_mut_slice();
@@ -275,7 +273,21 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             *score += f64::from(std::mem::take(&mut scores[*class as usize]));
         }
         highest_first(&mut nearer);
-        (nearer, part * left.sqrt())
+        (nearer, part * left.sqrt() + MARGIN)
+    }
+
+    /// The same with full scores but for the texts, the highest first.
+    fn without_texts(&self, near: &[(f64, u32)]) -> Vec<(f64, u32)> {
+        let text = |aspect| aspect == Aspect::Body;
+        let full = near.iter().map(|(_, class)| {
+            let first = self.index.classes[*class as usize][0];
+            let laid = &self.scores.laid;
+            let likeness = self.index.likeness_laid(self.this, laid, first, text);
+            (f64::from(likeness) / f64::from(WHOLE), *class)
+        });
+        let mut full: Vec<(f64, u32)> = full.collect();
+        highest_first(&mut full);
+        full
     }
 
     /// The squared length of each aspect's vector.

@@ -47,13 +47,7 @@ impl Library {
                 break;
             };
             let (name, passage, statement) = open.remove(ready);
-            let scope = Scope {
-                catalogue,
-                library: &library,
-                moment,
-                has_this: true,
-                parameters: &[],
-            };
+            let scope = Scope::new(catalogue, &library, moment).on_page(true);
             if let Some(query) = resolve(&statement, passage, scope).into_output(&mut faults) {
                 library.queries.insert(name.to_owned(), Arc::new(query));
             }

@@ -48,3 +48,23 @@ pub struct Scope<'a> {
     /// The parameters by name.
     pub parameters: &'a [(String, Parameter)],
 }
+
+impl<'a> Scope<'a> {
+    /// The scope of queries that stand on no post's page and have no parameters.
+    #[must_use]
+    pub fn new(catalogue: &'a Catalogue, library: &'a Library, moment: &'a Moment) -> Self {
+        Self {
+            catalogue,
+            library,
+            moment,
+            has_this: false,
+            parameters: &[],
+        }
+    }
+
+    /// The same on the page of a post, or not.
+    #[must_use]
+    pub fn on_page(self, has_this: bool) -> Self {
+        Self { has_this, ..self }
+    }
+}
