@@ -46,7 +46,8 @@ picture years /archive/ 1280 800
 picture year /2026/ 1280 800
 picture filter '/journal/?q=the' 1280 800
 picture search '/search/?q=ines+lime' 1280 800
-picture related /2026/masons-marks/#related 1280 800
+picture related /2026/masons-marks/ 1280 1120
+convert docs/screenshots/related.png -gravity South -crop 1280x800+0+0 +repage docs/screenshots/related.png
 picture post-dark /2022/lime-and-why-we-wait/ 1280 800 0
 
 # A narrow page stands in a frame, as browsers do not open windows that small.

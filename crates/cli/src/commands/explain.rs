@@ -135,7 +135,7 @@ fn as_text(site: &Site, id: PostId, explained: &Explained) -> String {
     for field in &explained.fields {
         fields.row(vec![
             field.name.clone(),
-            field.value.clone(),
+            cut(&field.value),
             field.from.clone(),
         ]);
     }
@@ -161,6 +161,18 @@ fn as_text(site: &Site, id: PostId, explained: &Explained) -> String {
     }
     text
 }
+
+/// A value's beginning, so that where it comes from stands near it.
+fn cut(value: &str) -> String {
+    if value.chars().count() <= VALUE {
+        return value.to_owned();
+    }
+    let start: String = value.chars().take(VALUE - 1).collect();
+    format!("{}…", start.trim_end())
+}
+
+/// How much of a value is shown, in characters.
+const VALUE: usize = 48;
 
 fn show_alike(site: &Site, alike: &Alike, text: &mut String) {
     let post = site.catalogue.post(alike.post);
