@@ -79,10 +79,7 @@ fn push_text(text: &str, out: &mut String) {
 fn push_spaced(text: &str, out: &mut String) {
     let mut rest = text;
     while let Some(first) = rest.chars().next() {
-        let plain = rest
-            .bytes()
-            .position(|byte| byte.is_ascii_whitespace() || !byte.is_ascii())
-            .unwrap_or(rest.len());
+        let plain = plain_length(rest.as_bytes());
         out.push_str(&rest[..plain]);
         rest = &rest[plain..];
         if plain > 0 {
@@ -95,6 +92,16 @@ fn push_spaced(text: &str, out: &mut String) {
         }
         rest = &rest[first.len_utf8()..];
     }
+}
+
+/// How many bytes at the start are ASCII words with single spaces between them.
+fn plain_length(bytes: &[u8]) -> usize {
+    let is_plain = |at: usize| bytes.get(at).is_some_and(u8::is_ascii_graphic);
+    let mut end = 0;
+    while is_plain(end) || end > 0 && bytes.get(end) == Some(&b' ') && is_plain(end + 1) {
+        end += 1;
+    }
+    end
 }
 
 fn entity(text: &str) -> (Option<char>, usize) {

@@ -227,16 +227,24 @@ fn algorithm(code: &str) -> Option<Algorithm> {
     })
 }
 
-/// Hands on each word. Runs of ASCII letters and digits between ASCII white space, which is
-/// most of a text, are whole words without further looking.
+/// Hands on each word. ASCII letters and digits with signs only around them, which is most of a
+/// text, are one word without further looking.
 fn each_word(text: &str, mut see: impl FnMut(&str)) {
     for piece in text.split_ascii_whitespace() {
-        if piece.bytes().all(|byte| byte.is_ascii_alphanumeric()) {
-            see(piece);
-        } else {
-            piece.unicode_words().for_each(&mut see);
+        match plain_word(piece) {
+            Some(word) => see(word),
+            None => piece.unicode_words().for_each(&mut see),
         }
     }
+}
+
+/// The only word of a piece of text without white space, where that is plain to see. `_` joins
+/// words, so that it is left to Unicode's rules.
+fn plain_word(piece: &str) -> Option<&str> {
+    let is_sign = |c: char| c.is_ascii_punctuation() && c != '_';
+    let word = piece.trim_matches(is_sign);
+    let plain = !word.is_empty() && word.bytes().all(|byte| byte.is_ascii_alphanumeric());
+    plain.then_some(word)
 }
 
 fn number(count: usize) -> u32 {
@@ -246,6 +254,7 @@ fn number(count: usize) -> u32 {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
     use rstest::rstest;
 
     fn words_of(text: &str, language: &str) -> Vec<String> {
@@ -267,8 +276,12 @@ mod tests {
         assert_eq!(words_of(text, language), expected);
     }
 
-    #[rstest]
-    fn plain_pieces_are_whole_words(#[values("lime", "Lock12", "a", "1904")] piece: &str) {
-        assert_eq!(piece.unicode_words().collect::<Vec<_>>(), [piece]);
+    proptest! {
+        #[test]
+        fn what_is_plain_to_see_is_what_unicode_says(piece in "[a-c1.,'’_:()é-]{1,7}") {
+            if let Some(word) = plain_word(&piece) {
+                prop_assert_eq!(piece.unicode_words().collect::<Vec<_>>(), [word]);
+            }
+        }
     }
 }
