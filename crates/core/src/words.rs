@@ -1,6 +1,8 @@
 //! The words of titles and texts: cut by Unicode's word boundaries (UAX 29), without regard to
 //! case, without stop words, stemmed (Snowball) where the language has a stemmer.
 
+use std::sync::Arc;
+
 use indexmap::IndexSet;
 use rayon::prelude::*;
 use rust_stemmers::{Algorithm, Stemmer};
@@ -14,10 +16,46 @@ use crate::post::Post;
 #[derive(Debug, Default)]
 pub struct WordTable {
     stems: IndexSet<Box<str>, FxBuildHasher>,
-    /// Where each post's words begin in `words`, and where the last's end.
+    /// How often each post has which stem.
+    pub counts: Arc<Counts>,
+}
+
+/// What posts have, by number, and how often; within a post the numbers rise.
+#[derive(Debug)]
+pub struct Counts {
+    /// Where each post's entries begin, and where the last's end.
     starts: Vec<u32>,
-    /// Numbers of stems with their counts; within a post the numbers rise.
-    words: Vec<(u32, u32)>,
+    entries: Vec<(u32, u32)>,
+}
+
+impl Default for Counts {
+    fn default() -> Self {
+        Self {
+            starts: vec![0],
+            entries: Vec::new(),
+        }
+    }
+}
+
+impl Counts {
+    /// Adds the entries of the next post; they rise.
+    pub fn push(&mut self, entries: impl IntoIterator<Item = (u32, u32)>) {
+        self.entries.extend(entries);
+        self.starts.push(number(self.entries.len()));
+    }
+
+    /// The entries of a post.
+    #[must_use]
+    pub fn of(&self, post: usize) -> &[(u32, u32)] {
+        &self.entries[self.starts[post] as usize..self.starts[post + 1] as usize]
+    }
+
+    /// One more than the highest number.
+    #[must_use]
+    pub fn kinds(&self) -> usize {
+        let numbers = self.entries.iter().map(|(number, _)| *number as usize + 1);
+        numbers.max().unwrap_or(0)
+    }
 }
 
 /// The words of titles and of texts.
@@ -56,21 +94,17 @@ impl WordTable {
                 counter
             })
             .collect();
-        let mut table = Self {
-            starts: vec![0],
-            ..Self::default()
-        };
+        let mut stems: IndexSet<Box<str>, FxBuildHasher> = IndexSet::default();
         // Stems are numbered in the order in which the posts have them first.
         let numbers: Vec<Vec<u32>> = chunks
             .iter()
             .map(|chunk| {
-                let stems = chunk.stems.iter();
-                stems
-                    .map(|stem| match table.stems.get_index_of(stem) {
-                        Some(known) => number(known),
-                        None => number(table.stems.insert_full(stem.clone()).0),
-                    })
-                    .collect()
+                let own = chunk.stems.iter();
+                own.map(|stem| match stems.get_index_of(stem) {
+                    Some(known) => number(known),
+                    None => number(stems.insert_full(stem.clone()).0),
+                })
+                .collect()
             })
             .collect();
         let renumbered: Vec<Counter> = chunks
@@ -78,25 +112,23 @@ impl WordTable {
             .zip(numbers)
             .map(|(chunk, numbers)| chunk.renumbered(&numbers))
             .collect();
+        let mut counts = Counts::default();
         for chunk in renumbered {
-            let before = number(table.words.len());
-            table.words.extend(chunk.words);
+            let before = number(counts.entries.len());
+            counts.entries.extend(chunk.words);
             let ends = chunk.ends.into_iter();
-            table.starts.extend(ends.map(|end| before + end));
+            counts.starts.extend(ends.map(|end| before + end));
         }
-        table
+        Self {
+            stems,
+            counts: Arc::new(counts),
+        }
     }
 
     /// The stem of this number.
     #[must_use]
     pub fn stem(&self, number: u32) -> &str {
         &self.stems[number as usize]
-    }
-
-    /// The stems of a post, by rising number, with their counts.
-    #[must_use]
-    pub fn of(&self, post: usize) -> &[(u32, u32)] {
-        &self.words[self.starts[post] as usize..self.starts[post + 1] as usize]
     }
 }
 

@@ -1,7 +1,12 @@
 //! The posts of a query's sources by what they share, and the likeness of two posts.
 
+use std::sync::Arc;
+
+use rayon::prelude::*;
+
 use super::{Aspect, Ninths, WHOLE, Weighed, Weighing};
 use crate::catalogue::{Catalogue, PostId};
+use crate::words::Counts;
 
 /// What makes two posts alike in one aspect.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -28,10 +33,8 @@ pub struct Index {
 #[derive(Debug)]
 pub(super) struct Space {
     pub(super) weighed: Weighed,
-    /// Where each post's features begin, and where the last's end.
-    starts: Vec<u32>,
-    /// Features with their counts, which rise within a post.
-    features: Vec<(u32, u32)>,
+    /// Each post's features, with how often it has them.
+    counts: Arc<Counts>,
     /// ln(1 + N/df) by feature.
     pub(super) idf: Vec<f64>,
     /// The length of each post's vector; 0 where it has no features.
@@ -200,50 +203,34 @@ fn floor(value: f64) -> Ninths {
 
 impl Space {
     fn new(catalogue: &Catalogue, weighed: Weighed, found: &[PostId]) -> Self {
-        let mut starts = vec![0];
-        let mut features: Vec<(u32, u32)> = Vec::new();
-        let mut kinds = 0;
-        for id in catalogue.all() {
-            let start = features.len();
-            match weighed.aspect {
-                Aspect::Terms(field) => {
-                    features.extend(catalogue.terms_of(id, field).iter().map(|term| (term.0, 1)));
-                    features[start..].sort_unstable();
-                }
-                Aspect::Title => features.extend(catalogue.words().title.of(id.0 as usize)),
-                Aspect::Body => features.extend(catalogue.words().body.of(id.0 as usize)),
-            }
-            kinds = features[start..]
-                .last()
-                .map_or(kinds, |(last, _)| kinds.max(last + 1));
-            starts.push(number(features.len()));
-        }
-        let mut space = Self {
-            weighed,
-            starts,
-            features,
-            idf: Vec::new(),
-            norms: Vec::new(),
-            lists: Lists::default(),
+        let counts = match weighed.aspect {
+            Aspect::Terms(field) => Arc::new(terms(catalogue, field)),
+            Aspect::Title => Arc::clone(&catalogue.words().title.counts),
+            Aspect::Body => Arc::clone(&catalogue.words().body.counts),
         };
-        let mut df = vec![0u32; kinds as usize];
+        let mut df = vec![0u32; counts.kinds()];
         for id in found {
-            space
-                .of(*id)
-                .iter()
-                .for_each(|(feature, _)| df[*feature as usize] += 1);
+            for (feature, _) in counts.of(id.0 as usize) {
+                df[*feature as usize] += 1;
+            }
         }
         let n = f64::from(number(found.len()));
         let idf = df.iter().map(|df| (n / f64::from((*df).max(1))).ln_1p());
-        space.idf = idf.collect();
-        space.norms = catalogue.all().map(|id| space.norm(id)).collect();
+        let mut space = Self {
+            weighed,
+            counts,
+            idf: idf.collect(),
+            norms: Vec::new(),
+            lists: Lists::default(),
+        };
+        let posts: Vec<PostId> = catalogue.all().collect();
+        space.norms = posts.par_iter().map(|id| space.norm(*id)).collect();
         space
     }
 
     /// The features of a post with their counts.
     pub(super) fn of(&self, id: PostId) -> &[(u32, u32)] {
-        let id = id.0 as usize;
-        &self.features[self.starts[id] as usize..self.starts[id + 1] as usize]
+        self.counts.of(id.0 as usize)
     }
 
     fn component(&self, feature: u32, count: u32) -> f64 {
@@ -355,6 +342,21 @@ impl Space {
         }
         Lists { starts, entries }
     }
+}
+
+/// The terms of each post.
+fn terms(catalogue: &Catalogue, field: usize) -> Counts {
+    let mut counts = Counts::default();
+    for id in catalogue.all() {
+        let mut terms: Vec<u32> = catalogue
+            .terms_of(id, field)
+            .iter()
+            .map(|id| id.0)
+            .collect();
+        terms.sort_unstable();
+        counts.push(terms.into_iter().map(|term| (term, 1)));
+    }
+    counts
 }
 
 /// The posts by equal features in every aspect.
