@@ -280,21 +280,27 @@ impl<'a> Renderer<'a> {
         let site = &self.shared.site;
         let values = context! {
             site => self.site.clone(),
-            page => context! {
-                title => site.settings.words.get("search"),
-                link => site.href(link),
-                canonical => site.absolute(link),
-                description => site.settings.site.about.clone(),
-                feeds => self.site.get_attr("feeds").unwrap_or_default(),
-                own_feeds => none_of_them(),
-                menu => self.menu(link),
-                kind => "search",
-                newer => (),
-                older => (),
-            },
+            page => self.page_value("search", site.settings.words.get("search"), link),
             rows => site.href(&link.below("posts.json")),
         };
         self.template("search.html", values)
+    }
+
+    /// What a page that is no list and has no source says of itself.
+    fn page_value(&self, kind: &str, title: &str, link: &Link) -> Value {
+        let site = &self.shared.site;
+        context! {
+            title,
+            link => site.href(link),
+            canonical => site.absolute(link),
+            description => site.settings.site.about.clone(),
+            feeds => self.site.get_attr("feeds").unwrap_or_default(),
+            own_feeds => none_of_them(),
+            menu => self.menu(link),
+            kind,
+            newer => (),
+            older => (),
+        }
     }
 
     /// The link of a page that the navigation leads to.
@@ -427,22 +433,10 @@ impl<'a> Renderer<'a> {
     }
 
     fn overview(&self, at: usize, link: &Link) -> Rendered {
-        let site = &self.shared.site;
         let laid = &self.shared.plan.archives[at];
         let values = context! {
             site => self.site.clone(),
-            page => context! {
-                title => laid.title.clone(),
-                link => site.href(link),
-                canonical => site.absolute(link),
-                description => site.settings.site.about.clone(),
-                feeds => self.site.get_attr("feeds").unwrap_or_default(),
-                own_feeds => none_of_them(),
-                menu => self.menu(link),
-                kind => "overview",
-                newer => (),
-                older => (),
-            },
+            page => self.page_value("overview", &laid.title, link),
             archive => self.archive_value(at, None, none_of_them()),
         };
         self.template("overview.html", values)

@@ -57,12 +57,7 @@ const CASES: &[Case] = &[
     ),
     ("from posts where place contains 'wharf'", |catalogue| {
         scan(catalogue, |id| {
-            let place = catalogue
-                .post(id)
-                .front
-                .at("place")
-                .and_then(|v| v.node.written());
-            place.is_some_and(|place| place.to_lowercase().contains("wharf"))
+            place(catalogue, id).is_some_and(|place| place.to_lowercase().contains("wharf"))
         })
     }),
     ("from posts where title ends with ' 77'", |catalogue| {
@@ -75,23 +70,18 @@ const CASES: &[Case] = &[
         |catalogue| {
             scan(catalogue, |id| {
                 let front = &catalogue.post(id).front;
-                let place = front.at("place").and_then(|v| v.node.written());
                 let featured = matches!(
                     front.at("featured").map(|v| &v.node),
                     Some(Value::Flag(true, _))
                 );
-                place.is_some_and(|place| place.to_lowercase() != "sallow reach") || !featured
+                place(catalogue, id).is_some_and(|place| place.to_lowercase() != "sallow reach")
+                    || !featured
             })
         },
     ),
     ("from posts where place matches 'lock$'", |catalogue| {
         scan(catalogue, |id| {
-            let place = catalogue
-                .post(id)
-                .front
-                .at("place")
-                .and_then(|v| v.node.written());
-            place.is_some_and(|place| place.to_lowercase().ends_with("lock"))
+            place(catalogue, id).is_some_and(|place| place.to_lowercase().ends_with("lock"))
         })
     }),
     ("from posts where year = 2019 and month = 3", |catalogue| {
@@ -121,6 +111,10 @@ fn number(catalogue: &Catalogue, id: PostId, name: &str) -> Option<f64> {
         Value::Number(number, _) => Some(number),
         _ => None,
     }
+}
+
+fn place(catalogue: &Catalogue, id: PostId) -> Option<&str> {
+    catalogue.post(id).front.at("place")?.node.written()
 }
 
 fn scan(catalogue: &Catalogue, holds: impl Fn(PostId) -> bool) -> Vec<PostId> {

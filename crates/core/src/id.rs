@@ -8,3 +8,8 @@ pub struct PostId(pub u32);
 /// A term within its field; the number is its place in the field's table.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct TermId(pub u32);
+
+/// A count as these numbers are kept; far beyond any blog the highest stands for all.
+pub(crate) fn number(count: usize) -> u32 {
+    u32::try_from(count).unwrap_or(u32::MAX)
+}

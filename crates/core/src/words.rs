@@ -9,6 +9,7 @@ use rust_stemmers::{Algorithm, Stemmer};
 use rustc_hash::{FxBuildHasher, FxHashMap};
 use unicode_segmentation::UnicodeSegmentation;
 
+use crate::id::number;
 use crate::language::fold;
 use crate::post::Post;
 
@@ -277,10 +278,6 @@ fn plain_word(piece: &str) -> Option<&str> {
     let word = piece.trim_matches(is_sign);
     let plain = !word.is_empty() && word.bytes().all(|byte| byte.is_ascii_alphanumeric());
     plain.then_some(word)
-}
-
-fn number(count: usize) -> u32 {
-    u32::try_from(count).unwrap_or(u32::MAX)
 }
 
 #[cfg(test)]

@@ -7,7 +7,7 @@ use minijinja::value::Kwargs;
 use minijinja::{Environment, Error, ErrorKind, State, Value};
 use tabulae_core::archive::by_terms;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Diagnostic, Faults};
 use tabulae_core::language::DateStyle;
 use tabulae_core::query::{Parameter, Query, Scope};
 use tabulae_core::source::{Passage, Source, Span};
@@ -112,22 +112,13 @@ fn query(
         None => {
             let parsed = Query::parse(&passage).map_err(|fault| refused(vec![*fault]))?;
             let resolved = parsed.resolve(scope);
-            let (errors, mut warnings): (Faults, Faults) = resolved
+            let (errors, warnings): (Faults, Faults) = resolved
                 .diagnostics
                 .into_iter()
                 .partition(Diagnostic::is_error);
             let Some(resolved) = resolved.output else {
                 return Err(refused(errors));
             };
-            if parameters.is_empty() && !resolved.needs_this() {
-                warnings.extend(
-                    parsed
-                        .answer(scope)
-                        .diagnostics
-                        .into_iter()
-                        .filter(|fault| fault.code == Code::QueryEmpty),
-                );
-            }
             warnings
                 .into_iter()
                 .for_each(|warning| shared.warn(warning));
@@ -138,9 +129,13 @@ fn query(
             resolved
         }
     };
-    let fixed = parameters.is_empty() && !resolved.needs_this();
     let posts: Arc<[PostId]> = resolved.first(&site.catalogue, this()).into();
-    if fixed {
+    if parameters.is_empty() && !resolved.needs_this() {
+        if posts.is_empty() {
+            let parsed = Query::parse(&passage).ok();
+            let slip = parsed.and_then(|parsed| parsed.slip(scope));
+            slip.into_iter().for_each(|warning| shared.warn(warning));
+        }
         let mut answers = shared
             .answers
             .lock()

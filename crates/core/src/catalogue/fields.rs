@@ -4,7 +4,7 @@
 use indexmap::{IndexMap, IndexSet};
 use jiff::Timestamp;
 
-use crate::id::PostId;
+use crate::id::{PostId, number};
 use crate::post::Post;
 use crate::value::{Kind, Value};
 
@@ -159,9 +159,11 @@ impl Fields {
             }
             return;
         }
-        let mut column = match self.columns.get_mut(name) {
-            Some(column) => std::mem::take(column),
-            None => Column::default(),
+        if !self.columns.contains_key(name) {
+            self.columns.insert(name.to_owned(), Column::default());
+        }
+        let Some(column) = self.columns.get_mut(name) else {
+            return;
         };
         if column.rows.last().is_some_and(|(last, _)| *last == id) {
             // Both an entry `a.b` and a map `a` with `b`: the header decides.
@@ -169,25 +171,26 @@ impl Fields {
                 column.values.truncate(start as usize);
             }
             if let Some(value) = post.front.at(name) {
-                self.push(&mut column, id, &value.node);
+                column.push(id, &value.node, &mut self.texts);
             }
         } else {
-            self.push(&mut column, id, value);
-        }
-        match self.columns.get_mut(name) {
-            Some(place) => *place = column,
-            None => {
-                self.columns.insert(name.to_owned(), column);
-            }
+            column.push(id, value, &mut self.texts);
         }
     }
+}
 
-    fn push(&mut self, column: &mut Column, id: PostId, value: &Value) {
-        let start = number(column.values.len());
-        column.rows.push((id, start));
+impl Column {
+    fn push(&mut self, id: PostId, value: &Value, texts: &mut IndexSet<Box<str>>) {
+        self.rows.push((id, number(self.values.len())));
+        let mut intern = |text: &str| {
+            number(match texts.get_index_of(text) {
+                Some(at) => at,
+                None => texts.insert_full(text.into()).0,
+            })
+        };
         each_value(value, &mut |cell| {
-            column.values.push(match cell {
-                Cell::Text(text) => Stored::Text(self.intern(text)),
+            self.values.push(match cell {
+                Cell::Text(text) => Stored::Text(intern(text)),
                 Cell::Number(number) => Stored::Number(number),
                 Cell::Flag(flag) => Stored::Flag(flag),
                 Cell::Date(at) => Stored::Date(at),
@@ -195,16 +198,6 @@ impl Fields {
         });
     }
 
-    fn intern(&mut self, text: &str) -> u32 {
-        let at = match self.texts.get_index_of(text) {
-            Some(at) => at,
-            None => self.texts.insert_full(text.into()).0,
-        };
-        number(at)
-    }
-}
-
-impl Column {
     /// The row of a post: at its own number where every post has the field.
     fn row(&self, post: PostId, posts: usize) -> Option<usize> {
         if self.rows.len() == posts {
@@ -267,10 +260,6 @@ impl Texts {
         let (start, end) = self.places[id.0 as usize]?;
         Some(&self.all[start as usize..end as usize])
     }
-}
-
-fn number(count: usize) -> u32 {
-    u32::try_from(count).unwrap_or(u32::MAX)
 }
 
 /// The single values of a value that are not missing, those of lists one by one.

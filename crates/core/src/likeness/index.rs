@@ -6,6 +6,7 @@ use rayon::prelude::*;
 
 use super::{Aspect, Ninths, WHOLE, Weighed, Weighing};
 use crate::catalogue::{Catalogue, PostId};
+use crate::id::number;
 use crate::words::Counts;
 
 /// What makes two posts alike in one aspect.
@@ -123,18 +124,18 @@ impl Index {
         }
     }
 
-    /// As [`Self::likeness`], of a post that is laid out; at least the sum without the aspects
-    /// that `left_out` names.
+    /// As [`Self::likeness`], of a post that is laid out; without texts at most that, and 0 where
+    /// a text that is required shares nothing.
     pub(super) fn likeness_laid(
         &self,
         this: PostId,
         laid: &Laid,
         other: PostId,
-        left_out: impl Fn(Aspect) -> bool,
+        with_texts: bool,
     ) -> Ninths {
         let mut sum = 0.0;
         for (space, components) in self.spaces.iter().zip(&laid.components) {
-            if left_out(space.weighed.aspect) && !space.weighed.required {
+            if !with_texts && space.weighed.aspect == Aspect::Body && !space.weighed.required {
                 continue;
             }
             let cosine = space.cosine_laid(this, components, other);
@@ -378,8 +379,4 @@ fn classes(spaces: &[Space], found: &[PostId]) -> Vec<Vec<PostId>> {
         classes.entry(key).or_default().push(*id);
     }
     classes.into_values().collect()
-}
-
-fn number(count: usize) -> u32 {
-    u32::try_from(count).unwrap_or(u32::MAX)
 }

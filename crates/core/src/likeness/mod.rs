@@ -127,13 +127,6 @@ impl Weighing {
                 .collect(),
         }
     }
-
-    /// Whether words are looked at, which must be counted first.
-    #[must_use]
-    pub fn reads_words(&self) -> bool {
-        let words = |weighed: &Weighed| !matches!(weighed.aspect, Aspect::Terms(_));
-        self.aspects.iter().any(words)
-    }
 }
 
 fn aspect(name: &str, catalogue: &Catalogue) -> Option<Aspect> {

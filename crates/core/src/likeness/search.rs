@@ -12,6 +12,7 @@ use std::cell::RefCell;
 use super::index::{Index, Laid};
 use super::{Aspect, Ninths, WHOLE};
 use crate::catalogue::PostId;
+use crate::id::number;
 
 /// More than the error of a rough score: sums of at most some thousand single-precision products.
 const MARGIN: f64 = 1e-4;
@@ -118,7 +119,7 @@ impl Index {
             }
             walks.extend(known.unit(this).map(|(feature, component)| {
                 let list = known.lists.of(feature);
-                let length = u32::try_from(list.len()).unwrap_or(u32::MAX);
+                let length = number(list.len());
                 Walk {
                     list,
                     space,
@@ -236,12 +237,10 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         } else {
             self.without_texts(near)
         };
-        let mut count = 0;
-        let last = nearer.iter().find(|(_, class)| {
-            count += self.fitting(*class).take(self.wanted).count();
-            count >= self.wanted
-        });
-        let floor = last.map_or(floor, |(last, _)| last.max(floor));
+        let counted = nearer
+            .iter()
+            .map(|(score, class)| (*score, self.fitting(*class).take(self.wanted).count()));
+        let floor = last_of(counted, self.wanted).map_or(floor, |last| last.max(floor));
         nearer.truncate(nearer.partition_point(|(score, _)| score + part + 2.0 * MARGIN >= floor));
         let scores = &mut self.scores.texts;
         scores.resize(self.index.classes.len().max(scores.len()), 0.0);
@@ -278,11 +277,10 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
 
     /// The same with full scores but for the texts, the highest first.
     fn without_texts(&self, near: &[(f64, u32)]) -> Vec<(f64, u32)> {
-        let text = |aspect| aspect == Aspect::Body;
         let full = near.iter().map(|(_, class)| {
             let first = self.index.classes[*class as usize][0];
             let laid = &self.scores.laid;
-            let likeness = self.index.likeness_laid(self.this, laid, first, text);
+            let likeness = self.index.likeness_laid(self.this, laid, first, false);
             (f64::from(likeness) / f64::from(WHOLE), *class)
         });
         let mut full: Vec<(f64, u32)> = full.collect();
@@ -349,18 +347,13 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
                 let fitting = posts.iter().filter(|post| (self.fits)(**post));
                 let count = fitting.take(self.wanted).count();
                 if count > 0 {
-                    let text = |aspect| aspect == Aspect::Body;
-                    let likeness = self.index.likeness_laid(self.this, laid, posts[0], text);
+                    let likeness = self.index.likeness_laid(self.this, laid, posts[0], false);
                     found.push((likeness, count));
                 }
             }
             found.sort_unstable_by(|a, b| b.cmp(a));
-            let mut count = 0;
-            for (likeness, posts) in found {
-                count += posts;
-                if count >= self.wanted {
-                    return f64::from(likeness) / f64::from(WHOLE);
-                }
+            if let Some(last) = last_of(found.into_iter(), self.wanted) {
+                return f64::from(last) / f64::from(WHOLE);
             }
             if best.len() == met.len() {
                 return 0.0;
@@ -381,9 +374,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             }
             let posts = &self.index.classes[*class as usize];
             let laid = &self.scores.laid;
-            let likeness = self
-                .index
-                .likeness_laid(self.this, laid, posts[0], |_| false);
+            let likeness = self.index.likeness_laid(self.this, laid, posts[0], true);
             if likeness < last {
                 continue;
             }
@@ -393,13 +384,9 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             }
             let at = best.partition_point(|(known, ..)| *known >= likeness);
             best.insert(at, (likeness, *class, count));
-            let mut counted = 0;
-            let full = best.iter().find(|(_, _, count)| {
-                counted += count;
-                counted >= self.wanted
-            });
-            if let Some((likeness, ..)) = full {
-                last = *likeness;
+            let counted = best.iter().map(|(likeness, _, count)| (*likeness, *count));
+            if let Some(full) = last_of(counted, self.wanted) {
+                last = full;
                 best.truncate(best.partition_point(|(known, ..)| *known >= last));
             }
         }
@@ -421,6 +408,16 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let posts = self.index.classes[class as usize].iter().copied();
         posts.filter(|post| (self.fits)(*post))
     }
+}
+
+/// Of ranks with how many posts have them, the best first: that of the last of the wanted posts.
+fn last_of<T>(mut ranks: impl Iterator<Item = (T, usize)>, wanted: usize) -> Option<T> {
+    let mut counted = 0;
+    let last = ranks.find(|(_, posts)| {
+        counted += posts;
+        counted >= wanted
+    });
+    last.map(|(rank, _)| rank)
 }
 
 fn highest_first(near: &mut [(f64, u32)]) {

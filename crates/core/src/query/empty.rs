@@ -4,7 +4,7 @@ use super::ast::{Comparison, Condition, Statement, Test, Value};
 use super::resolve::resolve;
 use super::scope::Scope;
 use super::words::nearest_terms;
-use super::{Query, Written};
+use super::{Answer, Query, Written};
 use crate::catalogue::{Catalogue, Cell, PostId};
 use crate::diagnostic::{Code, Diagnostic};
 
@@ -33,14 +33,9 @@ impl Query<Written> {
     #[must_use]
     pub fn rejects(&self, scope: Scope<'_>, post: PostId) -> Option<String> {
         let statement = &self.0.statement;
-        let finds = |condition: Option<Condition>| {
-            let alone = Statement {
-                from: statement.from.clone(),
-                condition,
-                ..Statement::default()
-            };
-            let query = resolve(&alone, &self.0.passage, scope).output?;
-            Some(query.run(scope.catalogue, None).posts.contains(&post))
+        let finds = |condition| {
+            let found = self.alone(condition, scope, None)?;
+            Some(found.posts.contains(&post))
         };
         if finds(None) == Some(false) {
             let set = &scope.catalogue.sets()[scope.catalogue.post(post).set];
@@ -50,38 +45,47 @@ impl Query<Written> {
                 from.join("`, `")
             ));
         }
-        let tests = match statement.condition.as_ref()? {
-            Condition::And(tests) => tests.as_slice(),
-            single => std::slice::from_ref(single),
-        };
-        let failed = tests
+        let failed = self
+            .tests()?
             .iter()
             .find(|test| finds(Some((*test).clone())) == Some(false))?;
         Some(format!("`{failed}` does not hold for it"))
     }
 
     fn what_is_left(&self, scope: Scope<'_>, this: Option<PostId>) -> Option<Left<'_>> {
-        let statement = &self.0.statement;
-        let tests = match statement.condition.as_ref()? {
-            Condition::And(tests) => tests.as_slice(),
-            single => std::slice::from_ref(single),
-        };
-        let left = |condition: Option<Condition>| {
-            let alone = Statement {
-                from: statement.from.clone(),
-                condition,
-                ..Statement::default()
-            };
-            let query = resolve(&alone, &self.0.passage, scope).output?;
-            Some(query.run(scope.catalogue, this))
-        };
-        let counted = tests
+        let left = |condition| self.alone(condition, scope, this);
+        let counted = self
+            .tests()?
             .iter()
             .map(|test| Some((test, left(Some(test.clone()))?.total)));
         Some(Left {
             tests: counted.collect::<Option<_>>()?,
             of: left(None)?.posts,
         })
+    }
+
+    /// The tests that must all hold.
+    fn tests(&self) -> Option<&[Condition]> {
+        Some(match self.0.statement.condition.as_ref()? {
+            Condition::And(tests) => tests,
+            single => std::slice::from_ref(single),
+        })
+    }
+
+    /// What a condition by itself leaves of its sources' posts.
+    fn alone(
+        &self,
+        condition: Option<Condition>,
+        scope: Scope<'_>,
+        this: Option<PostId>,
+    ) -> Option<Answer> {
+        let alone = Statement {
+            from: self.0.statement.from.clone(),
+            condition,
+            ..Statement::default()
+        };
+        let query = resolve(&alone, &self.0.passage, scope).output?;
+        Some(query.run(scope.catalogue, this))
     }
 
     fn say(&self, left: &Left<'_>, catalogue: &Catalogue) -> Diagnostic {

@@ -223,6 +223,14 @@ impl Resolver<'_> {
         }
     }
 
+    /// A field that stands where a value is expected.
+    fn as_value(&mut self, value: &At<Value>) -> Option<(Side, Vec<Kind>)> {
+        self.in_value = true;
+        let found = self.left(value);
+        self.in_value = false;
+        found
+    }
+
     fn right(
         &mut self,
         left: &At<Value>,
@@ -232,10 +240,7 @@ impl Resolver<'_> {
     ) -> Option<Side> {
         match &value.node {
             Value::Field(_) | Value::This(_) => {
-                self.in_value = true;
-                let found = self.left(value);
-                self.in_value = false;
-                let (right, right_kinds) = found?;
+                let (right, right_kinds) = self.as_value(value)?;
                 let texts = |kinds: &[Kind]| {
                     kinds
                         .iter()

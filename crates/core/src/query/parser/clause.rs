@@ -87,23 +87,30 @@ impl Parser {
     pub(super) fn sources(&mut self) -> Read<Vec<At<String>>> {
         let mut sources = Vec::new();
         loop {
-            let token = self.take();
-            let name = match token.kind {
-                TokenKind::Word(ref word) if !is_keyword(word) => word.clone(),
-                TokenKind::Name(ref name) => name.clone(),
-                _ => {
-                    self.at -= 1;
-                    let fault = self.expected("the name of a content set or query after `from`");
-                    return Err(fault.help(
-                        "write `from posts`, or leave `from` out for the posts of all content sets",
-                    ));
-                }
+            let Some(name) = self.name() else {
+                let fault = self.expected("the name of a content set or query after `from`");
+                return Err(fault.help(
+                    "write `from posts`, or leave `from` out for the posts of all content sets",
+                ));
             };
-            sources.push(At::new(name, token.span));
+            sources.push(name);
             if !self.eat_sign(",") {
                 return Ok(sources);
             }
         }
+    }
+
+    /// The name that follows, bare or in backquotes; nothing is taken where there is none.
+    fn name(&mut self) -> Option<At<String>> {
+        let token = self.peek();
+        let name = match &token.kind {
+            TokenKind::Word(word) if !is_keyword(word) => word,
+            TokenKind::Name(name) => name,
+            _ => return None,
+        };
+        let name = At::new(name.clone(), token.span);
+        self.take();
+        Some(name)
     }
 
     pub(super) fn keys(&mut self) -> Read<Vec<At<Key>>> {
@@ -134,16 +141,9 @@ impl Parser {
                 Span::new(start, self.last_end()),
             ));
         }
-        let token = self.take();
-        let name = match token.kind {
-            TokenKind::Word(ref word) if !is_keyword(word) => word.clone(),
-            TokenKind::Name(ref name) => name.clone(),
-            _ => {
-                self.at -= 1;
-                return Err(self.no_key());
-            }
+        let Some(At { node: name, span }) = self.name() else {
+            return Err(self.no_key());
         };
-        let span = Span::new(start, self.last_end());
         if self.eat_word("descending") || self.eat_word("ascending") {
             let span = self.tokens[self.at - 1].span;
             return Err(fault(span, "the direction is `asc` or `desc`")

@@ -59,10 +59,7 @@ impl Resolver<'_> {
                 _ => None,
             },
             Value::Field(_) | Value::This(_) if search != Search::Matches => {
-                self.in_value = true;
-                let found = self.left(text);
-                self.in_value = false;
-                let (right, _) = found?;
+                let (right, _) = self.as_value(text)?;
                 return match right {
                     Side::This(field) => {
                         Some(Check::Search(side, polarity, Needle::Of(search, field)))
