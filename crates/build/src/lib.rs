@@ -2,6 +2,7 @@
 //! here, and nothing that touches a terminal.
 
 pub mod explain;
+pub mod feeds;
 pub mod markdown;
 pub mod output;
 pub mod plan;
@@ -236,7 +237,10 @@ impl Build<'_> {
     ) {
         let old = output.manifest();
         let outcomes = self.stage_all(renderer, &shared.plan, output, old.as_ref());
-        let mut manifest = Manifest::default();
+        let mut manifest = Manifest {
+            published: feeds::published(&shared.site, &shared.plan, old.as_ref(), self.faults),
+            ..Manifest::default()
+        };
         let mut staged: Vec<&Planned> = Vec::new();
         let mut broken = Faults::new();
         for (planned, outcome) in shared.plan.outputs.iter().zip(outcomes) {

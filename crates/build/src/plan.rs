@@ -1,27 +1,32 @@
 //! What a build makes: every output with its address, decided before anything is rendered.
 
+mod feeds;
+
 use std::collections::{BTreeMap, BTreeSet};
 use std::num::NonZeroUsize;
 
 use tabulae_core::archive::{Laid, lay_out};
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
-use tabulae_core::feed::{Document, Entry, Person};
+use tabulae_core::diagnostic::Faults;
 use tabulae_core::pager::Pager;
-use tabulae_core::query::Query;
+use tabulae_core::query::{Query, Written};
 use tabulae_core::route::{Link, Maker, Outputs, decode};
-use tabulae_core::settings::{FeedContent, FeedFormat};
+use tabulae_core::settings::{FeedFormat, Settings};
 use tabulae_core::source::{Passage, Place};
 use tabulae_core::term::TermId;
 
+use crate::feeds::FeedPlan;
 use crate::site::Site;
-use crate::template::escape;
 
 /// The name of the theme's style sheet; a file of this name in `assets/` takes its place.
 pub const STYLE: &str = "tabulae.css";
 
 /// The name of the theme's script; a file of this name in `assets/` takes its place.
 pub const SCRIPT: &str = "tabulae.js";
+
+/// The name of the style sheet by which browsers show feeds; a file of this name in `assets/`
+/// takes its place.
+pub const FEED_STYLE: &str = "tabulae-feeds.css";
 
 /// The address of the search page.
 pub const SEARCH: &str = "/search/";
@@ -65,6 +70,10 @@ pub enum What {
     Style,
     /// The theme's script.
     Script,
+    /// The style sheet of feeds.
+    FeedStyle,
+    /// The page that lists the feeds.
+    Feeds,
     /// The titles of a list that has several pages, for the script.
     Titles {
         /// The archive's number.
@@ -82,27 +91,6 @@ pub enum What {
     SitemapIndex(usize),
 }
 
-/// A feed that is made.
-#[derive(Debug, Clone)]
-pub struct FeedPlan {
-    /// The title.
-    pub title: String,
-    /// The address.
-    pub link: Link,
-    /// The page that it belongs to.
-    pub home: Link,
-    /// The format.
-    pub format: FeedFormat,
-    /// Summary or whole text.
-    pub content: FeedContent,
-    /// Minutes (RSS only).
-    pub ttl: Option<usize>,
-    /// The posts, in order.
-    pub posts: Vec<PostId>,
-    /// The archive and list that it belongs to.
-    pub of: Option<(usize, usize)>,
-}
-
 /// Everything that a build makes.
 #[derive(Debug, Default)]
 pub struct Plan {
@@ -114,8 +102,12 @@ pub struct Plan {
     pub overviews: Vec<Option<Link>>,
     /// The feeds.
     pub feeds: Vec<FeedPlan>,
-    /// The numbers of the feeds of each list, by archive and list.
-    pub feeds_of: BTreeMap<(usize, usize), Vec<usize>>,
+    /// The numbers of the feeds by the page that they belong to, its plain address.
+    pub feeds_of: BTreeMap<String, Vec<usize>>,
+    /// The page that lists the feeds, where Tabulae makes it.
+    pub feeds_page: Option<Link>,
+    /// The style sheet of feeds, where there is any that needs it.
+    pub feed_style: Option<Link>,
     /// The page of each term, by term field and term.
     pub term_pages: BTreeMap<(usize, TermId), Link>,
 }
@@ -137,9 +129,29 @@ pub fn plan(site: &Site, faults: &mut Faults) -> Plan {
     planner.search();
     planner.assets();
     planner.redirects();
+    planner.feeds_page();
+    planner.check_feed_pages();
     planner.sitemap();
     planner.outputs.check_folders(planner.faults);
     planner.plan
+}
+
+impl Plan {
+    /// The overview of the terms of a field: that of the first archive that is split by it.
+    #[must_use]
+    pub fn overview_of(&self, field: &str, settings: &Settings) -> Option<&Link> {
+        let archives = settings.archives.iter().zip(&self.overviews);
+        let mut of_field = archives.filter(|(archive, _)| {
+            archive.by.as_ref().is_some_and(|by| {
+                let field = settings
+                    .term_fields
+                    .iter()
+                    .find(|known| known.name == field);
+                field.is_some_and(|field| field.is(&by.node))
+            })
+        });
+        of_field.find_map(|(_, overview)| overview.as_ref())
+    }
 }
 
 struct Planner<'a> {
@@ -216,14 +228,17 @@ impl Planner<'_> {
     /// The posts that a query gives where no post's page is being made.
     fn run(&mut self, query: Option<&Passage>) -> Vec<PostId> {
         let empty = Passage::command_line("");
-        let scope = self.site.scope();
-        let answer = match Query::parse(query.unwrap_or(&empty)) {
-            Ok(query) => query.answer(scope).into_output(self.faults),
+        match Query::parse(query.unwrap_or(&empty)) {
+            Ok(query) => self.answer(&query),
             Err(fault) => {
                 self.faults.push(*fault);
-                None
+                Vec::new()
             }
-        };
+        }
+    }
+
+    fn answer(&mut self, query: &Query<Written>) -> Vec<PostId> {
+        let answer = query.answer(self.site.scope()).into_output(self.faults);
         answer.unwrap_or_default().posts
     }
 
@@ -293,100 +308,6 @@ impl Planner<'_> {
         }
     }
 
-    fn archive_feed(&mut self, at: usize, number: usize, laid: &Laid, format: FeedFormat) {
-        let site = self.site;
-        let archive = &site.settings.archives[at];
-        let group = &laid.groups[number];
-        let title = match (&group.term, group.link.plain.as_str()) {
-            (None, "/") => site.settings.site.title.clone(),
-            _ => format!("{}: {}", site.settings.site.title, group.title),
-        };
-        let mut posts = group.posts.clone();
-        posts.retain(|post| self.is_datable(*post));
-        posts.truncate(archive.feed_limit);
-        let feed = FeedPlan {
-            title,
-            link: group.link.below(format.file_name()),
-            home: group.link.clone(),
-            format,
-            content: archive.feed_content,
-            ttl: None,
-            posts,
-            of: Some((at, number)),
-        };
-        let maker = || Maker {
-            what: format!("a feed of the archive `{}`", archive.name),
-            place: site.settings.source.place(archive.place),
-        };
-        self.add_feed(feed, maker);
-    }
-
-    fn add_feed(&mut self, feed: FeedPlan, maker: impl FnOnce() -> Maker) {
-        let what = What::Feed(self.plan.feeds.len());
-        self.add(feed.link.clone(), what, maker);
-        if let Some(list) = feed.of {
-            let number = self.plan.feeds.len();
-            self.plan.feeds_of.entry(list).or_default().push(number);
-        }
-        self.plan.feeds.push(feed);
-    }
-
-    /// Whether a post can stand in a feed; one without any date is left out with a warning.
-    fn is_datable(&mut self, id: PostId) -> bool {
-        let post = self.site.catalogue.post(id);
-        if post.updated.is_some() {
-            return true;
-        }
-        if !post.draft && self.undated.insert(id) {
-            self.faults.push(
-                Diagnostic::warning(
-                    Code::FeedUndated,
-                    Place::top_of(&post.path),
-                    "this post has no date and is left out of feeds",
-                )
-                .help(
-                    "write `updated: 2026-03-14`, or keep its content set out of the feed's query",
-                ),
-            );
-        }
-        false
-    }
-
-    fn feeds(&mut self) {
-        let site = self.site;
-        for feed in &site.settings.feeds {
-            let mut posts = self.run(feed.query.as_ref());
-            let limited = feed.query.as_ref().is_some_and(|query| {
-                Query::parse(query).is_ok_and(|query| query.statement().limit.is_some())
-            });
-            posts.retain(|post| self.is_datable(*post));
-            if !limited {
-                posts.truncate(20);
-            }
-            let planned = FeedPlan {
-                title: feed.title.clone().unwrap_or_else(|| {
-                    format!(
-                        "{}: {}",
-                        site.settings.site.title,
-                        tabulae_core::post::title_of_name(&feed.name)
-                    )
-                }),
-                link: Link::new(decode(&feed.link)),
-                home: Link::new("/"),
-                format: feed.format,
-                content: feed.content,
-                ttl: feed.ttl,
-                posts,
-                of: None,
-            };
-            let maker = || Maker {
-                what: format!("the feed `{}`", feed.name),
-                place: site.settings.source.place(feed.place),
-            };
-            self.add_feed(planned, maker);
-        }
-    }
-
     fn search(&mut self) {
         let site = self.site;
         if !site.settings.site.search {
@@ -412,7 +333,20 @@ impl Planner<'_> {
             let what = What::Copy(source.clone());
             self.add(Link::new(format!("/{name}")), what, maker);
         }
-        for (name, what) in [(STYLE, What::Style), (SCRIPT, What::Script)] {
+        let has_xml = self
+            .plan
+            .feeds
+            .iter()
+            .any(|feed| feed.format != FeedFormat::Json);
+        if has_xml {
+            self.plan.feed_style = Some(Link::new(format!("/{FEED_STYLE}")));
+        }
+        let own = [
+            (STYLE, What::Style, true),
+            (SCRIPT, What::Script, true),
+            (FEED_STYLE, What::FeedStyle, has_xml),
+        ];
+        for (name, what, _) in own.into_iter().filter(|(.., needed)| *needed) {
             if site.assets.iter().any(|asset| asset == name) {
                 continue;
             }
@@ -464,6 +398,7 @@ impl Planner<'_> {
                     | What::List { .. }
                     | What::Overview(_)
                     | What::Search
+                    | What::Feeds
             )
         });
         let pages = pages.filter(|output| match output.what {
@@ -519,129 +454,3 @@ pub fn titles(list: &Link) -> Link {
 
 /// How many addresses one sitemap may hold (sitemaps.org).
 const SITEMAP_PART: usize = 50_000;
-
-impl FeedPlan {
-    /// The feed's document.
-    #[must_use]
-    pub fn document(&self, site: &Site) -> Document {
-        let settings = &site.settings.site;
-        let author = settings.author.clone().unwrap_or_default();
-        Document {
-            title: self.title.clone(),
-            about: settings.about.clone(),
-            address: site.absolute(&self.link),
-            home: site.absolute(&self.home),
-            language: settings.language.clone(),
-            author: Person {
-                name: author.name.unwrap_or_else(|| settings.title.clone()),
-                email: author.email,
-                link: author.link,
-            },
-            ttl: self.ttl,
-            entries: self
-                .posts
-                .iter()
-                .filter_map(|post| self.entry(*post, site))
-                .collect(),
-        }
-    }
-
-    fn entry(&self, id: PostId, site: &Site) -> Option<Entry> {
-        let post = site.catalogue.post(id);
-        let owner = site.owner(id);
-        let link = site.absolute(site.catalogue.link(id));
-        let mut authors = Vec::new();
-        let mut categories = Vec::new();
-        for (number, table) in site.catalogue.term_tables().iter().enumerate() {
-            let names = site
-                .catalogue
-                .terms_of(id, number)
-                .iter()
-                .map(|term| table.term(*term).name.clone());
-            if table.field.name == "author" {
-                authors.extend(names)
-            } else {
-                categories.extend(names)
-            }
-        }
-        categories.sort();
-        categories.dedup();
-        let image = post.image.as_deref().or(settings_image(site));
-        Some(Entry {
-            id: feed_id(id, site).unwrap_or_else(|| link.clone()),
-            link,
-            title: post.title.to_string(),
-            published: post.date,
-            updated: post.updated?,
-            authors,
-            categories,
-            summary: post.summary.as_deref().map(str::to_owned),
-            content: (self.content == FeedContent::Full).then(|| {
-                let mut html = if post.links || post.html.contains("href=\"#") {
-                    site.absolute_html(owner, &post.html)
-                } else {
-                    post.html.clone()
-                };
-                html.push_str(&related(id, site));
-                html
-            }),
-            image: image.map(|image| {
-                site.absolute_address(owner, image)
-                    .unwrap_or_else(|| image.to_owned())
-            }),
-        })
-    }
-}
-
-/// The related posts as the end of a feed entry, where the settings ask for it.
-fn related(id: PostId, site: &Site) -> String {
-    let asked = site
-        .settings
-        .related
-        .as_ref()
-        .is_some_and(|related| related.feeds);
-    let list = site.related.as_ref().filter(|_| asked);
-    let posts = list.map_or_else(Vec::new, |list| list.of(&site.catalogue, id));
-    if posts.is_empty() {
-        return String::new();
-    }
-    let items = posts.into_iter().map(|id| {
-        let link = site.absolute(site.catalogue.link(id));
-        let title = &site.catalogue.post(id).title;
-        format!(
-            "<li><a href=\"{}\">{}</a></li>\n",
-            escape(&link),
-            escape(title)
-        )
-    });
-    let heading = escape(site.settings.words.get("related"));
-    format!(
-        "<h2>{heading}</h2>\n<ul>\n{}</ul>\n",
-        items.collect::<String>()
-    )
-}
-
-fn settings_image(site: &Site) -> Option<&str> {
-    site.settings.site.image.as_deref()
-}
-
-/// The id that a post gives itself, or the first address at which it stood; always absolute.
-fn feed_id(id: PostId, site: &Site) -> Option<String> {
-    let post = site.catalogue.post(id);
-    if let Some(own) = &post.id {
-        let is_uri = own.split_once(':').is_some_and(|(scheme, rest)| {
-            !rest.is_empty()
-                && scheme.starts_with(|c: char| c.is_ascii_alphabetic())
-                && scheme
-                    .chars()
-                    .all(|c| c.is_ascii_alphanumeric() || matches!(c, '+' | '-' | '.'))
-        });
-        if is_uri {
-            return Some(own.clone());
-        }
-        let below = own.trim_start_matches('/');
-        return Some(site.absolute(&Link::new(format!("/{}", decode(below)))));
-    }
-    let old = post.moved_from.first()?;
-    Some(site.absolute(&Link::new(decode(&old.node))))
-}

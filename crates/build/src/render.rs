@@ -15,9 +15,12 @@ use tabulae_core::search::Rows;
 use tabulae_core::settings::{Archive, Show};
 use tabulae_core::term::TermId;
 
+use crate::feeds::FeedPlan;
 use crate::plan::{Planned, SEARCH, What, has_titles, titles};
 use crate::sources::Sources;
-use crate::template::{PostObject, STYLE, Shared, diagnose, escape, post_list, script, with_this};
+use crate::template::{
+    FEED_STYLE, PostObject, STYLE, Shared, diagnose, escape, post_list, script, with_this,
+};
 
 /// Renders outputs; what all pages share is made once.
 #[derive(Debug)]
@@ -75,11 +78,10 @@ impl<'a> Renderer<'a> {
             } => self.list(*archive, *group, *pager),
             What::Overview(archive) => self.overview(*archive, &output.link),
             What::Feed(at) => {
-                let feed = &self.shared.plan.feeds[*at];
-                Ok(feed
-                    .document(&self.shared.site)
-                    .write(feed.format)
-                    .into_bytes())
+                let Shared { site, plan, .. } = &*self.shared;
+                let feed = &plan.feeds[*at];
+                let document = feed.document(site, plan, self.sources);
+                Ok(document.write(feed.format).into_bytes())
             }
             What::Copy(source) => self
                 .sources
@@ -88,6 +90,8 @@ impl<'a> Renderer<'a> {
             What::Redirect(to) => Ok(self.redirect(to).into_bytes()),
             What::Style => Ok(STYLE.as_bytes().to_vec()),
             What::Script => Ok(script().into_bytes()),
+            What::FeedStyle => Ok(self.feed_style().into_bytes()),
+            What::Feeds => self.feeds(&output.link),
             What::Titles { archive, group } => {
                 let group = &self.shared.plan.archives[*archive].groups[*group];
                 Ok(self.rows(|rows| rows.titles(&group.posts)).into_bytes())
@@ -140,8 +144,8 @@ impl<'a> Renderer<'a> {
             link => self.shared.post_links[id.0 as usize].clone(),
             canonical => site.absolute(link),
             description => post.summary.clone(),
-            feeds => self.site.get_attr("feeds").unwrap_or_default(),
-            own_feeds => none_of_them(),
+            feeds => self.feeds_of(link),
+            own_feeds => self.own_feeds(link),
             menu => (),
             kind => "post",
             newer => (),
@@ -184,8 +188,8 @@ impl<'a> Renderer<'a> {
                 link => site.href(&page.link),
                 canonical => site.absolute(&page.link),
                 description => page.post.summary.clone(),
-                feeds => self.site.get_attr("feeds").unwrap_or_default(),
-                own_feeds => none_of_them(),
+                feeds => self.feeds_of(&page.link),
+                own_feeds => self.own_feeds(&page.link),
                 menu => self.menu(&page.link),
                 kind => "page",
                 newer => (),
@@ -217,7 +221,6 @@ impl<'a> Renderer<'a> {
                 site.settings.words.get("page")
             ),
         };
-        let feeds = self.feeds_of(at, number);
         let numbers: Vec<Value> = pager
             .numbers()
             .into_iter()
@@ -236,8 +239,8 @@ impl<'a> Renderer<'a> {
                 link => site.href(&here),
                 canonical => site.absolute(&here),
                 description => site.settings.site.about.clone(),
-                feeds,
-                own_feeds => self.own_feeds(at, number),
+                feeds => self.feeds_of(&group.link),
+                own_feeds => self.own_feeds(&group.link),
                 menu => self.menu(&here),
                 kind => "list",
                 newer => pager.newer().map(link),
@@ -294,8 +297,8 @@ impl<'a> Renderer<'a> {
             link => site.href(link),
             canonical => site.absolute(link),
             description => site.settings.site.about.clone(),
-            feeds => self.site.get_attr("feeds").unwrap_or_default(),
-            own_feeds => none_of_them(),
+            feeds => self.feeds_of(link),
+            own_feeds => self.own_feeds(link),
             menu => self.menu(link),
             kind,
             newer => (),
@@ -313,38 +316,69 @@ impl<'a> Renderer<'a> {
         }
     }
 
-    /// The feeds of a list.
-    fn list_feeds(&self, archive: usize, group: usize) -> Vec<Value> {
-        let plan = &self.shared.plan;
-        let numbers = plan.feeds_of.get(&(archive, group)).into_iter().flatten();
-        numbers
-            .map(|at| crate::template::feed_value(&self.shared, &plan.feeds[*at]))
+    /// The feeds that belong to a page and are not the site's.
+    fn own_feeds(&self, page: &Link) -> Value {
+        let Shared { site, plan, .. } = &*self.shared;
+        let numbers = plan.feeds_of.get(&page.plain).into_iter().flatten();
+        let feeds = numbers.map(|at| &plan.feeds[*at]);
+        feeds
+            .filter(|feed| !feed.is_of_the_site(site))
+            .map(|feed| crate::template::feed_value(&self.shared, feed))
             .collect()
     }
 
-    /// The feeds of a list that are not the site's.
-    fn own_feeds(&self, archive: usize, group: usize) -> Value {
-        if self.shared.site.settings.archives[archive].by.is_none() {
-            return none_of_them();
+    /// The feeds that belong to a page, and then those of the site.
+    fn feeds_of(&self, page: &Link) -> Value {
+        let site = self.site.get_attr("feeds").unwrap_or_default();
+        if !self.shared.plan.feeds_of.contains_key(&page.plain) {
+            return site;
         }
-        Value::from(self.list_feeds(archive, group))
+        let lists = [self.own_feeds(page), site];
+        let feeds = lists.iter().filter_map(|feeds| feeds.try_iter().ok());
+        feeds.flatten().collect()
     }
 
-    /// The feeds of a list, and then those of the site, each once.
-    fn feeds_of(&self, archive: usize, group: usize) -> Value {
-        let mut feeds = self.list_feeds(archive, group);
-        if let Ok(site) = self
-            .site
-            .get_attr("feeds")
-            .and_then(|feeds| feeds.try_iter())
-        {
-            for feed in site {
-                if !feeds.contains(&feed) {
-                    feeds.push(feed);
-                }
-            }
+    /// The page that lists the feeds for people: by archive, and within it by page.
+    fn feeds(&self, link: &Link) -> Rendered {
+        let Shared { site, plan, .. } = &*self.shared;
+        let mut sections: IndexMap<Option<usize>, IndexMap<&str, Vec<&FeedPlan>>> = IndexMap::new();
+        for feed in plan.feeds.iter().filter(|feed| feed.part.number == 1) {
+            let split = feed.of.filter(|_| !feed.is_of_the_site(site));
+            let rows = sections
+                .entry(split.map(|(archive, _)| archive))
+                .or_default();
+            rows.entry(&feed.title).or_default().push(feed);
         }
-        Value::from(feeds)
+        sections.sort_by(|a, _, b, _| a.cmp(b));
+        let row = |feeds: Vec<&FeedPlan>| {
+            let feeds: Value = feeds
+                .into_iter()
+                .map(|feed| crate::template::feed_value(&self.shared, feed))
+                .collect();
+            context! { label => feeds.get_item(&Value::from(0)).and_then(|feed| feed.get_attr("label")).unwrap_or_default(), feeds }
+        };
+        let sections = sections.into_iter().map(|(archive, rows)| {
+            context! {
+                title => archive.map(|at| plan.archives[at].title.as_str()),
+                rows => rows.into_values().map(row).collect::<Value>(),
+            }
+        });
+        let values = context! {
+            site => self.site.clone(),
+            page => self.page_value("feeds", site.settings.words.get("all_feeds"), link),
+            sections => sections.collect::<Value>(),
+        };
+        self.template("feeds.html", values)
+    }
+
+    /// The style sheet of feeds, with its sentence in the site's words.
+    fn feed_style(&self) -> String {
+        let sentence = self.shared.site.settings.words.get("feed_opened");
+        let quoted = sentence
+            .replace('\\', "\\\\")
+            .replace('"', "\\\"")
+            .replace('\n', " ");
+        FEED_STYLE.replace("OPENED", &quoted)
     }
 
     fn sections(&self, archive: &Archive, posts: &[PostId]) -> Value {
@@ -511,10 +545,12 @@ fn site_value(shared: &Arc<Shared>) -> Value {
     let settings = &site.settings.site;
     let base = &settings.address.path;
     let root = Link::new("/");
-    let whole = shared.plan.feeds.iter().filter(|feed| match feed.of {
-        None => true,
-        Some((archive, _)) => site.settings.archives[archive].by.is_none(),
-    });
+    let first_pages = shared
+        .plan
+        .feeds
+        .iter()
+        .filter(|feed| feed.part.number == 1);
+    let whole = first_pages.filter(|feed| feed.is_of_the_site(site));
     let image = settings.image.as_ref().map(|image| {
         if image.starts_with('/') {
             format!("{base}{image}")
@@ -536,6 +572,7 @@ fn site_value(shared: &Arc<Shared>) -> Value {
         words => Value::from_pairs(site.settings.words.0.iter().map(|(name, word)| (Value::from(name.as_str()), Value::from(word.as_str())))),
         style => site.href(&Link::new(format!("/{}", crate::plan::STYLE))),
         script => site.href(&Link::new(format!("/{}", crate::plan::SCRIPT))),
+        feeds_page => shared.plan.feeds_page.as_ref().map(|page| site.href(page)),
         search => settings.search.then(|| site.href(&Link::new(SEARCH))),
     }
 }

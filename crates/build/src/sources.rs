@@ -20,6 +20,12 @@ pub trait Sources: Sync + fmt::Debug {
     /// # Errors
     /// Where it is not there or cannot be read.
     fn read(&self, path: &str) -> io::Result<Vec<u8>>;
+
+    /// The length of a file in bytes.
+    ///
+    /// # Errors
+    /// Where it is not there or is no file.
+    fn size(&self, path: &str) -> io::Result<u64>;
 }
 
 /// A site's folder on disk.
@@ -89,6 +95,15 @@ impl Sources for Disk {
     fn read(&self, path: &str) -> io::Result<Vec<u8>> {
         std::fs::read(self.root.join(path))
     }
+
+    fn size(&self, path: &str) -> io::Result<u64> {
+        let found = std::fs::metadata(self.root.join(path))?;
+        if found.is_file() {
+            Ok(found.len())
+        } else {
+            Err(io::ErrorKind::IsADirectory.into())
+        }
+    }
 }
 
 /// A site in memory, for tests and tools.
@@ -125,6 +140,13 @@ impl Sources for Memory {
         self.files
             .get(path)
             .cloned()
+            .ok_or_else(|| io::ErrorKind::NotFound.into())
+    }
+
+    fn size(&self, path: &str) -> io::Result<u64> {
+        let found = self.files.get(path);
+        found
+            .map(|bytes| bytes.len() as u64)
             .ok_or_else(|| io::ErrorKind::NotFound.into())
     }
 }

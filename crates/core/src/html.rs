@@ -133,7 +133,7 @@ fn entity(text: &str) -> (Option<char>, usize) {
 }
 
 /// Attributes that hold one address.
-const ADDRESSES: [&str; 6] = ["href", "src", "poster", "data", "cite", "action"];
+pub(crate) const ADDRESSES: [&str; 6] = ["href", "src", "poster", "data", "cite", "action"];
 
 /// Rewrites each address in `html` by `change`, which returns `None` to leave one as it is.
 /// Also the addresses of `srcset`.
@@ -153,12 +153,12 @@ pub fn rewrite_links(html: &str, change: &mut dyn FnMut(&str) -> Option<String>)
                             .get_attribute(name)
                             .and_then(|old| (change.borrow_mut())(&unescape(&old)));
                         if let Some(new) = changed {
-                            el.set_attribute(name, &escape_ampersands(&new))?;
+                            el.set_attribute(name, &escape_attribute(&new))?;
                         }
                     }
                     if let Some(set) = el.get_attribute("srcset") {
                         let new = rewrite_srcset(&unescape(&set), &mut **change.borrow_mut());
-                        el.set_attribute("srcset", &escape_ampersands(&new))?;
+                        el.set_attribute("srcset", &escape_attribute(&new))?;
                     }
                     Ok(())
                 }
@@ -176,22 +176,38 @@ pub fn rewrite_links(html: &str, change: &mut dyn FnMut(&str) -> Option<String>)
     }
 }
 
-fn rewrite_srcset(set: &str, change: &mut dyn FnMut(&str) -> Option<String>) -> String {
-    let candidates = set.split(", ").map(|candidate| {
-        let candidate = candidate.trim();
-        let (address, size) = candidate.split_once(' ').unwrap_or((candidate, ""));
-        let address = change(address).unwrap_or_else(|| address.to_owned());
-        if size.is_empty() {
+/// The addresses of a `srcset` by `change`. One ends at white space, or at the commas at its end
+/// (HTML, "parsing a srcset attribute").
+pub(crate) fn rewrite_srcset(set: &str, change: &mut dyn FnMut(&str) -> Option<String>) -> String {
+    let mut rest = set;
+    let mut candidates = Vec::new();
+    loop {
+        rest = rest.trim_start_matches(|c: char| c.is_ascii_whitespace() || c == ',');
+        if rest.is_empty() {
+            return candidates.join(", ");
+        }
+        let end = rest.find(|c: char| c.is_ascii_whitespace());
+        let (address, after) = rest.split_at(end.unwrap_or(rest.len()));
+        let alone = address.trim_end_matches(',');
+        let size = if alone.len() < address.len() {
+            rest = after;
+            ""
+        } else {
+            let end = after.find(',').unwrap_or(after.len());
+            rest = &after[end..];
+            after[..end].trim()
+        };
+        let address = change(alone).unwrap_or_else(|| alone.to_owned());
+        candidates.push(if size.is_empty() {
             address
         } else {
-            format!("{address} {}", size.trim())
-        }
-    });
-    candidates.collect::<Vec<_>>().join(", ")
+            format!("{address} {size}")
+        });
+    }
 }
 
 /// An attribute's value with its entities resolved.
-fn unescape(value: &str) -> String {
+pub(crate) fn unescape(value: &str) -> String {
     if !value.contains('&') {
         return value.to_owned();
     }
@@ -207,7 +223,8 @@ fn unescape(value: &str) -> String {
     out
 }
 
-fn escape_ampersands(value: &str) -> String {
+/// A value as an attribute holds it, but for quotes, which the rewriter escapes.
+pub(crate) fn escape_attribute(value: &str) -> String {
     value.replace('&', "&amp;")
 }
 
@@ -246,6 +263,11 @@ mod tests {
         "<a href=\"/p/x?a=1&amp;b=2\">y</a>"
     )]
     #[case::srcset("<img srcset=\"a 1x, b 2x\">", "<img srcset=\"/p/a 1x, /p/b 2x\">")]
+    #[case::srcset_data(
+        "<img srcset=\"data:image/png;base64,AA 1x,b,c 2x\">",
+        "<img srcset=\"data:image/png;base64,AA 1x, /p/b,c 2x\">"
+    )]
+    #[case::srcset_lone("<img srcset=\"a, b 2x\">", "<img srcset=\"/p/a, /p/b 2x\">")]
     #[case::complete(
         "<a href=\"https://x.example/\">y</a>",
         "<a href=\"https://x.example/\">y</a>"

@@ -8,22 +8,38 @@ use std::collections::BTreeMap;
 pub struct Manifest {
     /// Path below `out/` to hash.
     pub files: BTreeMap<String, Option<u64>>,
+    /// By which ids readers of feeds know the posts, by the posts' paths.
+    pub published: BTreeMap<String, Published>,
 }
 
-const HEAD: &str = "tabulae manifest 1";
+/// The ids of a post in feeds.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Published {
+    /// What the post is known by when its file is renamed.
+    pub mark: u64,
+    /// Its ids, the latest last.
+    pub ids: Vec<String>,
+}
+
+const HEAD: &str = "tabulae manifest 2";
+
+/// What begins the line of a post's ids; the others begin with the hash of a file.
+const IDS: &str = "ids ";
 
 impl Manifest {
-    /// The manifest as text: a line that names the form, a line for each file, and a line with
-    /// a checksum of those above it.
+    /// The manifest as text: a line that names the form, a line for each file, one for each post
+    /// that was in a feed, and a line with a checksum of those above it.
     #[must_use]
     pub fn to_text(&self) -> String {
         let mut text = format!("{HEAD}\n");
         for (path, hash) in &self.files {
             let hash = hash.map_or_else(|| "-".repeat(16), |hash| format!("{hash:016x}"));
-            text.push_str(&format!(
-                "{hash} {}\n",
-                path.replace('\\', "\\\\").replace('\n', "\\n")
-            ));
+            text.push_str(&format!("{hash} {}\n", escape(path)));
+        }
+        for (path, Published { mark, ids }) in &self.published {
+            let ids: Vec<String> = ids.iter().map(|id| escape(id)).collect();
+            let (path, ids) = (escape(path), ids.join("\t"));
+            text.push_str(&format!("{IDS}{mark:016x} {path}\t{ids}\n"));
         }
         text.push_str(&format!("{:016x} end\n", checksum(text.as_bytes())));
         text
@@ -42,14 +58,46 @@ impl Manifest {
         if lines.next()? != HEAD {
             return None;
         }
-        let mut files = BTreeMap::new();
+        let mut manifest = Self::default();
         for line in lines {
+            if let Some(rest) = line.strip_prefix(IDS) {
+                let (mark, rest) = rest.split_once(' ')?;
+                let mark = u64::from_str_radix(mark, 16).ok()?;
+                let mut texts = rest.split('\t').map(unescape);
+                let path = texts.next()?;
+                let ids = texts.collect();
+                manifest.published.insert(path, Published { mark, ids });
+                continue;
+            }
             let (hash, path) = line.split_once(' ')?;
             let hash = u64::from_str_radix(hash, 16).ok();
-            files.insert(path.replace("\\n", "\n").replace("\\\\", "\\"), hash);
+            manifest.files.insert(unescape(path), hash);
         }
-        Some(Self { files })
+        Some(manifest)
     }
+}
+
+/// A text that holds neither a line's end nor a tab.
+fn escape(text: &str) -> String {
+    text.replace('\\', "\\\\")
+        .replace('\n', "\\n")
+        .replace('\t', "\\t")
+}
+
+fn unescape(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    let mut rest = text.chars();
+    while let Some(c) = rest.next() {
+        out.extend(match c {
+            '\\' => rest.next().map(|c| match c {
+                'n' => '\n',
+                't' => '\t',
+                c => c,
+            }),
+            c => Some(c),
+        });
+    }
+    out
 }
 
 /// The hash of an output's bytes.
@@ -65,8 +113,15 @@ mod tests {
 
     fn sample() -> Manifest {
         let files = [("a/index.html", Some(7)), ("b c.xml", None)];
+        let odd = "posts/a\tb\\n\nc.md".to_owned();
+        let ids = ["https://x.example/a/", "tag:x.example,2026:\\t"];
+        let published = Published {
+            mark: 7,
+            ids: ids.map(str::to_owned).into(),
+        };
         Manifest {
             files: files.map(|(path, hash)| (path.to_owned(), hash)).into(),
+            published: [(odd, published)].into(),
         }
     }
 
@@ -79,7 +134,7 @@ mod tests {
     #[case::empty(|_: &str| String::new())]
     #[case::cut(|text: &str| text[..text.len() / 2].to_owned())]
     #[case::changed(|text: &str| text.replace("b c", "b d"))]
-    #[case::other_version(|text: &str| text.replace("manifest 1", "manifest 2"))]
+    #[case::other_version(|text: &str| text.replace("manifest 2", "manifest 1"))]
     fn a_damaged_manifest_is_none(#[case] damage: fn(&str) -> String) {
         assert_eq!(Manifest::from_text(&damage(&sample().to_text())), None);
     }

@@ -8,7 +8,7 @@ use std::fmt;
 use std::io;
 
 pub use self::disk::Disk;
-pub use self::manifest::{Manifest, checksum};
+pub use self::manifest::{Manifest, Published, checksum};
 pub use self::memory::Memory;
 
 /// The files of `out/`. Paths are below it and hold `/` on every system.

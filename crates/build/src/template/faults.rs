@@ -223,9 +223,21 @@ fn undefined(expression: &str, detail: &str, place: Place, shared: &Shared) -> D
 }
 
 /// What `site` has.
-pub(super) const SITE: [&str; 11] = [
-    "title", "address", "link", "language", "about", "author", "image", "feeds", "lists", "words",
+pub(super) const SITE: [&str; 14] = [
+    "title",
+    "address",
+    "link",
+    "language",
+    "about",
+    "author",
+    "image",
+    "feeds",
+    "feeds_page",
+    "lists",
+    "words",
     "style",
+    "script",
+    "search",
 ];
 /// What `page` has.
 pub(super) const PAGE: [&str; 11] = [

@@ -298,15 +298,17 @@ fn feed_list(shared: &Shared) -> Value {
         .plan
         .feeds
         .iter()
+        .filter(|feed| feed.part.number == 1)
         .map(|feed| feed_value(shared, feed))
         .collect()
 }
 
-pub(crate) fn feed_value(shared: &Shared, feed: &crate::plan::FeedPlan) -> Value {
+pub(crate) fn feed_value(shared: &Shared, feed: &crate::feeds::FeedPlan) -> Value {
     minijinja::context! {
         title => feed.title.as_str(),
         label => feed.title.strip_prefix(&format!("{}: ", shared.site.settings.site.title)).unwrap_or(&feed.title),
         link => shared.site.href(&feed.link),
+        page => shared.site.href(&feed.home),
         type => feed.format.media_type(),
         format => feed.format.name(),
     }

@@ -24,12 +24,13 @@ pub(crate) use self::functions::feed_value;
 pub use self::objects::{PostList, PostObject, TermObject, date_value, post_list};
 
 /// The built-in templates by name.
-pub const BUILT_IN: [(&str, &str); 15] = [
+pub const BUILT_IN: [(&str, &str); 16] = [
     ("base.html", include_str!("../theme/base.html")),
     ("post.html", include_str!("../theme/post.html")),
     ("page.html", include_str!("../theme/page.html")),
     ("archive.html", include_str!("../theme/archive.html")),
     ("overview.html", include_str!("../theme/overview.html")),
+    ("feeds.html", include_str!("../theme/feeds.html")),
     ("search.html", include_str!("../theme/search.html")),
     (
         "parts/related.html",
@@ -59,6 +60,9 @@ pub const BUILT_IN: [(&str, &str); 15] = [
 
 /// The theme's style sheet.
 pub const STYLE: &str = include_str!("../theme/tabulae.css");
+
+/// The style sheet by which browsers show feeds; `OPENED` in it is the sentence above.
+pub const FEED_STYLE: &str = include_str!("../theme/tabulae-feeds.css");
 
 /// The theme's script.
 const SCRIPT: &str = include_str!("../theme/tabulae.js");

@@ -1,9 +1,12 @@
-//! Atom 1.0 (RFC 4287).
+//! Atom 1.0 (RFC 4287), paged by RFC 5005.
 
-use super::{Document, Entry, Person, Xml};
+use super::xml::Xml;
+use super::{Document, Entry, Person};
+
+const TYPE: &str = "application/atom+xml";
 
 pub(super) fn write(document: &Document) -> String {
-    let mut xml = Xml::new();
+    let mut xml = Xml::new(document.style.as_deref());
     xml.open(
         "feed",
         &[
@@ -11,30 +14,18 @@ pub(super) fn write(document: &Document) -> String {
             ("xml:lang", &document.language),
         ],
     );
-    xml.text("id", &[], &document.address);
+    xml.text("id", &[], &document.id);
     xml.text("title", &[], &document.title);
-    if let Some(about) = &document.about {
-        xml.text("subtitle", &[], about);
-    }
+    xml.text_if("subtitle", document.about.as_deref());
     xml.text("updated", &[], &document.updated().rfc3339());
-    xml.empty(
-        "link",
-        &[
-            ("rel", "self"),
-            ("type", "application/atom+xml"),
-            ("href", &document.address),
-        ],
-    );
-    xml.empty(
-        "link",
-        &[
-            ("rel", "alternate"),
-            ("type", "text/html"),
-            ("href", &document.home),
-        ],
-    );
+    link(&mut xml, "alternate", Some("text/html"), &document.home);
+    for (rel, address) in document.links() {
+        link(&mut xml, rel, (rel != "hub").then_some(TYPE), address);
+    }
     person(&mut xml, &document.author);
-    xml.text("generator", &[], "Tabulae");
+    xml.text_if("rights", document.rights.as_deref());
+    xml.text_if("logo", document.image.as_ref().map(|image| &*image.address));
+    xml.text("generator", &[], super::GENERATOR);
     for each in &document.entries {
         entry(&mut xml, each);
     }
@@ -42,15 +33,18 @@ pub(super) fn write(document: &Document) -> String {
     xml.finish()
 }
 
+fn link(xml: &mut Xml, rel: &str, media_type: Option<&str>, address: &str) {
+    let mut attributes = vec![("rel", rel)];
+    attributes.extend(media_type.map(|media_type| ("type", media_type)));
+    attributes.push(("href", address));
+    xml.empty("link", &attributes);
+}
+
 fn person(xml: &mut Xml, person: &Person) {
     xml.open("author", &[]);
     xml.text("name", &[], &person.name);
-    if let Some(link) = &person.link {
-        xml.text("uri", &[], link);
-    }
-    if let Some(email) = &person.email {
-        xml.text("email", &[], email);
-    }
+    xml.text_if("uri", person.link.as_deref());
+    xml.text_if("email", person.email.as_deref());
     xml.close("author");
 }
 
@@ -58,29 +52,28 @@ fn entry(xml: &mut Xml, entry: &Entry) {
     xml.open("entry", &[]);
     xml.text("id", &[], &entry.id);
     xml.text("title", &[], &entry.title);
-    xml.empty(
-        "link",
-        &[
-            ("rel", "alternate"),
-            ("type", "text/html"),
-            ("href", &entry.link),
-        ],
-    );
+    link(xml, "alternate", Some("text/html"), &entry.link);
+    if let Some(image) = &entry.image {
+        let length = image.length.map(|length| length.to_string());
+        let mut attributes = vec![("rel", "enclosure"), ("href", &*image.address)];
+        attributes.extend(image.media_type.as_deref().map(|kind| ("type", kind)));
+        attributes.extend(length.as_deref().map(|length| ("length", length)));
+        xml.empty("link", &attributes);
+    }
     if let Some(published) = &entry.published {
         xml.text("published", &[], &published.rfc3339());
     }
     xml.text("updated", &[], &entry.updated.rfc3339());
-    for name in &entry.authors {
-        xml.open("author", &[]);
-        xml.text("name", &[], name);
-        xml.close("author");
+    for author in &entry.authors {
+        person(xml, author);
     }
     for category in &entry.categories {
-        xml.empty("category", &[("term", category), ("label", category)]);
+        let mut attributes = vec![("term", &*category.name)];
+        attributes.extend(category.scheme.as_deref().map(|scheme| ("scheme", scheme)));
+        attributes.push(("label", &category.name));
+        xml.empty("category", &attributes);
     }
-    if let Some(summary) = &entry.summary {
-        xml.text("summary", &[], summary);
-    }
+    xml.text_if("summary", entry.summary.as_deref());
     if let Some(content) = &entry.content {
         xml.text("content", &[("type", "html")], content);
     }

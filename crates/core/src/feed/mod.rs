@@ -1,14 +1,21 @@
 //! Feeds: one document, written as Atom, RSS or JSON Feed.
 
 mod atom;
+mod content;
 mod json;
 mod rss;
+mod xml;
 
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
 use crate::settings::FeedFormat;
 use crate::time::Stamp;
+
+pub use self::content::content;
+
+/// What wrote the feeds.
+const GENERATOR: &str = "Tabulae";
 
 /// What a feed says of itself, and its entries.
 #[derive(Debug, Clone, Default)]
@@ -17,7 +24,9 @@ pub struct Document {
     pub title: String,
     /// One sentence on the site.
     pub about: Option<String>,
-    /// The feed's own address, absolute; also its id.
+    /// The id: the address of its first page.
+    pub id: String,
+    /// This page's own address, absolute.
     pub address: String,
     /// The address of the page that it belongs to, absolute.
     pub home: String,
@@ -25,10 +34,53 @@ pub struct Document {
     pub language: String,
     /// Who answers for it.
     pub author: Person,
+    /// Who may do what with it.
+    pub rights: Option<String>,
+    /// The feed's image.
+    pub image: Option<Image>,
+    /// The hub that tells subscribers of changes (WebSub), absolute.
+    pub hub: Option<String>,
     /// Minutes that a reader may keep it (RSS only).
     pub ttl: Option<usize>,
+    /// Its place among the pages of a long feed.
+    pub pages: Option<Pages>,
+    /// The style sheet by which browsers show it, from the site's root.
+    pub style: Option<String>,
     /// The entries, in order.
     pub entries: Vec<Entry>,
+}
+
+/// The other pages of a feed that has several (RFC 5005, section 3): absolute addresses.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Pages {
+    /// The page with the newest entries.
+    pub first: String,
+    /// The page with the oldest entries.
+    pub last: String,
+    /// The page with the entries before these, newer ones.
+    pub previous: Option<String>,
+    /// The page with the entries after these, older ones.
+    pub next: Option<String>,
+}
+
+/// An image.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Image {
+    /// The address, absolute.
+    pub address: String,
+    /// The media type, where it is known.
+    pub media_type: Option<String>,
+    /// The length in bytes, where it is known.
+    pub length: Option<u64>,
+}
+
+/// A term of an entry.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Category {
+    /// The term's name, which identifies it within its scheme, and is shown.
+    pub name: String,
+    /// What the terms of its field are known by: the absolute address of their overview.
+    pub scheme: Option<String>,
 }
 
 /// A person or group.
@@ -55,16 +107,16 @@ pub struct Entry {
     pub published: Option<Stamp>,
     /// When it was last changed.
     pub updated: Stamp,
-    /// The names of its authors.
-    pub authors: Vec<String>,
+    /// Its authors; where there are none, the feed's.
+    pub authors: Vec<Person>,
     /// Its terms.
-    pub categories: Vec<String>,
+    pub categories: Vec<Category>,
     /// The summary, plain.
     pub summary: Option<String>,
     /// The whole text as HTML with absolute addresses.
     pub content: Option<String>,
-    /// Its image, absolute.
-    pub image: Option<String>,
+    /// Its image.
+    pub image: Option<Image>,
 }
 
 impl Document {
@@ -78,6 +130,20 @@ impl Document {
         }
     }
 
+    /// The feed's own address and those that belong to it, by the names of their relation
+    /// (RFC 4287, RFC 5005, WebSub).
+    fn links(&self) -> impl Iterator<Item = (&'static str, &str)> {
+        let mut links = vec![("self", self.address.as_str())];
+        if let Some(pages) = &self.pages {
+            links.push(("first", &pages.first));
+            links.extend(pages.previous.as_deref().map(|page| ("previous", page)));
+            links.extend(pages.next.as_deref().map(|page| ("next", page)));
+            links.push(("last", &pages.last));
+        }
+        links.extend(self.hub.as_deref().map(|hub| ("hub", hub)));
+        links.into_iter()
+    }
+
     /// The newest change of any entry; the epoch when there are none.
     #[must_use]
     pub fn updated(&self) -> Stamp {
@@ -86,70 +152,6 @@ impl Document {
             .map(|entry| entry.updated)
             .max_by_key(|updated| updated.at)
             .unwrap_or_else(|| Stamp::new(Timestamp::UNIX_EPOCH, &TimeZone::UTC, true))
-    }
-}
-
-/// `text` without the characters that XML 1.0 forbids (2.2).
-fn allowed(text: &str) -> String {
-    text.chars()
-        .filter(|c| matches!(c, '\t' | '\n' | '\r' | ' '..='\u{d7ff}' | '\u{e000}'..='\u{fffd}' | '\u{10000}'..))
-        .collect()
-}
-
-/// An XML document that is written element by element.
-struct Xml {
-    writer: quick_xml::Writer<Vec<u8>>,
-}
-
-impl Xml {
-    fn new() -> Self {
-        let mut writer = quick_xml::Writer::new_with_indent(Vec::new(), b' ', 1);
-        let declaration = quick_xml::events::BytesDecl::new("1.0", Some("utf-8"), None);
-        // Writing to memory cannot fail.
-        let _ = writer.write_event(quick_xml::events::Event::Decl(declaration));
-        Self { writer }
-    }
-
-    fn event(&mut self, event: quick_xml::events::Event<'_>) {
-        // Writing to memory cannot fail.
-        let _ = self.writer.write_event(event);
-    }
-
-    fn tag<'a>(name: &'a str, attributes: &[(&str, &str)]) -> quick_xml::events::BytesStart<'a> {
-        let mut tag = quick_xml::events::BytesStart::new(name);
-        for (key, value) in attributes {
-            tag.push_attribute((*key, allowed(value).as_str()));
-        }
-        tag
-    }
-
-    fn open(&mut self, name: &str, attributes: &[(&str, &str)]) {
-        self.event(quick_xml::events::Event::Start(Self::tag(name, attributes)));
-    }
-
-    fn close(&mut self, name: &str) {
-        self.event(quick_xml::events::Event::End(
-            quick_xml::events::BytesEnd::new(name),
-        ));
-    }
-
-    fn empty(&mut self, name: &str, attributes: &[(&str, &str)]) {
-        self.event(quick_xml::events::Event::Empty(Self::tag(name, attributes)));
-    }
-
-    fn text(&mut self, name: &str, attributes: &[(&str, &str)], text: &str) {
-        self.open(name, attributes);
-        let text = allowed(text);
-        self.event(quick_xml::events::Event::Text(
-            quick_xml::events::BytesText::new(&text),
-        ));
-        self.close(name);
-    }
-
-    fn finish(self) -> String {
-        let mut text = String::from_utf8(self.writer.into_inner()).unwrap_or_default();
-        text.push('\n');
-        text
     }
 }
 

@@ -164,6 +164,13 @@ impl Query<Written> {
         self.0.passage.place(whole)
     }
 
+    /// The same without its own limit, and that limit.
+    #[must_use]
+    pub fn without_limit(mut self) -> (Self, Option<usize>) {
+        let limit = self.0.statement.limit.take();
+        (self, limit)
+    }
+
     /// The statement's tree.
     #[must_use]
     pub fn statement(&self) -> &ast::Statement {

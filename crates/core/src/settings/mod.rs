@@ -1,5 +1,6 @@
 //! `tabulae.toml`, typed and checked, with its defaults.
 
+mod feeds;
 mod read;
 mod reader;
 mod words;
@@ -57,6 +58,10 @@ pub struct Site {
     pub author: Option<Author>,
     /// The image of posts that have none.
     pub image: Option<String>,
+    /// Who may do what with the texts, in feeds.
+    pub rights: Option<String>,
+    /// The hub that tells subscribers of changes (WebSub), absolute.
+    pub hub: Option<String>,
     /// Whether there is a search page.
     pub search: bool,
     /// How dates are written.
@@ -79,7 +84,7 @@ pub struct Author {
     pub name: Option<String>,
     /// The e-mail address.
     pub email: Option<String>,
-    /// A page about them.
+    /// A page about them, absolute or from the site's root.
     pub link: Option<String>,
 }
 
@@ -171,6 +176,8 @@ pub struct Archive {
     pub feed_limit: usize,
     /// What of a post stands in the feeds.
     pub feed_content: FeedContent,
+    /// Whether what is beyond the limit stands on further pages of the feed.
+    pub feed_history: bool,
     /// How many posts a term needs to have a page, at least 1.
     pub at_least: usize,
     /// What the headings within a page are made of.
@@ -194,14 +201,20 @@ pub struct Feed {
     pub query: Option<Passage>,
     /// The address.
     pub link: String,
+    /// The page that it belongs to; the site's root, where it is left out.
+    pub page: Option<Spanned<String>>,
     /// The format.
     pub format: FeedFormat,
     /// Summary or whole text.
     pub content: FeedContent,
     /// The title.
     pub title: Option<String>,
+    /// One sentence on it; the site's, where it is left out.
+    pub about: Option<String>,
     /// Minutes that a reader may keep it (RSS only).
     pub ttl: Option<usize>,
+    /// Whether what is beyond the limit stands on further pages.
+    pub history: bool,
 }
 
 /// `[related]`

@@ -6,7 +6,7 @@ use jiff::tz::TimeZone;
 
 use super::reader::{Table, article, texts_of, weight_of};
 use super::{
-    Address, Archive, Author, CONTENTS, ContentSet, FORMATS, Feed, FeedContent, FeedFormat,
+    Address, Archive, Author, CONTENTS, ContentSet, FORMATS, FeedContent, FeedFormat,
     OverviewOrder, Related, Settings, Show, Site, TermField, words,
 };
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
@@ -39,7 +39,7 @@ impl Settings {
         let content = read_content(&mut root, &mut term_fields, &mut faults);
         let queries = read_queries(&mut root, &content, &mut faults);
         let archives = read_archives(&mut root, &mut faults);
-        let feeds = read_feeds(&mut root, &mut faults);
+        let feeds = super::feeds::read(&mut root, &mut faults);
         let related = read_related(&mut root, &mut faults);
         read_terms(&mut root, &mut term_fields, &mut faults);
         let words = words::read(&mut root, &mut faults);
@@ -114,6 +114,8 @@ fn read_site(root: &mut Table<'_>, faults: &mut Faults) -> Site {
         about: None,
         author: None,
         image: None,
+        rights: None,
+        hub: None,
         search: false,
         dates: DateStyle::Long,
     };
@@ -180,6 +182,10 @@ fn read_site(root: &mut Table<'_>, faults: &mut Faults) -> Site {
     }
     site.about = table.text("about", faults).map(|text| text.node);
     site.image = table.text("image", faults).map(|text| text.node);
+    site.rights = table.text("rights", faults).map(|text| text.node);
+    site.hub = table
+        .text("hub", faults)
+        .and_then(|text| absolute(table, text, "https://hub.example/", faults));
     site.search = table.flag("search", false, faults);
     if let Some(text) = table.text("dates", faults) {
         site.dates = match text.node.as_str() {
@@ -206,13 +212,39 @@ fn read_site(root: &mut Table<'_>, faults: &mut Faults) -> Site {
         site.author = Some(Author {
             name: author.text("name", faults).map(|text| text.node),
             email: author.text("email", faults).map(|text| text.node),
-            link: author.text("link", faults).map(|text| text.node),
+            link: author.text("link", faults).and_then(|text| {
+                if text.node.starts_with('/') {
+                    return Some(text.node);
+                }
+                absolute(&author, text, "https://towpath.example/about/", faults)
+            }),
         });
         author.finish(faults);
     }
     let table = std::mem::replace(table, Table::new(root.source(), "", Span::default(), EMPTY));
     table.finish(faults);
     site
+}
+
+/// The address of something elsewhere, with scheme and host.
+fn absolute(
+    table: &Table<'_>,
+    text: Spanned<String>,
+    example: &str,
+    faults: &mut Faults,
+) -> Option<String> {
+    if Address::parse(text.node.split(['?', '#']).next().unwrap_or_default()).is_some() {
+        return Some(text.node);
+    }
+    faults.push(
+        Diagnostic::error(
+            Code::AddressUnreadable,
+            table.source().place(text.span),
+            format!("\"{}\" is not an absolute address", text.node),
+        )
+        .help(format!("write it with scheme and host: `{example}`")),
+    );
+    None
 }
 
 const EMPTY: &crate::value::Map = &crate::value::Map {
@@ -454,6 +486,7 @@ fn default_archives() -> Vec<Archive> {
         feeds: Vec::new(),
         feed_limit: 20,
         feed_content: FeedContent::Summary,
+        feed_history: false,
         at_least: 1,
         group: None,
         show: Show::Cards,
@@ -541,6 +574,7 @@ fn read_archive(name: &Spanned<String>, mut table: Table<'_>, faults: &mut Fault
         feed_content: table
             .choice("feed_content", &CONTENTS, faults)
             .unwrap_or_default(),
+        feed_history: table.flag("feed_history", false, faults),
         at_least: table.count("at_least", faults).map_or(1, |n| n.node),
         group: table.text("group", faults),
         show: table
@@ -558,7 +592,7 @@ fn read_archive(name: &Spanned<String>, mut table: Table<'_>, faults: &mut Fault
 }
 
 /// A link without variables.
-fn check_fixed(table: &Table<'_>, text: &Spanned<String>, faults: &mut Faults) {
+pub(super) fn check_fixed(table: &Table<'_>, text: &Spanned<String>, faults: &mut Faults) {
     let passage = Passage::new(&text.node, table.source(), text.span);
     match Pattern::parse(&text.node) {
         Err(fault) => faults.push(fault.at(&passage)),
@@ -575,40 +609,6 @@ fn check_fixed(table: &Table<'_>, text: &Spanned<String>, faults: &mut Faults) {
             }
         }
     }
-}
-
-fn read_feeds(root: &mut Table<'_>, faults: &mut Faults) -> Vec<Feed> {
-    root.tables("feed", faults)
-        .into_iter()
-        .map(|(name, mut table)| {
-            let format = table
-                .choice("format", &FORMATS, faults)
-                .unwrap_or(FeedFormat::Atom);
-            let ending = if format == FeedFormat::Json {
-                "json"
-            } else {
-                "xml"
-            };
-            let link = table.text("link", faults);
-            if let Some(text) = &link {
-                check_fixed(&table, text, faults);
-            }
-            let feed = Feed {
-                query: table.passage("query", faults),
-                link: link.map_or_else(|| format!("/{}.{ending}", name.node), |text| text.node),
-                format,
-                content: table
-                    .choice("content", &CONTENTS, faults)
-                    .unwrap_or_default(),
-                title: table.text("title", faults).map(|text| text.node),
-                ttl: table.count("ttl", faults).map(|n| n.node),
-                place: name.span,
-                name: name.node,
-            };
-            table.finish(faults);
-            feed
-        })
-        .collect()
 }
 
 fn read_related(root: &mut Table<'_>, faults: &mut Faults) -> Option<Related> {

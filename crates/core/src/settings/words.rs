@@ -11,7 +11,7 @@ pub const WORDS: &[(&str, &str, &str)] = &[
     (
         "all_feeds",
         "Feeds",
-        "heading of the list of feeds at the foot",
+        "title of the page of all feeds, and before their list at the foot",
     ),
     ("authors", "Authors", "title of the overview of authors"),
     (
@@ -31,6 +31,16 @@ pub const WORDS: &[(&str, &str, &str)] = &[
         "failed",
         "The list cannot be loaded.",
         "what filter and search say without a connection",
+    ),
+    (
+        "feed_opened",
+        "This is a feed, for a reader program: give it the address of this page to be told of new posts.",
+        "above a feed that is opened in a browser",
+    ),
+    (
+        "feeds_about",
+        "A feed tells a reader program of new posts. Give it one of these addresses.",
+        "on the page of all feeds",
     ),
     ("filter", "Filter by title", "label of the filter of a list"),
     (

@@ -1,0 +1,262 @@
+//! The text of a post as a feed carries it: it stands among others, on pages that are not ours.
+
+use std::cell::RefCell;
+
+use lol_html::html_content::Element;
+use lol_html::{HtmlRewriter, Settings, doc_comments, element};
+
+use crate::html::{ADDRESSES, escape_attribute, rewrite_srcset, unescape};
+
+/// Elements that are left out with all that they hold: they run, ask for input, or reach beyond
+/// the entry.
+const LEFT_OUT: [&str; 16] = [
+    "script", "noscript", "style", "link", "meta", "base", "title", "template", "form", "input",
+    "button", "select", "textarea", "datalist", "dialog", "portal",
+];
+
+/// Attributes that name elements of the same text by their ids, parted by spaces.
+const BY_ID: [&str; 10] = [
+    "for",
+    "headers",
+    "list",
+    "itemref",
+    "aria-labelledby",
+    "aria-describedby",
+    "aria-controls",
+    "aria-details",
+    "aria-owns",
+    "aria-flowto",
+];
+
+/// Some HTML as the content of a feed's entry.
+///
+/// Each address is what `absolute` makes of it (`None` leaves it as it is), also in `srcset` and
+/// in styles. Scripts, forms, styles and comments are left out, so are attributes that run and
+/// addresses that are scripts. Ids are made the entry's own by `prefix`, so that those of two
+/// entries on one page do not clash; what refers to them within the text goes along.
+pub fn content(
+    html: &str,
+    prefix: &str,
+    absolute: &mut dyn FnMut(&str) -> Option<String>,
+) -> String {
+    let mut out = Vec::with_capacity(html.len() + html.len() / 8);
+    let entry = RefCell::new(Entry { prefix, absolute });
+    let mut rewriter = HtmlRewriter::new(
+        Settings {
+            element_content_handlers: vec![element!("*", |el| {
+                entry.borrow_mut().element(el);
+                Ok(())
+            })],
+            document_content_handlers: vec![doc_comments!(|comment| {
+                comment.remove();
+                Ok(())
+            })],
+            strict: false,
+            ..Settings::new()
+        },
+        |chunk: &[u8]| out.extend_from_slice(chunk),
+    );
+    let done = rewriter
+        .write(html.as_bytes())
+        .and_then(|()| rewriter.end());
+    // Only a text beyond all memory fails; its words are better than nothing.
+    match done.map(|()| String::from_utf8(out)) {
+        Ok(Ok(text)) => text,
+        _ => super::escape(&crate::html::text(html)),
+    }
+}
+
+/// The entry whose text is made.
+struct Entry<'a> {
+    prefix: &'a str,
+    absolute: &'a mut dyn FnMut(&str) -> Option<String>,
+}
+
+impl Entry<'_> {
+    fn element(&mut self, el: &mut Element<'_, '_>) {
+        let tag = el.tag_name();
+        if LEFT_OUT.contains(&tag.as_str()) {
+            el.remove();
+            return;
+        }
+        let attributes: Vec<(String, String)> = el
+            .attributes()
+            .iter()
+            .map(|attribute| (attribute.name(), attribute.value()))
+            .collect();
+        for (name, written) in attributes {
+            let value = unescape(&written);
+            match self.attribute(&tag, &name, &value) {
+                Some(new) if new == value => {}
+                // A name that HTML does not allow is no attribute that anything needs.
+                Some(new) => {
+                    if el.set_attribute(&name, &escape_attribute(&new)).is_err() {
+                        el.remove_attribute(&name);
+                    }
+                }
+                None => el.remove_attribute(&name),
+            }
+        }
+    }
+
+    /// What becomes of an attribute; `None` where it is left out.
+    fn attribute(&mut self, tag: &str, name: &str, value: &str) -> Option<String> {
+        let is_anchor = matches!(tag, "a" | "area");
+        match name {
+            _ if name.starts_with("on") => None,
+            "srcdoc" | "ping" | "autofocus" => None,
+            "id" => Some(self.own(value)),
+            "name" if matches!(tag, "a" | "map") => Some(self.own(value)),
+            "usemap" => Some(self.within(value)),
+            "srcset" | "imagesrcset" => Some(rewrite_srcset(value, self.absolute)),
+            _ if ADDRESSES.contains(&name) || name == "xlink:href" => {
+                if runs(value) {
+                    return None;
+                }
+                if value.starts_with('#') && !is_anchor {
+                    return Some(self.within(value));
+                }
+                Some((self.absolute)(value).unwrap_or_else(|| value.to_owned()))
+            }
+            _ if BY_ID.contains(&name) => {
+                let ids = value.split_whitespace().map(|id| self.own(id));
+                Some(ids.collect::<Vec<_>>().join(" "))
+            }
+            _ if value.contains("url(") => Some(self.urls(value)),
+            _ => Some(value.to_owned()),
+        }
+    }
+
+    fn own(&self, id: &str) -> String {
+        format!("{}-{id}", self.prefix)
+    }
+
+    /// A reference `#id` within the text.
+    fn within(&self, value: &str) -> String {
+        match value.strip_prefix('#') {
+            Some(id) if !id.is_empty() => format!("#{}", self.own(id)),
+            _ => value.to_owned(),
+        }
+    }
+
+    /// Each `url(…)` (CSS Values 3, 3.4) of a style or of a drawing's attribute.
+    fn urls(&mut self, value: &str) -> String {
+        let mut out = String::with_capacity(value.len());
+        let mut rest = value;
+        while let Some(at) = rest.find("url(") {
+            let (before, after) = rest.split_at(at + "url(".len());
+            out.push_str(before);
+            let end = after.find(')').unwrap_or(after.len());
+            let inner = after[..end].trim();
+            let quote = inner.chars().next().filter(|c| matches!(c, '"' | '\''));
+            let address = quote.map_or(inner, |quote| inner.trim_matches(quote));
+            let address = if address.starts_with('#') {
+                self.within(address)
+            } else {
+                (self.absolute)(address).unwrap_or_else(|| address.to_owned())
+            };
+            out.extend(quote);
+            out.push_str(&address);
+            out.extend(quote);
+            rest = &after[end..];
+        }
+        out.push_str(rest);
+        out
+    }
+}
+
+/// Whether an address is a script. Browsers pass over white space and control characters in it.
+fn runs(address: &str) -> bool {
+    let scheme: String = address
+        .chars()
+        .filter(|c| !c.is_whitespace() && !c.is_control())
+        .take_while(|c| *c != ':')
+        .take(12)
+        .collect();
+    let is_one = |name: &str| scheme.eq_ignore_ascii_case(name);
+    address.contains(':') && (is_one("javascript") || is_one("vbscript"))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::html::is_local;
+    use rstest::rstest;
+
+    fn made(html: &str) -> String {
+        content(html, "kiln", &mut |address| {
+            is_local(address)
+                .then(|| format!("https://x.example/{}", address.trim_start_matches('/')))
+        })
+    }
+
+    #[rstest]
+    #[case::link("<a href=\"b/\">b</a>", "<a href=\"https://x.example/b/\">b</a>")]
+    #[case::complete(
+        "<a href='https://y.example/'>b</a>",
+        "<a href='https://y.example/'>b</a>"
+    )]
+    #[case::image(
+        "<img src=/a.png alt=a>",
+        "<img src=\"https://x.example/a.png\" alt=a>"
+    )]
+    #[case::video(
+        "<video src=a.mp4 poster=a.png><track src=a.vtt></video>",
+        "<video src=\"https://x.example/a.mp4\" poster=\"https://x.example/a.png\"><track src=\"https://x.example/a.vtt\"></video>"
+    )]
+    #[case::srcset(
+        "<img srcset=\"a.png 1x,\n b.png 2x\">",
+        "<img srcset=\"https://x.example/a.png 1x, https://x.example/b.png 2x\">"
+    )]
+    #[case::query(
+        "<a href=\"?a=1&amp;b=2\">b</a>",
+        "<a href=\"https://x.example/?a=1&amp;b=2\">b</a>"
+    )]
+    #[case::quote_within(
+        "<a href='x?\"y'>b</a>",
+        "<a href=\"https://x.example/x?&quot;y\">b</a>"
+    )]
+    #[case::style(
+        "<p style=\"background: url('a.png')\">b</p>",
+        "<p style=\"background: url('https://x.example/a.png')\">b</p>"
+    )]
+    #[case::text("<p>href=\"x\" &lt;b&gt;</p>", "<p>href=\"x\" &lt;b&gt;</p>")]
+    fn addresses_are_absolute(#[case] html: &str, #[case] expected: &str) {
+        assert_eq!(made(html), expected);
+    }
+
+    #[rstest]
+    #[case::script("a<script>b</script>c", "ac")]
+    #[case::open_script("a<script>b", "a")]
+    #[case::in_a_drawing("<svg><script>b</script><g/></svg>", "<svg><g/></svg>")]
+    #[case::form("a<form><p>b<input></p></form>c", "ac")]
+    #[case::stray_button("a<BUTTON>b</BUTTON>c", "ac")]
+    #[case::style("<style>p { }</style><p>a</p>", "<p>a</p>")]
+    #[case::comment("a<!-- more -->b<!-- c -->", "ab")]
+    #[case::handler("<p onclick=\"b()\">a</p>", "<p>a</p>")]
+    #[case::script_address("<a href=\" java\nscript:b()\">a</a>", "<a>a</a>")]
+    #[case::no_script("<noscript><img src=a></noscript>b", "b")]
+    fn what_runs_or_asks_is_left_out(#[case] html: &str, #[case] expected: &str) {
+        assert_eq!(made(html), expected);
+    }
+
+    #[rstest]
+    #[case::id("<h2 id=\"a\">b</h2>", "<h2 id=\"kiln-a\">b</h2>")]
+    #[case::anchor("<a name=a></a>", "<a name=\"kiln-a\"></a>")]
+    #[case::link_leads_to_the_page(
+        "<a href=\"#a\">b</a>",
+        "<a href=\"https://x.example/#a\">b</a>"
+    )]
+    #[case::cells("<td headers=\"a b\">", "<td headers=\"kiln-a kiln-b\">")]
+    #[case::drawing(
+        "<svg><g id=a /><use href=\"#a\"/><path fill=\"url(#a)\"/></svg>",
+        "<svg><g id=\"kiln-a\" /><use href=\"#kiln-a\" /><path fill=\"url(#kiln-a)\" /></svg>"
+    )]
+    #[case::map(
+        "<map name=a></map><img usemap=\"#a\">",
+        "<map name=\"kiln-a\"></map><img usemap=\"#kiln-a\">"
+    )]
+    fn ids_are_the_entrys_own(#[case] html: &str, #[case] expected: &str) {
+        assert_eq!(made(html), expected);
+    }
+}
