@@ -60,9 +60,8 @@ impl Planner<'_> {
         history: bool,
         maker: impl Fn() -> Maker,
     ) {
-        let limit = limit.max(1);
         let pages = if history {
-            feed.posts.len().div_ceil(limit).max(1)
+            feed.posts.len().div_ceil(limit.max(1)).max(1)
         } else {
             1
         };
@@ -127,8 +126,11 @@ impl Planner<'_> {
                 (Vec::new(), None)
             }
         };
-        let found = posts.len();
         let mut posts = posts;
+        if limit == Some(0) {
+            posts.clear();
+        }
+        let found = posts.len();
         posts.retain(|post| self.is_datable(*post));
         if posts.is_empty() && self.faults.len() == before {
             self.faults.push(empty_feed(

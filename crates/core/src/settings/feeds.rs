@@ -22,10 +22,11 @@ fn feed(name: Spanned<String>, mut table: Table<'_>, faults: &mut Faults) -> Fee
         FeedFormat::Atom | FeedFormat::Rss => "xml",
     };
     let link = table.text("link", faults);
-    let page = table.text("page", faults);
-    for link in link.iter().chain(&page) {
+    if let Some(link) = &link {
         check_fixed(&table, link, faults);
     }
+    let page = table.text("page", faults);
+    let page = page.filter(|page| check_fixed(&table, page, faults));
     let feed = Feed {
         query: table.passage("query", faults),
         link: link.map_or_else(|| format!("/{}.{ending}", name.node), |text| text.node),

@@ -591,24 +591,28 @@ fn read_archive(name: &Spanned<String>, mut table: Table<'_>, faults: &mut Fault
     archive
 }
 
-/// A link without variables.
-pub(super) fn check_fixed(table: &Table<'_>, text: &Spanned<String>, faults: &mut Faults) {
-    let passage = Passage::new(&text.node, table.source(), text.span);
-    match Pattern::parse(&text.node) {
-        Err(fault) => faults.push(fault.at(&passage)),
-        Ok(pattern) => {
-            if let Some(variable) = pattern.variables().next() {
-                faults.push(
-                    Diagnostic::error(
-                        Code::LinkUnfit,
-                        table.source().place(text.span),
-                        format!("this link is one page, and cannot hold {{{variable}}}"),
-                    )
-                    .help("write a link without a variable"),
-                );
-            }
+/// Whether a text is a link without variables; where not, that is a fault.
+pub(super) fn check_fixed(table: &Table<'_>, text: &Spanned<String>, faults: &mut Faults) -> bool {
+    let pattern = match Pattern::parse(&text.node) {
+        Ok(pattern) => pattern,
+        Err(fault) => {
+            let passage = Passage::new(&text.node, table.source(), text.span);
+            faults.push(fault.at(&passage));
+            return false;
         }
-    }
+    };
+    let Some(variable) = pattern.variables().next() else {
+        return true;
+    };
+    faults.push(
+        Diagnostic::error(
+            Code::LinkUnfit,
+            table.source().place(text.span),
+            format!("this link is one page, and cannot hold {{{variable}}}"),
+        )
+        .help("write a link without a variable"),
+    );
+    false
 }
 
 fn read_related(root: &mut Table<'_>, faults: &mut Faults) -> Option<Related> {
