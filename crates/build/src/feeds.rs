@@ -1,6 +1,6 @@
 //! A planned feed to the document that is written, and the ids by which readers know its entries.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
@@ -304,16 +304,9 @@ pub fn published(
     faults: &mut Faults,
 ) -> BTreeMap<String, Published> {
     let known = Known::new(site, old);
-    let mut posts: Vec<PostId> = plan
-        .feeds
-        .iter()
-        .flat_map(|feed| feed.posts.iter().copied())
-        .collect();
-    posts.sort_unstable();
-    posts.dedup();
     let mut now = known.kept();
     let mut changed = Vec::new();
-    for id in posts {
+    for id in in_feeds(plan) {
         let post = site.catalogue.post(id);
         let mark = mark(id, site);
         let entry = entry_id(id, site);
@@ -328,6 +321,37 @@ pub fn published(
     }
     warn(site, &changed, faults);
     now
+}
+
+/// The posts that stand in any feed.
+fn in_feeds(plan: &Plan) -> BTreeSet<PostId> {
+    let posts = plan.feeds.iter().flat_map(|feed| &feed.posts);
+    posts.copied().collect()
+}
+
+/// Two posts of one id are one entry to a reader, which shows the one or the other.
+pub fn check_ids(site: &Site, plan: &Plan, faults: &mut Faults) {
+    let mut known: BTreeMap<String, PostId> = BTreeMap::new();
+    for id in in_feeds(plan) {
+        let entry = entry_id(id, site);
+        let Some(first) = known.get(&entry) else {
+            known.insert(entry, id);
+            continue;
+        };
+        let [first, second] = [*first, id].map(|id| site.catalogue.post(id));
+        faults.push(
+            Diagnostic::error(
+                Code::FeedIdTaken,
+                second.place_of("id"),
+                format!(
+                    "`{}` and `{}` have the id \"{entry}\" in feeds, so that readers take them for one",
+                    first.path, second.path
+                ),
+            )
+            .beside(first.place_of("id"), "it is taken here")
+            .help("give one of them another `id`, or none"),
+        );
+    }
 }
 
 /// What a post is known by when its file was renamed: its title and its date.
@@ -346,7 +370,7 @@ struct Known<'a> {
 
 impl<'a> Known<'a> {
     fn new(site: &Site, old: Option<&'a Manifest>) -> Self {
-        let there: std::collections::BTreeSet<&str> = site
+        let there: BTreeSet<&str> = site
             .catalogue
             .all()
             .map(|id| site.catalogue.post(id).path.as_str())

@@ -133,6 +133,7 @@ pub fn plan(site: &Site, faults: &mut Faults) -> Plan {
     planner.check_feed_pages();
     planner.sitemap();
     planner.outputs.check_folders(planner.faults);
+    crate::feeds::check_ids(site, &planner.plan, planner.faults);
     planner.plan
 }
 

@@ -81,6 +81,7 @@ codes! {
     FileForeign = "file-foreign": "A file that Tabulae did not write stands at an output's address.",
     FeedEmpty = "feed-empty": "A feed has no entries.",
     FeedIdChanged = "feed-id-changed": "The id of a feed's entry is another than in the last build, so that readers show it once more.",
+    FeedIdTaken = "feed-id-taken": "Two posts have one id in feeds.",
     FeedUndated = "feed-undated": "An entry has no date and was left out of a feed.",
     HeaderUnclosed = "header-unclosed": "Front matter was opened and never closed.",
     HeaderUnreadable = "header-unreadable": "Front matter is not well formed.",

@@ -379,6 +379,18 @@ fn ids_that_change_together_are_told_once() {
 }
 
 #[test]
+fn two_posts_of_one_id_are_refused() {
+    let front = "---\nid: tag:x.example,2026:a\n---\n";
+    let mut bench = Bench::new("")
+        .with("posts/2026-03-14-lime.md", front)
+        .with("posts/2026-03-15-kiln.md", front);
+    insta::assert_snapshot!(said(&bench.build().diagnostics), @r#"
+    posts/2026-03-14-lime.md:2:5: `posts/2026-03-15-kiln.md` and `posts/2026-03-14-lime.md` have the id "tag:x.example,2026:a" in feeds, so that readers take them for one
+      give one of them another `id`, or none
+    "#);
+}
+
+#[test]
 fn what_is_wrong_with_a_feed_is_said() {
     let faulty = [
         "[feed.x]\nquery = \"where year = 2026 and tag = 'sand'\"\n",

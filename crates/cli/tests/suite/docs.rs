@@ -121,6 +121,7 @@ fn every_piece_of_settings_builds() {
         "docs/settings.md",
         "docs/queries.md",
         "docs/related.md",
+        "docs/feeds.md",
     ] {
         for block in blocks(path).iter().filter(|block| block.info == "toml") {
             let site = demo();
