@@ -28,7 +28,7 @@ const WIDE: (u32, u32) = (1280, 800);
 const NARROW: (u32, u32) = (360, 740);
 
 /// One page of each kind.
-const KINDS: [&str; 14] = [
+const KINDS: [&str; 15] = [
     "/",
     "/journal/",
     "/journal/page/2/",
@@ -43,6 +43,7 @@ const KINDS: [&str; 14] = [
     "/about/",
     "/search/?q=lime",
     "/2026/masons-marks/",
+    "/feeds/",
 ];
 
 const TITLES: &str = "[...document.querySelectorAll('.lines a')].map(a => a.textContent)";
