@@ -4,7 +4,7 @@ use std::collections::{BTreeSet, VecDeque};
 
 use pulldown_cmark::{CowStr, Event, HeadingLevel, Options, Parser, Tag, TagEnd, html};
 use tabulae_core::html as core_html;
-use tabulae_core::post::Body;
+use tabulae_core::post::{Body, Notes};
 use tabulae_core::term::slug;
 
 /// What parts the summary from the rest of a text.
@@ -26,13 +26,11 @@ pub fn render(text: &str, has_title: bool) -> Body {
         images: 0,
         listens: true,
         waits_for_more: text.contains(MORE),
-        body: Body::default(),
+        notes: Notes::default(),
     };
     let mut out = String::with_capacity(text.len() + text.len() / 4);
     html::push_html(&mut out, &mut reading);
-    let Reading { mut body, .. } = reading;
-    body.html = out;
-    body
+    noted(out, reading.notes)
 }
 
 /// Reads an HTML body; as [`render`] where it applies.
@@ -48,12 +46,24 @@ pub fn read_html(text: &str, has_title: bool) -> Body {
         html.replace_range(range.clone(), "");
     }
     let first_paragraph = element(&html, "p").map(|range| core_html::text(&html[range]));
-    Body {
-        html,
+    let notes = Notes {
         heading: heading.map(|(text, _)| text),
         before_more,
         first_paragraph: first_paragraph.filter(|text| !text.is_empty()),
         links: true,
+        addresses: Vec::new(),
+    };
+    noted(html, notes)
+}
+
+/// A body, with the addresses that are relative to its page.
+fn noted(html: String, mut notes: Notes) -> Body {
+    if notes.links {
+        notes.addresses = core_html::relative_addresses(&html);
+    }
+    Body {
+        html: html.into(),
+        notes,
     }
 }
 
@@ -81,7 +91,7 @@ struct Reading<'a> {
     images: usize,
     listens: bool,
     waits_for_more: bool,
-    body: Body,
+    notes: Notes,
 }
 
 impl<'a> Iterator for Reading<'a> {
@@ -113,7 +123,7 @@ impl<'a> Reading<'a> {
                 None
             }
             Event::Html(text) | Event::InlineHtml(text) if text.trim() == MORE => {
-                self.body
+                self.notes
                     .before_more
                     .get_or_insert_with(|| self.plain.trim().to_owned());
                 None
@@ -137,18 +147,18 @@ impl<'a> Reading<'a> {
             Event::End(TagEnd::Paragraph) => {
                 let start = self.paragraph.take().unwrap_or(self.plain.len());
                 let text = self.plain[start..].trim();
-                if self.body.first_paragraph.is_none() && !text.is_empty() {
-                    self.body.first_paragraph = Some(text.to_owned());
+                if self.notes.first_paragraph.is_none() && !text.is_empty() {
+                    self.notes.first_paragraph = Some(text.to_owned());
                 }
                 self.plain.push(' ');
-                self.listens = self.body.first_paragraph.is_none() || self.waits_for_more;
+                self.listens = self.notes.first_paragraph.is_none() || self.waits_for_more;
             }
             Event::End(end) if is_block(end) => self.plain.push(' '),
             Event::Start(Tag::Link { dest_url, .. } | Tag::Image { dest_url, .. }) => {
                 self.images += usize::from(matches!(event, Event::Start(Tag::Image { .. })));
-                self.body.links |= core_html::is_local(dest_url);
+                self.notes.links |= core_html::is_local(dest_url);
             }
-            Event::Html(text) | Event::InlineHtml(text) => self.body.links |= text.contains('='),
+            Event::Html(text) | Event::InlineHtml(text) => self.notes.links |= text.contains('='),
             _ => {}
         }
     }
@@ -169,9 +179,9 @@ impl<'a> Reading<'a> {
         }
         self.listens = listens;
         let text = self.plain[start..].trim().to_owned();
-        let is_first = level == HeadingLevel::H1 && self.body.heading.is_none();
+        let is_first = level == HeadingLevel::H1 && self.notes.heading.is_none();
         if is_first {
-            self.body.heading = Some(text.clone());
+            self.notes.heading = Some(text.clone());
             if !self.has_title {
                 self.plain.truncate(start);
                 return;
@@ -242,18 +252,18 @@ mod tests {
         "<table><thead><tr><th>a</th></tr></thead><tbody>\n<tr><td>b</td></tr>\n</tbody></table>\n"
     )]
     fn markdown_becomes_html(#[case] text: &str, #[case] html: &str) {
-        assert_eq!(render(text, true).html, html);
+        assert_eq!(&*render(text, true).html, html);
     }
 
     #[test]
     fn a_first_heading_is_the_title_and_not_repeated() {
         let body = render("# The *long* walk\n\nIt was long.\n\n# Again", false);
-        assert_eq!(body.heading.as_deref(), Some("The long walk"));
+        assert_eq!(body.notes.heading.as_deref(), Some("The long walk"));
         assert_eq!(
-            body.html,
+            &*body.html,
             "<p>It was long.</p>\n<h1 id=\"again\">Again</h1>\n"
         );
-        assert_eq!(body.first_paragraph.as_deref(), Some("It was long."));
+        assert_eq!(body.notes.first_paragraph.as_deref(), Some("It was long."));
     }
 
     #[rstest]
@@ -262,7 +272,10 @@ mod tests {
     #[case::list_only("- a\n- b", None)]
     #[case::lines_join("a\nb", Some("a b"))]
     fn the_first_paragraph_with_text_is_noted(#[case] text: &str, #[case] expected: Option<&str>) {
-        assert_eq!(render(text, true).first_paragraph.as_deref(), expected);
+        assert_eq!(
+            render(text, true).notes.first_paragraph.as_deref(),
+            expected
+        );
     }
 
     #[rstest]
@@ -272,7 +285,7 @@ mod tests {
     #[case::raw("<img src=x>", true)]
     #[case::none("plain", false)]
     fn local_links_are_noted(#[case] text: &str, #[case] links: bool) {
-        assert_eq!(render(text, true).links, links);
+        assert_eq!(render(text, true).notes.links, links);
     }
 
     #[test]
@@ -281,14 +294,14 @@ mod tests {
             "<h1 class=\"x\">A &amp; b</h1><p>One <b>two</b></p><!-- more --><p>three</p>",
             false,
         );
-        assert_eq!(body.heading.as_deref(), Some("A & b"));
-        assert_eq!(body.html, "<p>One <b>two</b></p><p>three</p>");
-        assert_eq!(body.before_more.as_deref(), Some("A & b One two"));
+        assert_eq!(body.notes.heading.as_deref(), Some("A & b"));
+        assert_eq!(&*body.html, "<p>One <b>two</b></p><p>three</p>");
+        assert_eq!(body.notes.before_more.as_deref(), Some("A & b One two"));
     }
 
     #[test]
     fn footnotes_have_ids_without_spaces() {
-        let html = render("a[^n]\n\n[^n]: note", true).html;
+        let html = render("a[^n]\n\n[^n]: note", true).html.to_string();
         assert!(
             html.contains("id=\"note-n\"") && html.contains("href=\"#note-n\""),
             "{html}"

@@ -8,6 +8,7 @@ use std::num::NonZeroUsize;
 use tabulae_core::archive::{Laid, lay_out};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::Faults;
+use tabulae_core::html::relative_addresses;
 use tabulae_core::pager::Pager;
 use tabulae_core::query::{Query, Written};
 use tabulae_core::route::{Link, Maker, Outputs, decode};
@@ -187,13 +188,7 @@ impl Planner<'_> {
             };
             self.add(site.catalogue.link(id).clone(), What::Post(id), maker);
             let owner = site.owner(id);
-            let files = if post.links || post.image.is_some() || owner.path.contains("/index.") {
-                let body = if post.links { post.html.as_str() } else { "" };
-                site.files_of(owner, body, post.image.as_deref())
-            } else {
-                Vec::new()
-            };
-            self.copies(files);
+            self.copies(site.files_of(owner, &post.addresses, post.image.as_deref()));
         }
     }
 
@@ -220,8 +215,9 @@ impl Planner<'_> {
                 path: &page.post.path,
                 link: &page.link,
             };
-            let body = page.template.as_deref().unwrap_or(&page.post.html);
-            let files = site.files_of(owner, body, page.post.image.as_deref());
+            let of_template = page.template.as_deref().map(relative_addresses);
+            let addresses = of_template.unwrap_or_else(|| page.post.addresses.clone());
+            let files = site.files_of(owner, &addresses, page.post.image.as_deref());
             self.copies(files);
         }
     }

@@ -179,7 +179,7 @@ impl<'a> Renderer<'a> {
         let html = if page.post.links {
             site.resolve_html(owner, &page.post.html)
         } else {
-            page.post.html.clone()
+            page.post.html.to_string()
         };
         let values = context! {
             site => self.site.clone(),

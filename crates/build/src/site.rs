@@ -192,12 +192,12 @@ impl Site {
     }
 
     /// The files that go with a post or page: those of the folder of its `index.md`, and those
-    /// that it names; each with the address of its copy.
+    /// that it names, among its relative addresses or as its image; each with the address of its copy.
     #[must_use]
     pub fn files_of(
         &self,
         owner: Owner<'_>,
-        body: &str,
+        addresses: &[String],
         image: Option<&str>,
     ) -> Vec<(String, Link)> {
         let mut files: Vec<(String, Link)> = Vec::new();
@@ -232,13 +232,8 @@ impl Site {
                 take(&path);
             }
         };
-        if let Some(image) = image {
-            name(image);
-        }
-        let _ = html::rewrite_links(body, &mut |address| {
-            name(address);
-            None
-        });
+        image.into_iter().for_each(&mut name);
+        addresses.iter().for_each(|address| name(address));
         files
     }
 

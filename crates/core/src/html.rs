@@ -1,6 +1,54 @@
 //! HTML that posts hold: its plain text, and its links made whole.
 
+use std::fmt;
+use std::ops::Deref;
+use std::sync::{Arc, OnceLock};
+
 use lol_html::{HtmlRewriter, Settings, element};
+
+/// Some HTML that is at hand, or is made when it is asked for first.
+#[derive(Clone, Default)]
+pub struct Html {
+    text: OnceLock<String>,
+    maker: Option<Arc<dyn Fn() -> String + Send + Sync>>,
+}
+
+impl Html {
+    /// HTML that `maker` makes when it is asked for first.
+    pub fn later(maker: impl Fn() -> String + Send + Sync + 'static) -> Self {
+        Self {
+            text: OnceLock::new(),
+            maker: Some(Arc::new(maker)),
+        }
+    }
+}
+
+impl From<String> for Html {
+    fn from(text: String) -> Self {
+        Self {
+            text: OnceLock::from(text),
+            maker: None,
+        }
+    }
+}
+
+impl Deref for Html {
+    type Target = str;
+
+    fn deref(&self) -> &str {
+        self.text.get_or_init(|| {
+            self.maker
+                .as_ref()
+                .map_or_else(String::new, |maker| maker())
+        })
+    }
+}
+
+impl fmt::Debug for Html {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_tuple("Html").field(&self.text.get()).finish()
+    }
+}
 
 /// The text of some HTML without tags, with entities resolved; scripts and styles are left out.
 #[must_use]
@@ -174,6 +222,20 @@ pub fn rewrite_links(html: &str, change: &mut dyn FnMut(&str) -> Option<String>)
         Ok(()) => String::from_utf8(out).unwrap_or_else(|_| html.to_owned()),
         Err(_) => html.to_owned(),
     }
+}
+
+/// The addresses in `html` that are relative to its page, each once, in the order met.
+#[must_use]
+pub fn relative_addresses(html: &str) -> Vec<String> {
+    let mut found: Vec<String> = Vec::new();
+    let _ = rewrite_links(html, &mut |address| {
+        let is_relative = is_local(address) && !address.starts_with(['/', '#', '?']);
+        if is_relative && !found.iter().any(|known| known == address) {
+            found.push(address.to_owned());
+        }
+        None
+    });
+    found
 }
 
 /// The addresses of a `srcset` by `change`. One ends at white space, or at the commas at its end

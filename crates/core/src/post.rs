@@ -8,11 +8,13 @@ mod tests;
 use std::sync::{Arc, OnceLock};
 
 use jiff::Timestamp;
+use serde::{Deserialize, Serialize};
 
 use self::name::FileName;
 use self::read::Reader;
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
 use crate::front_matter::FrontMatter;
+use crate::html::Html;
 use crate::settings::{ContentSet, Settings};
 use crate::source::{Place, Source, Spanned};
 use crate::time::{Moment, Stamp};
@@ -47,10 +49,17 @@ pub struct Include {
 }
 
 /// The body of a source file, as HTML, with what was noticed on the way.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[derive(Debug, Clone, Default)]
 pub struct Body {
     /// The whole as HTML.
-    pub html: String,
+    pub html: Html,
+    /// What was noticed of it.
+    pub notes: Notes,
+}
+
+/// What was noticed of a body on its way to HTML.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Notes {
     /// The plain text of the first level-one heading. Where the front matter has no title it is
     /// the post's, and not in `html`.
     pub heading: Option<String>,
@@ -61,6 +70,8 @@ pub struct Body {
     /// Whether a link in it must be resolved before it is shown: it is relative, or starts at
     /// the site's root.
     pub links: bool,
+    /// The addresses in it that are relative to its page, each once, where there may be any.
+    pub addresses: Vec<String>,
 }
 
 /// One source file of a content set, read.
@@ -105,11 +116,13 @@ pub struct Post {
     /// Addresses at which it stood before, below the site's root.
     pub moved_from: Vec<Spanned<String>>,
     /// The body as HTML.
-    pub html: String,
+    pub html: Html,
     /// How many words the body has, counted when it is asked for first.
     words: OnceLock<usize>,
     /// Whether links in the body must be resolved.
     pub links: bool,
+    /// The addresses in the body that are relative to its page.
+    pub addresses: Vec<String>,
 }
 
 impl State {
@@ -225,7 +238,8 @@ pub fn assemble(
         moment,
         faults: &mut faults,
     };
-    let title = read.title(&body, &named);
+    let Body { html, notes } = body;
+    let title = read.title(&notes, &named);
     let draft = read.flag("draft");
     let date = read
         .date("date")
@@ -252,7 +266,7 @@ pub fn assemble(
     let summary = read
         .text("summary")
         .filter(|text| !text.trim().is_empty())
-        .or_else(|| summary_of(&body));
+        .or_else(|| summary_of(&notes));
     let image = read.text("image").filter(|text| !text.trim().is_empty());
     let id = read.text("id").filter(|text| !text.trim().is_empty());
     let related = read.list("related");
@@ -278,9 +292,10 @@ pub fn assemble(
         related,
         id,
         moved_from,
-        html: body.html,
+        html,
         words: OnceLock::new(),
-        links: body.links,
+        links: notes.links,
+        addresses: notes.addresses,
     };
     Collected {
         output: post,
@@ -320,7 +335,7 @@ pub fn title_of_name(name: &str) -> String {
     }
 }
 
-fn summary_of(body: &Body) -> Option<String> {
+fn summary_of(body: &Notes) -> Option<String> {
     let text = match &body.before_more {
         Some(text) => text.clone(),
         None => cut(body.first_paragraph.as_deref()?, SUMMARY),

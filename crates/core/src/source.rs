@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 
+use serde::{Deserialize, Serialize};
+
 /// A text with the name under which messages show it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Source {
@@ -10,7 +12,7 @@ pub struct Source {
 }
 
 /// Half-open range of bytes in a [`Source`].
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, PartialOrd, Ord)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct Span {
     /// First byte.
     pub start: usize,
@@ -19,7 +21,7 @@ pub struct Span {
 }
 
 /// A value with the place where it was written.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Spanned<T> {
     /// The value.
     pub node: T,

@@ -35,7 +35,7 @@ impl Small {
             let set = settings.content.iter().position(|set| below(&set.folder));
             let set = set.unwrap();
             let body = Body {
-                html: html.as_ref().to_owned(),
+                html: html.as_ref().to_owned().into(),
                 ..Body::default()
             };
             let set = (set, &settings.content[set]);

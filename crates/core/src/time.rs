@@ -5,6 +5,7 @@ use std::cmp::Ordering;
 use jiff::civil::{Date, DateTime, Time};
 use jiff::tz::{Offset, TimeZone};
 use jiff::{Span, Timestamp};
+use serde::{Deserialize, Serialize};
 
 /// The clock that a build is handed.
 #[derive(Debug, Clone)]
@@ -27,7 +28,7 @@ pub struct Written {
 }
 
 /// An instant together with its day and time in the site's time zone.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Stamp {
     /// The instant; of a date without a time, the first of its day.
     pub at: Timestamp,

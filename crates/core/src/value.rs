@@ -1,10 +1,12 @@
 //! Values of front matter and settings: typed, with their place and their text as written.
 
+use serde::{Deserialize, Serialize};
+
 use crate::source::{Span, Spanned};
 use crate::time::Stamp;
 
 /// One value.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub enum Value {
     /// Nothing: an empty entry, or `null`.
     Null,
@@ -44,7 +46,7 @@ pub enum Kind {
 }
 
 /// A key with its value.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Entry {
     /// The key.
     pub key: Spanned<String>,
@@ -53,7 +55,7 @@ pub struct Entry {
 }
 
 /// Keys with values, in the order written; no key stands twice.
-#[derive(Debug, Clone, PartialEq, Default)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
 pub struct Map {
     /// The entries.
     pub entries: Vec<Entry>,

@@ -432,7 +432,9 @@ fn read_note(
         title: None,
         slug: None,
         spellings: Vec::new(),
-        html: markdown::render(&source.text()[front.body..], true).html,
+        html: markdown::render(&source.text()[front.body..], true)
+            .html
+            .to_string(),
         source: source.head(front.body),
     };
     for entry in &front.map.entries {

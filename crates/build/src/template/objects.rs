@@ -55,7 +55,7 @@ impl PostObject {
                 let html = if post.links {
                     site.resolve_html(site.owner(self.id), &post.html)
                 } else {
-                    post.html.clone()
+                    post.html.to_string()
                 };
                 Value::from_safe_string(html)
             }

@@ -6,6 +6,7 @@ mod toml;
 mod yaml;
 
 use jiff::tz::TimeZone;
+use serde::{Deserialize, Serialize};
 
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
 use crate::source::{Source, Span, Spanned};
@@ -16,7 +17,7 @@ pub use self::split::{Format, Header, split};
 pub use self::toml::parse as parse_toml;
 
 /// A header's entries, and where the body begins.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
 pub struct FrontMatter {
     /// The entries, in the order written.
     pub map: Map,

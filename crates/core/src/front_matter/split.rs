@@ -1,10 +1,12 @@
 //! Where a header ends and the body begins.
 
+use serde::{Deserialize, Serialize};
+
 use crate::diagnostic::{Code, Diagnostic};
 use crate::source::{Source, Span};
 
 /// The language of a header.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Format {
     /// Between `---` lines.
     Yaml,

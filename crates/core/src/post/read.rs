@@ -1,7 +1,7 @@
 //! Typed fields of a header, each fault at its place.
 
 use super::name::FileName;
-use super::{Body, title_of_name, value};
+use super::{Notes, title_of_name, value};
 use crate::diagnostic::{Code, Diagnostic, Faults};
 use crate::settings::{ContentSet, Settings};
 use crate::source::{Place, Source, Span, Spanned};
@@ -70,7 +70,7 @@ impl<'a> Reader<'a> {
         }
     }
 
-    pub(super) fn title(&mut self, body: &Body, named: &FileName) -> String {
+    pub(super) fn title(&mut self, body: &Notes, named: &FileName) -> String {
         self.text("title")
             .or_else(|| body.heading.clone().filter(|text| !text.is_empty()))
             .unwrap_or_else(|| title_of_name(&named.name))

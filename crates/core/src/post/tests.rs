@@ -62,8 +62,12 @@ fn the_title_is_given_or_made_of_the_name(
 
 #[test]
 fn a_heading_is_the_title_before_the_name() {
-    let body = Body {
+    let notes = Notes {
         heading: Some("By hand".to_owned()),
+        ..Notes::default()
+    };
+    let body = Body {
+        notes,
         ..Body::default()
     };
     let post = read_with(&settings(""), "posts/2026-01-02-a.md", "", body).output;
@@ -149,15 +153,19 @@ fn the_slug_is_given_or_made(#[case] path: &str, #[case] text: &str, #[case] slu
 }
 
 #[rstest]
-#[case::field(Body::default(), "---\nsummary: Short.\n---\n", Some("Short."))]
-#[case::more(Body { before_more: Some("Before.".into()), first_paragraph: Some("First.".into()), ..Body::default() }, "", Some("Before."))]
-#[case::first(Body { first_paragraph: Some("First.".into()), ..Body::default() }, "", Some("First."))]
-#[case::none(Body::default(), "", None)]
+#[case::field(Notes::default(), "---\nsummary: Short.\n---\n", Some("Short."))]
+#[case::more(Notes { before_more: Some("Before.".into()), first_paragraph: Some("First.".into()), ..Notes::default() }, "", Some("Before."))]
+#[case::first(Notes { first_paragraph: Some("First.".into()), ..Notes::default() }, "", Some("First."))]
+#[case::none(Notes::default(), "", None)]
 fn the_summary_is_given_or_taken_from_the_text(
-    #[case] body: Body,
+    #[case] notes: Notes,
     #[case] text: &str,
     #[case] summary: Option<&str>,
 ) {
+    let body = Body {
+        notes,
+        ..Body::default()
+    };
     let post = read_with(&settings(""), "posts/2026-01-02-a.md", text, body).output;
     assert_eq!(post.summary.as_deref(), summary);
 }
@@ -247,7 +255,7 @@ fn a_set_may_call_its_fields_otherwise() {
 #[case::none("", 0)]
 fn words_are_counted_as_a_reader_would(#[case] html: &str, #[case] words: usize) {
     let body = Body {
-        html: html.to_owned(),
+        html: html.to_owned().into(),
         ..Body::default()
     };
     assert_eq!(
