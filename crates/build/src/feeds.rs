@@ -10,6 +10,7 @@ use tabulae_core::settings::{FeedContent, FeedFormat};
 use tabulae_core::source::Place;
 use tabulae_core::term::slug;
 
+use crate::cache::{Key, need};
 use crate::output::{Manifest, Published, checksum};
 use crate::plan::Plan;
 use crate::site::{Owner, Site};
@@ -94,6 +95,8 @@ impl FeedPlan {
             sources,
             content: self.content,
         };
+        ask(site, Key::Settings);
+        ask(site, Key::Feed(self.address(self.part.number).plain));
         let settings = &site.settings.site;
         let author = settings.author.clone().unwrap_or_default();
         let root = Link::new("/");
@@ -143,6 +146,11 @@ impl FeedPlan {
     }
 }
 
+/// Says that what is being made asks for something.
+fn ask(site: &Site, key: Key) {
+    need(site.needs.other(key));
+}
+
 /// What entries are made of.
 struct Making<'a> {
     site: &'a Site,
@@ -153,6 +161,7 @@ struct Making<'a> {
 
 impl Making<'_> {
     fn entry(&self, id: PostId) -> Option<Entry> {
+        need(self.site.needs.post(id));
         let post = self.site.catalogue.post(id);
         let owner = self.site.owner(id);
         let link = self.site.absolute(owner.link);
@@ -173,6 +182,7 @@ impl Making<'_> {
 
     /// The whole text, and the related posts where the settings ask for them.
     fn text(&self, id: PostId) -> String {
+        need(self.site.needs.text(id));
         let owner = self.site.owner(id);
         let html = &self.site.catalogue.post(id).html;
         let mut text = feed::content(html, &slug(&owner.link.plain), &mut |address| {
@@ -191,6 +201,7 @@ impl Making<'_> {
                 .overview_of(&table.field.name, &self.site.settings);
             let scheme = scheme.map(|link| self.site.absolute(link));
             for term in self.site.catalogue.terms_of(id, field) {
+                need(self.site.needs.term(field, *term));
                 let name = table.term(*term).name.clone();
                 if table.field.name == "author" {
                     let page = self.plan.term_pages.get(&(field, *term));
@@ -221,7 +232,10 @@ impl Making<'_> {
             media_type: mime_guess::from_path(path)
                 .first()
                 .map(|kind| kind.to_string()),
-            length: file.and_then(|file| self.sources.size(&file).ok()),
+            length: file.and_then(|file| {
+                ask(self.site, Key::File(file.clone()));
+                self.sources.size(&file).ok()
+            }),
         }
     }
 
@@ -241,12 +255,16 @@ fn related(id: PostId, site: &Site) -> String {
         .related
         .as_ref()
         .is_some_and(|related| related.feeds);
+    if asked {
+        need(site.needs.related(id));
+    }
     let list = site.related.as_ref().filter(|_| asked);
     let posts = list.map_or_else(Vec::new, |list| list.of(&site.catalogue, id));
     if posts.is_empty() {
         return String::new();
     }
     let items = posts.into_iter().map(|id| {
+        need(site.needs.post(id));
         let link = site.absolute(site.catalogue.link(id));
         let title = &site.catalogue.post(id).title;
         format!(

@@ -5,6 +5,7 @@ use std::num::NonZeroUsize;
 use std::sync::Arc;
 
 use indexmap::IndexMap;
+use minijinja::value::{Enumerator, Object, ObjectRepr};
 use minijinja::{Environment, Value, context};
 use tabulae_core::archive::{By, Group, Laid, months, sections};
 use tabulae_core::catalogue::PostId;
@@ -15,11 +16,13 @@ use tabulae_core::search::Rows;
 use tabulae_core::settings::{Archive, Show};
 use tabulae_core::term::TermId;
 
+use crate::cache::{Key, Need, need};
 use crate::feeds::FeedPlan;
 use crate::plan::{Planned, SEARCH, What, has_titles, titles};
 use crate::sources::Sources;
 use crate::template::{
     FEED_STYLE, PostObject, STYLE, Shared, diagnose, escape, post_list, script, with_this,
+    without_this,
 };
 
 /// Renders outputs; what all pages share is made once.
@@ -40,6 +43,29 @@ struct ArchiveValues {
     terms: Value,
     /// The same by term, in the same order.
     by_term: IndexMap<TermId, Value>,
+}
+
+/// A list that says when it is looked at.
+#[derive(Debug)]
+struct Asking {
+    value: Value,
+    need: Need,
+}
+
+impl Object for Asking {
+    fn repr(self: &Arc<Self>) -> ObjectRepr {
+        ObjectRepr::Seq
+    }
+
+    fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
+        need(self.need);
+        self.value.get_item(key).ok()
+    }
+
+    fn enumerate(self: &Arc<Self>) -> Enumerator {
+        need(self.need);
+        Enumerator::Seq(self.value.len().unwrap_or(0))
+    }
 }
 
 type Rendered = Result<Vec<u8>, Faults>;
@@ -68,8 +94,15 @@ impl<'a> Renderer<'a> {
     /// # Errors
     /// A template's fault, or a source file that cannot be read.
     pub fn render(&self, output: &Planned) -> Rendered {
+        without_this(|| self.bytes(output))
+    }
+
+    fn bytes(&self, output: &Planned) -> Rendered {
         match &output.what {
-            What::Post(id) => with_this(Some(*id), || self.post(*id)),
+            What::Post(id) => {
+                let related = self.related(*id);
+                with_this(*id, &related, || self.post(*id, &related))
+            }
             What::Page(at) => self.page(*at),
             What::List {
                 archive,
@@ -83,10 +116,12 @@ impl<'a> Renderer<'a> {
                 let document = feed.document(site, plan, self.sources);
                 Ok(document.write(feed.format).into_bytes())
             }
-            What::Copy(source) => self
-                .sources
-                .read(source)
-                .map_err(|error| vec![crate::site::unreadable(source, &error)]),
+            What::Copy(source) => {
+                self.ask(Key::File(source.clone()));
+                self.sources
+                    .read(source)
+                    .map_err(|error| vec![crate::site::unreadable(source, &error)])
+            }
             What::Redirect(to) => Ok(self.redirect(to).into_bytes()),
             What::Style => Ok(STYLE.as_bytes().to_vec()),
             What::Script => Ok(script().into_bytes()),
@@ -94,11 +129,15 @@ impl<'a> Renderer<'a> {
             What::Feeds => self.feeds(&output.link),
             What::Titles { archive, group } => {
                 let group = &self.shared.plan.archives[*archive].groups[*group];
+                self.ask(Key::Settings);
+                self.ask(Key::Rows(group.link.plain.clone()));
                 Ok(self.rows(|rows| rows.titles(&group.posts)).into_bytes())
             }
             What::Search => self.search(&output.link),
             What::Texts => {
                 let listed = self.shared.site.catalogue.listed();
+                self.ask(Key::Settings);
+                self.ask(Key::Posts);
                 Ok(self.rows(|rows| rows.texts(listed)).into_bytes())
             }
             What::Sitemap(addresses) => {
@@ -120,7 +159,15 @@ impl<'a> Renderer<'a> {
         }
     }
 
+    /// Says that what is being made asks for something.
+    fn ask(&self, key: Key) {
+        need(self.shared.site.needs.other(key));
+    }
+
     fn template(&self, name: &str, values: Value) -> Rendered {
+        self.ask(Key::Settings);
+        self.ask(Key::Site);
+        self.shared.ask_template(name);
         let rendered = self
             .env
             .get_template(name)
@@ -135,8 +182,10 @@ impl<'a> Renderer<'a> {
         }
     }
 
-    fn post(&self, id: PostId) -> Rendered {
+    fn post(&self, id: PostId, related: &[PostId]) -> Rendered {
         let site = &self.shared.site;
+        need(site.needs.post(id));
+        need(site.needs.related(id));
         let post = site.catalogue.post(id);
         let link = site.catalogue.link(id);
         let page = context! {
@@ -157,7 +206,7 @@ impl<'a> Renderer<'a> {
                 site => self.site.clone(),
                 page,
                 post => PostObject::value(id, &self.shared),
-                related => post_list(self.related(id), &self.shared),
+                related => post_list(related, &self.shared),
                 notice => site.settings.related.as_ref().and_then(|related| related.notice.clone()),
             },
         )
@@ -172,6 +221,7 @@ impl<'a> Renderer<'a> {
     fn page(&self, at: usize) -> Rendered {
         let site = &self.shared.site;
         let page = &site.pages[at];
+        self.ask(Key::Page(page.post.path.clone()));
         let owner = crate::site::Owner {
             path: &page.post.path,
             link: &page.link,
@@ -211,6 +261,10 @@ impl<'a> Renderer<'a> {
         let laid = &self.shared.plan.archives[at];
         let group = &laid.groups[number];
         let posts = &group.posts[pager.items()];
+        self.ask(Key::List(group.link.plain.clone()));
+        if archive.group.is_some() {
+            posts.iter().for_each(|id| need(site.needs.post(*id)));
+        }
         let link = |number: usize| site.href(&group.link.page(number));
         let here = group.link.page(pager.number);
         let title = match pager.number {
@@ -340,6 +394,7 @@ impl<'a> Renderer<'a> {
 
     /// The page that lists the feeds for people: by archive, and within it by page.
     fn feeds(&self, link: &Link) -> Rendered {
+        self.ask(Key::Feeds);
         let Shared { site, plan, .. } = &*self.shared;
         let mut sections: IndexMap<Option<usize>, IndexMap<&str, Vec<&FeedPlan>>> = IndexMap::new();
         for feed in plan.feeds.iter().filter(|feed| feed.part.number == 1) {
@@ -369,6 +424,12 @@ impl<'a> Renderer<'a> {
             sections => sections.collect::<Value>(),
         };
         self.template("feeds.html", values)
+    }
+
+    /// What all pages see of the site, hashed.
+    pub(crate) fn site_hash(&self) -> u64 {
+        let text = self.site.to_string();
+        crate::output::checksum(text.as_bytes())
     }
 
     /// The style sheet of feeds, with its sentence in the site's words.
@@ -425,7 +486,10 @@ impl<'a> Renderer<'a> {
             overview_title => laid.title.as_str(),
             by => archive.by.as_ref().map(|by| by.node.clone()),
             show => if archive.show == Show::Lines { "lines" } else { "cards" },
-            terms => shared.terms.clone(),
+            terms => Value::from_object(Asking {
+                value: shared.terms.clone(),
+                need: site.needs.other(Key::Groups(archive.name.clone())),
+            }),
             count => group.map_or(laid.groups.len(), |group| group.posts.len()),
             above,
             below,

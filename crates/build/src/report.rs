@@ -2,6 +2,8 @@
 
 use std::collections::BTreeMap;
 
+use serde::{Deserialize, Serialize};
+
 use tabulae_core::time::Stamp;
 
 /// The account of a build.
@@ -12,7 +14,7 @@ pub struct Report {
     /// How many stand-alone pages were read.
     pub pages: usize,
     /// How many posts are in no list, by the name of their state; none is not named.
-    pub held_back: BTreeMap<&'static str, usize>,
+    pub held_back: BTreeMap<String, usize>,
     /// Files that were new or changed.
     pub written: usize,
     /// Files that were as they should be.
@@ -28,7 +30,7 @@ pub struct Report {
 }
 
 /// A scheduled post that falls due.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Due {
     /// When, in the site's time zone.
     pub at: Stamp,

@@ -1,21 +1,25 @@
 //! A site, read: settings, posts, pages, term notes, templates, and what may be copied.
 
+mod posts;
 mod read;
 
-pub(crate) use self::read::{reason, unreadable};
+pub(crate) use self::read::{asked, read_settings, reason, unreadable};
 
 use std::collections::{BTreeMap, BTreeSet};
 
 use tabulae_core::catalogue::{Catalogue, PostId};
 use tabulae_core::diagnostic::nearest;
 use tabulae_core::html;
-use tabulae_core::likeness::{Index, Weighing};
+use tabulae_core::likeness::{Aspect, Index, Weighing};
 use tabulae_core::post::{Include, Post};
+use tabulae_core::query::ast::Lasts;
 use tabulae_core::query::{Library, Query, Resolved, Scope};
 use tabulae_core::related::RelatedList;
 use tabulae_core::route::{Link, decode};
 use tabulae_core::settings::Settings;
 use tabulae_core::time::Moment;
+
+use crate::cache::{Kept, Key, Needs, need};
 
 /// Everything that was read of a site.
 #[derive(Debug)]
@@ -43,6 +47,16 @@ pub struct Site {
     pub posts_read: usize,
     /// How many pages were read.
     pub pages_read: usize,
+    /// What the build was asked for, hashed.
+    pub(crate) asked: u64,
+    /// What is kept of the posts for the next build, by path.
+    pub(crate) kept: BTreeMap<String, Kept>,
+    /// The numbers of what pages ask for.
+    pub(crate) needs: Needs,
+    /// How long the answers of the settings' queries stay the same by themselves.
+    pub(crate) settings_last: Lasts,
+    /// Whether any of the settings' queries looks into texts.
+    pub(crate) settings_name_texts: bool,
     files: BTreeMap<String, File>,
     found: BTreeSet<String>,
 }
@@ -100,6 +114,38 @@ impl Site {
         Some((query.index(&self.catalogue)?, query.weighing()?))
     }
 
+    /// Whether the likeness that templates see is made of texts too.
+    pub(crate) fn likeness_weighs_texts(&self) -> bool {
+        let of = |query: &Query<Resolved>| {
+            let aspects = query.weighing().map(|weighing| weighing.aspects.iter());
+            aspects.is_some_and(|mut aspects| aspects.any(|weighed| weighed.aspect == Aspect::Body))
+        };
+        let related = self.related.as_ref().map(RelatedList::query);
+        related.is_some_and(of) || self.likeness.as_ref().is_some_and(of)
+    }
+
+    /// The hash of a post's file; 0 where nothing is kept.
+    pub(crate) fn text_hash(&self, id: PostId) -> u64 {
+        let kept = self.kept.get(&self.catalogue.post(id).path);
+        kept.map_or(0, |kept| kept.hash)
+    }
+
+    /// Where a file of the site is linked to, for the fingerprint of what was asked for.
+    pub(crate) fn address_of(&self, named: &str) -> String {
+        match self.files.get(named) {
+            Some(File::Post(id)) => self.catalogue.link(*id).plain.clone(),
+            Some(File::Page(at)) => self.pages[*at].link.plain.clone(),
+            Some(File::Other) => "a file".to_owned(),
+            None => String::new(),
+        }
+    }
+
+    /// The file of the site that a path names; what is being made asks for it.
+    fn file(&self, named: &str) -> Option<File> {
+        need(self.needs.other(Key::Address(named.to_owned())));
+        self.files.get(named).copied()
+    }
+
     /// A link with the path of the site's address before it.
     #[must_use]
     pub fn href(&self, link: &Link) -> String {
@@ -136,7 +182,7 @@ impl Site {
         }
         let (path, _) = cut_path(address);
         let named = join(folder_of(owner.path), &decode(path))?;
-        (self.files.get(&named) == Some(&File::Other)).then_some(named)
+        (self.file(&named) == Some(File::Other)).then_some(named)
     }
 
     /// Where a local address that `owner` writes leads, from the site's root, its path put
@@ -152,9 +198,9 @@ impl Site {
         }
         let (path, rest) = cut_path(address);
         let named = join(folder_of(owner.path), &decode(path));
-        let link = match named.as_ref().and_then(|named| self.files.get(named)) {
-            Some(File::Post(id)) => self.catalogue.link(*id).clone(),
-            Some(File::Page(at)) => self.pages[*at].link.clone(),
+        let link = match named.as_ref().and_then(|named| self.file(named)) {
+            Some(File::Post(id)) => self.catalogue.link(id).clone(),
+            Some(File::Page(at)) => self.pages[at].link.clone(),
             Some(File::Other) => copy_link(owner, &decode(path))?,
             None => Link::new(format!(
                 "/{}",

@@ -4,8 +4,14 @@ use std::collections::BTreeMap;
 use std::fmt;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::time::{Duration, SystemTime, UNIX_EPOCH};
+
+use serde::{Deserialize, Serialize};
 
 use walkdir::{DirEntry, WalkDir};
+
+use crate::output::checksum;
 
 /// The files of a site. Paths are below the site's folder and hold `/` on every system.
 pub trait Sources: Sync + fmt::Debug {
@@ -21,11 +27,73 @@ pub trait Sources: Sync + fmt::Debug {
     /// Where it is not there or cannot be read.
     fn read(&self, path: &str) -> io::Result<Vec<u8>>;
 
+    /// What tells, without reading a file, that it is as it was; `None` where it was changed just
+    /// now, so that a further change might not be told.
+    ///
+    /// # Errors
+    /// Where it is not there or is no file.
+    fn mark(&self, path: &str) -> io::Result<Option<Mark>>;
+
     /// The length of a file in bytes.
     ///
     /// # Errors
     /// Where it is not there or is no file.
     fn size(&self, path: &str) -> io::Result<u64>;
+
+    /// The same files, for what outlives a borrow.
+    fn share(&self) -> Arc<dyn Sources + Send>;
+}
+
+/// What tells that a file is as it was.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Mark {
+    /// Bytes.
+    pub length: u64,
+    /// When it was changed, in nanoseconds since 1970; in memory the hash of its bytes.
+    pub changed: u64,
+}
+
+impl Mark {
+    /// Of a file on disk: on Unix by the time of its inode's change, which no program sets.
+    #[must_use]
+    pub fn of(found: &std::fs::Metadata) -> Self {
+        Self {
+            length: found.len(),
+            changed: changed(found),
+        }
+    }
+
+    /// Of bytes in memory.
+    #[must_use]
+    pub fn of_bytes(bytes: &[u8]) -> Self {
+        Self {
+            length: bytes.len() as u64,
+            changed: checksum(bytes),
+        }
+    }
+
+    /// Unless the file was changed less than a tick of the file system's clock ago.
+    fn settled(self) -> Option<Self> {
+        let now = SystemTime::now().duration_since(UNIX_EPOCH).ok()?;
+        let tick = Duration::from_millis(50);
+        (Duration::from_nanos(self.changed) + tick < now).then_some(self)
+    }
+}
+
+#[cfg(unix)]
+fn changed(found: &std::fs::Metadata) -> u64 {
+    use std::os::unix::fs::MetadataExt;
+    let nanoseconds = found.ctime() * 1_000_000_000 + found.ctime_nsec();
+    nanoseconds.unsigned_abs()
+}
+
+#[cfg(not(unix))]
+fn changed(found: &std::fs::Metadata) -> u64 {
+    let modified = found.modified().ok();
+    let since = modified.and_then(|time| time.duration_since(UNIX_EPOCH).ok());
+    since.map_or(0, |since| {
+        u64::try_from(since.as_nanos()).unwrap_or(u64::MAX)
+    })
 }
 
 /// A site's folder on disk.
@@ -43,6 +111,15 @@ impl Disk {
 }
 
 impl Disk {
+    fn metadata(&self, path: &str) -> io::Result<std::fs::Metadata> {
+        let found = std::fs::metadata(self.root.join(path))?;
+        if found.is_file() {
+            Ok(found)
+        } else {
+            Err(io::ErrorKind::IsADirectory.into())
+        }
+    }
+
     /// All files below `top`. Symbolic links are followed; only where there are any is each
     /// entry looked at for that.
     fn walk(&self, top: &Path, folder: &str) -> Result<Vec<DirEntry>, (String, io::Error)> {
@@ -96,13 +173,16 @@ impl Sources for Disk {
         std::fs::read(self.root.join(path))
     }
 
+    fn mark(&self, path: &str) -> io::Result<Option<Mark>> {
+        Ok(Mark::of(&self.metadata(path)?).settled())
+    }
+
     fn size(&self, path: &str) -> io::Result<u64> {
-        let found = std::fs::metadata(self.root.join(path))?;
-        if found.is_file() {
-            Ok(found.len())
-        } else {
-            Err(io::ErrorKind::IsADirectory.into())
-        }
+        Ok(self.metadata(path)?.len())
+    }
+
+    fn share(&self) -> Arc<dyn Sources + Send> {
+        Arc::new(self.clone())
     }
 }
 
@@ -143,10 +223,17 @@ impl Sources for Memory {
             .ok_or_else(|| io::ErrorKind::NotFound.into())
     }
 
+    fn mark(&self, path: &str) -> io::Result<Option<Mark>> {
+        let found = self.files.get(path).ok_or(io::ErrorKind::NotFound)?;
+        Ok(Some(Mark::of_bytes(found)))
+    }
+
     fn size(&self, path: &str) -> io::Result<u64> {
-        let found = self.files.get(path);
-        found
-            .map(|bytes| bytes.len() as u64)
-            .ok_or_else(|| io::ErrorKind::NotFound.into())
+        let found = self.files.get(path).ok_or(io::ErrorKind::NotFound)?;
+        Ok(found.len() as u64)
+    }
+
+    fn share(&self) -> Arc<dyn Sources + Send> {
+        Arc::new(self.clone())
     }
 }

@@ -2,10 +2,14 @@
 
 mod feeds;
 
+use std::collections::BTreeMap;
+
 use super::*;
 use crate::output::Memory as Out;
+use crate::report::ChangeKind;
 use crate::sources::Memory;
 use rstest::rstest;
+use tabulae_core::diagnostic::Diagnostic;
 
 const SITE: &str =
     "[site]\ntitle = \"The Log\"\naddress = \"https://x.example/\"\ntimezone = \"Europe/London\"\n";
@@ -331,10 +335,10 @@ fn held_back_posts_are_in_no_list_and_counted() {
     assert_eq!(
         report.held_back,
         BTreeMap::from([
-            ("draft", 1),
-            ("expired", 1),
-            ("scheduled", 2),
-            ("unlisted", 1)
+            ("draft".to_owned(), 1),
+            ("expired".to_owned(), 1),
+            ("scheduled".to_owned(), 2),
+            ("unlisted".to_owned(), 1)
         ])
     );
     let due = report.next_due.unwrap();

@@ -1,9 +1,11 @@
 //! A writer's mistake as data: code, place, sentence, and what to do about it.
 
+use serde::{Deserialize, Serialize};
+
 use crate::source::Place;
 
 /// How bad it is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub enum Severity {
     /// Nothing is written while it stands.
     Error,
@@ -12,7 +14,7 @@ pub enum Severity {
 }
 
 /// One mistake, with its place and the way out.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Diagnostic {
     /// Error or warning.
     pub severity: Severity,
@@ -43,7 +45,9 @@ pub type Faults = Vec<Diagnostic>;
 macro_rules! codes {
     ($($variant:ident = $name:literal : $about:literal,)*) => {
         /// Every kind of mistake that Tabulae names.
-        #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+        #[derive(
+            Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, serde::Serialize, serde::Deserialize,
+        )]
         pub enum Code { $(#[doc = $about] $variant,)* }
 
         impl Code {

@@ -30,7 +30,7 @@ pub struct Spanned<T> {
 }
 
 /// A place as an editor shows it; lines and columns count from 1, columns in characters.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Place {
     /// Path below the site's folder; `None` is the command line.
     pub file: Option<Arc<str>>,

@@ -11,6 +11,7 @@ use indexmap::IndexMap;
 
 use super::manifest::checksum;
 use super::{Manifest, Output};
+use crate::sources::Mark;
 
 /// The ending of files that are being written.
 const STAGED: &str = ".tabulae-part";
@@ -166,6 +167,13 @@ fn same_device(_: &Path, _: &Path) -> bool {
     false
 }
 
+/// Writes a file so that it is old or new at every moment.
+fn write_whole(path: &Path, bytes: &[u8]) -> io::Result<()> {
+    let beside = path.with_extension("part");
+    fs::write(&beside, bytes)?;
+    fs::rename(&beside, path)
+}
+
 /// The path of what lies above.
 fn folder_of(path: &str) -> &str {
     path.rsplit_once('/').map_or("", |(folder, _)| folder)
@@ -237,10 +245,7 @@ impl Output for Disk {
     }
 
     fn remember(&self, manifest: &Manifest) -> io::Result<()> {
-        let path = self.manifest_path();
-        let beside = path.with_extension("part");
-        fs::write(&beside, manifest.to_text())?;
-        fs::rename(&beside, &path)
+        write_whole(&self.manifest_path(), manifest.to_text().as_bytes())
     }
 
     fn read(&self, path: &str) -> io::Result<Option<Vec<u8>>> {
@@ -316,6 +321,19 @@ impl Output for Disk {
             Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
             Err(error) => Err(error),
         }
+    }
+
+    fn mark(&self, path: &str) -> Option<Mark> {
+        let found = fs::symlink_metadata(self.out.join(path)).ok()?;
+        found.is_file().then(|| Mark::of(&found))
+    }
+
+    fn recall(&self) -> Option<Vec<u8>> {
+        fs::read(self.manifest_path().with_extension("cache")).ok()
+    }
+
+    fn keep(&self, bytes: &[u8]) -> io::Result<()> {
+        write_whole(&self.manifest_path().with_extension("cache"), bytes)
     }
 
     fn name(&self) -> String {

@@ -45,6 +45,12 @@ impl Manifest {
         text
     }
 
+    /// A hash of the whole.
+    #[must_use]
+    pub fn digest(&self) -> u64 {
+        checksum(self.to_text().as_bytes())
+    }
+
     /// Reads a manifest; `None` where it is damaged or of another version.
     #[must_use]
     pub fn from_text(text: &str) -> Option<Self> {

@@ -5,6 +5,7 @@ use std::io;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use super::{Manifest, Output};
+use crate::sources::Mark;
 
 /// Files in memory, with a count of how often each was written.
 #[derive(Debug, Default)]
@@ -18,6 +19,7 @@ struct State {
     staged: BTreeMap<String, Vec<u8>>,
     published: Vec<String>,
     manifest: Option<Manifest>,
+    kept: Option<Vec<u8>>,
 }
 
 impl Memory {
@@ -55,7 +57,9 @@ impl Memory {
 
     /// Forgets what was written, as when `.tabulae/` is deleted.
     pub fn forget(&self) {
-        self.state().manifest = None;
+        let mut state = self.state();
+        state.manifest = None;
+        state.kept = None;
     }
 }
 
@@ -103,6 +107,22 @@ impl Output for Memory {
 
     fn remove(&self, path: &str) -> io::Result<()> {
         self.state().files.remove(path);
+        Ok(())
+    }
+
+    fn mark(&self, path: &str) -> Option<Mark> {
+        self.state()
+            .files
+            .get(path)
+            .map(|bytes| Mark::of_bytes(bytes))
+    }
+
+    fn recall(&self) -> Option<Vec<u8>> {
+        self.state().kept.clone()
+    }
+
+    fn keep(&self, bytes: &[u8]) -> io::Result<()> {
+        self.state().kept = Some(bytes.to_vec());
         Ok(())
     }
 

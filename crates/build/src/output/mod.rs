@@ -7,6 +7,8 @@ mod memory;
 use std::fmt;
 use std::io;
 
+use crate::sources::Mark;
+
 pub use self::disk::Disk;
 pub use self::manifest::{Manifest, Published, checksum};
 pub use self::memory::Memory;
@@ -64,6 +66,19 @@ pub trait Output: Sync + fmt::Debug {
     /// # Errors
     /// Where it is there and cannot be removed.
     fn remove(&self, path: &str) -> io::Result<()>;
+
+    /// What tells, without reading the file at `path`, that it is as it was; `None` where there is
+    /// none, or a symbolic link.
+    fn mark(&self, path: &str) -> Option<Mark>;
+
+    /// What the last build left for this one; `None` where there is nothing.
+    fn recall(&self) -> Option<Vec<u8>>;
+
+    /// Leaves something for the next build.
+    ///
+    /// # Errors
+    /// Where it cannot be written.
+    fn keep(&self, bytes: &[u8]) -> io::Result<()>;
 
     /// The output's name for people.
     fn name(&self) -> String;

@@ -1,14 +1,13 @@
 //! Reading a site: settings, posts on all threads, notes, pages, templates.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::atomic::{AtomicUsize, Ordering};
 
-use rayon::prelude::*;
 use tabulae_core::catalogue::{Catalogue, TermNote};
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::front_matter;
 use tabulae_core::post::{Body, Include, Post, assemble, has_title};
-use tabulae_core::query::Library;
+use tabulae_core::query::ast::Statement;
+use tabulae_core::query::{Library, Query};
 use tabulae_core::related::{RelatedList, likeness};
 use tabulae_core::route::{Link, Pattern};
 use tabulae_core::settings::{self, ContentSet, Settings};
@@ -16,10 +15,12 @@ use tabulae_core::source::{Place, Source, Spanned};
 use tabulae_core::time::Moment;
 use tabulae_core::value::Value;
 
+use super::posts::{Reading, body_of};
 use super::{File, Page, Site, folder_of};
+use crate::Options;
+use crate::cache::{Fingerprint, Needs, Store};
 use crate::markdown;
 use crate::sources::Sources;
-use crate::{Options, Step};
 
 /// A content set's files.
 struct Found {
@@ -31,12 +32,32 @@ impl Site {
     /// Reads a site. `None` where there is nothing to go on with.
     pub fn read(sources: &dyn Sources, options: &Options<'_>, faults: &mut Faults) -> Option<Self> {
         let settings = read_settings(sources, faults)?;
+        Some(Self::read_by(settings, sources, None, options, faults))
+    }
+
+    /// Reads a site whose settings were read, with what the last build kept of its posts, if it
+    /// is to be kept for the next one.
+    pub(crate) fn read_by(
+        settings: Settings,
+        sources: &dyn Sources,
+        old: Option<&Store>,
+        options: &Options<'_>,
+        faults: &mut Faults,
+    ) -> Self {
+        let asked = asked(&settings, options);
         let moment = Moment {
             now: options.clock.now(&settings.site.timezone),
             zone: settings.site.timezone.clone(),
         };
         let found = find_posts(sources, &settings, faults);
-        let mut posts = read_posts(sources, &settings, &moment, &found, options, faults);
+        let reading = Reading {
+            sources,
+            settings: &settings,
+            moment: &moment,
+            old: old.map(|old| (old, old.asked == asked)),
+            progress: options.progress,
+        };
+        let (mut posts, kept) = reading.posts(&found.posts, faults);
         let posts_read = found.posts.len();
         let notes = read_notes(sources, &settings, &moment, faults);
         let (pages, pages_read, page_files) =
@@ -90,7 +111,21 @@ impl Site {
                 .enumerate()
                 .map(|(at, page)| (page.post.path.clone(), File::Page(at))),
         );
-        Some(Self {
+        let needs = Needs::new(&catalogue);
+        let statements = statements(&settings);
+        let texts = ["words", "minutes", "text", "content"];
+        Self {
+            asked,
+            kept,
+            needs,
+            settings_last: statements
+                .iter()
+                .map(|known| known.lasts())
+                .max()
+                .unwrap_or_default(),
+            settings_name_texts: statements
+                .iter()
+                .any(|known| texts.iter().any(|name| known.names(name))),
             settings,
             moment,
             include: options.include,
@@ -105,11 +140,47 @@ impl Site {
             pages_read,
             files,
             found: found.posts.into_iter().map(|(_, path)| path).collect(),
-        })
+        }
     }
 }
 
-fn read_settings(sources: &dyn Sources, faults: &mut Faults) -> Option<Settings> {
+/// What a build is asked for: the settings' text and the options that decide what is made.
+pub(crate) fn asked(settings: &Settings, options: &Options<'_>) -> u64 {
+    let Include {
+        drafts,
+        scheduled,
+        expired,
+        unlisted,
+    } = options.include;
+    let flags = [drafts, scheduled, expired, unlisted, options.keep_going];
+    let mut asked = Fingerprint::new();
+    asked.text(settings.source.text());
+    flags.iter().for_each(|flag| {
+        asked.number(u64::from(*flag));
+    });
+    asked.done()
+}
+
+/// The statements that the settings hold, as far as they can be read.
+fn statements(settings: &Settings) -> Vec<Statement> {
+    let named = settings.queries.iter().map(|(_, query)| query);
+    let archives = settings
+        .archives
+        .iter()
+        .filter_map(|archive| archive.query.as_ref());
+    let feeds = settings.feeds.iter().filter_map(|feed| feed.query.as_ref());
+    let related = settings.related.iter();
+    let related = related.flat_map(|related| related.query.iter().chain(&related.fill));
+    named
+        .chain(archives)
+        .chain(feeds)
+        .chain(related)
+        .filter_map(|query| Query::parse(query).ok())
+        .map(|query| query.statement().clone())
+        .collect()
+}
+
+pub(crate) fn read_settings(sources: &dyn Sources, faults: &mut Faults) -> Option<Settings> {
     let text = match sources.read(settings::FILE) {
         Ok(bytes) => as_text(settings::FILE, bytes, faults)?,
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
@@ -151,7 +222,7 @@ pub(crate) fn reason(error: &std::io::Error) -> String {
 }
 
 /// The bytes as UTF-8; the first byte that is none is a fault at its place.
-fn as_text(path: &str, bytes: Vec<u8>, faults: &mut Faults) -> Option<String> {
+pub(super) fn as_text(path: &str, bytes: Vec<u8>, faults: &mut Faults) -> Option<String> {
     match String::from_utf8(bytes) {
         Ok(text) => Some(text),
         Err(error) => {
@@ -206,7 +277,7 @@ fn is_left_over(path: &str) -> bool {
     })
 }
 
-fn ending(path: &str) -> &str {
+pub(super) fn ending(path: &str) -> &str {
     path.rsplit_once('.').map_or("", |(_, ending)| ending)
 }
 
@@ -278,76 +349,6 @@ fn find_posts(sources: &dyn Sources, settings: &Settings, faults: &mut Faults) -
     }
     faults.extend(empty);
     found
-}
-
-fn read_posts(
-    sources: &dyn Sources,
-    settings: &Settings,
-    moment: &Moment,
-    found: &Found,
-    options: &Options<'_>,
-    faults: &mut Faults,
-) -> Vec<Post> {
-    let done = AtomicUsize::new(0);
-    let total = found.posts.len();
-    let read: Vec<(Option<Post>, Faults)> = found
-        .posts
-        .par_iter()
-        .map(|(number, path)| {
-            let mut faults = Faults::new();
-            let post = read_post(
-                sources,
-                settings,
-                moment,
-                (*number, &settings.content[*number]),
-                path,
-                &mut faults,
-            );
-            options.progress.step(
-                Step::Reading,
-                done.fetch_add(1, Ordering::Relaxed) + 1,
-                total,
-            );
-            (post, faults)
-        })
-        .collect();
-    let mut posts = Vec::with_capacity(total);
-    for (post, mut found) in read {
-        faults.append(&mut found);
-        posts.extend(post);
-    }
-    posts
-}
-
-fn read_post(
-    sources: &dyn Sources,
-    settings: &Settings,
-    moment: &Moment,
-    set: (usize, &ContentSet),
-    path: &str,
-    faults: &mut Faults,
-) -> Option<Post> {
-    let text = read_text(sources, path, faults)?;
-    let source = Source::new(path, &text);
-    drop(text);
-    let before = faults.len();
-    let front = front_matter::read(&source, &moment.zone).into_output(faults);
-    if faults.len() > before {
-        return None;
-    }
-    let body = body_of(
-        path,
-        &source.text()[front.body..],
-        has_title(&front.map, set.1),
-    );
-    Some(assemble(path, set, settings, moment, &source, front, body).into_output(faults))
-}
-
-fn body_of(path: &str, text: &str, has_title: bool) -> Body {
-    match ending(path) {
-        "md" => markdown::render(text, has_title),
-        _ => markdown::read_html(text, has_title),
-    }
 }
 
 /// Takes the posts away in which an error stands.

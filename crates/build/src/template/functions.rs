@@ -9,7 +9,8 @@ use tabulae_core::archive::by_terms;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Diagnostic, Faults};
 use tabulae_core::language::DateStyle;
-use tabulae_core::query::{Parameter, Query, Scope};
+use tabulae_core::query::ast::Lasts;
+use tabulae_core::query::{Parameter, Query, Resolved, Scope};
 use tabulae_core::source::{Passage, Source, Span};
 use tabulae_core::term::{TermId, slug};
 use tabulae_core::time::{Stamp, parse_date};
@@ -17,6 +18,7 @@ use tabulae_core::time::{Stamp, parse_date};
 use super::faults::QueryFaults;
 use super::objects::{DateObject, PostObject, TermObject, post_list};
 use super::{Shared, this};
+use crate::cache::{Key, need, needs_of, recorded};
 
 /// The names of functions, for hints.
 pub(super) const FUNCTIONS: [&str; 5] = ["query", "terms", "feeds", "card", "once"];
@@ -94,6 +96,7 @@ fn query(
             .unwrap_or_else(PoisonError::into_inner)
             .get(text)
     {
+        need(shared.site.needs.other(Key::Query(text.to_owned(), None)));
         return Ok(Arc::clone(known));
     }
     let passage = passage(shared, state.name(), text);
@@ -129,6 +132,7 @@ fn query(
             resolved
         }
     };
+    ask(shared, text, &resolved, parameters.is_empty());
     let posts: Arc<[PostId]> = resolved.first(&site.catalogue, this()).into();
     if parameters.is_empty() && !resolved.needs_this() {
         if posts.is_empty() {
@@ -143,6 +147,30 @@ fn query(
         answers.insert(text.to_owned(), Arc::clone(&posts));
     }
     Ok(posts)
+}
+
+/// Says that what is being made asks for the answer of a query.
+fn ask(shared: &Shared, text: &str, resolved: &Query<Resolved>, plain: bool) {
+    let needs = &shared.site.needs;
+    let alike = resolved.weighing().is_some();
+    if plain && !alike {
+        let this = this().filter(|_| resolved.needs_this());
+        let this = this.map(|id| shared.site.catalogue.post(id).path.clone());
+        return need(needs.other(Key::Query(text.to_owned(), this)));
+    }
+    // What a parameter was, or how alike posts are, is not asked again: it is other when any
+    // post is.
+    if alike {
+        need(needs.other(Key::Alike));
+    }
+    need(needs.other(Key::All));
+    let statement = Query::parse(&Passage::command_line(text));
+    let lasts = statement.map_or(Lasts::Moment, |known| known.statement().lasts());
+    match lasts.max(shared.site.settings_last) {
+        Lasts::Ever => {}
+        Lasts::Today => need(needs.other(Key::Day)),
+        Lasts::Moment => need(needs.other(Key::Moment)),
+    }
 }
 
 /// The template engine's error for a query with faults.
@@ -175,7 +203,7 @@ fn parameter(value: &Value) -> Result<Parameter, Error> {
         return Ok(Parameter::Date(date.stamp));
     }
     if let Some(term) = value.downcast_object_ref::<TermObject>() {
-        return Ok(Parameter::Text(term.name.to_string()));
+        return Ok(Parameter::Text(term.name().to_owned()));
     }
     if value.downcast_object_ref::<PostObject>().is_some() {
         return Err(wrong(
@@ -229,6 +257,13 @@ fn terms(
         options.assert_all_used()?;
     }
     let asked = format!("{field} {order:?} {limit:?} {text:?}");
+    let key = Key::Terms(
+        name.to_owned(),
+        order.map(str::to_owned),
+        limit,
+        text.map(str::to_owned),
+    );
+    need(shared.site.needs.other(key));
     if given.is_empty()
         && let Some(known) = shared
             .term_lists
@@ -238,45 +273,20 @@ fn terms(
     {
         return Ok(known.clone());
     }
-    let table = catalogue.terms(field);
     let mut fixed = given.is_empty();
-    let mut lists: Vec<(TermId, usize, Option<PostId>)> = match text {
-        None => {
-            let terms = table.terms.iter().enumerate();
-            terms
-                .map(|(at, term)| (id_at(at), term.posts.len(), term.posts.first().copied()))
-                .collect()
-        }
+    let posts = match text {
+        None => None,
         Some(text) => {
             let posts = query(shared, state, text, &Kwargs::from_iter(given))?;
             fixed = fixed && shared.has_answer(text);
-            let lists = by_terms(field, &posts, catalogue).into_iter().enumerate();
-            lists
-                .map(|(at, posts)| (id_at(at), posts.len(), posts.iter().min().copied()))
-                .collect()
+            Some(posts)
         }
     };
-    lists.retain(|(_, count, _)| *count > 0);
-    let by_name = |a: &TermId, b: &TermId| {
-        catalogue
-            .language
-            .sort(&table.term(*a).name, &table.term(*b).name)
-    };
-    match order.unwrap_or("name") {
-        "name" => lists.sort_by(|a, b| by_name(&a.0, &b.0)),
-        "count" => lists.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| by_name(&a.0, &b.0))),
-        "newest" => lists.sort_by(|a, b| a.2.cmp(&b.2).then_with(|| by_name(&a.0, &b.0))),
-        other => {
-            return Err(wrong(format!(
-                "terms cannot be ordered by \"{other}\"; write \"name\", \"count\" or \"newest\""
-            )));
-        }
-    }
-    lists.truncate(limit.unwrap_or(usize::MAX));
+    let lists = shared.listed_terms(field, order, limit, posts.as_deref())?;
     let made = Value::from_iter(
         lists
             .into_iter()
-            .map(|(id, count, _)| TermObject::counted(&shared.terms[field][id.0 as usize], count)),
+            .map(|(id, count)| TermObject::counted(&shared.terms[field][id.0 as usize], count)),
     );
     if fixed {
         let mut known = shared
@@ -288,12 +298,65 @@ fn terms(
     Ok(made)
 }
 
+impl Shared {
+    /// The terms of a field that listed posts have, or some posts, with their counts.
+    ///
+    /// # Errors
+    /// An order that there is not.
+    pub(crate) fn listed_terms(
+        &self,
+        field: usize,
+        order: Option<&str>,
+        limit: Option<usize>,
+        posts: Option<&[PostId]>,
+    ) -> Result<Vec<(TermId, usize)>, Error> {
+        let catalogue = &self.site.catalogue;
+        let table = catalogue.terms(field);
+        let mut lists: Vec<(TermId, usize, Option<PostId>)> = match posts {
+            None => {
+                let terms = table.terms.iter().enumerate();
+                terms
+                    .map(|(at, term)| (id_at(at), term.posts.len(), term.posts.first().copied()))
+                    .collect()
+            }
+            Some(posts) => {
+                let lists = by_terms(field, posts, catalogue).into_iter().enumerate();
+                lists
+                    .map(|(at, posts)| (id_at(at), posts.len(), posts.iter().min().copied()))
+                    .collect()
+            }
+        };
+        lists.retain(|(_, count, _)| *count > 0);
+        let by_name = |a: &TermId, b: &TermId| {
+            catalogue
+                .language
+                .sort(&table.term(*a).name, &table.term(*b).name)
+        };
+        match order.unwrap_or("name") {
+            "name" => lists.sort_by(|a, b| by_name(&a.0, &b.0)),
+            "count" => lists.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| by_name(&a.0, &b.0))),
+            "newest" => lists.sort_by(|a, b| a.2.cmp(&b.2).then_with(|| by_name(&a.0, &b.0))),
+            other => {
+                return Err(wrong(format!(
+                    "terms cannot be ordered by \"{other}\"; write \"name\", \"count\" or \"newest\""
+                )));
+            }
+        }
+        lists.truncate(limit.unwrap_or(usize::MAX));
+        Ok(lists
+            .into_iter()
+            .map(|(id, count, _)| (id, count))
+            .collect())
+    }
+}
+
 fn id_at(at: usize) -> TermId {
     TermId(u32::try_from(at).unwrap_or(u32::MAX))
 }
 
 /// Every feed of the site.
 fn feed_list(shared: &Shared) -> Value {
+    need(shared.site.needs.other(Key::Feeds));
     shared
         .plan
         .feeds
@@ -334,7 +397,8 @@ fn card(
         .card_needs
         .get_or_init(|| Needs::of_card(shared, state.env()));
     let same_everywhere = needs.nothing_else && this().is_none();
-    if same_everywhere && let Some(known) = shared.cards(level).get(&id) {
+    if same_everywhere && let Some((known, needs)) = shared.cards(level).get(&id) {
+        needs_of(needs);
         return Ok(known.clone());
     }
     let outer = needs
@@ -344,13 +408,11 @@ fn card(
     let outer = outer.filter_map(|name| Some((Value::from(name.as_str()), state.lookup(name)?)));
     let own = [("post", post.clone()), ("below", Value::from(level))]
         .map(|(name, value)| (Value::from(name), value));
-    let text = state
-        .env()
-        .get_template(CARD)?
-        .render(Value::from_pairs(outer.chain(own)))?;
-    let made = Value::from_safe_string(text);
+    let template = state.env().get_template(CARD)?;
+    let (text, needs) = recorded(|| template.render(Value::from_pairs(outer.chain(own))));
+    let made = Value::from_safe_string(text?);
     if same_everywhere {
-        shared.cards(level).insert(id, made.clone());
+        shared.cards(level).insert(id, (made.clone(), needs.into()));
     }
     Ok(made)
 }
@@ -396,24 +458,14 @@ fn once(
         key.push_str(&format!("\n{name}={value}"));
         values.push((Value::from(name), value));
     }
-    if let Some(known) = shared
-        .parts
-        .lock()
-        .unwrap_or_else(PoisonError::into_inner)
-        .get(&key)
-    {
+    if let Some((known, needs)) = shared.parts().get(&key) {
+        needs_of(needs);
         return Ok(known.clone());
     }
-    let text = state
-        .env()
-        .get_template(part)?
-        .render(Value::from_pairs(values))?;
-    let made = Value::from_safe_string(text.trim_end().to_owned());
-    shared
-        .parts
-        .lock()
-        .unwrap_or_else(PoisonError::into_inner)
-        .insert(key, made.clone());
+    let template = state.env().get_template(part)?;
+    let (text, needs) = recorded(|| template.render(Value::from_pairs(values)));
+    let made = Value::from_safe_string(text?.trim_end().to_owned());
+    shared.parts().insert(key, (made.clone(), needs.into()));
     Ok(made)
 }
 

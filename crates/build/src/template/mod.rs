@@ -5,8 +5,8 @@ mod faults;
 mod functions;
 mod objects;
 
-use std::cell::Cell;
-use std::collections::BTreeMap;
+use std::cell::{Cell, RefCell};
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 
 use jiff::civil::Date;
@@ -16,6 +16,7 @@ use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::query::{Query, Resolved};
 use tabulae_core::source::Source;
 
+use crate::cache::{Key, Need, need, needs_of};
 use crate::plan::Plan;
 use crate::site::Site;
 
@@ -98,12 +99,17 @@ pub struct Shared {
     answers: Mutex<BTreeMap<String, Arc<[PostId]>>>,
     /// Queries by text, and whether they are asked on a post's page.
     resolved: Mutex<BTreeMap<Asked, Arc<Query<Resolved>>>>,
-    parts: Mutex<BTreeMap<String, Value>>,
+    parts: Mutex<BTreeMap<String, Made>>,
     /// The answers of `terms`, by what was asked.
     term_lists: Mutex<BTreeMap<String, Value>>,
     card_needs: OnceLock<functions::Needs>,
-    cards: [Mutex<BTreeMap<PostId, Value>>; 7],
+    cards: [Mutex<BTreeMap<PostId, Made>>; 7],
+    /// Which templates a template may use, itself among them, by its name.
+    uses: Mutex<BTreeMap<String, Arc<[Need]>>>,
 }
+
+/// A part that was made, and what it asked for.
+type Made = (Value, Arc<[Need]>);
 
 impl Shared {
     /// Puts together what all pages share.
@@ -158,14 +164,38 @@ impl Shared {
             term_lists: Mutex::default(),
             card_needs: OnceLock::new(),
             cards: Default::default(),
+            uses: Mutex::default(),
         }
     }
 
     /// The cards made so far, by the level of their headings.
-    fn cards(&self, level: usize) -> MutexGuard<'_, BTreeMap<PostId, Value>> {
+    fn cards(&self, level: usize) -> MutexGuard<'_, BTreeMap<PostId, Made>> {
         self.cards[level.min(6)]
             .lock()
             .unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn parts(&self) -> MutexGuard<'_, BTreeMap<String, Made>> {
+        self.parts.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// A query of a template, where it was resolved before.
+    pub(crate) fn resolved_query(&self, text: &str, on_page: bool) -> Option<Arc<Query<Resolved>>> {
+        self.resolved(&(text.to_owned(), on_page))
+    }
+
+    /// Says that what is being made asks for a template, and for those that it may use: all whose
+    /// names stand in it between quotes, or any, where a name is not written out.
+    pub(crate) fn ask_template(&self, name: &str) {
+        let mut known = self.uses.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(uses) = known.get(name) {
+            return needs_of(uses);
+        }
+        let names = uses(name, &self.sources).into_iter();
+        let made = names.map(|name| self.site.needs.other(Key::Template(name)));
+        let made: Arc<[Need]> = made.collect();
+        needs_of(&made);
+        known.insert(name.to_owned(), made);
     }
 
     fn resolved(&self, asked: &Asked) -> Option<Arc<Query<Resolved>>> {
@@ -185,6 +215,7 @@ impl Shared {
     }
 
     fn warn(&self, warning: Diagnostic) {
+        need(self.site.needs.other(Key::Warned));
         let mut warnings = self.warnings.lock().unwrap_or_else(PoisonError::into_inner);
         let same =
             |known: &Diagnostic| known.place == warning.place && known.message == warning.message;
@@ -206,9 +237,49 @@ impl Shared {
     }
 }
 
+/// The templates that one may use, itself among them.
+fn uses(name: &str, sources: &BTreeMap<String, Source>) -> BTreeSet<String> {
+    let mut found = BTreeSet::new();
+    let mut open = vec![name.to_owned()];
+    while let Some(name) = open.pop() {
+        let text = sources.get(&name).map_or("", Source::text);
+        if !found.insert(name) {
+            continue;
+        }
+        let tags = text.split("{%").skip(1);
+        let names_anything = tags.into_iter().any(|tag| {
+            let mut words = tag.trim_start_matches(['-', '+']).split_whitespace();
+            let loads = ["include", "extends", "import", "from"];
+            words.next().is_some_and(|word| loads.contains(&word))
+                && !words
+                    .next()
+                    .unwrap_or_default()
+                    .starts_with(['"', '\'', '['])
+        });
+        if names_anything {
+            return sources.keys().cloned().collect();
+        }
+        if text.contains("card(") {
+            open.push("parts/card.html".to_owned());
+        }
+        let quoted = sources.keys().filter(|name| {
+            text.contains(&format!("\"{name}\"")) || text.contains(&format!("'{name}'"))
+        });
+        open.extend(quoted.cloned());
+    }
+    found
+}
+
 thread_local! {
     /// The post whose page this thread is making.
     static THIS: Cell<Option<PostId>> = const { Cell::new(None) };
+    /// What to read next after it.
+    static RELATED: RefCell<Vec<PostId>> = const { RefCell::new(Vec::new()) };
+}
+
+/// Whether a post is among those to read next on the page that this thread is making.
+fn is_related(id: PostId) -> bool {
+    RELATED.with_borrow(|related| related.contains(&id))
 }
 
 /// The post whose page this thread is making.
@@ -216,11 +287,22 @@ pub(crate) fn this() -> Option<PostId> {
     THIS.get()
 }
 
-/// Makes a page with `this` as the post whose page it is.
-pub fn with_this<T>(this: Option<PostId>, make: impl FnOnce() -> T) -> T {
-    THIS.set(this);
+/// Makes a page with `this` as the post whose page it is, and what to read next after it. While a
+/// thread waits within a page it may begin another.
+pub(crate) fn with_this<T>(this: PostId, related: &[PostId], make: impl FnOnce() -> T) -> T {
+    let outer = THIS.replace(Some(this));
+    let outer_related = RELATED.replace(related.to_vec());
     let made = make();
-    THIS.set(None);
+    THIS.set(outer);
+    RELATED.set(outer_related);
+    made
+}
+
+/// Makes something that is no post's page.
+pub(crate) fn without_this<T>(make: impl FnOnce() -> T) -> T {
+    let outer = THIS.replace(None);
+    let made = make();
+    THIS.set(outer);
     made
 }
 

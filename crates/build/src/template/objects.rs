@@ -15,7 +15,8 @@ use tabulae_core::term::TermId;
 use tabulae_core::time::Stamp;
 use tabulae_core::value::{Map, Value as Written};
 
-use super::{Shared, this};
+use super::{Shared, is_related, this};
+use crate::cache::{Key, Need, need};
 use crate::plan::Plan;
 use crate::site::Site;
 
@@ -87,6 +88,32 @@ impl PostObject {
         }
     }
 
+    /// Says that what is being made asks for a derived field.
+    fn ask(&self, field: DerivedField) {
+        let needs = &self.shared.site.needs;
+        match field {
+            DerivedField::Current => {}
+            DerivedField::Likeness => self.ask_alike(),
+            DerivedField::Content
+            | DerivedField::Text
+            | DerivedField::Words
+            | DerivedField::Minutes => {
+                need(needs.post(self.id));
+                need(needs.text(self.id));
+            }
+            _ => need(needs.post(self.id)),
+        }
+    }
+
+    /// The same of what it shares with the post whose page that is.
+    fn ask_alike(&self) {
+        let needs = &self.shared.site.needs;
+        match this() {
+            Some(this) if is_related(self.id) => need(needs.related(this)),
+            _ => need(needs.other(Key::Alike)),
+        }
+    }
+
     /// How alike it is to the post whose page is being made.
     fn likeness(&self) -> Option<Value> {
         let (index, _) = self.shared.site.likeness()?;
@@ -114,12 +141,15 @@ impl PostObject {
     /// An entry of the front matter; nothing where another post has one of this name.
     fn own(&self, name: &str) -> Option<Value> {
         let catalogue = &self.shared.site.catalogue;
+        let needs = &self.shared.site.needs;
+        need(needs.post(self.id));
         if let Some(value) = catalogue.post(self.id).front.get(name) {
             return Some(own_value(&value.value.node, &self.shared));
         }
         if name == IMAGE_ALT {
             return Some(Value::from(()));
         }
+        need(needs.other(Key::Field(name.to_owned())));
         let sets: Vec<usize> = (0..catalogue.sets().len()).collect();
         catalogue.profile(name, &sets).map(|_| Value::from(()))
     }
@@ -170,8 +200,14 @@ impl Object for PostObject {
     fn get_value_by_str(self: &Arc<Self>, name: &str) -> Option<Value> {
         let catalogue = &self.shared.site.catalogue;
         if let Some(field) = derived(name) {
+            self.ask(field.field);
             return Some(self.derived(field.field));
         }
+        if name == "shares" {
+            self.ask_alike();
+            return Some(self.shares());
+        }
+        need(self.shared.site.needs.post(self.id));
         if let Some(field) = catalogue.term_field(name) {
             let terms = catalogue.terms_of(self.id, field).iter();
             return Some(Value::from_object(TermList(
@@ -180,9 +216,6 @@ impl Object for PostObject {
                     .collect(),
             )));
         }
-        if name == "shares" {
-            return Some(self.shares());
-        }
         if name == "meta" {
             return Some(map_value(&catalogue.post(self.id).front, &self.shared));
         }
@@ -190,6 +223,7 @@ impl Object for PostObject {
     }
 
     fn enumerate(self: &Arc<Self>) -> Enumerator {
+        need(self.shared.site.needs.post(self.id));
         let own = self
             .shared
             .site
@@ -206,6 +240,7 @@ impl Object for PostObject {
     }
 
     fn render(self: &Arc<Self>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        need(self.shared.site.needs.post(self.id));
         f.write_str(&self.shared.site.catalogue.post(self.id).title)
     }
 }
@@ -245,14 +280,15 @@ impl Object for PostList {
 /// A term in a template.
 #[derive(Debug, Clone)]
 pub struct TermObject {
-    /// The name, as shown.
-    pub name: Arc<str>,
+    name: Arc<str>,
     field: usize,
     id: TermId,
     slug: Arc<str>,
     count: usize,
     link: Value,
     about: Value,
+    /// What asks for its name, link or note, and what for its count, where that is its own.
+    needs: (Need, Option<Need>),
 }
 
 /// Every term of a field as a value. A term whose archive has no page has no link.
@@ -270,18 +306,30 @@ pub(super) fn terms(site: &Site, plan: &Plan, field: usize) -> Vec<Value> {
             about: term.about.as_ref().map_or(Value::from(()), |about| {
                 Value::from_safe_string(about.clone())
             }),
+            needs: (
+                site.needs.term(field, TermId(number)),
+                Some(site.needs.count(field, TermId(number))),
+            ),
         })
     });
     values.collect()
 }
 
 impl TermObject {
+    /// The name, as shown.
+    #[must_use]
+    pub fn name(&self) -> &str {
+        need(self.needs.0);
+        &self.name
+    }
+
     /// The same term with another count, as of the posts of a query.
     #[must_use]
     pub fn counted(term: &Value, count: usize) -> Value {
         match term.downcast_object_ref::<Self>() {
             Some(known) => Value::from_object(Self {
                 count,
+                needs: (known.needs.0, None),
                 ..known.clone()
             }),
             None => term.clone(),
@@ -295,10 +343,14 @@ impl Object for TermObject {
     }
 
     fn get_value_by_str(self: &Arc<Self>, key: &str) -> Option<Value> {
+        need(self.needs.0);
         Some(match key {
             "name" => Value::from(Arc::clone(&self.name)),
             "slug" => Value::from(Arc::clone(&self.slug)),
-            "count" => Value::from(self.count),
+            "count" => {
+                self.needs.1.into_iter().for_each(need);
+                Value::from(self.count)
+            }
             "link" => self.link.clone(),
             "about" => self.about.clone(),
             _ => return None,
@@ -315,7 +367,7 @@ impl Object for TermObject {
     }
 
     fn render(self: &Arc<Self>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(&self.name)
+        f.write_str(self.name())
     }
 }
 

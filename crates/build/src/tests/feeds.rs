@@ -8,8 +8,9 @@ use rstest::rstest;
 use tabulae_core::html;
 
 use super::{Bench, SITE, said};
+use crate::site::Site;
 use crate::sources::{Disk, Sources};
-use crate::{Clock, Options, Quiet, Site};
+use crate::{Clock, Options, Quiet};
 use tabulae_core::diagnostic::Faults;
 use tabulae_core::post::Include;
 

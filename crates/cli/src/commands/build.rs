@@ -148,10 +148,13 @@ fn read_line(report: &Report) -> String {
     }
     line.push('.');
     if !report.held_back.is_empty() {
-        let states = report.held_back.iter().map(|(state, count)| match *state {
-            "draft" => counted(*count, "draft", "drafts"),
-            state => format!("{count} {state}"),
-        });
+        let states = report
+            .held_back
+            .iter()
+            .map(|(state, count)| match state.as_str() {
+                "draft" => counted(*count, "draft", "drafts"),
+                state => format!("{count} {state}"),
+            });
         let _ = write!(
             line,
             " Held back: {}.",

@@ -1,5 +1,7 @@
 //! The tree of a statement, each node with its place in the statement's text.
 
+use serde::{Deserialize, Serialize};
+
 use crate::source::Span;
 use crate::time::DatePart;
 
@@ -37,6 +39,73 @@ pub struct Statement {
     pub limit: Option<usize>,
     /// How many are passed over first.
     pub offset: Option<usize>,
+}
+
+/// How long an answer stays the same while the posts do.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default, Serialize, Deserialize)]
+pub enum Lasts {
+    /// For ever.
+    #[default]
+    Ever,
+    /// Until the day is over: it counts from today.
+    Today,
+    /// Not at all: it counts from now.
+    Moment,
+}
+
+impl Statement {
+    /// How long its answer stays the same, those of the queries that it stands on aside.
+    #[must_use]
+    pub fn lasts(&self) -> Lasts {
+        self.condition
+            .as_ref()
+            .map_or(Lasts::Ever, Condition::lasts)
+    }
+
+    /// Whether it tests a field or orders by it, those of the queries that it stands on aside.
+    #[must_use]
+    pub fn names(&self, field: &str) -> bool {
+        let ordered = |key: &At<Key>| matches!(&key.node, Key::Field(name, _) if name == field);
+        self.order.iter().any(ordered)
+            || self
+                .condition
+                .as_ref()
+                .is_some_and(|condition| condition.names(field))
+    }
+}
+
+impl Condition {
+    fn names(&self, field: &str) -> bool {
+        match self {
+            Condition::And(parts) | Condition::Or(parts) => {
+                parts.iter().any(|part| part.names(field))
+            }
+            Condition::Not(part) => part.names(field),
+            Condition::Test(test) => test.node.values().into_iter().any(
+                |value| matches!(&value.node, Value::Field(name) | Value::This(name) if name == field),
+            ),
+        }
+    }
+
+    /// How long what it holds of stays the same.
+    #[must_use]
+    pub fn lasts(&self) -> Lasts {
+        match self {
+            Condition::And(parts) | Condition::Or(parts) => {
+                parts.iter().map(Condition::lasts).max().unwrap_or_default()
+            }
+            Condition::Not(part) => part.lasts(),
+            Condition::Test(test) => {
+                let values = test.node.values().into_iter();
+                let lasts = values.map(|value| match &value.node {
+                    Value::Relative(Base::Today, _) => Lasts::Today,
+                    Value::Relative(Base::Now, _) => Lasts::Moment,
+                    _ => Lasts::Ever,
+                });
+                lasts.max().unwrap_or_default()
+            }
+        }
+    }
 }
 
 /// Which posts.

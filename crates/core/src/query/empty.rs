@@ -1,6 +1,6 @@
 //! Why a query finds nothing.
 
-use super::ast::{Comparison, Condition, Statement, Test, Value};
+use super::ast::{Comparison, Condition, Lasts, Statement, Test, Value};
 use super::resolve::resolve;
 use super::scope::Scope;
 use super::words::nearest_terms;
@@ -25,7 +25,7 @@ impl Query<Written> {
         let slip = left
             .tests
             .iter()
-            .any(|(test, count)| *count == 0 && !changes_by_itself(test));
+            .any(|(test, count)| *count == 0 && test.lasts() == Lasts::Ever);
         slip.then(|| self.say(&left, scope.catalogue))
     }
 
@@ -123,18 +123,6 @@ impl Query<Written> {
 struct Left<'a> {
     tests: Vec<(&'a Condition, usize)>,
     of: Vec<PostId>,
-}
-
-/// Whether a condition can find posts another day without an edit.
-fn changes_by_itself(condition: &Condition) -> bool {
-    match condition {
-        Condition::And(inner) | Condition::Or(inner) => inner.iter().any(changes_by_itself),
-        Condition::Not(inner) => changes_by_itself(inner),
-        Condition::Test(test) => {
-            let counted = |value: &Value| matches!(value, Value::Relative(..));
-            test.node.values().iter().any(|value| counted(&value.node))
-        }
-    }
 }
 
 /// What the values of the field are among the posts, for a test of it that leaves nothing over.

@@ -1,0 +1,17 @@
+//! What a build leaves for the next one, so that only what changed is made again.
+//!
+//! The files of the site (`scan`), what was read of them and written to each output (`store`), what
+//! a page asked for while it was made (`need`), what it would get now (`world`), and so which
+//! pages are made again, and why (`since`).
+
+mod need;
+mod scan;
+mod since;
+mod store;
+mod world;
+
+pub(crate) use self::need::{Key, Need, Needs, need, needs_of, record, recorded};
+pub(crate) use self::scan::Scan;
+pub(crate) use self::since::{Since, leave};
+pub(crate) use self::store::{Kept, Page, Parsed, Quiet, Store};
+pub(crate) use self::world::{Fingerprint, World};

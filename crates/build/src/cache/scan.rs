@@ -1,0 +1,93 @@
+//! Every file of a site, with what tells that it is as it was.
+
+use std::collections::BTreeMap;
+use std::io;
+use std::sync::Arc;
+
+use rayon::prelude::*;
+use tabulae_core::settings::Settings;
+
+use crate::sources::{Mark, Sources};
+
+/// The files of a site, looked at once, before any is read: a change that comes later is found by
+/// the next build.
+#[derive(Debug)]
+pub(crate) struct Scan<'a> {
+    sources: &'a dyn Sources,
+    /// The folders that could be listed, and whether they are there.
+    folders: BTreeMap<String, bool>,
+    pub(crate) files: BTreeMap<String, Option<Mark>>,
+    /// Whether every folder could be listed.
+    pub(crate) whole: bool,
+}
+
+impl<'a> Scan<'a> {
+    pub(crate) fn new(sources: &'a dyn Sources, settings: &Settings) -> Self {
+        let sets = settings.content.iter().map(|set| set.folder.as_str());
+        let own = ["assets", "pages", "templates", "terms"];
+        let mut scan = Self {
+            sources,
+            folders: BTreeMap::new(),
+            files: BTreeMap::new(),
+            whole: true,
+        };
+        let mut found = Vec::new();
+        for folder in sets.chain(own) {
+            match sources.list(folder) {
+                Ok(files) => {
+                    scan.folders.insert(folder.to_owned(), files.is_some());
+                    found.extend(files.unwrap_or_default());
+                }
+                Err(_) => scan.whole = false,
+            }
+        }
+        let marked = found.into_par_iter().map(|path| {
+            let mark = sources.mark(&path).ok().flatten();
+            (path, mark)
+        });
+        scan.files = marked.collect();
+        scan
+    }
+
+    /// Whether these are the very files, none of them changed.
+    pub(crate) fn is(&self, old: &BTreeMap<String, Option<Mark>>) -> bool {
+        self.whole && self.files == *old && self.files.values().all(Option::is_some)
+    }
+}
+
+impl Sources for Scan<'_> {
+    fn list(&self, folder: &str) -> Result<Option<Vec<String>>, (String, io::Error)> {
+        match self.folders.get(folder) {
+            None => self.sources.list(folder),
+            Some(false) => Ok(None),
+            Some(true) => {
+                let prefix = format!("{folder}/");
+                let within = self
+                    .files
+                    .range(prefix.clone()..)
+                    .map(|(path, _)| path)
+                    .take_while(|path| path.starts_with(&prefix));
+                Ok(Some(within.cloned().collect()))
+            }
+        }
+    }
+
+    fn read(&self, path: &str) -> io::Result<Vec<u8>> {
+        self.sources.read(path)
+    }
+
+    fn mark(&self, path: &str) -> io::Result<Option<Mark>> {
+        match self.files.get(path) {
+            Some(mark) => Ok(*mark),
+            None => self.sources.mark(path),
+        }
+    }
+
+    fn size(&self, path: &str) -> io::Result<u64> {
+        self.sources.size(path)
+    }
+
+    fn share(&self) -> Arc<dyn Sources + Send> {
+        self.sources.share()
+    }
+}

@@ -1,0 +1,416 @@
+//! What changed since the last build, and why an output is made again.
+
+use std::collections::BTreeMap;
+
+use indexmap::IndexMap;
+use rayon::prelude::*;
+use rustc_hash::{FxBuildHasher, FxHashMap};
+use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::post::State;
+
+use super::need::{Key, Need};
+use super::scan::Scan;
+use super::store::{Page, Parsed, Quiet, Store};
+use super::world::{Fingerprint, World};
+use crate::output::{Manifest, Output};
+use crate::plan::{Planned, What};
+use crate::report::Report;
+use crate::stage::{Made, Outcome};
+use crate::template::Shared;
+
+/// What changed since the last build.
+pub(crate) struct Since<'a> {
+    old: &'a Store,
+    world: &'a World<'a>,
+    manifest: Option<&'a Manifest>,
+    /// The fingerprints of what pages asked for, as they are now.
+    now: Vec<Option<u64>>,
+    /// As they were, by key.
+    before: FxHashMap<&'a Key, u64>,
+}
+
+/// Why an output is made.
+#[derive(Debug)]
+pub(crate) enum Why {
+    /// It was not made by the last build, or by something else.
+    New,
+    /// It is made each time.
+    Each,
+    /// Something that it asked for changed: the number in the old store.
+    Changed(usize),
+}
+
+impl<'a> Since<'a> {
+    pub(crate) fn new(
+        old: &'a Store,
+        world: &'a World<'a>,
+        manifest: Option<&'a Manifest>,
+    ) -> Self {
+        Self {
+            old,
+            world,
+            manifest,
+            now: world.since(old),
+            before: old.needs.iter().map(|(key, known)| (key, *known)).collect(),
+        }
+    }
+
+    /// An output as the last build left it, if nothing changed that it asked for.
+    ///
+    /// # Errors
+    /// Why it is made again.
+    pub(crate) fn page(&self, planned: &Planned, shared: &Shared) -> Result<&'a Page, Why> {
+        let page = self.old.pages.get(&planned.file).ok_or(Why::New)?;
+        if page.maker != maker(planned, shared) {
+            return Err(Why::New);
+        }
+        let needs = page.needs.as_ref().ok_or(Why::Each)?;
+        let mut needs = needs.iter().map(|need| *need as usize);
+        let changed = |need: &usize| self.now[*need] != Some(self.old.needs[*need].1);
+        match needs.find(changed) {
+            Some(need) => Err(Why::Changed(need)),
+            None => Ok(page),
+        }
+    }
+
+    /// What the last build left of an output, whatever changed since.
+    pub(crate) fn known(&self, file: &str) -> Option<&'a Page> {
+        self.old.pages.get(file)
+    }
+
+    /// The hash of an output as the last build wrote it.
+    pub(crate) fn hash(&self, file: &str) -> Option<u64> {
+        self.manifest
+            .and_then(|manifest| manifest.files.get(file).copied())
+            .flatten()
+    }
+
+    /// Whether something that stands at an output's place was written by someone else.
+    pub(crate) fn is_foreign(&self, file: &str) -> bool {
+        self.manifest
+            .is_some_and(|manifest| !manifest.files.contains_key(file))
+    }
+
+    /// Why an output is made, in a few words.
+    pub(crate) fn reason(&self, why: &Why) -> String {
+        match why {
+            Why::New => "it is new".to_owned(),
+            Why::Each => "its content changed".to_owned(),
+            Why::Changed(need) => self.changed(&self.old.needs[*need].0),
+        }
+    }
+
+    fn changed(&self, key: &Key) -> String {
+        match key {
+            Key::Post(path) | Key::Text(path) => self.post(path),
+            Key::Related(_) => "what to read next changed".to_owned(),
+            Key::Term(field, slug) => format!("the {field} `{slug}` changed"),
+            Key::Count(field, slug) => format!("the {field} `{slug}` has more or fewer posts"),
+            Key::List(link) | Key::Rows(link) => format!("the list {link} changed"),
+            Key::Groups(archive) => format!("the terms of the archive `{archive}` changed"),
+            Key::Feed(_) => "it has other entries".to_owned(),
+            Key::Feeds => "there are other feeds".to_owned(),
+            Key::Page(path) => format!("{path} changed"),
+            Key::Template(name) => match name.strip_prefix("pages/") {
+                Some(_) => format!("{name} changed"),
+                None => format!("templates/{name} changed"),
+            },
+            Key::Query(text, _) => format!("`{text}` finds other posts"),
+            Key::Terms(field, ..) => format!("the terms of `{field}` changed"),
+            Key::Field(name) => format!("the field `{name}` came or went"),
+            Key::Address(path) => format!("{path} came, went or moved"),
+            Key::File(path) => format!("{path} changed"),
+            Key::Site => "the navigation, or what else all pages show, changed".to_owned(),
+            Key::Settings => "tabulae.toml, or what the build was asked for, changed".to_owned(),
+            Key::Alike | Key::Posts | Key::All => "other posts changed".to_owned(),
+            Key::Day | Key::Moment => "time went by".to_owned(),
+            Key::Warned => "there was a warning about it".to_owned(),
+        }
+    }
+
+    /// What changed of a post.
+    fn post(&self, path: &str) -> String {
+        let site = self.world.site();
+        let parsed = |posts: &BTreeMap<String, super::Kept>| {
+            posts
+                .get(path)
+                .and_then(|kept| Parsed::from_bytes(&kept.parsed))
+        };
+        let (old, new) = match (parsed(&self.old.posts), parsed(&site.kept)) {
+            (Some(old), Some(new)) => (old, new),
+            (None, _) => return format!("{path} is new"),
+            (_, None) => return format!("{path} is gone"),
+        };
+        let mut changed: Vec<&str> = Vec::new();
+        let entries = old.front.map.entries.iter().chain(&new.front.map.entries);
+        for entry in entries {
+            let name = entry.key.node.as_str();
+            let value = |parsed: &Parsed| {
+                parsed
+                    .front
+                    .map
+                    .get(name)
+                    .map(|entry| format!("{:?}", written(&entry.value.node)))
+            };
+            if !changed.contains(&name) && value(&old) != value(&new) {
+                changed.push(name);
+            }
+        }
+        if old.notes.heading != new.notes.heading {
+            changed.push("heading");
+        }
+        let summary = |parsed: &Parsed| {
+            (
+                parsed.notes.before_more.clone(),
+                parsed.notes.first_paragraph.clone(),
+            )
+        };
+        if summary(&old) != summary(&new) {
+            changed.push("summary");
+        } else if changed.is_empty() && self.old.posts[path].hash != site.kept[path].hash {
+            changed.push("text");
+        }
+        match changed.as_slice() {
+            [] => match site
+                .catalogue
+                .find(path)
+                .map(|id| site.catalogue.post(id).state)
+            {
+                Some(State::Live) => format!("{path} is live now"),
+                Some(state) => format!("{path} is {} now", state.name()),
+                None => format!("{path} changed"),
+            },
+            changed => format!("{path} changed its {}", changed.join(", ")),
+        }
+    }
+}
+
+/// A value without the places where it was written.
+fn written(value: &tabulae_core::value::Value) -> String {
+    use tabulae_core::value::Value;
+    match value {
+        Value::List(items) => {
+            let items = items.iter().map(|item| written(&item.node));
+            items.collect::<Vec<_>>().join("\n")
+        }
+        Value::Map(map) => {
+            let entries = map.entries.iter();
+            let entries =
+                entries.map(|entry| format!("{}: {}", entry.key.node, written(&entry.value.node)));
+            entries.collect::<Vec<_>>().join("\n")
+        }
+        value => value.written().unwrap_or_default().to_owned(),
+    }
+}
+
+/// What makes an output, hashed: another post at the same place is another maker.
+fn maker(planned: &Planned, shared: &Shared) -> u64 {
+    let site = &shared.site;
+    let mut all = Fingerprint::new();
+    match &planned.what {
+        What::Post(id) => all.text("post").text(&site.catalogue.post(*id).path),
+        What::Page(at) => all.text("page").text(&site.pages[*at].post.path),
+        What::List {
+            archive,
+            group,
+            pager,
+        } => all
+            .text("list")
+            .text(&shared.plan.archives[*archive].groups[*group].link.plain)
+            .text(&site.settings.archives[*archive].name)
+            .number(pager.number as u64),
+        What::Overview(at) => all.text("overview").text(&site.settings.archives[*at].name),
+        What::Feed(at) => {
+            let feed = &shared.plan.feeds[*at];
+            all.text("feed")
+                .text(&feed.link.plain)
+                .number(feed.part.number as u64)
+        }
+        What::Copy(source) => all.text("copy").text(source),
+        What::Titles { archive, group } => all
+            .text("titles")
+            .text(&shared.plan.archives[*archive].groups[*group].link.plain),
+        What::Redirect(_) => all.text("redirect"),
+        What::Style => all.text("style"),
+        What::Script => all.text("script"),
+        What::FeedStyle => all.text("feed style"),
+        What::Feeds => all.text("feeds"),
+        What::Search => all.text("search"),
+        What::Texts => all.text("texts"),
+        What::Sitemap(_) | What::SitemapIndex(_) => all.text("sitemap"),
+    };
+    all.done()
+}
+
+/// What the next build needs to make only what changed.
+pub(crate) fn leave(
+    since: &Since<'_>,
+    outcomes: &[Outcome<'_>],
+    scan: &Scan<'_>,
+    manifest: &Manifest,
+    report: &Report,
+    faults: &[Diagnostic],
+    output: &dyn Output,
+) -> Store {
+    let world = since.world;
+    let shared = world.shared();
+    let mut table = Table {
+        since,
+        keys: IndexMap::default(),
+        before: vec![None; since.old.needs.len()],
+        now: IndexMap::default(),
+    };
+    // Whatever may be asked of these is answered by the whole of them.
+    for key in [Key::Posts, Key::Alike] {
+        let fingerprint = world.fingerprint(&key);
+        table.number(key, fingerprint);
+    }
+    let outputs = shared.plan.outputs.iter().zip(outcomes);
+    let mut pages = Vec::with_capacity(outcomes.len());
+    for (planned, outcome) in outputs {
+        let (Outcome::Unchanged(_, made) | Outcome::Staged(_, _, made, _)) = outcome else {
+            continue;
+        };
+        let needs = match made {
+            Made::Before(page) => page.needs.as_ref().map(|needs| table.before(needs)),
+            Made::Now(needs) => needs.as_ref().map(|needs| table.now(needs)),
+        };
+        pages.push((planned, needs));
+    }
+    let pages = pages.into_par_iter().map(|(planned, needs)| {
+        let page = Page {
+            maker: maker(planned, shared),
+            mark: output.mark(&planned.file),
+            needs,
+        };
+        (planned.file.clone(), page)
+    });
+    let pages = pages.collect();
+    let needs: Vec<(Key, u64)> = table
+        .keys
+        .into_iter()
+        .collect::<Vec<_>>()
+        .into_par_iter()
+        .map(|(key, known)| {
+            let fingerprint = known
+                .or_else(|| since.known_fingerprint(&key))
+                .or_else(|| world.fingerprint(&key));
+            (key, fingerprint.unwrap_or_default())
+        })
+        .collect();
+    Store {
+        asked: world.site().asked,
+        files: scan.files.clone(),
+        posts: world.site().kept.clone(),
+        quiet: quiet(since, &needs, scan, report, faults),
+        needs,
+        pages,
+        manifest: manifest.digest(),
+    }
+}
+
+impl Since<'_> {
+    fn is_same(&self, key: &Key) -> bool {
+        let known = self.before.get(key).copied();
+        known.is_some() && known == self.world.fingerprint(key)
+    }
+
+    /// The fingerprint of what the last build knew, where it is still the same.
+    fn known_fingerprint(&self, key: &Key) -> Option<u64> {
+        match key {
+            // A list of related posts is dear, and stays while nothing changed that it is made of.
+            Key::Related(_) if self.is_same(&Key::Alike) => self.before.get(key).copied(),
+            _ => None,
+        }
+    }
+}
+
+/// The keys of a store under way, each with its fingerprint where it is known.
+struct Table<'a> {
+    since: &'a Since<'a>,
+    keys: IndexMap<Key, Option<u64>, FxBuildHasher>,
+    before: Vec<Option<u32>>,
+    now: IndexMap<Need, u32, FxBuildHasher>,
+}
+
+impl Table<'_> {
+    fn number(&mut self, key: Key, fingerprint: Option<u64>) -> u32 {
+        let entry = self.keys.entry(key);
+        let number = u32::try_from(entry.index()).unwrap_or(u32::MAX);
+        let known = entry.or_insert(fingerprint);
+        if known.is_none() {
+            *known = fingerprint;
+        }
+        number
+    }
+
+    /// The needs of an output that the last build made, of which none changed.
+    fn before(&mut self, needs: &[u32]) -> Vec<u32> {
+        let needs = needs.iter().map(|need| *need as usize);
+        needs
+            .map(|need| match self.before[need] {
+                Some(known) => known,
+                None => {
+                    let (key, fingerprint) = self.since.old.needs[need].clone();
+                    let number = self.number(key, Some(fingerprint));
+                    self.before[need] = Some(number);
+                    number
+                }
+            })
+            .collect()
+    }
+
+    /// The needs of an output that this build made.
+    fn now(&mut self, needs: &[Need]) -> Vec<u32> {
+        let site = self.since.world.site();
+        needs
+            .iter()
+            .map(|need| match self.now.get(need) {
+                Some(known) => *known,
+                None => {
+                    let number = self.number(site.needs.key(*need, &site.catalogue), None);
+                    self.now.insert(*need, number);
+                    number
+                }
+            })
+            .collect()
+    }
+}
+
+/// What a build says that finds nothing changed, if there can be such a one.
+fn quiet(
+    since: &Since<'_>,
+    needs: &[(Key, u64)],
+    scan: &Scan<'_>,
+    report: &Report,
+    faults: &[Diagnostic],
+) -> Option<Quiet> {
+    let site = since.world.site();
+    let once = |fault: &Diagnostic| fault.is_error() || fault.code == Code::FeedIdChanged;
+    if !scan.whole || faults.iter().any(once) {
+        return None;
+    }
+    let today = site.moment.today();
+    let mut lasts = since.world.last(needs.iter().map(|(key, _)| key));
+    if site.include.drafts {
+        // A draft without a date stands at today's address.
+        lasts = lasts.max(tabulae_core::query::ast::Lasts::Today);
+    }
+    let now = site.moment.now;
+    let posts = site.catalogue.all().map(|id| site.catalogue.post(id));
+    let posts = posts.chain(site.pages.iter().map(|page| &page.post));
+    let changes = posts
+        .flat_map(|post| [post.date, post.expires])
+        .flatten()
+        .map(|stamp| stamp.at)
+        .filter(|at| *at > now)
+        .min();
+    Some(Quiet {
+        read: (report.posts, report.pages),
+        held_back: report.held_back.clone().into_iter().collect(),
+        next_due: report.next_due.clone(),
+        warnings: faults.to_vec(),
+        between: (now.as_second(), changes.map(jiff::Timestamp::as_second)),
+        day: Quiet::day_of(lasts, today)?,
+    })
+}

@@ -1,0 +1,197 @@
+//! The file that a build leaves in `.tabulae/`: a head that names its form and the program that
+//! wrote it, a checksum of all that follows, and then the rest (postcard). A file that is damaged
+//! or another program's is as if it were not there.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+use tabulae_core::diagnostic::Diagnostic;
+use tabulae_core::front_matter::FrontMatter;
+use tabulae_core::post::Notes;
+use tabulae_core::query::ast::Lasts;
+
+use super::need::Key;
+use crate::output::checksum;
+use crate::report::Due;
+use crate::sources::Mark;
+
+const HEAD: &[u8] = b"tabulae cache 1\n";
+
+/// What the program was made of: its own sources and the theme's, hashed when it was compiled.
+const PROGRAM: &str = env!("TABULAE_SOURCES");
+
+/// What a build leaves for the next one.
+#[derive(Debug, Default, Serialize, Deserialize)]
+pub(crate) struct Store {
+    /// The settings' text, and what the build was asked for, hashed.
+    pub(crate) asked: u64,
+    /// Every file of the site's folders, by path.
+    pub(crate) files: BTreeMap<String, Option<Mark>>,
+    /// What was read of the posts, by path.
+    pub(crate) posts: BTreeMap<String, Kept>,
+    /// What any page asked for, with the fingerprint of what it got.
+    pub(crate) needs: Vec<(Key, u64)>,
+    /// The outputs, by path.
+    pub(crate) pages: BTreeMap<String, Page>,
+    /// The checksum of the manifest.
+    pub(crate) manifest: u64,
+    /// What a build says that finds nothing changed; `None` where there is always something to
+    /// be done.
+    pub(crate) quiet: Option<Quiet>,
+}
+
+/// What was read of a post.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub(crate) struct Kept {
+    /// The file as it was when it was read; `None` where it was too fresh to tell.
+    pub(crate) mark: Option<Mark>,
+    /// The hash of its bytes.
+    pub(crate) hash: u64,
+    /// A [`Parsed`]; it is read when it is needed.
+    pub(crate) parsed: Vec<u8>,
+}
+
+/// A post's file, parsed.
+#[derive(Debug, Serialize, Deserialize)]
+pub(crate) struct Parsed {
+    /// The front matter.
+    pub(crate) front: FrontMatter,
+    /// The header's text.
+    pub(crate) head: String,
+    /// What was noticed of the body.
+    pub(crate) notes: Notes,
+}
+
+/// An output that was written.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct Page {
+    /// What made it, hashed.
+    pub(crate) maker: u64,
+    /// The file as it was after it was written.
+    pub(crate) mark: Option<Mark>,
+    /// What it asked for, by the number in [`Store::needs`]; `None` for what is made each time.
+    pub(crate) needs: Option<Vec<u32>>,
+}
+
+/// What a build says that finds nothing changed.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub(crate) struct Quiet {
+    /// How many posts and pages there are.
+    pub(crate) read: (usize, usize),
+    /// How many posts are in no list, by state.
+    pub(crate) held_back: Vec<(String, usize)>,
+    /// The next scheduled post.
+    pub(crate) next_due: Option<Due>,
+    /// Its warnings.
+    pub(crate) warnings: Vec<Diagnostic>,
+    /// The moment it was built at, in seconds since 1970, and the first at which a post's state
+    /// changes by itself.
+    pub(crate) between: (i64, Option<i64>),
+    /// The day, where anything counts from today.
+    pub(crate) day: Option<jiff::civil::Date>,
+}
+
+impl Parsed {
+    /// Of the bytes in the cache.
+    pub(crate) fn from_bytes(bytes: &[u8]) -> Option<Self> {
+        postcard::from_bytes(bytes).ok()
+    }
+
+    /// For the cache.
+    pub(crate) fn to_bytes(&self) -> Vec<u8> {
+        postcard::to_stdvec(self).unwrap_or_default()
+    }
+}
+
+impl Store {
+    /// Reads what a build left; `None` where it is damaged or another program's.
+    pub(crate) fn from_bytes(bytes: &[u8]) -> Option<Self> {
+        let rest = bytes.strip_prefix(HEAD)?.strip_prefix(PROGRAM.as_bytes())?;
+        let (sum, rest) = rest.split_at_checked(8)?;
+        if sum != checksum(rest).to_le_bytes() {
+            return None;
+        }
+        postcard::from_bytes(rest).ok()
+    }
+
+    /// For the next build.
+    pub(crate) fn to_bytes(&self) -> Vec<u8> {
+        let rest = postcard::to_stdvec(self).unwrap_or_default();
+        let sum = checksum(&rest).to_le_bytes();
+        [HEAD, PROGRAM.as_bytes(), &sum, &rest].concat()
+    }
+}
+
+impl Quiet {
+    /// Whether it still holds at another moment.
+    pub(crate) fn holds(&self, now: i64, today: jiff::civil::Date) -> bool {
+        let (built, changes) = self.between;
+        now >= built
+            && changes.is_none_or(|changes| now < changes)
+            && self.day.is_none_or(|day| day == today)
+    }
+
+    /// Whether what counts so long can be said again.
+    pub(crate) fn day_of(
+        lasts: Lasts,
+        today: jiff::civil::Date,
+    ) -> Option<Option<jiff::civil::Date>> {
+        match lasts {
+            Lasts::Ever => Some(None),
+            Lasts::Today => Some(Some(today)),
+            Lasts::Moment => None,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn stored() -> Vec<u8> {
+        let mut store = Store {
+            asked: 7,
+            ..Store::default()
+        };
+        store.files.insert("posts/a.md".to_owned(), None);
+        store.to_bytes()
+    }
+
+    #[test]
+    fn what_is_left_is_found_again() {
+        let store = Store::from_bytes(&stored()).unwrap();
+        assert_eq!(store.asked, 7);
+        assert_eq!(store.files.len(), 1);
+    }
+
+    #[rstest]
+    #[case::empty(|_: Vec<u8>| Vec::new())]
+    #[case::cut(|bytes: Vec<u8>| bytes[..bytes.len() - 3].to_vec())]
+    #[case::a_bit(|mut bytes: Vec<u8>| { let last = bytes.len() - 1; bytes[last] ^= 1; bytes })]
+    #[case::longer(|mut bytes: Vec<u8>| { bytes.push(0); bytes })]
+    #[case::another_program(|mut bytes: Vec<u8>| { bytes[HEAD.len()] ^= 1; bytes })]
+    #[case::another_form(|mut bytes: Vec<u8>| { bytes[HEAD.len() - 2] ^= 1; bytes })]
+    fn what_is_damaged_is_as_if_it_were_not_there(#[case] damage: fn(Vec<u8>) -> Vec<u8>) {
+        assert!(Store::from_bytes(&damage(stored())).is_none());
+    }
+
+    #[rstest]
+    #[case::at_once(100, true)]
+    #[case::later(199, true)]
+    #[case::a_post_falls_due(200, false)]
+    #[case::the_clock_went_back(99, false)]
+    fn nothing_changed_holds_for_a_while(#[case] now: i64, #[case] holds: bool) {
+        let day = jiff::civil::date(2026, 3, 14);
+        let quiet = Quiet {
+            read: (1, 0),
+            held_back: Vec::new(),
+            next_due: None,
+            warnings: Vec::new(),
+            between: (100, Some(200)),
+            day: Some(day),
+        };
+        assert_eq!(quiet.holds(now, day), holds);
+        assert!(!quiet.holds(now, jiff::civil::date(2026, 3, 15)));
+    }
+}

@@ -1,0 +1,523 @@
+//! The fingerprint of whatever a page can ask for, in the build at hand.
+//!
+//! | key | what is hashed |
+//! |---|---|
+//! | `Post` | header, title, slug, link, dates, state, summary |
+//! | `Text` | the bytes of its file |
+//! | `Related` | the paths of its list, their likeness, the terms they share |
+//! | `Term`, `Count` | name, slug, link and note; how many posts |
+//! | `List` | title, link, term, its posts' paths in order, what stands above and below, its feeds |
+//! | `Rows` | what the posts of the list say |
+//! | `Groups` | name, link, count, newest and months of each |
+//! | `Feed`, `Feeds` | title, address, page and entries; titles and addresses of all |
+//! | `Page`, `Template` | their texts and links |
+//! | `Query`, `Terms` | the paths found; the terms found, with their counts |
+//! | `Field`, `Address`, `File` | whether there is one; where it leads; length and time |
+//! | `Site`, `Settings` | the value that templates see; the text of `tabulae.toml` and the options |
+//! | `Alike`, `Posts`, `All` | those of all posts together, and of terms |
+
+use std::collections::BTreeMap;
+use std::sync::{Mutex, OnceLock, PoisonError};
+
+use rayon::prelude::*;
+use tabulae_core::archive::months;
+use tabulae_core::catalogue::PostId;
+use tabulae_core::likeness::Aspect;
+use tabulae_core::query::ast::Lasts;
+use tabulae_core::query::{Query, Written};
+use tabulae_core::source::Passage;
+use tabulae_core::term::TermId;
+use xxhash_rust::xxh3::Xxh3Default;
+
+use super::need::Key;
+use super::store::Store;
+use crate::feeds::FeedPlan;
+use crate::site::Site;
+use crate::sources::Sources;
+use crate::template::Shared;
+
+/// A hash under way.
+pub(crate) struct Fingerprint(Xxh3Default);
+
+impl Fingerprint {
+    pub(crate) fn new() -> Self {
+        Self(Xxh3Default::new())
+    }
+
+    pub(crate) fn number(&mut self, number: u64) -> &mut Self {
+        self.0.update(&number.to_le_bytes());
+        self
+    }
+
+    pub(crate) fn text(&mut self, text: &str) -> &mut Self {
+        self.number(text.len() as u64);
+        self.0.update(text.as_bytes());
+        self
+    }
+
+    pub(crate) fn done(&self) -> u64 {
+        self.0.digest()
+    }
+}
+
+/// What there is in the build at hand.
+pub(crate) struct World<'a> {
+    shared: &'a Shared,
+    sources: &'a dyn Sources,
+    posts: BTreeMap<&'a str, PostId>,
+    lists: BTreeMap<&'a str, (usize, usize)>,
+    /// What each post says, without its summary; with it; and its text.
+    fronts: Vec<u64>,
+    faces: Vec<u64>,
+    texts: Vec<u64>,
+    paths: Vec<u64>,
+    alike: OnceLock<u64>,
+    groups: Vec<OnceLock<u64>>,
+    all_posts: u64,
+    /// The value that templates see of the site.
+    site: u64,
+    /// Statements by their texts.
+    statements: Mutex<BTreeMap<String, Option<Query<Written>>>>,
+}
+
+impl<'a> World<'a> {
+    pub(crate) fn new(shared: &'a Shared, sources: &'a dyn Sources, site_value: u64) -> Self {
+        let site = &shared.site;
+        let catalogue = &site.catalogue;
+        let ids: Vec<PostId> = catalogue.all().collect();
+        let fronts: Vec<u64> = ids.par_iter().map(|id| front(shared, *id)).collect();
+        let faces = ids.iter().zip(&fronts).map(|(id, front)| {
+            let summary = catalogue.post(*id).summary.as_deref();
+            let mut face = Fingerprint::new();
+            face.number(*front).text(summary.unwrap_or_default());
+            face.done()
+        });
+        let faces: Vec<u64> = faces.collect();
+        let texts = ids.iter().map(|id| site.text_hash(*id)).collect();
+        let path = |id: &PostId| catalogue.post(*id).path.as_str();
+        let mut all_posts = Fingerprint::new();
+        faces.iter().for_each(|face| {
+            all_posts.number(*face);
+        });
+        for table in catalogue.term_tables() {
+            for term in &table.terms {
+                all_posts.text(&term.name).text(&term.slug);
+            }
+        }
+        let groups = shared.plan.archives.iter().enumerate();
+        let lists = groups.flat_map(|(at, laid)| {
+            let groups = laid.groups.iter().enumerate();
+            groups.map(move |(number, group)| (group.link.plain.as_str(), (at, number)))
+        });
+        Self {
+            shared,
+            sources,
+            posts: ids.iter().map(|id| (path(id), *id)).collect(),
+            lists: lists.collect(),
+            fronts,
+            faces,
+            texts,
+            paths: ids.iter().map(|id| hash(path(id))).collect(),
+            alike: OnceLock::new(),
+            groups: vec![OnceLock::new(); shared.plan.archives.len()],
+            site: site_value,
+            all_posts: all_posts.done(),
+            statements: Mutex::default(),
+        }
+    }
+
+    /// The site.
+    pub(crate) fn site(&self) -> &'a Site {
+        &self.shared.site
+    }
+
+    /// What all pages share.
+    pub(crate) fn shared(&self) -> &'a Shared {
+        self.shared
+    }
+
+    /// The fingerprints of what the last build's pages asked for, in its order; `None` for what
+    /// is no more, or never the same.
+    pub(crate) fn since(&self, old: &Store) -> Vec<Option<u64>> {
+        let known = |wanted: &Key| {
+            let found = old.needs.iter().find(|(key, _)| key == wanted);
+            found.map(|(_, fingerprint)| *fingerprint)
+        };
+        let same_posts = known(&Key::Posts) == Some(self.all_posts);
+        let same_alike = known(&Key::Alike) == Some(self.alike());
+        old.needs
+            .par_iter()
+            .map(|(key, old)| match key {
+                Key::Related(path) if same_alike && self.posts.contains_key(path.as_str()) => {
+                    Some(*old)
+                }
+                Key::Query(text, _) | Key::Terms(.., Some(text))
+                    if same_posts && self.stands_on_posts(text) =>
+                {
+                    Some(*old)
+                }
+                key => self.fingerprint(key),
+            })
+            .collect()
+    }
+
+    /// The fingerprint of something now; `None` where there is no such thing, or where it is
+    /// never the same.
+    pub(crate) fn fingerprint(&self, key: &Key) -> Option<u64> {
+        let site = &self.shared.site;
+        let plan = &self.shared.plan;
+        let post = |path: &str| self.posts.get(path).copied();
+        let list = |link: &str| self.lists.get(link).copied();
+        match key {
+            Key::Post(path) => Some(self.faces[post(path)?.0 as usize]),
+            Key::Text(path) => Some(self.texts[post(path)?.0 as usize]),
+            Key::Related(path) => Some(self.related(post(path)?)),
+            Key::Term(field, slug) => self.term(field, slug),
+            Key::Count(field, slug) => {
+                let (field, ids) = self.terms(field, slug)?;
+                let table = site.catalogue.terms(field);
+                let mut counts = Fingerprint::new();
+                for id in ids {
+                    counts.number(table.term(id).posts.len() as u64);
+                }
+                Some(counts.done())
+            }
+            Key::List(link) => Some(self.list(list(link)?)),
+            Key::Rows(link) => {
+                let (archive, group) = list(link)?;
+                let posts = &plan.archives[archive].groups[group].posts;
+                Some(self.each(posts, &self.faces))
+            }
+            Key::Groups(name) => {
+                let archives = &site.settings.archives;
+                let at = archives.iter().position(|archive| archive.name == *name)?;
+                Some(self.groups(at))
+            }
+            Key::Feed(address) => {
+                let mut feeds = plan.feeds.iter();
+                let feed = feeds.find(|feed| feed.address(feed.part.number).plain == *address)?;
+                Some(self.feed(feed))
+            }
+            Key::Feeds => {
+                let mut all = Fingerprint::new();
+                for feed in &plan.feeds {
+                    all.number(announced(feed));
+                }
+                Some(all.done())
+            }
+            Key::Page(path) => {
+                let page = site.pages.iter().find(|page| page.post.path == *path)?;
+                let mut text = Fingerprint::new();
+                text.text(page.post.source.text())
+                    .text(&page.post.html)
+                    .text(page.template.as_deref().unwrap_or_default())
+                    .text(&page.post.title)
+                    .text(&page.link.plain);
+                Some(text.done())
+            }
+            Key::Template(name) => Some(hash(self.shared.sources.get(name)?.text())),
+            Key::Query(text, this) => {
+                let this = match this {
+                    Some(path) => Some(post(path)?),
+                    None => None,
+                };
+                Some(self.each(&self.found(text, this)?, &self.paths))
+            }
+            Key::Terms(field, order, limit, text) => {
+                let field = site.catalogue.term_field(field)?;
+                let posts = match text {
+                    Some(text) => Some(self.found(text, None)?),
+                    None => None,
+                };
+                let terms =
+                    self.shared
+                        .listed_terms(field, order.as_deref(), *limit, posts.as_deref());
+                let mut found = Fingerprint::new();
+                for (id, count) in terms.ok()? {
+                    let slug = &site.catalogue.terms(field).term(id).slug;
+                    found.text(slug).number(count as u64);
+                }
+                Some(found.done())
+            }
+            Key::Field(name) => {
+                let sets: Vec<usize> = (0..site.catalogue.sets().len()).collect();
+                Some(u64::from(site.catalogue.profile(name, &sets).is_some()))
+            }
+            Key::Address(named) => Some(hash(&site.address_of(named))),
+            Key::File(path) => {
+                let mark = self.sources.mark(path).ok()??;
+                let mut all = Fingerprint::new();
+                all.number(mark.length).number(mark.changed);
+                Some(all.done())
+            }
+            Key::Site => Some(self.site),
+            Key::Settings => Some(site.asked),
+            Key::Alike => Some(self.alike()),
+            Key::Posts => Some(self.all_posts),
+            Key::All => {
+                let mut all = Fingerprint::new();
+                all.number(self.all_posts);
+                for text in &self.texts {
+                    all.number(*text);
+                }
+                Some(all.done())
+            }
+            Key::Day => Some(hash(&site.moment.today().to_string())),
+            Key::Moment | Key::Warned => None,
+        }
+    }
+
+    /// The hashes of posts, in their order.
+    fn each(&self, posts: &[PostId], hashes: &[u64]) -> u64 {
+        let mut all = Fingerprint::new();
+        for id in posts {
+            all.number(hashes[id.0 as usize]);
+        }
+        all.done()
+    }
+
+    fn terms(&self, field: &str, slug: &str) -> Option<(usize, Vec<TermId>)> {
+        let catalogue = &self.shared.site.catalogue;
+        let field = catalogue.term_field(field)?;
+        // Terms without pages may have one slug.
+        let terms = catalogue.terms(field).terms.iter().zip(0..);
+        let ids = terms.filter(|(term, _)| term.slug == slug);
+        Some((field, ids.map(|(_, number)| TermId(number)).collect()))
+    }
+
+    fn term(&self, field: &str, slug: &str) -> Option<u64> {
+        let (field, ids) = self.terms(field, slug)?;
+        let mut all = Fingerprint::new();
+        for id in ids {
+            self.name(field, id, &mut all);
+        }
+        Some(all.done())
+    }
+
+    fn name(&self, field: usize, id: TermId, into: &mut Fingerprint) {
+        let term = self.shared.site.catalogue.terms(field).term(id);
+        let link = self.shared.plan.term_pages.get(&(field, id));
+        into.text(&term.name)
+            .text(&term.slug)
+            .text(link.map_or("", |link| &link.plain))
+            .text(term.about.as_deref().unwrap_or_default());
+    }
+
+    fn related(&self, id: PostId) -> u64 {
+        let site = &self.shared.site;
+        let Some(list) = &site.related else {
+            return 0;
+        };
+        let known = site.likeness();
+        let mut all = Fingerprint::new();
+        for other in list.of(&site.catalogue, id) {
+            all.number(self.paths[other.0 as usize]);
+            let Some((index, weighing)) = known else {
+                continue;
+            };
+            all.number(u64::from(index.likeness(id, other)));
+            for share in index.shares(id, other) {
+                if let Aspect::Terms(field) = weighing.aspects[share.aspect].aspect {
+                    for term in &share.shared {
+                        self.name(field, TermId(*term), &mut all);
+                    }
+                }
+            }
+        }
+        all.done()
+    }
+
+    fn alike(&self) -> u64 {
+        *self.alike.get_or_init(|| {
+            let site = &self.shared.site;
+            let related = site.settings.related.as_ref();
+            let queries = related.map(|related| [&related.query, &related.fill]);
+            let queries = queries.into_iter().flatten().flatten();
+            let statements: Vec<_> = queries.map(|query| self.statement(query.text())).collect();
+            let names = |name: &str| {
+                let mut known = statements.iter().flatten();
+                known.any(|known| known.statement().names(name))
+            };
+            let of_texts = ["words", "minutes", "text", "content"]
+                .into_iter()
+                .any(names);
+            let weighed = site.likeness_weighs_texts();
+            let mut all = Fingerprint::new();
+            all.number(site.asked);
+            let fronts = if names("summary") {
+                &self.faces
+            } else {
+                &self.fronts
+            };
+            fronts.iter().for_each(|front| {
+                all.number(*front);
+            });
+            if of_texts || weighed {
+                self.texts.iter().for_each(|text| {
+                    all.number(*text);
+                });
+            }
+            let lasts = statements
+                .iter()
+                .flatten()
+                .map(|known| known.statement().lasts());
+            let lasts = lasts.max().unwrap_or_default().max(site.settings_last);
+            match lasts {
+                Lasts::Ever => {}
+                Lasts::Today => {
+                    all.text(&site.moment.today().to_string());
+                }
+                Lasts::Moment => {
+                    all.text(&site.moment.now.to_string());
+                }
+            }
+            all.done()
+        })
+    }
+
+    fn list(&self, (at, number): (usize, usize)) -> u64 {
+        let site = &self.shared.site;
+        let laid = &self.shared.plan.archives[at];
+        let group = &laid.groups[number];
+        let mut all = Fingerprint::new();
+        all.text(&group.title)
+            .text(&group.link.plain)
+            .text(&laid.title);
+        all.number(self.each(&group.posts, &self.paths));
+        all.number(self.group(at, number));
+        if let Some((field, id)) = group.term.as_ref().and_then(|term| term.id) {
+            self.name(field, id, &mut all);
+            // What stands above and below a nested term is told by name and count.
+            if site.catalogue.terms(field).field.nested {
+                all.number(self.groups(at));
+            }
+        }
+        let feeds = self.shared.plan.feeds_of.get(&group.link.plain);
+        for feed in feeds.into_iter().flatten() {
+            all.number(announced(&self.shared.plan.feeds[*feed]));
+        }
+        all.done()
+    }
+
+    /// One of the terms, or other parts, that an archive is split by.
+    fn group(&self, at: usize, number: usize) -> u64 {
+        let catalogue = &self.shared.site.catalogue;
+        let group = &self.shared.plan.archives[at].groups[number];
+        let mut all = Fingerprint::new();
+        all.text(&group.title).text(&group.link.plain);
+        all.number(group.posts.len() as u64);
+        let newest = group.posts.iter().min();
+        let newest = newest.and_then(|id| catalogue.post(*id).date);
+        all.text(&newest.map(|date| date.rfc3339()).unwrap_or_default());
+        if let Some(term) = &group.term {
+            all.text(&term.name).text(&term.slug);
+            if let Some((field, id)) = term.id {
+                self.name(field, id, &mut all);
+            }
+            if let Some(day) = term.day {
+                for count in months(&group.posts, day.year(), catalogue) {
+                    all.number(count as u64);
+                }
+            }
+        }
+        all.done()
+    }
+
+    fn groups(&self, at: usize) -> u64 {
+        *self.groups[at].get_or_init(|| {
+            let mut all = Fingerprint::new();
+            for number in 0..self.shared.plan.archives[at].groups.len() {
+                all.number(self.group(at, number));
+            }
+            all.done()
+        })
+    }
+
+    fn feed(&self, feed: &FeedPlan) -> u64 {
+        let mut all = Fingerprint::new();
+        all.number(announced(feed))
+            .number(feed.part.number as u64)
+            .number(feed.part.pages as u64)
+            .number(self.each(&feed.posts, &self.paths));
+        all.done()
+    }
+
+    fn found(&self, text: &str, this: Option<PostId>) -> Option<Vec<PostId>> {
+        let site = &self.shared.site;
+        let resolved = self
+            .shared
+            .resolved_query(text, this.is_some())
+            .or_else(|| {
+                let scope = site.scope().on_page(this.is_some());
+                self.statement(text)?.resolve(scope).output.map(Into::into)
+            })?;
+        Some(resolved.first(&site.catalogue, this))
+    }
+
+    fn statement(&self, text: &str) -> Option<Query<Written>> {
+        let mut known = self
+            .statements
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner);
+        let parse = || Query::parse(&Passage::command_line(text)).ok();
+        known.entry(text.to_owned()).or_insert_with(parse).clone()
+    }
+
+    /// Whether the answer of a query is the same while posts say the same, but for their texts.
+    fn stands_on_posts(&self, text: &str) -> bool {
+        let of_texts = ["words", "minutes", "text", "content"];
+        self.lasts(text) == Lasts::Ever
+            && self
+                .statement(text)
+                .is_some_and(|known| !of_texts.iter().any(|name| known.statement().names(name)))
+            && !self.shared.site.settings_name_texts
+    }
+
+    fn lasts(&self, text: &str) -> Lasts {
+        let own = self.statement(text).map(|known| known.statement().lasts());
+        own.unwrap_or_default().max(self.shared.site.settings_last)
+    }
+
+    /// How long what pages asked for stays the same by itself.
+    pub(crate) fn last<'k>(&self, keys: impl Iterator<Item = &'k Key>) -> Lasts {
+        let lasts = keys.map(|key| match key {
+            Key::Query(text, _) | Key::Terms(.., Some(text)) => self.lasts(text),
+            Key::Day => Lasts::Today,
+            Key::Moment => Lasts::Moment,
+            _ => Lasts::Ever,
+        });
+        lasts
+            .max()
+            .unwrap_or_default()
+            .max(self.shared.site.settings_last)
+    }
+}
+
+fn hash(text: &str) -> u64 {
+    crate::output::checksum(text.as_bytes())
+}
+
+/// What a post says, but for its summary and its text.
+fn front(shared: &Shared, id: PostId) -> u64 {
+    let catalogue = &shared.site.catalogue;
+    let post = catalogue.post(id);
+    let mut all = Fingerprint::new();
+    all.text(&post.path)
+        .text(post.source.text())
+        .text(&post.title)
+        .text(&post.slug)
+        .text(&catalogue.link(id).plain)
+        .text(post.state.name())
+        .text(&post.date.map(|date| date.rfc3339()).unwrap_or_default());
+    all.done()
+}
+
+/// A feed as pages announce it.
+fn announced(feed: &FeedPlan) -> u64 {
+    let mut all = Fingerprint::new();
+    all.text(&feed.title)
+        .text(&feed.link.plain)
+        .text(&feed.home.plain)
+        .text(feed.format.name());
+    all.done()
+}

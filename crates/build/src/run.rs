@@ -1,0 +1,252 @@
+//! A build from end to end: read, plan, render what changed, stage, publish, remember.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use rayon::prelude::*;
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::post::State;
+use tabulae_core::settings::Settings;
+use tabulae_core::source::Place;
+use tabulae_core::time::Moment;
+
+use crate::Options;
+use crate::cache::{Quiet, Scan, Since, Store, World, leave};
+use crate::output::{Manifest, Output};
+use crate::plan;
+use crate::render::{Renderer, check_templates};
+use crate::report::{Due, Report};
+use crate::site::{Site, asked, read_settings, reason};
+use crate::sources::Sources;
+use crate::stage::{Outcome, Stage};
+use crate::template::{Shared, environment};
+
+struct Build<'a> {
+    sources: &'a dyn Sources,
+    options: &'a Options<'a>,
+    faults: &'a mut Faults,
+    /// Whether this build holds the lock.
+    locked: bool,
+}
+
+pub(crate) fn run(
+    sources: &dyn Sources,
+    output: &mut dyn Output,
+    options: &Options<'_>,
+    faults: &mut Faults,
+) -> Report {
+    let mut build = Build {
+        sources,
+        options,
+        faults,
+        locked: false,
+    };
+    let mut report = build.run(output).unwrap_or_default();
+    if build.locked {
+        output.release();
+    }
+    report.out = output.name();
+    report
+}
+
+impl Build<'_> {
+    /// `None` where there is nothing to tell of but faults.
+    fn run(&mut self, output: &mut dyn Output) -> Option<Report> {
+        let settings = read_settings(self.sources, self.faults)?;
+        let old = output.recall().and_then(|bytes| Store::from_bytes(&bytes));
+        let scan = Scan::new(self.sources, &settings);
+        let manifest = output.manifest();
+        if let Some(old) = &old {
+            // What a build that was cut off left behind is cleared away by the lock.
+            if !self.lock(output) {
+                return None;
+            }
+            let manifest = manifest.as_ref();
+            if let Some(report) = self.quiet(old, &scan, &settings, manifest, output) {
+                return Some(report);
+            }
+        }
+        let old = old.filter(|_| manifest.is_some()).unwrap_or_default();
+        let site = Site::read_by(settings, &scan, Some(&old), self.options, self.faults);
+        let mut report = summary(&site);
+        let plan = plan::plan(&site, self.faults);
+        let shared = Arc::new(Shared::new(site, plan));
+        let env = environment(&shared, self.faults);
+        check_templates(&shared, self.faults);
+        if self.is_blocked(&shared.site) {
+            return Some(report);
+        }
+        let renderer = Renderer::new(Arc::clone(&shared), env, &scan);
+        if !self.lock(output) {
+            return Some(report);
+        }
+        let errors = self.errors();
+        let world = World::new(&shared, &scan, renderer.site_hash());
+        let since = Since::new(&old, &world, manifest.as_ref());
+        let stage = Stage {
+            renderer: &renderer,
+            shared: &shared,
+            since: &since,
+            output: &*output,
+            options: self.options,
+        };
+        let outcomes = stage.all();
+        let published =
+            crate::feeds::published(&shared.site, &shared.plan, manifest.as_ref(), self.faults);
+        let manifest = stage.publish(
+            &outcomes,
+            published,
+            manifest.as_ref(),
+            &mut report,
+            self.faults,
+        );
+        self.faults.extend(shared.take_warnings());
+        if let Some(manifest) = manifest {
+            self.leave(&since, &outcomes, &scan, &manifest, &report, &*output);
+        }
+        if self.errors() > errors && report.written == 0 {
+            report.unchanged = 0;
+        }
+        // Nobody waits until thousands of posts are dropped.
+        drop(since);
+        drop(world);
+        drop(renderer);
+        rayon::spawn(move || drop(shared));
+        Some(report)
+    }
+
+    /// Leaves what the next build needs to make only what changed.
+    fn leave(
+        &self,
+        since: &Since<'_>,
+        outcomes: &[Outcome<'_>],
+        scan: &Scan<'_>,
+        manifest: &Manifest,
+        report: &Report,
+        output: &dyn Output,
+    ) {
+        let store = leave(since, outcomes, scan, manifest, report, self.faults, output);
+        // Without it the next build is slower, and that is all.
+        let _ = output.keep(&store.to_bytes());
+    }
+
+    /// What a build says that finds nothing changed; `None` where anything may have.
+    fn quiet(
+        &mut self,
+        old: &Store,
+        scan: &Scan<'_>,
+        settings: &Settings,
+        manifest: Option<&Manifest>,
+        output: &dyn Output,
+    ) -> Option<Report> {
+        let quiet = old.quiet.as_ref()?;
+        let zone = settings.site.timezone.clone();
+        let now = self.options.clock.now(&zone);
+        let today = Moment { now, zone }.today();
+        let same = old.asked == asked(settings, self.options)
+            && quiet.holds(now.as_second(), today)
+            && manifest.is_some_and(|manifest| manifest.digest() == old.manifest)
+            && scan.is(&old.files)
+            && old
+                .pages
+                .par_iter()
+                .all(|(path, page)| page.mark.is_some() && output.mark(path) == page.mark);
+        if !same {
+            return None;
+        }
+        self.faults.extend(quiet.warnings.iter().cloned());
+        let Quiet {
+            read, held_back, ..
+        } = quiet;
+        Some(Report {
+            posts: read.0,
+            pages: read.1,
+            held_back: held_back.iter().cloned().collect(),
+            next_due: quiet.next_due.clone(),
+            unchanged: old.pages.len(),
+            ..Report::default()
+        })
+    }
+
+    fn errors(&self) -> usize {
+        self.faults.iter().filter(|fault| fault.is_error()).count()
+    }
+
+    /// Whether an error keeps the site from being built; in a build that keeps going, errors in
+    /// posts that were left out do not.
+    fn is_blocked(&self, site: &Site) -> bool {
+        self.faults
+            .iter()
+            .filter(|fault| fault.is_error())
+            .any(|fault| {
+                let file = fault.place.file.as_deref().unwrap_or_default();
+                !self.options.keep_going || !site.is_left_out(file)
+            })
+    }
+
+    /// Takes the lock, unless this build has it or writes nothing.
+    fn lock(&mut self, output: &mut dyn Output) -> bool {
+        if self.locked || self.options.dry_run {
+            return true;
+        }
+        match output.lock() {
+            Ok(()) => {
+                self.locked = true;
+                true
+            }
+            Err(error) if error.kind() == std::io::ErrorKind::WouldBlock => {
+                self.faults.push(
+                    Diagnostic::error(
+                        Code::BuildLocked,
+                        Place::top_of(".tabulae/lock"),
+                        "another build of this site is under way",
+                    )
+                    .help("wait until it is done, or end it"),
+                );
+                false
+            }
+            Err(error) => {
+                self.faults.push(unwritable(".tabulae/lock", &error));
+                false
+            }
+        }
+    }
+}
+
+pub(crate) fn unwritable(path: &str, error: &std::io::Error) -> Diagnostic {
+    Diagnostic::error(
+        Code::FileUnwritable,
+        Place::top_of(path),
+        format!("cannot write `{path}`: {}", reason(error)),
+    )
+    .help("look at the folder's permissions and the space that is left")
+}
+
+/// What was read, held back, and falls due next.
+fn summary(site: &Site) -> Report {
+    let catalogue = &site.catalogue;
+    let mut held_back = BTreeMap::new();
+    for id in catalogue.all().filter(|id| !catalogue.is_listed(*id)) {
+        *held_back
+            .entry(catalogue.post(id).state.name().to_owned())
+            .or_insert(0) += 1;
+    }
+    let scheduled = catalogue
+        .all()
+        .map(|id| catalogue.post(id))
+        .filter(|post| post.state == State::Scheduled);
+    let due = scheduled
+        .filter_map(|post| Some((post.date?, post)))
+        .min_by_key(|(date, _)| date.at);
+    Report {
+        posts: site.posts_read,
+        pages: site.pages_read,
+        held_back,
+        next_due: due.map(|(at, post)| Due {
+            at,
+            title: post.title.to_string(),
+            path: post.path.clone(),
+        }),
+        ..Report::default()
+    }
+}

@@ -1,0 +1,195 @@
+//! Reading posts on all threads: anew, or as the last build kept them.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+
+use rayon::prelude::*;
+use tabulae_core::diagnostic::Faults;
+use tabulae_core::front_matter::{self, FrontMatter};
+use tabulae_core::html::Html;
+use tabulae_core::post::{Body, Post, assemble, has_title};
+use tabulae_core::settings::Settings;
+use tabulae_core::source::Source;
+use tabulae_core::time::Moment;
+
+use super::read::{as_text, ending, unreadable};
+use crate::cache::{Kept, Parsed, Store};
+use crate::markdown;
+use crate::output::checksum;
+use crate::sources::{Mark, Sources};
+use crate::{Progress, Step};
+
+/// What posts are read with.
+pub(super) struct Reading<'a> {
+    pub(super) sources: &'a dyn Sources,
+    pub(super) settings: &'a Settings,
+    pub(super) moment: &'a Moment,
+    /// What the last build left, and whether it read posts as this one does; `None` where nothing
+    /// is kept.
+    pub(super) old: Option<(&'a Store, bool)>,
+    pub(super) progress: &'a dyn Progress,
+}
+
+/// A post's file, read.
+struct Read {
+    source: Source,
+    front: FrontMatter,
+    body: Body,
+    kept: Option<Kept>,
+}
+
+impl Reading<'_> {
+    /// Reads the posts, each with the number of its content set, and what is to be kept of them.
+    pub(super) fn posts(
+        &self,
+        found: &[(usize, String)],
+        faults: &mut Faults,
+    ) -> (Vec<Post>, BTreeMap<String, Kept>) {
+        let share = self.old.map(|_| self.sources.share());
+        let done = AtomicUsize::new(0);
+        let read: Vec<_> = found
+            .par_iter()
+            .map(|(set, path)| {
+                let mut faults = Faults::new();
+                let read = self.file(*set, path, share.as_ref(), &mut faults);
+                let post = read.map(|read| self.post(*set, path, read, &mut faults));
+                let done = done.fetch_add(1, Ordering::Relaxed) + 1;
+                self.progress.step(Step::Reading, done, found.len());
+                (post, faults)
+            })
+            .collect();
+        let mut posts = Vec::with_capacity(found.len());
+        let mut all_kept = BTreeMap::new();
+        for (read, mut found) in read {
+            faults.append(&mut found);
+            if let Some((post, kept)) = read {
+                all_kept.extend(kept.map(|kept| (post.path.clone(), kept)));
+                posts.push(post);
+            }
+        }
+        (posts, all_kept)
+    }
+
+    fn post(
+        &self,
+        set: usize,
+        path: &str,
+        read: Read,
+        faults: &mut Faults,
+    ) -> (Post, Option<Kept>) {
+        let Read {
+            source,
+            front,
+            body,
+            kept,
+        } = read;
+        let (settings, moment) = (self.settings, self.moment);
+        let of_set = (set, &settings.content[set]);
+        let post = assemble(path, of_set, settings, moment, &source, front, body);
+        (post.into_output(faults), kept)
+    }
+
+    fn file(
+        &self,
+        set: usize,
+        path: &str,
+        share: Option<&Arc<dyn Sources + Send>>,
+        faults: &mut Faults,
+    ) -> Option<Read> {
+        let mark = share.and_then(|_| self.sources.mark(path).ok()?);
+        let old = self.old.filter(|(_, alike)| *alike);
+        let old = old.and_then(|(old, _)| old.posts.get(path));
+        if let (Some(old), Some(share)) = (old, share)
+            && mark.is_some()
+            && old.mark == mark
+            && let Some(read) = self.kept(set, path, old, mark, share)
+        {
+            return Some(read);
+        }
+        let bytes = match self.sources.read(path) {
+            Ok(bytes) => bytes,
+            Err(error) => {
+                faults.push(unreadable(path, &error));
+                return None;
+            }
+        };
+        let hash = checksum(&bytes);
+        if let (Some(old), Some(share)) = (old, share)
+            && old.hash == hash
+            && let Some(read) = self.kept(set, path, old, mark, share)
+        {
+            return Some(read);
+        }
+        let text = as_text(path, bytes, faults)?;
+        let source = Source::new(path, &text);
+        drop(text);
+        let before = faults.len();
+        let front = front_matter::read(&source, &self.moment.zone).into_output(faults);
+        if faults.len() > before {
+            return None;
+        }
+        let has_title = has_title(&front.map, &self.settings.content[set]);
+        let body = body_of(path, &source.text()[front.body..], has_title);
+        let kept = share.map(|_| {
+            let parsed = Parsed {
+                front: front.clone(),
+                head: source.text()[..front.body].to_owned(),
+                notes: body.notes.clone(),
+            };
+            Kept {
+                mark,
+                hash,
+                parsed: parsed.to_bytes(),
+            }
+        });
+        Some(Read {
+            source,
+            front,
+            body,
+            kept,
+        })
+    }
+
+    /// A post as it was kept; its HTML is made when it is asked for.
+    fn kept(
+        &self,
+        set: usize,
+        path: &str,
+        old: &Kept,
+        mark: Option<Mark>,
+        share: &Arc<dyn Sources + Send>,
+    ) -> Option<Read> {
+        let Parsed { front, head, notes } = Parsed::from_bytes(&old.parsed)?;
+        let has_title = has_title(&front.map, &self.settings.content[set]);
+        let (share, of, start) = (Arc::clone(share), path.to_owned(), front.body);
+        let html = Html::later(move || html_of(&*share, &of, start, has_title));
+        Some(Read {
+            source: Source::new(path, &head),
+            front,
+            body: Body { html, notes },
+            kept: Some(Kept {
+                mark,
+                ..old.clone()
+            }),
+        })
+    }
+}
+
+/// The HTML of a post whose body starts at a byte that is known; nothing where its file was taken
+/// away meanwhile.
+fn html_of(sources: &dyn Sources, path: &str, start: usize, has_title: bool) -> String {
+    let bytes = sources.read(path).unwrap_or_default();
+    let text = String::from_utf8(bytes).unwrap_or_default();
+    let source = Source::new(path, &text);
+    let body = source.text().get(start..).unwrap_or_default();
+    body_of(path, body, has_title).html.to_string()
+}
+
+/// A body by the ending of its file.
+pub(super) fn body_of(path: &str, text: &str, has_title: bool) -> Body {
+    match ending(path) {
+        "md" => markdown::render(text, has_title),
+        _ => markdown::read_html(text, has_title),
+    }
+}

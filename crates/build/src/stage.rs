@@ -1,0 +1,314 @@
+//! Outputs that are rendered, written beside their places, and then put there together.
+
+use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+
+use rayon::prelude::*;
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::source::Place;
+
+use crate::cache::{Need, Page, Since, record};
+use crate::output::{Manifest, Output, Published, checksum};
+use crate::plan::{Planned, What};
+use crate::render::Renderer;
+use crate::report::{Change, ChangeKind, Report};
+use crate::run::unwritable;
+use crate::template::Shared;
+use crate::{Options, Step};
+
+/// What outputs are staged with.
+pub(crate) struct Stage<'a> {
+    pub(crate) renderer: &'a Renderer<'a>,
+    pub(crate) shared: &'a Shared,
+    pub(crate) since: &'a Since<'a>,
+    pub(crate) output: &'a dyn Output,
+    pub(crate) options: &'a Options<'a>,
+}
+
+/// What became of one output.
+pub(crate) enum Outcome<'a> {
+    /// It stands there as it should.
+    Unchanged(u64, Made<'a>),
+    /// It was written beside its place, or would be; with the reason.
+    Staged(u64, ChangeKind, Made<'a>, String),
+    /// It could not be made.
+    Broken(Faults),
+    /// It was not made, since the output cannot be written to.
+    Left,
+}
+
+/// How an output came to be.
+pub(crate) enum Made<'a> {
+    /// By the last build.
+    Before(&'a Page),
+    /// By this one; with what it asked for, unless it is made each time.
+    Now(Option<Vec<Need>>),
+}
+
+impl<'a> Stage<'a> {
+    /// Renders every output of which anything changed, and writes those that differ beside their
+    /// places.
+    pub(crate) fn all(&self) -> Vec<Outcome<'a>> {
+        let done = AtomicUsize::new(0);
+        let unwritable = AtomicBool::new(false);
+        let outputs = &self.shared.plan.outputs;
+        outputs
+            .par_iter()
+            .map(|planned| {
+                if unwritable.load(Ordering::Relaxed) {
+                    return Outcome::Left;
+                }
+                let outcome = self.one(planned);
+                if let Outcome::Broken(faults) = &outcome {
+                    let full = faults
+                        .iter()
+                        .any(|fault| fault.code == Code::FileUnwritable);
+                    unwritable.fetch_or(full, Ordering::Relaxed);
+                }
+                let done = done.fetch_add(1, Ordering::Relaxed) + 1;
+                self.options
+                    .progress
+                    .step(Step::Writing, done, outputs.len());
+                outcome
+            })
+            .collect()
+    }
+
+    fn one(&self, planned: &Planned) -> Outcome<'a> {
+        let file = &planned.file;
+        let before = self.since.page(planned, self.shared);
+        let hash = self.since.hash(file);
+        let mark = hash.and_then(|_| self.output.mark(file));
+        let stands = |page: &Page| page.mark.is_some() && page.mark == mark;
+        if let (Ok(page), Some(hash)) = (&before, hash)
+            && stands(page)
+        {
+            return Outcome::Unchanged(hash, Made::Before(page));
+        }
+        let (rendered, needs) = record(|| self.renderer.render(planned));
+        let bytes = match rendered {
+            Ok(bytes) => bytes,
+            Err(faults) => return Outcome::Broken(faults),
+        };
+        let needs = (!is_made_each_time(&planned.what)).then_some(needs);
+        let made = checksum(&bytes);
+        // What was written and stands there as it was need not be read to be compared.
+        if hash == Some(made) && self.since.known(file).is_some_and(stands) {
+            return Outcome::Unchanged(made, Made::Now(needs));
+        }
+        let why = || match &before {
+            Ok(_) => "someone changed it".to_owned(),
+            Err(why) => self.since.reason(why),
+        };
+        self.stage(planned, &bytes, made, needs, why)
+    }
+
+    fn stage(
+        &self,
+        planned: &Planned,
+        bytes: &[u8],
+        hash: u64,
+        needs: Option<Vec<Need>>,
+        why: impl FnOnce() -> String,
+    ) -> Outcome<'a> {
+        let file = &planned.file;
+        let path = format!("{}/{file}", self.output.name());
+        let there = match self.output.read(file) {
+            Ok(there) => there,
+            Err(error) => return Outcome::Broken(vec![unwritable(&path, &error)]),
+        };
+        if there.as_deref() == Some(bytes) {
+            return Outcome::Unchanged(hash, Made::Now(needs));
+        }
+        if there.is_some() && self.since.is_foreign(file) {
+            return Outcome::Broken(vec![
+                Diagnostic::error(
+                    Code::FileForeign,
+                    Place::top_of(&path),
+                    format!("`{path}` was not written by Tabulae, and an output belongs there"),
+                )
+                .help("move the file away, or to assets/ if it is to be published"),
+            ]);
+        }
+        let (kind, why) = match &there {
+            Some(_) => (ChangeKind::Replace, why()),
+            None => (
+                ChangeKind::Make,
+                if self.since.hash(file).is_some() {
+                    "it is not there".to_owned()
+                } else {
+                    why()
+                },
+            ),
+        };
+        drop(there);
+        if self.options.dry_run {
+            return Outcome::Staged(hash, kind, Made::Now(needs), why);
+        }
+        match self.output.stage(file, bytes) {
+            Ok(()) => Outcome::Staged(hash, kind, Made::Now(needs), why),
+            Err(error) => Outcome::Broken(vec![unwritable(&path, &error)]),
+        }
+    }
+
+    /// Puts everything in its place, and tells what was done; the manifest, where all of it was.
+    pub(crate) fn publish(
+        &self,
+        outcomes: &[Outcome<'_>],
+        published: BTreeMap<String, Published>,
+        old: Option<&Manifest>,
+        report: &mut Report,
+        faults: &mut Faults,
+    ) -> Option<Manifest> {
+        let mut manifest = Manifest {
+            published,
+            ..Manifest::default()
+        };
+        let mut staged: Vec<&str> = Vec::new();
+        let mut broken = Faults::new();
+        for (planned, outcome) in self.shared.plan.outputs.iter().zip(outcomes) {
+            match outcome {
+                Outcome::Unchanged(hash, _) => {
+                    report.unchanged += 1;
+                    manifest.files.insert(planned.file.clone(), Some(*hash));
+                }
+                Outcome::Staged(hash, kind, _, why) => {
+                    staged.push(&planned.file);
+                    manifest.files.insert(planned.file.clone(), Some(*hash));
+                    report.changes.push(Change {
+                        path: planned.file.clone(),
+                        kind: *kind,
+                        why: why.clone(),
+                    });
+                }
+                Outcome::Broken(faults) => broken.extend(faults.iter().cloned()),
+                Outcome::Left => {}
+            }
+        }
+        let known = old.iter().flat_map(|old| old.files.keys());
+        let stale = known.filter(|path| !manifest.files.contains_key(*path));
+        let stale: Vec<&str> = stale.map(String::as_str).collect();
+        if !broken.is_empty() {
+            staged.iter().for_each(|path| self.output.discard(path));
+            add_once(broken, faults);
+            report.changes.clear();
+            return None;
+        }
+        report.changes.extend(stale.iter().map(|path| Change {
+            path: (*path).to_owned(),
+            kind: ChangeKind::Remove,
+            why: "nothing makes it any more".to_owned(),
+        }));
+        if self.options.dry_run {
+            report.written = staged.len();
+            report.removed = stale.len();
+            return None;
+        }
+        self.publish_all(&staged, &stale, &manifest, old, report, faults)
+            .then_some(manifest)
+    }
+
+    /// Puts everything in its place. What is under way is remembered first, so that after a
+    /// kill the next build knows the files as its own. Whether all of it was done.
+    fn publish_all(
+        &self,
+        staged: &[&str],
+        stale: &[&str],
+        manifest: &Manifest,
+        old: Option<&Manifest>,
+        report: &mut Report,
+        faults: &mut Faults,
+    ) -> bool {
+        let output = self.output;
+        if old == Some(manifest) && staged.is_empty() {
+            return true;
+        }
+        let mut under_way = old.cloned().unwrap_or_default();
+        let none_yet = staged.iter().map(|path| ((*path).to_owned(), None));
+        under_way.files.extend(none_yet);
+        if let Err(error) = output.remember(&under_way) {
+            staged.iter().for_each(|path| output.discard(path));
+            faults.push(unwritable(".tabulae", &error));
+            return false;
+        }
+        let failed: Vec<Option<Diagnostic>> = staged
+            .par_iter()
+            .map(|path| {
+                output.publish(path).err().map(|error| {
+                    output.discard(path);
+                    unwritable(&format!("{}/{path}", output.name()), &error)
+                })
+            })
+            .collect();
+        report.written = failed.iter().filter(|failed| failed.is_none()).count();
+        let failed: Faults = failed.into_iter().flatten().collect();
+        if !failed.is_empty() {
+            add_once(failed, faults);
+            return false;
+        }
+        if let Err(error) = output.settle() {
+            report.written = 0;
+            faults.push(unwritable(&output.name(), &error));
+            return false;
+        }
+        for path in stale {
+            self.remove(path, old, report, faults);
+        }
+        if let Err(error) = output.remember(manifest) {
+            faults.push(unwritable(".tabulae", &error));
+            return false;
+        }
+        true
+    }
+
+    /// Removes a file that nothing makes any more, unless someone changed it since.
+    fn remove(&self, path: &str, old: Option<&Manifest>, report: &mut Report, faults: &mut Faults) {
+        let output = self.output;
+        let whole = format!("{}/{path}", output.name());
+        let ours = old.and_then(|old| old.files.get(path).copied()).flatten();
+        match output.read(path) {
+            Ok(None) => return,
+            Ok(Some(bytes)) if ours.is_some_and(|hash| hash != checksum(&bytes)) => {
+                faults.push(
+                    Diagnostic::warning(
+                        Code::FileForeign,
+                        Place::top_of(&whole),
+                        format!("`{whole}` is made no more, and was changed by someone since"),
+                    )
+                    .help("remove it by hand if it is not needed"),
+                );
+                return;
+            }
+            _ => {}
+        }
+        match output.remove(path) {
+            Ok(()) => report.removed += 1,
+            Err(error) => faults.push(unwritable(&whole, &error)),
+        }
+    }
+}
+
+/// What is made in no time, and without asking for much.
+fn is_made_each_time(what: &What) -> bool {
+    matches!(
+        what,
+        What::Style
+            | What::Script
+            | What::FeedStyle
+            | What::Redirect(_)
+            | What::Sitemap(_)
+            | What::SitemapIndex(_)
+    )
+}
+
+/// The same fault of many pages, as of a template that all of them use, is said once.
+fn add_once(found: Faults, faults: &mut Faults) {
+    for fault in found {
+        let same = |known: &Diagnostic| {
+            known.code == fault.code && known.place == fault.place && known.message == fault.message
+        };
+        if !faults.iter().any(same) {
+            faults.push(fault);
+        }
+    }
+}
