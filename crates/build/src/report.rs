@@ -15,6 +15,9 @@ pub struct Report {
     pub pages: usize,
     /// How many posts are in no list, by the name of their state; none is not named.
     pub held_back: BTreeMap<String, usize>,
+    /// Outputs that were made, as something changed that they ask for, whether or not their bytes
+    /// did.
+    pub made: usize,
     /// Files that were new or changed.
     pub written: usize,
     /// Files that were as they should be.

@@ -167,6 +167,11 @@ impl<'a> Stage<'a> {
         let mut staged: Vec<&str> = Vec::new();
         let mut broken = Faults::new();
         for (planned, outcome) in self.shared.plan.outputs.iter().zip(outcomes) {
+            if let Outcome::Unchanged(_, Made::Now(Some(_)))
+            | Outcome::Staged(_, _, Made::Now(Some(_)), _) = outcome
+            {
+                report.made += 1;
+            }
             match outcome {
                 Outcome::Unchanged(hash, _) => {
                     report.unchanged += 1;

@@ -1,5 +1,6 @@
 //! Builds on memory: what is made, what is made again, and what is refused.
 
+mod edits;
 mod feeds;
 
 use std::collections::BTreeMap;
@@ -21,6 +22,7 @@ struct Bench {
     include: Include,
     keep_going: bool,
     dry_run: bool,
+    now: &'static str,
 }
 
 impl Bench {
@@ -33,6 +35,7 @@ impl Bench {
             include: Include::default(),
             keep_going: false,
             dry_run: false,
+            now: "2026-06-01T12:00:00Z",
         }
     }
 
@@ -43,7 +46,7 @@ impl Bench {
 
     fn build_into(&self, out: &mut Out) -> Collected<Report> {
         let options = Options {
-            clock: Clock::At("2026-06-01T12:00:00Z".parse().unwrap()),
+            clock: Clock::At(self.now.parse().unwrap()),
             include: self.include,
             keep_going: self.keep_going,
             dry_run: self.dry_run,

@@ -2,7 +2,7 @@
 //!
 //! | key | what is hashed |
 //! |---|---|
-//! | `Post` | header, title, slug, link, dates, state, summary |
+//! | `Post` | header, title, slug, link, date, state, terms, summary |
 //! | `Text` | the bytes of its file |
 //! | `Related` | the paths of its list, their likeness, the terms they share |
 //! | `Term`, `Count` | name, slug, link and note; how many posts |
@@ -509,6 +509,12 @@ fn front(shared: &Shared, id: PostId) -> u64 {
         .text(&catalogue.link(id).plain)
         .text(post.state.name())
         .text(&post.date.map(|date| date.rfc3339()).unwrap_or_default());
+    // Which terms its spellings stand for, notes decide too.
+    for (field, table) in catalogue.term_tables().iter().enumerate() {
+        for term in catalogue.terms_of(id, field) {
+            all.text(&table.field.name).text(&table.term(*term).slug);
+        }
+    }
     all.done()
 }
 

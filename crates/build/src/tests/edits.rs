@@ -1,0 +1,286 @@
+//! A build after edits equals a clean one, byte for byte, and makes only what they touch.
+
+use std::collections::BTreeSet;
+
+use proptest::prelude::*;
+use proptest::test_runner::{Config, TestRunner};
+use tabulae_core::diagnostic::{Code, Diagnostic};
+
+use super::{Bench, Out, SITE};
+
+/// Settings that use whatever pages can ask for.
+const SETTINGS: &str = r#"
+search = true
+[content.posts]
+[content.boats]
+dated = false
+terms = ["class"]
+[queries]
+new = "from posts where date >= today - 60 days"
+[archive.journal]
+link = "/"
+per_page = 2
+feeds = ["atom", "json"]
+feed_content = "full"
+feed_limit = 2
+feed_history = true
+[archive.tags]
+by = "tag"
+link = "/tags/{tag}/"
+overview = "/tags/"
+per_page = 2
+feeds = ["rss"]
+[archive.categories]
+by = "category"
+link = "/on/{category}/"
+overview = "/on/"
+[archive.years]
+by = "year"
+link = "/{year}/"
+overview = "/years/"
+group = "month"
+show = "lines"
+[archive.boats]
+query = "from boats"
+[terms.category]
+nested = true
+[related]
+query = "from posts where likeness > 0 order by likeness desc limit 2"
+fill = "from posts"
+weigh = { tag = 2, title = 1, body = 1 }
+feeds = true
+"#;
+
+/// A page that asks for much.
+const PAGE: &str = r#"---
+title: All sorts
+---
+{% extends "base.html" %}
+{% block main %}
+{% for post in query("from new") %}{{ post.title }} {{ post.words }}{% else %}nothing new{% endfor %}
+{% for post in query("from posts where tag = :tag limit 2", tag="a") %}{{ card(post) }}{% endfor %}
+{% for term in terms("tag", order="count", query="from posts where year = 2026") %}{{ term }} {{ term.count }}{% endfor %}
+{% for term in terms("category") %}<a href="{{ term.link }}">{{ term.name }}</a>{% endfor %}
+{% for feed in feeds() %}{{ feed.title }}{% endfor %}
+{% for post in query("from boats") %}{{ post.tags }} {{ post.length }}{% endfor %}
+{% endblock %}
+"#;
+
+/// A post's page of the site's own.
+const POST: &str = r#"{% extends "base.html" %}
+{% block main %}<h1>{{ post.title }}</h1>{{ post.content }}
+{% for near in query("from posts where category = this.category and not current") %}{{ near.title }}{% endfor %}
+{% for near in query("from posts where likeness > 0.3 order by likeness desc limit 2") %}{{ near.likeness }}{% endfor %}
+{% include "parts/related.html" %}
+{% endblock %}
+"#;
+
+fn rich() -> Bench {
+    let mut bench = Bench::new(SETTINGS)
+        .with("pages/all.html", PAGE)
+        .with(
+            "pages/about.md",
+            "# About\n\nSee [one](../posts/2026-01-01-p1.md).\n",
+        )
+        .with("assets/a.svg", "a")
+        .with("posts/b.png", "b")
+        .with(
+            "terms/tag/a.md",
+            "---\ntitle: A tag\nspellings: [aa]\n---\nOn A.\n",
+        )
+        .with(
+            "boats/turnip.md",
+            "---\nclass: wide\nlength: 12\n---\nA boat.\n",
+        );
+    for number in 1..=6 {
+        post(&mut bench, number, number);
+    }
+    bench
+}
+
+/// Writes one of the posts; `how` decides what it says.
+fn post(bench: &mut Bench, number: u8, how: u8) {
+    let month = 1 + how % 12;
+    let tags = ["a", "b", "a, b", "A, c", "", "aa"][usize::from(how % 6)];
+    let category = ["X", "X/Y", "Z", ""][usize::from(how % 4)];
+    let more = match how % 16 {
+        7 => "draft: true\n",
+        11 => "date: 2026-06-02\n",
+        13 => "expires: 2026-06-02\n",
+        14 => "related: p1\n",
+        15 => "unlisted: true\n",
+        _ => "",
+    };
+    let date = match how % 16 {
+        11 => String::new(),
+        _ => format!("date: 2026-{month:02}-0{}\n", 1 + number % 9),
+    };
+    let image = if how % 5 == 2 { "image: b.png\n" } else { "" };
+    let text = format!(
+        "---\ntitle: Post {number} {}\n{date}tags: [{tags}]\ncategory: {category}\n{more}{image}---\n\nWords {} of lime.\n\nSee [next](2026-01-01-p{}.md), ![b](b.png).\n\n{}\n",
+        how / 16,
+        how % 3,
+        1 + (number % 6 + how % 6) % 6,
+        "masonry ".repeat(usize::from(how % 4)),
+    );
+    bench.sources.write(&path(number), text);
+}
+
+fn path(number: u8) -> String {
+    format!("posts/2026-01-01-p{number}.md")
+}
+
+/// Changes something.
+fn edit(bench: &mut Bench, (kind, number, how): (u8, u8, u8)) {
+    let number = 1 + number % 7;
+    match kind % 16 {
+        0..=5 => post(bench, number, how),
+        6 => bench.sources.remove(&path(number)),
+        7 => {
+            // The same text under another name.
+            let to = format!("posts/2026-0{}-01-p{number}.md", 1 + how % 6);
+            if let Ok(text) = crate::sources::Sources::read(&bench.sources, &path(number)) {
+                bench.sources.remove(&path(number));
+                bench.sources.write(&to, text);
+            }
+        }
+        8 => {
+            let times = [
+                "2026-06-01T12:00:00Z",
+                "2026-06-02T12:00:00Z",
+                "2026-05-01T12:00:00Z",
+                "2026-09-01T12:00:00Z",
+            ];
+            bench.now = times[usize::from(how % 4)];
+        }
+        9 => match how % 3 {
+            0 => bench.sources.write("templates/post.html", POST),
+            1 => bench.sources.write(
+                "templates/parts/card.html",
+                format!("<p>{{{{ post.title }}}} {how} {{{{ post.summary }}}}</p>"),
+            ),
+            _ => {
+                bench.sources.remove("templates/post.html");
+                bench.sources.remove("templates/parts/card.html");
+            }
+        },
+        10 => {
+            let per_page = 1 + how % 3;
+            let settings = SETTINGS.replace("per_page = 2", &format!("per_page = {per_page}"));
+            bench
+                .sources
+                .write("tabulae.toml", format!("{SITE}{settings}"));
+        }
+        11 => match how % 3 {
+            0 => bench.sources.remove("terms/tag/a.md"),
+            1 => bench
+                .sources
+                .write("terms/tag/a.md", "---\ntitle: Another\n---\nText.\n"),
+            _ if how % 2 == 0 => bench
+                .sources
+                .write("terms/tag/b.md", "---\nspellings: [a]\n---\n"),
+            _ => bench
+                .sources
+                .write("terms/tag/a.md", "---\nspellings: [c]\n---\n"),
+        },
+        12 => match how % 3 {
+            0 => bench.sources.write("assets/a.svg", vec![how]),
+            1 => bench.sources.write("assets/more/b.txt", "b"),
+            _ => bench.sources.remove("assets/more/b.txt"),
+        },
+        13 => match how % 3 {
+            0 => bench
+                .sources
+                .write("pages/all.html", PAGE.replace("nothing new", "none")),
+            1 => bench
+                .sources
+                .write("pages/more.md", format!("# More {how}\n")),
+            _ => bench.sources.remove("pages/more.md"),
+        },
+        14 => match how % 3 {
+            0 => bench.sources.write("posts/b.png", vec![how; 3]),
+            1 => bench.sources.remove("posts/b.png"),
+            _ => bench.sources.write(
+                "boats/turnip.md",
+                format!("---\nclass: wide\nlength: {how}\n---\nA boat.\n"),
+            ),
+        },
+        // Someone meddles with what was written.
+        _ => match how % 3 {
+            0 => bench.out.forget(),
+            1 => bench.out.put("index.html", "not ours"),
+            _ => bench.out.put("tags/index.html", "nor this"),
+        },
+    }
+}
+
+/// What a build says, but for what it can only know from the one before.
+fn told(faults: &[Diagnostic]) -> BTreeSet<String> {
+    let lasting = faults
+        .iter()
+        .filter(|fault| fault.code != Code::FeedIdChanged);
+    lasting
+        .map(|fault| format!("{:?} {} {}", fault.place, fault.code.name(), fault.message))
+        .collect()
+}
+
+/// Where two texts differ, and how.
+fn difference(made: &[u8], clean: &[u8]) -> Option<String> {
+    let at = (0..made.len().max(clean.len())).find(|at| made.get(*at) != clean.get(*at))?;
+    let around = |bytes: &[u8]| {
+        let range = at.saturating_sub(60).min(bytes.len())..(at + 60).min(bytes.len());
+        String::from_utf8_lossy(&bytes[range]).into_owned()
+    };
+    Some(format!(
+        "made {:?}, clean {:?}",
+        around(made),
+        around(clean)
+    ))
+}
+
+#[test]
+fn a_build_after_any_edits_equals_a_clean_one() {
+    let config = Config {
+        cases: 40,
+        failure_persistence: None,
+        ..Config::default()
+    };
+    let edits = prop::collection::vec(any::<(u8, u8, u8)>(), 1..10);
+    TestRunner::new(config)
+        .run(&edits, |edits| {
+            let mut bench = rich();
+            bench.build();
+            for one in edits {
+                edit(&mut bench, one);
+                let built = bench.build();
+                let mut clean = Out::default();
+                let cleanly = bench.build_into(&mut clean);
+                prop_assert_eq!(
+                    told(&built.diagnostics),
+                    told(&cleanly.diagnostics),
+                    "{:?}",
+                    one
+                );
+                if cleanly.diagnostics.iter().any(Diagnostic::is_error) {
+                    continue;
+                }
+                let (files, clean) = (bench.out.files(), clean.files());
+                prop_assert_eq!(
+                    files.keys().collect::<Vec<_>>(),
+                    clean.keys().collect::<Vec<_>>(),
+                    "{:?}",
+                    one
+                );
+                for (path, bytes) in &clean {
+                    let apart = difference(&files[path], bytes);
+                    prop_assert!(
+                        apart.is_none(),
+                        "{path} after {one:?}: {}",
+                        apart.unwrap_or_default()
+                    );
+                }
+            }
+            Ok(())
+        })
+        .unwrap();
+}
