@@ -48,6 +48,7 @@ pub(crate) struct Kept {
     /// The hash of its bytes.
     pub(crate) hash: u64,
     /// A [`Parsed`]; it is read when it is needed.
+    #[serde(with = "serde_bytes")]
     pub(crate) parsed: Vec<u8>,
 }
 
