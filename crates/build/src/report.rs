@@ -26,7 +26,7 @@ pub struct Report {
     pub removed: usize,
     /// When the next scheduled post falls due.
     pub next_due: Option<Due>,
-    /// What would change, in a build that writes nothing.
+    /// What changed, or would, in a build that writes nothing.
     pub changes: Vec<Change>,
     /// The output's name for people.
     pub out: String,

@@ -55,7 +55,8 @@ pub(crate) enum Command {
     #[command(after_help = "Examples:
   tabulae build                             writes what changed to out/
   tabulae build --include drafts            with drafts, to look at them
-  tabulae build --dry-run                   says what would change, and writes nothing
+  tabulae build --dry-run                   says what would change and why, and writes nothing
+  tabulae build --verbose                   writes, and says of each file why
   tabulae build --today 2026-03-01          as on that day, so that any build can be repeated")]
     Build(BuildArgs),
     /// Runs a query: which posts, in which order, how many
@@ -87,6 +88,13 @@ docs/queries.md goes from the first query to the last.")]
         #[arg(long = "in", value_name = "ARCHIVE")]
         archive: Option<String>,
     },
+    /// Serves the site with drafts, and builds and reloads at each change
+    #[command(after_help = "Examples:
+  tabulae preview                  the site at http://127.0.0.1:8247/, with drafts
+  tabulae preview --open           and opens it in the browser
+  tabulae preview --port 9000      at another port; a taken one gives the next that is free
+The page /~tabulae/ tries queries. Ctrl-C ends it.")]
+    Preview(PreviewArgs),
     /// Makes a small site to start from
     Init {
         /// The folder, new or without files of these names
@@ -113,6 +121,19 @@ pub(crate) struct BuildArgs {
     /// Say what would change, and write nothing
     #[arg(long)]
     pub(crate) dry_run: bool,
+    /// Say of each file that was written why
+    #[arg(long)]
+    pub(crate) verbose: bool,
+}
+
+#[derive(Debug, Clone, clap::Args)]
+pub(crate) struct PreviewArgs {
+    /// The port to begin with
+    #[arg(long, value_name = "N", default_value_t = 8247, value_parser = clap::value_parser!(u16).range(1..))]
+    pub(crate) port: u16,
+    /// Open the browser
+    #[arg(long)]
+    pub(crate) open: bool,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]

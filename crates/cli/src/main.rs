@@ -2,6 +2,7 @@
 
 mod args;
 mod commands;
+mod preview;
 mod settle;
 mod ui;
 

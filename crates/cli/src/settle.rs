@@ -69,6 +69,7 @@ impl BuildArgs {
             keep_going: false,
             jobs: None,
             dry_run: false,
+            verbose: false,
         }
     }
 

@@ -25,7 +25,7 @@ pub(crate) use self::functions::feed_value;
 pub use self::objects::{PostList, PostObject, TermObject, date_value, post_list};
 
 /// The built-in templates by name.
-pub const BUILT_IN: [(&str, &str); 16] = [
+pub const BUILT_IN: [(&str, &str); 17] = [
     ("base.html", include_str!("../theme/base.html")),
     ("post.html", include_str!("../theme/post.html")),
     ("page.html", include_str!("../theme/page.html")),
@@ -36,6 +36,10 @@ pub const BUILT_IN: [(&str, &str); 16] = [
     (
         "parts/related.html",
         include_str!("../theme/parts/related.html"),
+    ),
+    (
+        "parts/state.html",
+        include_str!("../theme/parts/state.html"),
     ),
     ("parts/find.html", include_str!("../theme/parts/find.html")),
     ("parts/card.html", include_str!("../theme/parts/card.html")),

@@ -18,7 +18,7 @@ pub(super) fn run(args: &Args, build: &BuildArgs) -> Status {
     let began = Instant::now();
     let built = build_site(args, build, &args.dir);
     match args.format {
-        Format::Json => ui::json(&as_json(&built.output), &built.diagnostics),
+        Format::Json => ui::json(&as_json(&built.output, build), &built.diagnostics),
         _ => {
             let status = ui::faults(&built.diagnostics);
             if built.output.posts == 0 && status != Status::Done {
@@ -57,7 +57,7 @@ pub(super) fn build_site(args: &Args, build: &BuildArgs, dir: &Path) -> Collecte
     built
 }
 
-fn as_json(report: &Report) -> Value {
+fn as_json(report: &Report, build: &BuildArgs) -> Value {
     let mut object = json!({
         "read": { "posts": report.posts, "pages": report.pages },
         "held_back": report.held_back,
@@ -66,7 +66,7 @@ fn as_json(report: &Report) -> Value {
         "removed": report.removed,
         "next_due": report.next_due.as_ref().map(|due| due.at.at.to_string()),
     });
-    if !report.changes.is_empty() {
+    if build.dry_run || build.verbose {
         let changes = report.changes.iter();
         object["changes"] = changes.map(|change| json!({ "path": change.path, "does": change.kind.name(), "why": change.why })).collect();
     }
@@ -82,7 +82,7 @@ pub(super) fn as_text(
     let mut text = String::new();
     let _ = writeln!(text, "{}", read_line(report));
     let errors = faults.iter().filter(|fault| fault.is_error()).count();
-    if build.dry_run {
+    if build.dry_run || build.verbose {
         for change in &report.changes {
             let _ = writeln!(
                 text,
@@ -92,6 +92,8 @@ pub(super) fn as_text(
                 change.why
             );
         }
+    }
+    if build.dry_run {
         let _ = writeln!(
             text,
             "Would write {} to {} and remove {}; {} unchanged. Nothing was written.",

@@ -27,6 +27,7 @@ pub(crate) fn run(args: &Args) -> Status {
             query::run(args, query, by.as_deref(), this.as_deref())
         }
         Command::Explain { path, archive } => explain::run(args, path, archive.as_deref()),
+        Command::Preview(preview) => crate::preview::run(args, preview),
         Command::Init { dir } => init::run(args, dir),
         Command::Demo { dir } => demo::run(args, dir),
     }

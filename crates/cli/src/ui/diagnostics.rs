@@ -39,6 +39,14 @@ pub(crate) fn faults(faults: &[Diagnostic]) -> Status {
     status(faults)
 }
 
+/// A fault without colours.
+pub(crate) fn plain(fault: &Diagnostic) -> String {
+    let mut text = String::new();
+    one(fault, &mut text);
+    let text = anstream::adapter::strip_str(&text).to_string();
+    text.trim_end().to_owned()
+}
+
 fn one(fault: &Diagnostic, out: &mut String) {
     let (word, style) = if fault.is_error() {
         ("error", ERROR)

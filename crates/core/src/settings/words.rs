@@ -26,7 +26,13 @@ pub const WORDS: &[(&str, &str, &str)] = &[
         "title of the overview of categories",
     ),
     ("count", "Posts", "heading of the column of counts"),
+    ("draft", "Draft", "mark of a draft that was let in"),
     ("empty", "Nothing here yet.", "what an empty list says"),
+    (
+        "expired",
+        "Expired",
+        "mark of an expired post that was let in",
+    ),
     (
         "failed",
         "The list cannot be loaded.",
@@ -73,6 +79,11 @@ pub const WORDS: &[(&str, &str, &str)] = &[
         "related",
         "Read next",
         "heading of the list of related posts",
+    ),
+    (
+        "scheduled",
+        "Scheduled",
+        "mark of a scheduled post that was let in",
     ),
     ("search", "Search", "title and label of the search page"),
     (

@@ -1,0 +1,259 @@
+//! Builds as whole processes, each case beside what it cannot be faster than, in one run.
+//!
+//! | case | beside |
+//! |---|---|
+//! | cold: a new site into a new folder | floor: the same sources read and the same bytes written, by as many threads, and nothing else |
+//! | nothing changed; a body edited; a tag added | scan: every source and output looked at once |
+//! | a template changed, which all pages use | the cold build |
+//!
+//! `cargo bench -p tabulae-build --bench builds` measures 1,000 and 10,000 posts; other sizes by
+//! `-- 100000`, how often by `--runs 7`; `--lines` prints the figures alone, for a picture.
+
+#![allow(missing_docs, reason = "a bench, not a library")]
+#![allow(clippy::print_stdout, reason = "a bench prints its table")]
+#![allow(clippy::cast_precision_loss, reason = "sizes are shown rounded")]
+#![allow(
+    clippy::cast_possible_truncation,
+    reason = "numbers made for a bench are small"
+)]
+#![allow(
+    clippy::cast_sign_loss,
+    reason = "numbers made for a bench are positive"
+)]
+
+mod generator;
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::time::{Duration, Instant};
+
+use jiff::Timestamp;
+use rayon::prelude::*;
+use tabulae_build::output::Disk as Output;
+use tabulae_build::sources::Disk as Sources;
+use tabulae_build::{Clock, Options, Quiet, build};
+use tabulae_core::post::Include;
+
+/// The allocator of the program.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
+/// A case, what it stands beside, and how many times as long it may take.
+const CASES: [(&str, &str, f64); 5] = [
+    ("cold", "floor", 1.8),
+    ("nothing", "scan", 2.5),
+    ("body", "scan", 3.0),
+    ("tag", "scan", 3.0),
+    ("template", "cold", 2.0),
+];
+
+fn main() {
+    let (mut sizes, mut runs, mut lines) = (Vec::new(), 5, false);
+    let mut words = std::env::args().skip(1);
+    while let Some(word) = words.next() {
+        match word.as_str() {
+            "--child" => {
+                let mut folder = || PathBuf::from(words.next().expect("a folder"));
+                return child(&folder(), &folder());
+            }
+            "--lines" => lines = true,
+            "--runs" => runs = words.next().and_then(|n| n.parse().ok()).unwrap_or(runs),
+            word => sizes.extend(word.parse::<usize>().ok()),
+        }
+    }
+    if sizes.is_empty() {
+        sizes = vec![1_000, 10_000];
+    }
+    let root = std::env::temp_dir().join(format!("tabulae-bench-{}", std::process::id()));
+    if !lines {
+        let threads = rayon::current_num_threads();
+        println!("medians of {runs} runs in turn, {threads} threads; each ratio within one run");
+        println!(
+            "{:>8} {:<10} {:>10} {:>10} {:>14} {:>6} {:>10}",
+            "posts", "case", "seconds", "beside", "ratio", "aim", "memory"
+        );
+    }
+    for size in sizes {
+        measure(&root.join(size.to_string()), size, runs, lines);
+    }
+    // Only now: deleting slows down the writing that follows it.
+    let _ = fs::remove_dir_all(&root);
+}
+
+/// Seconds by case, and megabytes.
+type Measured = BTreeMap<&'static str, (Vec<f64>, Vec<f64>)>;
+
+fn measure(root: &Path, size: usize, runs: usize, lines: bool) {
+    let site = root.join("site");
+    generator::write_site(&site, size);
+    let first = root.join("first");
+    run(&site, &first);
+    let (outputs, sources) = (tree(&first), tree(&site));
+    let mut measured = Measured::new();
+    let mut note = |case, (seconds, memory): (Duration, f64)| {
+        let (times, peaks) = measured.entry(case).or_default();
+        times.push(seconds.as_secs_f64());
+        peaks.push(memory);
+    };
+    for at in 0..runs {
+        let floor = root.join(format!("floor-{at}"));
+        note("floor", (floor_of(&site, &sources, &outputs, &floor), 0.0));
+        let out = root.join(format!("out-{at}"));
+        note("cold", run(&site, &out));
+        note("nothing", run(&site, &out));
+        note("scan", (scan(&[&site, &out]), 0.0));
+        let post = site.join(format!("posts/post-{}.md", (size / 2 + at) % size));
+        edit(&post, |text| text + "\nOne more line.\n");
+        note("body", run(&site, &out));
+        edit(&post, |text| {
+            text.replacen("tags:\n", "tags:\n  - tag 9\n", 1)
+        });
+        note("tag", run(&site, &out));
+        let template = site.join("templates/parts/foot.html");
+        fs::create_dir_all(site.join("templates/parts")).expect("a new folder");
+        edit(&template, |_| {
+            format!("<p>The foot, changed {at} times.</p>\n")
+        });
+        note("template", run(&site, &out));
+    }
+    for (case, beside, aim) in CASES {
+        let ratios = measured[case].0.iter().zip(&measured[beside].0);
+        let ratio = median(
+            &ratios
+                .map(|(case, beside)| case / beside)
+                .collect::<Vec<_>>(),
+        );
+        let (seconds, memory) = (median(&measured[case].0), median(&measured[case].1));
+        let beside_seconds = median(&measured[beside].0);
+        if lines {
+            println!(
+                "{size} {case} {seconds:.4} {beside} {beside_seconds:.4} {ratio:.3} {memory:.1}"
+            );
+        } else {
+            println!(
+                "{size:>8} {case:<10} {seconds:>8.3} s {beside_seconds:>8.3} s {ratio:>6.2} x {beside:<5} {aim:>6.1} {memory:>7.0} MB"
+            );
+        }
+    }
+    if !lines {
+        let bytes: usize = sources.iter().map(|(_, bytes)| bytes.len()).sum();
+        let written: usize = outputs.iter().map(|(_, bytes)| bytes.len()).sum();
+        println!(
+            "{size:>8} {:.0} MB of sources, {:.0} MB in {} outputs",
+            bytes as f64 / 1e6,
+            written as f64 / 1e6,
+            outputs.len()
+        );
+    }
+}
+
+fn median(values: &[f64]) -> f64 {
+    let mut values = values.to_vec();
+    values.sort_by(f64::total_cmp);
+    values[values.len() / 2]
+}
+
+/// Changes a file, and waits until its time of change is told apart from now.
+fn edit(path: &Path, change: impl FnOnce(String) -> String) {
+    let text = fs::read_to_string(path).unwrap_or_default();
+    fs::write(path, change(text)).expect("an edited file");
+    std::thread::sleep(Duration::from_millis(120));
+}
+
+/// A build in a process of its own, from its start to its end, with its peak memory in megabytes.
+fn run(site: &Path, out: &Path) -> (Duration, f64) {
+    let program = std::env::current_exe().expect("this bench");
+    let began = Instant::now();
+    let ended = Command::new(program)
+        .arg("--child")
+        .args([site, out])
+        .output()
+        .expect("a process");
+    let took = began.elapsed();
+    assert!(ended.status.success(), "{ended:?}");
+    let said = String::from_utf8_lossy(&ended.stdout);
+    (took, said.trim().parse().unwrap_or(0.0))
+}
+
+fn child(site: &Path, out: &Path) {
+    let mut output = Output::new(out, out.with_extension("memory"), "out");
+    let options = Options {
+        clock: Clock::At(Timestamp::from_second(1_790_000_000).expect("a time")),
+        include: Include::default(),
+        keep_going: false,
+        dry_run: false,
+        progress: &Quiet,
+    };
+    let built = build(&Sources::new(site), &mut output, &options);
+    assert!(built.diagnostics.is_empty(), "{:?}", built.diagnostics);
+    println!("{}", peak());
+}
+
+/// The most memory that this process had, in megabytes; 0 where the system does not tell.
+fn peak() -> f64 {
+    let status = fs::read_to_string("/proc/self/status").unwrap_or_default();
+    let line = status.lines().find_map(|line| line.strip_prefix("VmHWM:"));
+    let kilobytes = line.and_then(|line| line.split_whitespace().next()?.parse::<f64>().ok());
+    kilobytes.unwrap_or(0.0) / 1e3
+}
+
+/// Every file looked at once.
+fn scan(roots: &[&Path]) -> Duration {
+    let began = Instant::now();
+    let files = roots.iter().flat_map(walkdir::WalkDir::new);
+    let bytes: u64 = files
+        .filter_map(Result::ok)
+        .filter_map(|entry| Some(entry.metadata().ok()?.len()))
+        .sum();
+    let took = began.elapsed();
+    assert!(bytes > 0, "there are files");
+    took
+}
+
+/// Reads all sources and writes all outputs, and does nothing else.
+fn floor_of(
+    site: &Path,
+    sources: &[(PathBuf, Vec<u8>)],
+    outputs: &[(PathBuf, Vec<u8>)],
+    out: &Path,
+) -> Duration {
+    let began = Instant::now();
+    let read: usize = sources
+        .par_iter()
+        .map(|(path, _)| fs::read(site.join(path)).map_or(0, |bytes| bytes.len()))
+        .sum();
+    outputs.par_iter().for_each(|(path, bytes)| {
+        let path = out.join(path);
+        if let Some(folder) = path.parent() {
+            fs::create_dir_all(folder).expect("a new folder");
+        }
+        fs::write(path, bytes).expect("a new file");
+    });
+    let took = began.elapsed();
+    assert!(read > 0, "the sources are read");
+    took
+}
+
+/// All files below a folder with their bytes.
+fn tree(root: &Path) -> Vec<(PathBuf, Vec<u8>)> {
+    let files = walkdir::WalkDir::new(root)
+        .sort_by_file_name()
+        .into_iter()
+        .filter_map(Result::ok);
+    files
+        .filter(|entry| entry.file_type().is_file())
+        .map(|entry| {
+            let bytes = fs::read(entry.path()).expect("a file that was written");
+            (
+                entry
+                    .path()
+                    .strip_prefix(root)
+                    .expect("below the root")
+                    .to_owned(),
+                bytes,
+            )
+        })
+        .collect()
+}

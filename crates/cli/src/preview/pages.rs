@@ -1,0 +1,110 @@
+//! The preview's own pages: faults, and the workbench for queries.
+
+use std::fmt::Write as _;
+
+use tabulae_build::template::escape;
+use tabulae_core::diagnostic::{Diagnostic, Faults};
+use tabulae_core::query::Query;
+use tabulae_core::source::Passage;
+
+use super::Preview;
+use crate::ui::{self, counted};
+
+/// The script that every served page loads.
+pub(super) const SCRIPT: &str = include_str!("preview.js");
+
+const STYLE: &str = "<style>
+:host, .cover { color-scheme: light dark; }
+.cover { position: fixed; inset: 0; z-index: 2147483647; overflow: auto; padding: 2rem 1rem; background: light-dark(#fffdf8fa, #161412fa); color: light-dark(#1d1b18, #ece7dc); font: 1rem/1.5 system-ui, sans-serif; }
+.cover > * { max-width: 60rem; margin: 0 auto 1rem; }
+h1 { font: 700 1.5rem/1.3 Georgia, serif; }
+pre { overflow-x: auto; padding: .8rem 1rem; border-left: .25rem solid #b3432b; background: light-dark(#f3eee3, #24211d); font: .9rem/1.45 ui-monospace, monospace; white-space: pre-wrap; }
+</style>";
+
+/// Faults as something that is laid over a page.
+pub(super) fn cover(faults: &[Diagnostic]) -> String {
+    let errors = faults.iter().filter(|fault| fault.is_error()).count();
+    let mut html = format!(
+        "{STYLE}<div class=\"cover\" role=\"alert\"><h1>{} to mend</h1>\n",
+        counted(errors, "error", "errors")
+    );
+    for fault in faults {
+        let _ = writeln!(html, "<pre>{}</pre>", escape(&ui::plain(fault)));
+    }
+    html.push_str("<p>The page below is the last good one. This goes away by itself.</p></div>");
+    html
+}
+
+/// A whole page: where there is no site yet, or none at an address.
+pub(super) fn page(title: &str, body: &str) -> String {
+    format!(
+        "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>{title}</title>\n<style>
+:root {{ color-scheme: light dark; }}
+body {{ max-width: 60rem; margin: 0 auto; padding: 1.5rem 1rem; font: 1rem/1.5 system-ui, sans-serif; color: light-dark(#1d1b18, #ece7dc); background: light-dark(#fbf9f4, #191714); }}
+h1 {{ font: 700 1.6rem/1.3 Georgia, serif; }}
+a {{ color: light-dark(#0b5a5e, #8fc7c4); }}
+textarea {{ box-sizing: border-box; width: 100%; min-height: 5rem; padding: .6rem; font: 1rem/1.4 ui-monospace, monospace; color: inherit; background: light-dark(#fff, #100f0d); border: 1px solid #8a8272; }}
+button {{ padding: .4rem 1rem; font: inherit; }}
+table {{ width: 100%; border-collapse: collapse; }}
+td, th {{ padding: .35rem .8rem .35rem 0; border-bottom: 1px solid light-dark(#d8d2c5, #39342c); text-align: left; vertical-align: top; }}
+td:first-child {{ white-space: nowrap; font-variant-numeric: tabular-nums; }}
+pre {{ overflow-x: auto; padding: .8rem 1rem; border-left: .25rem solid #b3432b; background: light-dark(#f3eee3, #24211d); white-space: pre-wrap; font: .9rem/1.45 ui-monospace, monospace; }}
+</style>\n</head>\n<body>\n{body}\n</body>\n</html>\n"
+    )
+}
+
+/// The workbench: a query, what it finds, and what is wrong with it.
+pub(super) fn workbench(preview: &Preview, text: &str) -> String {
+    let mut body = format!(
+        "<h1>Try a query</h1>\n<form>\n<p><label>Query<br>\n<textarea name=\"q\" spellcheck=\"false\" autofocus>{}</textarea></label></p>\n<p><button>Run</button> <a href=\"{}/\">to the site</a></p>\n</form>\n",
+        escape(text),
+        preview.base()
+    );
+    let mut faults = Faults::new();
+    let Some(site) = preview.args.read_site(&mut faults) else {
+        return page("Query", &(body + &listed(&faults)));
+    };
+    faults.clear();
+    let scope = site.scope();
+    let query = Query::parse(&Passage::command_line(text));
+    let query = query.map_err(|fault| faults.push(*fault)).ok();
+    let resolved = query
+        .as_ref()
+        .and_then(|query| query.resolve(scope).into_output(&mut faults));
+    if let (Some(query), Some(resolved)) = (&query, resolved) {
+        let answer = resolved.run(&site.catalogue, None);
+        if answer.total == 0 {
+            faults.extend(query.why_empty(scope, None));
+        }
+        let _ = writeln!(
+            body,
+            "<p>{}{}</p>\n<table>",
+            counted(answer.total, "post", "posts"),
+            if answer.posts.len() < answer.total {
+                format!(", of which {} are shown", answer.posts.len())
+            } else {
+                String::new()
+            }
+        );
+        for id in answer.posts {
+            let post = site.catalogue.post(id);
+            let date = post.date.map(|date| date.day.to_string());
+            let _ = writeln!(
+                body,
+                "<tr><td>{}</td><td><a href=\"{}\">{}</a></td><td>{}</td></tr>",
+                date.unwrap_or_default(),
+                escape(&site.href(site.catalogue.link(id))),
+                escape(&post.title),
+                escape(&post.path)
+            );
+        }
+        body.push_str("</table>\n");
+    }
+    body.push_str(&listed(&faults));
+    page("Query", &body)
+}
+
+fn listed(faults: &[Diagnostic]) -> String {
+    let one = |fault: &Diagnostic| format!("<pre>{}</pre>\n", escape(&ui::plain(fault)));
+    faults.iter().map(one).collect()
+}
