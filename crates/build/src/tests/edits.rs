@@ -241,7 +241,7 @@ fn difference(made: &[u8], clean: &[u8]) -> Option<String> {
 #[test]
 fn a_build_after_any_edits_equals_a_clean_one() {
     let config = Config {
-        cases: 40,
+        cases: 24,
         failure_persistence: None,
         ..Config::default()
     };
@@ -283,4 +283,105 @@ fn a_build_after_any_edits_equals_a_clean_one() {
             Ok(())
         })
         .unwrap();
+}
+
+/// The reasons of a dry run after an edit, by the files that would change.
+fn reasons(path: &str, text: Option<&str>) -> (usize, Vec<String>) {
+    let mut bench = super::small();
+    bench.sound();
+    match text {
+        Some(text) => bench.sources.write(path, text),
+        None => bench.sources.remove(path),
+    }
+    bench.dry_run = true;
+    let report = bench.build().output;
+    let changes = report.changes.iter();
+    let said = changes.map(|change| format!("{}: {}", change.path, change.why));
+    (report.made, said.collect())
+}
+
+const OLD: &str = "posts/2025-01-02-old.md";
+
+#[test]
+fn a_text_touches_its_page_alone() {
+    let text = "---\ntitle: Old\n---\n\nLong ago.\n\nAnd more.\n";
+    let (made, said) = reasons(OLD, Some(text));
+    assert_eq!(made, 1);
+    assert_eq!(
+        said,
+        ["2025/old/index.html: posts/2025-01-02-old.md changed its text"]
+    );
+}
+
+#[test]
+fn a_title_touches_the_lists_that_show_it() {
+    let (made, said) = reasons(OLD, Some("---\ntitle: Older\n---\n\nLong ago.\n"));
+    let why = "posts/2025-01-02-old.md changed its title";
+    let files = [
+        "2025/old/index.html",
+        "index.html",
+        "atom.xml",
+        "2025/index.html",
+    ];
+    assert_eq!(said, files.map(|file| format!("{file}: {why}")));
+    assert_eq!(made, 4);
+}
+
+#[test]
+fn a_tag_touches_its_pages_and_their_overview() {
+    let text = "---\ntitle: Old\ntags: lime\n---\n\nLong ago.\n";
+    let said = reasons(OLD, Some(text)).1;
+    let page = said.iter().find(|said| said.starts_with("tags/lime/"));
+    assert_eq!(
+        page.unwrap(),
+        "tags/lime/index.html: the list /tags/lime/ changed"
+    );
+    let all = said.iter().find(|said| said.starts_with("tags/index"));
+    assert_eq!(
+        all.unwrap(),
+        "tags/index.html: the terms of the archive `tags` changed"
+    );
+    assert!(!said.iter().any(|said| said.starts_with("tags/masonry/")));
+}
+
+#[test]
+fn a_post_that_goes_takes_its_page_along() {
+    let said = reasons(OLD, None).1;
+    assert!(said.contains(&"2025/old/index.html: nothing makes it any more".to_owned()));
+    assert!(said.contains(&"index.html: posts/2025-01-02-old.md is gone".to_owned()));
+}
+
+#[test]
+fn a_template_touches_the_pages_that_use_it() {
+    let card = "<p>{{ post.title }}</p>\n";
+    let (_, said) = reasons("templates/parts/card.html", Some(card));
+    let why = "templates/parts/card.html changed";
+    assert!(said.contains(&format!("index.html: {why}")), "{said:?}");
+    // A year's page has lines, but its template may show cards.
+    assert!(
+        !said.iter().any(|said| said.starts_with("2025/old/")),
+        "{said:?}"
+    );
+}
+
+#[test]
+fn nothing_is_made_where_nothing_changed() {
+    let mut bench = super::small();
+    bench.sound();
+    let report = bench.sound();
+    assert_eq!((report.made, report.written, report.unchanged), (0, 0, 19));
+    assert_eq!(report.posts, 3);
+}
+
+#[test]
+fn a_damaged_memory_is_as_if_it_were_deleted() {
+    let mut bench = super::small();
+    bench.sound();
+    let mut kept = crate::output::Output::recall(&bench.out).unwrap();
+    let middle = kept.len() / 2;
+    kept[middle] ^= 1;
+    crate::output::Output::keep(&bench.out, &kept).unwrap();
+    let report = bench.sound();
+    assert_eq!((report.written, report.unchanged), (0, 19));
+    assert!(report.made > 0);
 }

@@ -19,6 +19,7 @@ use tabulae_core::diagnostic::{Collected, Diagnostic};
 use tabulae_core::post::Include;
 use tokio::sync::watch as told;
 
+use self::watch::Watch;
 use crate::args::{Args, PreviewArgs};
 use crate::settle::MEMORY;
 use crate::ui::{self, Status, counted};
@@ -55,6 +56,13 @@ pub(crate) fn run(args: &Args, wanted: &PreviewArgs) -> Status {
         now: told::Sender::new(Now::default()),
         args,
     });
+    let watch = match Watch::new(&preview.args.dir) {
+        Ok(watch) => watch,
+        Err(error) => {
+            ui::complain(&format!("cannot watch the site's files: {error}\n"));
+            return Status::Machine;
+        }
+    };
     let built = preview.build();
     if built.diagnostics.iter().any(|fault| {
         let codes = [
@@ -66,7 +74,7 @@ pub(crate) fn run(args: &Args, wanted: &PreviewArgs) -> Status {
         return ui::status(&built.diagnostics);
     }
     let watching = Arc::clone(&preview);
-    std::thread::spawn(move || watch::watch(&watching));
+    std::thread::spawn(move || watch.build(&watching));
     server::serve(&preview, wanted)
 }
 

@@ -5,6 +5,7 @@ mod demo;
 mod docs;
 mod explain;
 mod init;
+mod preview;
 mod query;
 mod site;
 mod usage;

@@ -1,0 +1,182 @@
+//! `tabulae preview`, over HTTP.
+
+use std::io::{BufRead, BufReader, Read, Write};
+use std::net::TcpStream;
+use std::process::{Child, Command, Stdio};
+use std::time::Duration;
+
+use rstest::rstest;
+
+use crate::site::Site;
+
+/// A preview that runs until it is dropped.
+struct Running {
+    child: Child,
+    port: u16,
+}
+
+impl Drop for Running {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+fn preview(site: &Site) -> Running {
+    let mut child = Command::new(env!("CARGO_BIN_EXE_tabulae"))
+        .args(["preview", "--port", "18247", "--today", "2026-06-01"])
+        .current_dir(site.file(""))
+        .stdout(Stdio::piped())
+        .stderr(Stdio::null())
+        .spawn()
+        .expect("the preview");
+    let out = child.stdout.take().expect("what it says");
+    let mut lines = BufReader::new(out).lines().map_while(Result::ok);
+    let line = lines
+        .find(|line| line.starts_with("The preview is at "))
+        .expect("where it is");
+    // Whatever else it says is read, so that it never waits.
+    std::thread::spawn(move || lines.for_each(drop));
+    let port = line.split(':').nth(2).and_then(|rest| {
+        let digits: String = rest.chars().take_while(char::is_ascii_digit).collect();
+        digits.parse().ok()
+    });
+    Running {
+        child,
+        port: port.expect("a port"),
+    }
+}
+
+impl Running {
+    fn open(&self, path: &str, host: &str) -> TcpStream {
+        let mut stream = TcpStream::connect(("127.0.0.1", self.port)).expect("a connection");
+        let patience = Some(Duration::from_secs(20));
+        stream.set_read_timeout(patience).expect("a timeout");
+        write!(
+            stream,
+            "GET {path} HTTP/1.1\r\nHost: {host}\r\nConnection: close\r\n\r\n"
+        )
+        .expect("a request");
+        stream
+    }
+
+    /// The status and the text of an answer.
+    fn get_from(&self, path: &str, host: &str) -> (u16, String) {
+        let mut text = String::new();
+        let _ = self.open(path, host).read_to_string(&mut text);
+        let status = text.split(' ').nth(1).and_then(|word| word.parse().ok());
+        (status.unwrap_or(0), text)
+    }
+
+    fn get(&self, path: &str) -> (u16, String) {
+        self.get_from(path, "127.0.0.1")
+    }
+
+    /// What browsers are told, one after the other.
+    fn told(&self) -> impl Iterator<Item = serde_json::Value> + use<> {
+        let stream = self.open("/~tabulae/events", "localhost");
+        let lines = BufReader::new(stream).lines().map_while(Result::ok);
+        lines.filter_map(|line| serde_json::from_str(line.strip_prefix("data: ")?).ok())
+    }
+}
+
+#[test]
+fn pages_are_served_with_drafts_and_the_script() {
+    let site = Site::small();
+    site.write(
+        "posts/d.md",
+        "---\ntitle: Not yet\ndate: 2026-01-02\ndraft: true\n---\n",
+    );
+    let running = preview(&site);
+    let (status, page) = running.get("/");
+    assert_eq!(status, 200);
+    assert!(
+        page.contains("Not yet</a> <span class=\"state\">Draft</span>"),
+        "{page}"
+    );
+    assert!(page.contains("<script src=\"/~tabulae/preview.js?at=1\"></script>\n</body>"));
+    assert!(page.contains("content-type: text/html; charset=utf-8"));
+    // What the preview does is its own: nothing of it is in out/.
+    assert!(!site.file("out").exists());
+    let (status, missing) = running.get("/nowhere/");
+    assert_eq!(status, 404);
+    assert!(missing.contains("No page of the site stands at <code>/nowhere/</code>"));
+    let (status, moved) = running.get("/tags");
+    assert_eq!(status, 308);
+    assert!(moved.contains("location: /tags/\r\n"), "{moved}");
+}
+
+#[rstest]
+#[case::another_host("/", "else.example", 403)]
+#[case::another_host_with_a_port("/", "else.example:18247", 403)]
+#[case::localhost("/", "localhost:18247", 200)]
+#[case::up("/../tabulae.toml", "127.0.0.1", 404)]
+#[case::up_encoded("/%2e%2e/%2e%2e/%2e%2e/tabulae.toml", "127.0.0.1", 404)]
+#[case::hidden("/.tabulae/lock", "127.0.0.1", 404)]
+fn only_the_site_is_served_and_only_here(
+    #[case] path: &str,
+    #[case] host: &str,
+    #[case] expected: u16,
+) {
+    let site = Site::small();
+    let running = preview(&site);
+    assert_eq!(running.get_from(path, host).0, expected);
+}
+
+#[test]
+fn each_change_is_built_and_told() {
+    let site = Site::small();
+    site.write("assets/own.css", "p { }\n");
+    let running = preview(&site);
+    let mut told = running.told();
+    let first = told.next().expect("how it stands");
+    assert_eq!(
+        (&first["version"], &first["faults"]),
+        (&1.into(), &false.into())
+    );
+
+    site.write("posts/2026-05-01-new.md", "---\ntitle: Brand new\n---\n");
+    let next = told.next().expect("a new post");
+    assert_eq!(
+        (&next["version"], &next["styles"]),
+        (&2.into(), &false.into())
+    );
+    assert!(running.get("/").1.contains("Brand new"));
+
+    site.write("posts/2026-05-01-new.md", "---\ntitle: [\n---\n");
+    assert_eq!(told.next().expect("a fault")["faults"], true);
+    let faults = running.get("/~tabulae/faults").1;
+    assert!(faults.contains("posts/2026-05-01-new.md:"), "{faults}");
+    assert!(
+        running.get("/").1.contains("Brand new"),
+        "the last good site"
+    );
+
+    site.write("posts/2026-05-01-new.md", "---\ntitle: Mended\n---\n");
+    assert_eq!(told.next().expect("mended")["faults"], false);
+    assert!(running.get("/").1.contains("Mended"));
+
+    site.write("assets/own.css", "p { color: red }\n");
+    assert_eq!(told.next().expect("a style")["styles"], true);
+}
+
+#[test]
+fn the_workbench_runs_a_query_and_says_what_is_wrong_with_one() {
+    let site = Site::small();
+    let running = preview(&site);
+    let (status, page) = running.get("/~tabulae/?q=from%20posts%20limit%201");
+    assert_eq!(status, 200);
+    assert!(
+        page.contains("of which 1 are shown") || page.contains("<p>1 post</p>"),
+        "{page}"
+    );
+    let page = running.get("/~tabulae/?q=from%20postss").1;
+    assert!(page.contains("did you mean `posts`?"), "{page}");
+}
+
+#[test]
+fn two_previews_have_two_ports() {
+    let site = Site::small();
+    let (one, other) = (preview(&site), preview(&Site::small()));
+    assert_ne!(one.port, other.port);
+}
