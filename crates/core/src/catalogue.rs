@@ -22,7 +22,7 @@ use crate::settings::{Settings, TermField};
 use crate::source::{Place, Source, Spanned};
 use crate::term::{Term, TermId, identity, nested_identity, slug};
 use crate::time::{Stamp, date_part};
-use crate::words::WordTables;
+use crate::words::{KnownWords, WordTables};
 
 /// A note on a term: `terms/tag/lime.md`.
 #[derive(Debug, Clone)]
@@ -60,6 +60,7 @@ pub struct Catalogue {
     fields: Fields,
     texts: [OnceLock<Texts>; PostText::COUNT],
     words: OnceLock<WordTables>,
+    known_words: KnownWords,
     pinned: BTreeMap<PostId, Vec<PostId>>,
     sets: Vec<String>,
 }
@@ -133,6 +134,7 @@ impl Catalogue {
             days_in_order: dates.is_sorted_by(|a, b| a.day >= b.day),
             texts: Default::default(),
             words: OnceLock::new(),
+            known_words: KnownWords::default(),
             pinned: BTreeMap::new(),
             fields: Fields::new(&posts, settings.content.len()),
             term_tables,
@@ -301,7 +303,18 @@ impl Catalogue {
     #[must_use]
     pub fn words(&self) -> &WordTables {
         self.words
-            .get_or_init(|| WordTables::new(&self.posts, self.language.tag()))
+            .get_or_init(|| WordTables::new(&self.posts, self.language.tag(), &self.known_words))
+    }
+
+    /// The same, where they were counted.
+    #[must_use]
+    pub fn counted_words(&self) -> Option<&WordTables> {
+        self.words.get()
+    }
+
+    /// Says what is known of words that were counted before.
+    pub fn know_words(&mut self, known: KnownWords) {
+        self.known_words = known;
     }
 
     /// The post that `name` stands for: its path, its path within its set, or its slug.

@@ -1,6 +1,7 @@
 //! The words of titles and texts: cut by Unicode's word boundaries (UAX 29), without regard to
 //! case, without stop words, stemmed (Snowball) where the language has a stemmer.
 
+use std::fmt;
 use std::sync::Arc;
 
 use indexmap::IndexSet;
@@ -68,50 +69,64 @@ pub struct WordTables {
     pub body: WordTable,
 }
 
+/// What is known of the words of texts that were counted before.
+#[derive(Default)]
+pub struct KnownWords {
+    /// The stems, by number.
+    pub stems: Vec<Box<str>>,
+    /// How often a post's text has which stem; `None` where it is not known.
+    pub of: Option<CountsOf>,
+}
+
+/// Gives how often a post's text has which stem, by the number of the stem.
+pub type CountsOf = Box<dyn Fn(&Post) -> Option<Vec<(u32, u32)>> + Send + Sync>;
+
+impl fmt::Debug for KnownWords {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "KnownWords of {} stems", self.stems.len())
+    }
+}
+
 impl WordTables {
-    /// Counts the words of all posts, in parallel. The numbers of stems do not depend on the
-    /// number of threads.
+    /// Counts the words of all posts, in parallel, those aside that are known. The numbers of
+    /// stems follow their alphabet, so that they depend on nothing else.
     #[must_use]
-    pub fn new(posts: &[Post], language: &str) -> Self {
+    pub fn new(posts: &[Post], language: &str, known: &KnownWords) -> Self {
+        let title = |post: &Post, counter: &mut Counter| counter.count(&post.title);
+        let body =
+            |post: &Post, counter: &mut Counter| match known.of.as_ref().and_then(|of| of(post)) {
+                Some(counts) => counter.take(&counts, &known.stems),
+                None => counter.count(&crate::html::text(&post.html)),
+            };
         Self {
-            title: WordTable::new(posts, language, |post| (&*post.title).into()),
-            body: WordTable::new(posts, language, |post| crate::html::text(&post.html).into()),
+            title: WordTable::new(posts, language, title),
+            body: WordTable::new(posts, language, body),
         }
     }
 }
 
 impl WordTable {
-    fn new(
-        posts: &[Post],
-        language: &str,
-        text: impl Fn(&Post) -> std::borrow::Cow<'_, str> + Sync,
-    ) -> Self {
+    fn new(posts: &[Post], language: &str, count: impl Fn(&Post, &mut Counter) + Sync) -> Self {
         let size = posts.len().div_ceil(rayon::current_num_threads()).max(1);
         let chunks: Vec<Counter> = posts
             .par_chunks(size)
             .map(|chunk| {
                 let mut counter = Counter::new(language);
-                chunk.iter().for_each(|post| counter.count(&text(post)));
+                chunk.iter().for_each(|post| count(post, &mut counter));
                 counter
             })
             .collect();
-        let mut stems: IndexSet<Box<str>, FxBuildHasher> = IndexSet::default();
-        // Stems are numbered in the order in which the posts have them first.
-        let numbers: Vec<Vec<u32>> = chunks
-            .iter()
-            .map(|chunk| {
-                let own = chunk.stems.iter();
-                own.map(|stem| match stems.get_index_of(stem) {
-                    Some(known) => number(known),
-                    None => number(stems.insert_full(stem.clone()).0),
-                })
-                .collect()
-            })
-            .collect();
+        let all = chunks.iter().flat_map(|chunk| &chunk.stems);
+        let mut stems: IndexSet<Box<str>, FxBuildHasher> = all.cloned().collect();
+        stems.sort_unstable();
         let renumbered: Vec<Counter> = chunks
             .into_par_iter()
-            .zip(numbers)
-            .map(|(chunk, numbers)| chunk.renumbered(&numbers))
+            .map(|chunk| {
+                let own = chunk.stems.iter();
+                let numbers = own.filter_map(|stem| stems.get_index_of(stem).map(number));
+                let numbers: Vec<u32> = numbers.collect();
+                chunk.renumbered(&numbers)
+            })
             .collect();
         let mut counts = Counts::default();
         for chunk in renumbered {
@@ -131,6 +146,11 @@ impl WordTable {
     pub fn stem(&self, number: u32) -> &str {
         &self.stems[number as usize]
     }
+
+    /// All stems, by number.
+    pub fn stems(&self) -> impl Iterator<Item = &str> {
+        self.stems.iter().map(|stem| &**stem)
+    }
 }
 
 /// Counts the words of some posts.
@@ -144,6 +164,8 @@ struct Counter {
     ends: Vec<u32>,
     /// How often the post at hand has each stem; all 0 between posts.
     counts: Vec<u32>,
+    /// The numbers here of the stems that were counted before, by theirs.
+    taken: Vec<Option<u32>>,
 }
 
 /// The stemmer and stop words of a language.
@@ -161,7 +183,26 @@ impl Counter {
             words: Vec::new(),
             ends: Vec::new(),
             counts: Vec::new(),
+            taken: Vec::new(),
         }
+    }
+
+    /// Takes over the counts of a post, by the numbers of `stems`.
+    fn take(&mut self, counts: &[(u32, u32)], stems: &[Box<str>]) {
+        self.taken.resize(stems.len(), None);
+        for (stem, count) in counts {
+            let own = match self.taken[*stem as usize] {
+                Some(own) => own,
+                None => {
+                    let own = number(self.stems.insert_full(stems[*stem as usize].clone()).0);
+                    self.taken[*stem as usize] = Some(own);
+                    own
+                }
+            };
+            self.words.push((own, *count));
+        }
+        self.counts.resize(self.stems.len(), 0);
+        self.ends.push(number(self.words.len()));
     }
 
     fn count(&mut self, text: &str) {

@@ -1,6 +1,7 @@
 //! What changed since the last build, and why an output is made again.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use indexmap::IndexMap;
 use rayon::prelude::*;
@@ -10,7 +11,7 @@ use tabulae_core::post::State;
 
 use super::need::{Key, Need};
 use super::scan::Scan;
-use super::store::{Page, Parsed, Quiet, Store};
+use super::store::{Kept, Page, Parsed, Quiet, Store};
 use super::world::{Fingerprint, World};
 use crate::output::{Manifest, Output};
 use crate::plan::{Planned, What};
@@ -131,7 +132,7 @@ impl<'a> Since<'a> {
     /// What changed of a post.
     fn post(&self, path: &str) -> String {
         let site = self.world.site();
-        let parsed = |posts: &BTreeMap<String, super::Kept>| {
+        let parsed = |posts: &BTreeMap<String, Kept>| {
             posts
                 .get(path)
                 .and_then(|kept| Parsed::from_bytes(&kept.parsed))
@@ -298,15 +299,38 @@ pub(crate) fn leave(
             (key, fingerprint.unwrap_or_default())
         })
         .collect();
+    let (stems, posts) = words(since);
     Store {
         asked: world.site().asked,
         files: scan.files.clone(),
-        posts: world.site().kept.clone(),
+        stems,
+        posts,
         quiet: quiet(since, &needs, scan, report, faults),
         needs,
         pages,
         manifest: manifest.digest(),
     }
+}
+
+/// What is kept of the posts, with their words where they were counted, and the stems of those.
+fn words(since: &Since<'_>) -> (Arc<[Box<str>]>, BTreeMap<String, Kept>) {
+    let site = since.world.site();
+    let mut posts = site.kept.clone();
+    let Some(counted) = site.catalogue.counted_words() else {
+        return (Arc::clone(&since.old.stems), posts);
+    };
+    let body = &counted.body;
+    let ids: Vec<_> = site.catalogue.all().collect();
+    let encoded: Vec<_> = ids
+        .par_iter()
+        .map(|id| postcard::to_stdvec(body.counts.of(id.0 as usize)).unwrap_or_default())
+        .collect();
+    for (id, words) in ids.iter().zip(encoded) {
+        if let Some(kept) = posts.get_mut(&site.catalogue.post(*id).path) {
+            kept.words = words;
+        }
+    }
+    (body.stems().map(Into::into).collect(), posts)
 }
 
 impl Since<'_> {

@@ -3,6 +3,7 @@
 //! or another program's is as if it were not there.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 use tabulae_core::diagnostic::Diagnostic;
@@ -29,6 +30,8 @@ pub(crate) struct Store {
     pub(crate) files: BTreeMap<String, Option<Mark>>,
     /// What was read of the posts, by path.
     pub(crate) posts: BTreeMap<String, Kept>,
+    /// The stems of texts, where words were counted.
+    pub(crate) stems: Arc<[Box<str>]>,
     /// What any page asked for, with the fingerprint of what it got.
     pub(crate) needs: Vec<(Key, u64)>,
     /// The outputs, by path.
@@ -50,6 +53,10 @@ pub(crate) struct Kept {
     /// A [`Parsed`]; it is read when it is needed.
     #[serde(with = "serde_bytes")]
     pub(crate) parsed: Vec<u8>,
+    /// How often its text has which stem, by the number in [`Store::stems`] (pairs, postcard);
+    /// nothing where they were not counted.
+    #[serde(with = "serde_bytes")]
+    pub(crate) words: Vec<u8>,
 }
 
 /// A post's file, parsed.
@@ -98,9 +105,9 @@ impl Parsed {
         postcard::from_bytes(bytes).ok()
     }
 
-    /// For the cache.
-    pub(crate) fn to_bytes(&self) -> Vec<u8> {
-        postcard::to_stdvec(self).unwrap_or_default()
+    /// The same of what was just parsed, for the cache.
+    pub(crate) fn bytes_of(front: &FrontMatter, head: &str, notes: &Notes) -> Vec<u8> {
+        postcard::to_stdvec(&(front, head, notes)).unwrap_or_default()
     }
 }
 

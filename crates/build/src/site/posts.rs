@@ -131,17 +131,11 @@ impl Reading<'_> {
         }
         let has_title = has_title(&front.map, &self.settings.content[set]);
         let body = body_of(path, &source.text()[front.body..], has_title);
-        let kept = share.map(|_| {
-            let parsed = Parsed {
-                front: front.clone(),
-                head: source.text()[..front.body].to_owned(),
-                notes: body.notes.clone(),
-            };
-            Kept {
-                mark,
-                hash,
-                parsed: parsed.to_bytes(),
-            }
+        let kept = share.map(|_| Kept {
+            mark,
+            hash,
+            parsed: Parsed::bytes_of(&front, &source.text()[..front.body], &body.notes),
+            words: Vec::new(),
         });
         Some(Read {
             source,

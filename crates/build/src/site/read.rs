@@ -14,11 +14,12 @@ use tabulae_core::settings::{self, ContentSet, Settings};
 use tabulae_core::source::{Place, Source, Spanned};
 use tabulae_core::time::Moment;
 use tabulae_core::value::Value;
+use tabulae_core::words::KnownWords;
 
 use super::posts::{Reading, body_of};
 use super::{File, Page, Site, folder_of};
 use crate::Options;
-use crate::cache::{Fingerprint, Needs, Store};
+use crate::cache::{Fingerprint, Kept, Needs, Store};
 use crate::markdown;
 use crate::sources::Sources;
 
@@ -111,6 +112,10 @@ impl Site {
                 .enumerate()
                 .map(|(at, page)| (page.post.path.clone(), File::Page(at))),
         );
+        let mut catalogue = catalogue;
+        if let Some(old) = old.filter(|old| old.asked == asked) {
+            catalogue.know_words(known_words(old, &kept));
+        }
         let needs = Needs::new(&catalogue);
         let statements = statements(&settings);
         let texts = ["words", "minutes", "text", "content"];
@@ -141,6 +146,19 @@ impl Site {
             files,
             found: found.posts.into_iter().map(|(_, path)| path).collect(),
         }
+    }
+}
+
+/// The words of posts whose files are as they were when their words were counted.
+fn known_words(old: &Store, kept: &BTreeMap<String, Kept>) -> KnownWords {
+    let words = kept.iter().filter(|(_, kept)| !kept.words.is_empty());
+    let words = words.map(|(path, kept)| (path.clone(), kept.words.clone()));
+    let words: BTreeMap<String, Vec<u8>> = words.collect();
+    KnownWords {
+        stems: old.stems.to_vec(),
+        of: Some(Box::new(move |post| {
+            postcard::from_bytes(words.get(&post.path)?).ok()
+        })),
     }
 }
 
