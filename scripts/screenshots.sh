@@ -52,6 +52,21 @@ picture related /2026/masons-marks/ 1280 1120
 convert docs/screenshots/related.png -gravity South -crop 1280x800+0+0 +repage docs/screenshots/related.png
 picture post-dark /2022/lime-and-why-we-wait/ 1280 800 0
 
+# The preview, with a fault in a post, and its workbench.
+cp -r "$work/towpath" "$work/live"
+"$program" -C "$work/live" preview --port 8298 >/dev/null 2>&1 &
+sleep 3
+live() {
+  chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run \
+    --disable-background-networking --disable-component-update --disable-sync \
+    --user-data-dir="$work/profile-$1" --hide-scrollbars --timeout=4000 --blink-settings=preferredColorScheme=1 \
+    --window-size=1280,800 --screenshot="docs/screenshots/$1.png" "http://127.0.0.1:8298$2" >/dev/null 2>&1
+}
+live workbench '/~tabulae/?q=from+posts+where+tag+%3D+%27lime%27+order+by+date+limit+5'
+sed -i "0,/^title:/s//date: 14 March\ntitle:/" "$work/live/posts/2026/2026-02-21-lime-in-a-cold-spring.md"
+sleep 2
+live preview /journal/
+
 # A narrow page stands in a frame, as browsers do not open windows that small.
 cat >"$work/towpath/out/frame.html" <<'FRAME'
 <body style="margin:0"><iframe src="/journal/" width="360" height="800" style="border:0"></iframe>

@@ -192,3 +192,20 @@ fn the_readmes_fault_is_what_is_printed() {
     let shown = shown.expect("an example of a fault").text;
     assert!(run.err.contains(shown.trim()), "{}", run.err);
 }
+
+#[test]
+fn the_readmes_reason_is_what_a_dry_run_says() {
+    let site = demo();
+    let post = "posts/2026/2026-02-21-lime-in-a-cold-spring.md";
+    let text = site.read(&format!("t/{post}"));
+    let text = text.replacen("title: Lime in a cold spring", "title: Lime in the cold", 1);
+    site.write(&format!("t/{post}"), text);
+    let run = site.run(&["-C", "t", "build", "--dry-run", "--today", TODAY]);
+    let shown = blocks("README.md")
+        .into_iter()
+        .find(|block| block.text.starts_with("replace "));
+    let shown = shown.expect("an example of a reason").text;
+    let words = |line: &str| line.split_whitespace().collect::<Vec<_>>().join(" ");
+    let said: Vec<String> = run.out.lines().map(words).collect();
+    assert!(said.contains(&words(&shown)), "{}", run.out);
+}
