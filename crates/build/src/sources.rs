@@ -198,6 +198,12 @@ impl Memory {
         self.files.insert(path.to_owned(), bytes.into());
     }
 
+    /// All files by path.
+    #[must_use]
+    pub fn files(&self) -> BTreeMap<String, Vec<u8>> {
+        self.files.clone()
+    }
+
     /// Takes a file away.
     pub fn remove(&mut self, path: &str) {
         self.files.remove(path);

@@ -44,15 +44,18 @@ impl Bench {
         self
     }
 
-    fn build_into(&self, out: &mut Out) -> Collected<Report> {
-        let options = Options {
+    fn options(&self) -> Options<'static> {
+        Options {
             clock: Clock::At(self.now.parse().unwrap()),
             include: self.include,
             keep_going: self.keep_going,
             dry_run: self.dry_run,
             progress: &Quiet,
-        };
-        build(&self.sources, out, &options)
+        }
+    }
+
+    fn build_into(&self, out: &mut Out) -> Collected<Report> {
+        build(&self.sources, out, &self.options())
     }
 
     fn build(&mut self) -> Collected<Report> {

@@ -385,3 +385,68 @@ fn a_damaged_memory_is_as_if_it_were_deleted() {
     assert_eq!((report.written, report.unchanged), (0, 19));
     assert!(report.made > 0);
 }
+
+/// The same on disk, where files have times and names are exchanged.
+#[test]
+fn on_disk_a_build_after_edits_equals_a_clean_one() {
+    use crate::output::Disk as DiskOut;
+    use crate::sources::{Disk, Sources};
+
+    let folder = tempfile::tempdir().unwrap();
+    let site = folder.path().join("site");
+    let mut bench = rich();
+    let mut written: std::collections::BTreeMap<String, Vec<u8>> = Default::default();
+    let edits: [(u8, u8, u8); 14] = [
+        (0, 1, 4),
+        (0, 2, 23),
+        (9, 0, 0),
+        (6, 3, 0),
+        (8, 0, 1),
+        (12, 0, 7 * 3),
+        (0, 3, 9),
+        (7, 4, 2),
+        (11, 0, 1),
+        (10, 0, 3),
+        (13, 0, 1),
+        (14, 0, 3),
+        (9, 0, 2),
+        (8, 0, 2),
+    ];
+    for (at, one) in edits.into_iter().enumerate() {
+        edit(&mut bench, one);
+        let now = bench.sources.files();
+        for path in written.keys().filter(|path| !now.contains_key(*path)) {
+            std::fs::remove_file(site.join(path)).unwrap();
+        }
+        for (path, bytes) in now
+            .iter()
+            .filter(|(path, bytes)| written.get(*path) != Some(*bytes))
+        {
+            let path = site.join(path);
+            std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+            std::fs::write(path, bytes).unwrap();
+        }
+        written = now;
+        let build = |name: &str| {
+            let out = folder.path().join(name);
+            let mut output = DiskOut::new(&out, folder.path().join(format!("{name}.memory")), name);
+            let built = crate::build(&Disk::new(&site), &mut output, &bench.options());
+            let files = Disk::new(&out).list("").unwrap().unwrap_or_default();
+            let read = |path: String| {
+                let bytes = std::fs::read(out.join(&path)).unwrap();
+                (path, bytes)
+            };
+            (
+                told(&built.diagnostics),
+                files.into_iter().map(read).collect::<Vec<_>>(),
+            )
+        };
+        let (made, clean) = (build("out"), build(&format!("clean-{at}")));
+        assert_eq!(made.0, clean.0, "{one:?}");
+        if made.0.iter().any(|fault| fault.contains("taken")) {
+            continue;
+        }
+        assert!(made.1.len() > 20);
+        assert_eq!(made.1, clean.1, "{one:?}");
+    }
+}
