@@ -67,16 +67,37 @@ impl World {
     where
         F: AsyncFnOnce(&Page) -> Result<(), Failed>,
     {
+        self.look_at(self.site_port, path, size, dark, test)
+    }
+
+    /// The same of a page that is served at another port.
+    pub(crate) fn look_at<F>(
+        &self,
+        port: u16,
+        path: &str,
+        size: (u32, u32),
+        dark: bool,
+        test: F,
+    ) -> Result<(), Failed>
+    where
+        F: AsyncFnOnce(&Page) -> Result<(), Failed>,
+    {
         let runtime = runtime()?;
         runtime.block_on(async {
-            let page = self.open(path, size, dark).await?;
+            let page = self.open(port, path, size, dark).await?;
             let result = test(&page).await;
             let _ = page.client.close().await;
             result
         })
     }
 
-    async fn open(&self, path: &str, size: (u32, u32), dark: bool) -> Result<Page, Failed> {
+    async fn open(
+        &self,
+        port: u16,
+        path: &str,
+        size: (u32, u32),
+        dark: bool,
+    ) -> Result<Page, Failed> {
         let profile = TempDir::new()?;
         let mut args = vec![
             "--headless".to_owned(),
@@ -111,7 +132,7 @@ impl World {
         };
         let page = Page {
             client,
-            root: format!("http://127.0.0.1:{}", self.site_port),
+            root: format!("http://127.0.0.1:{port}"),
             _profile: profile,
         };
         page.go(path).await?;
@@ -123,6 +144,56 @@ impl Drop for World {
     fn drop(&mut self) {
         let _ = self.driver.kill();
         let _ = self.driver.wait();
+    }
+}
+
+/// The example site in a preview that runs until it is dropped.
+pub(crate) struct Previewed {
+    child: Child,
+    pub(crate) port: u16,
+    folder: TempDir,
+}
+
+impl Previewed {
+    pub(crate) fn new() -> Result<Self, Failed> {
+        let folder = TempDir::new()?;
+        let site = folder.path().join("site");
+        let program = env!("CARGO_BIN_EXE_tabulae");
+        Command::new(program).arg("demo").arg(&site).output()?;
+        let port = free_port();
+        let child = Command::new(program)
+            .arg("-C")
+            .arg(&site)
+            .args(["preview", "--port", &port.to_string()])
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()?;
+        let previewed = Self {
+            child,
+            port,
+            folder,
+        };
+        for _ in 0..200 {
+            if std::net::TcpStream::connect(("127.0.0.1", port)).is_ok() {
+                return Ok(previewed);
+            }
+            thread::sleep(Duration::from_millis(100));
+        }
+        Err("the preview does not answer".into())
+    }
+
+    /// Changes a file of the site, as an editor would.
+    pub(crate) fn edit(&self, path: &str, change: impl FnOnce(String) -> String) {
+        let path = self.folder.path().join("site").join(path);
+        let text = fs::read_to_string(&path).expect("a file of the example");
+        fs::write(&path, change(text)).expect("an edited file");
+    }
+}
+
+impl Drop for Previewed {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
     }
 }
 

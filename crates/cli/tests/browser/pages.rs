@@ -6,7 +6,7 @@ use libtest_mimic::Failed;
 use serde_json::{Value, json};
 
 use super::Test;
-use super::driver::{Page, World};
+use super::driver::{Page, Previewed, World};
 
 /// The tests: name, whether it needs axe-core, and what it does.
 pub(crate) const TESTS: &[(&str, bool, Test)] = &[
@@ -20,6 +20,7 @@ pub(crate) const TESTS: &[(&str, bool, Test)] = &[
     ("the_dark_scheme_has_light_ink_on_dark_paper", false, dark),
     ("ten_thousand_titles_are_filtered", false, many),
     ("no_page_asks_for_anything_outside", false, no_outside),
+    ("a_preview_keeps_up_with_edits", false, previewed),
     ("no_page_has_a_violation_in_light", true, axe_light),
     ("no_page_has_a_violation_in_dark", true, axe_dark),
 ];
@@ -203,6 +204,43 @@ fn no_outside(world: &World) -> Result<(), Failed> {
         }
         Ok(())
     })
+}
+
+fn previewed(world: &World) -> Result<(), Failed> {
+    const POST: &str = "posts/2026/2026-09-12-masons-marks.md";
+    const HEADING: &str = "document.querySelector('h1').textContent";
+    const FAULT: &str = "[...document.body.children].map(e => e.shadowRoot?.querySelector('pre')?.textContent ?? '').join('').split(':')[0]";
+    let preview = Previewed::new()?;
+    world.look_at(
+        preview.port,
+        "/2026/masons-marks/",
+        WIDE,
+        false,
+        async |page: &Page| {
+            preview.edit(POST, |text| text.replacen("title: ", "title: Anew, ", 1));
+            page.until(&format!("{HEADING}.startsWith('Anew, ')"), json!(true))
+                .await?;
+            preview.edit(POST, |text| {
+                text.replacen("title: Anew, ", "title: [Anew, ", 1)
+            });
+            page.until(FAULT, json!(POST)).await?;
+            // The last good page is still there.
+            assert_eq!(
+                page.eval(&format!("{HEADING}.startsWith('Anew, ')"))
+                    .await?,
+                json!(true)
+            );
+            preview.edit(POST, |text| {
+                text.replacen("title: [Anew, ", "title: Mended, ", 1)
+            });
+            page.until(&format!("{HEADING}.startsWith('Mended, ')"), json!(true))
+                .await?;
+            page.until(FAULT, json!("")).await?;
+            page.go("/~tabulae/?q=from%20posts%20limit%203").await?;
+            page.until("document.querySelectorAll('table tr').length", json!(3))
+                .await
+        },
+    )
 }
 
 fn axe_light(world: &World) -> Result<(), Failed> {
