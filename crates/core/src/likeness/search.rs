@@ -17,6 +17,9 @@ use crate::id::number;
 /// More than the error of a rough score: sums of at most some thousand single-precision products.
 const MARGIN: f64 = 1e-4;
 
+/// More than the error of a sum of at most some thousand squares in single precision that is 1.
+const ROUNDING: f64 = 1e-4;
+
 /// So few are compared without more ado.
 const FEW: usize = 16;
 
@@ -25,6 +28,9 @@ const ENTRIES: usize = 40;
 
 /// For each post that would be compared word by word, so many entries of lists are walked first.
 const WORDS: usize = 120;
+
+/// So many of a text's words are put in order.
+const SORTED: usize = 96;
 
 /// Where the other words can add no more than this, they are left.
 const CLOSE: f64 = 0.01;
@@ -44,8 +50,9 @@ struct Walk<'a> {
 struct Scores {
     of: Vec<f32>,
     met: Vec<u32>,
-    /// The same of texts alone, for those that are near.
-    texts: Vec<f32>,
+    /// The same of texts alone, for those that are near, and the squared length of what was
+    /// walked of theirs.
+    texts: Vec<(f32, f32)>,
     laid: Laid,
 }
 
@@ -128,10 +135,18 @@ impl Index {
                 }
             }));
         }
-        walks.sort_unstable_by(|a, b| {
+        let by_gain = |a: &Walk<'_>, b: &Walk<'_>| {
             let gain = b.gain.total_cmp(&a.gain);
             gain.then_with(|| a.component.total_cmp(&b.component))
-        });
+        };
+        // Of a text's many words the first few are seldom not enough.
+        let first = if walks.len() > 2 * SORTED {
+            walks.select_nth_unstable_by(SORTED, by_gain);
+            SORTED
+        } else {
+            walks.len()
+        };
+        walks[..first].sort_unstable_by(by_gain);
         walks
     }
 
@@ -218,8 +233,8 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     }
 
     /// Of what is near, where no text was looked at yet, what could be among the wanted, with
-    /// better scores: those of all but the texts, and of the texts what their most telling words
-    /// give; and the most that the other words can add. `rest` is what lists that were not walked
+    /// better scores: those of all but the texts, and the most that the texts can give, by their
+    /// most telling words; and how far such a score can be off. `rest` is what lists that were not walked
     /// can add beside the texts.
     fn nearer(
         &mut self,
@@ -243,10 +258,10 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let floor = last_of(counted, self.wanted).map_or(floor, |last| last.max(floor));
         nearer.truncate(nearer.partition_point(|(score, _)| score + part + 2.0 * MARGIN >= floor));
         let scores = &mut self.scores.texts;
-        scores.resize(self.index.classes.len().max(scores.len()), 0.0);
+        scores.resize(self.index.classes.len().max(scores.len()), (0.0, 0.0));
         let scores = scores.as_mut_slice();
         for (_, class) in &nearer {
-            scores[*class as usize] = f32::MIN_POSITIVE;
+            scores[*class as usize] = (f32::MIN_POSITIVE, 0.0);
         }
         let mut left: f64 = texts.iter().map(|text| text.component.powi(2)).sum();
         let mut walked = 0;
@@ -262,17 +277,21 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             )]
             let own = (part * text.component) as f32;
             for (class, component) in text.list {
-                let score = &mut scores[*class as usize];
+                let (score, length) = &mut scores[*class as usize];
                 if *score > 0.0 {
                     *score += own * component;
+                    *length += component * component;
                 }
             }
         }
+        // By Cauchy and Schwarz the other words add at most the product of what is left of both.
         for (score, class) in &mut nearer {
-            *score += f64::from(std::mem::take(&mut scores[*class as usize]));
+            let (text, length) = std::mem::take(&mut scores[*class as usize]);
+            let other = (1.0 - f64::from(length) + ROUNDING).max(0.0);
+            *score += f64::from(text) + part * (left * other).sqrt();
         }
         highest_first(&mut nearer);
-        (nearer, part * left.sqrt() + MARGIN)
+        (nearer, 2.0 * MARGIN)
     }
 
     /// The same with full scores but for the texts, the highest first.
