@@ -88,8 +88,9 @@ impl fmt::Debug for KnownWords {
 }
 
 impl WordTables {
-    /// Counts the words of all posts, in parallel, those aside that are known. The numbers of
-    /// stems follow their alphabet, so that they depend on nothing else.
+    /// Counts the words of all posts, in parallel, those aside that are known. Stems are numbered
+    /// by how many posts have them, the commonest first, so that what is looked up most lies
+    /// side by side; of equals by their alphabet, so that the numbers depend on nothing else.
     #[must_use]
     pub fn new(posts: &[Post], language: &str, known: &KnownWords) -> Self {
         let title = |post: &Post, counter: &mut Counter| counter.count(&post.title);
@@ -116,9 +117,7 @@ impl WordTable {
                 counter
             })
             .collect();
-        let all = chunks.iter().flat_map(|chunk| &chunk.stems);
-        let mut stems: IndexSet<Box<str>, FxBuildHasher> = all.cloned().collect();
-        stems.sort_unstable();
+        let stems = in_order(&chunks);
         let renumbered: Vec<Counter> = chunks
             .into_par_iter()
             .map(|chunk| {
@@ -151,6 +150,24 @@ impl WordTable {
     pub fn stems(&self) -> impl Iterator<Item = &str> {
         self.stems.iter().map(|stem| &**stem)
     }
+}
+
+/// The stems of all chunks, those that most posts have first.
+fn in_order(chunks: &[Counter]) -> IndexSet<Box<str>, FxBuildHasher> {
+    let mut posts: FxHashMap<&str, u32> = FxHashMap::default();
+    for chunk in chunks {
+        let mut own = vec![0; chunk.stems.len()];
+        chunk
+            .words
+            .iter()
+            .for_each(|(stem, _)| own[*stem as usize] += 1);
+        for (stem, count) in chunk.stems.iter().zip(own) {
+            *posts.entry(stem).or_default() += count;
+        }
+    }
+    let mut stems: Vec<(&str, u32)> = posts.into_iter().collect();
+    stems.sort_unstable_by(|a, b| b.1.cmp(&a.1).then(a.0.cmp(b.0)));
+    stems.into_iter().map(|(stem, _)| stem.into()).collect()
 }
 
 /// Counts the words of some posts.

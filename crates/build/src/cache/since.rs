@@ -66,9 +66,9 @@ impl<'a> Since<'a> {
             return Err(Why::New);
         }
         let needs = page.needs.as_ref().ok_or(Why::Each)?;
-        let mut needs = needs.iter().map(|need| *need as usize);
-        let changed = |need: &usize| self.now[*need] != Some(self.old.needs[*need].1);
-        match needs.find(changed) {
+        let needs = needs.iter().map(|need| *need as usize);
+        let changed = needs.filter(|need| self.now[*need] != Some(self.old.needs[*need].1));
+        match changed.min_by_key(|need| remoteness(&self.old.needs[*need].0)) {
             Some(need) => Err(Why::Changed(need)),
             None => Ok(page),
         }
@@ -183,6 +183,16 @@ impl<'a> Since<'a> {
             },
             changed => format!("{path} changed its {}", changed.join(", ")),
         }
+    }
+}
+
+/// Of several things that changed the one is told that someone did, not what follows from it.
+fn remoteness(key: &Key) -> u8 {
+    match key {
+        Key::Settings => 0,
+        Key::Template(_) | Key::Page(_) | Key::File(_) => 1,
+        Key::Post(_) | Key::Text(_) => 2,
+        _ => 3,
     }
 }
 
