@@ -1,24 +1,25 @@
 //! One planned output to bytes.
 
+mod values;
+
 use std::collections::BTreeSet;
 use std::num::NonZeroUsize;
 use std::sync::Arc;
 
 use indexmap::IndexMap;
-use minijinja::value::{Enumerator, Object, ObjectRepr};
 use minijinja::{Environment, Value, context};
-use tabulae_core::archive::{By, Group, Laid, months, sections};
+use tabulae_core::archive::{By, Group, Laid, sections};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::pager::Pager;
 use tabulae_core::route::Link;
 use tabulae_core::search::Rows;
 use tabulae_core::settings::{Archive, Show};
-use tabulae_core::term::TermId;
 
-use crate::cache::{Key, Need, need};
+use self::values::{ArchiveValues, Asking, archive_values, group_value, lists, site_value};
+use crate::cache::{Key, need};
 use crate::feeds::FeedPlan;
-use crate::plan::{Planned, SEARCH, What, has_titles, titles};
+use crate::plan::{Planned, What, has_titles, titles};
 use crate::sources::Sources;
 use crate::template::{
     FEED_STYLE, PostObject, STYLE, Shared, diagnose, escape, post_list, script, with_this,
@@ -34,38 +35,6 @@ pub struct Renderer<'a> {
     site: Value,
     archives: Vec<ArchiveValues>,
     menu: BTreeSet<String>,
-}
-
-/// What all pages of an archive share.
-#[derive(Debug)]
-struct ArchiveValues {
-    overview: Value,
-    terms: Value,
-    /// The same by term, in the same order.
-    by_term: IndexMap<TermId, Value>,
-}
-
-/// A list that says when it is looked at.
-#[derive(Debug)]
-struct Asking {
-    value: Value,
-    need: Need,
-}
-
-impl Object for Asking {
-    fn repr(self: &Arc<Self>) -> ObjectRepr {
-        ObjectRepr::Seq
-    }
-
-    fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
-        need(self.need);
-        self.value.get_item(key).ok()
-    }
-
-    fn enumerate(self: &Arc<Self>) -> Enumerator {
-        need(self.need);
-        Enumerator::Seq(self.value.len().unwrap_or(0))
-    }
 }
 
 type Rendered = Result<Vec<u8>, Faults>;
@@ -551,145 +520,6 @@ impl<'a> Renderer<'a> {
             escape(site.settings.words.get("moved")),
             escape(&site.href(to)),
         )
-    }
-}
-
-/// A group in the shape of a term, with its part of the largest and its months.
-fn group_value(
-    shared: &Arc<Shared>,
-    term: &tabulae_core::archive::GroupTerm,
-    group: &tabulae_core::archive::Group,
-    most: Option<usize>,
-) -> Value {
-    let site = &shared.site;
-    let about = term
-        .id
-        .and_then(|(field, id)| shared.terms[field][id.0 as usize].get_attr("about").ok());
-    let share = most.map(|most| (group.posts.len() * 100).div_ceil(most.max(1)));
-    let depth = term.slug.matches('/').count();
-    let year = term
-        .day
-        .filter(|day| day.to_string().ends_with("-01-01") && term.slug.len() == 4);
-    let bars = year.map(|day| month_bars(&months(&group.posts, day.year(), &site.catalogue)));
-    let newest = group
-        .posts
-        .iter()
-        .min()
-        .and_then(|id| site.catalogue.post(*id).date);
-    let part = match depth {
-        0 => term.name.as_str(),
-        _ => term.name.rsplit('/').next().unwrap_or_default().trim(),
-    };
-    context! {
-        name => term.name.clone(),
-        part,
-        slug => term.slug.clone(),
-        count => group.posts.len(),
-        link => site.href(&group.link),
-        about,
-        share,
-        depth,
-        months => bars,
-        newest => newest.map(crate::template::date_value),
-    }
-}
-
-/// The bars of a year's months: height in percent of the fullest month.
-fn month_bars(months: &[usize; 12]) -> Value {
-    let most = months.iter().copied().max().unwrap_or(0).max(1);
-    Value::from_iter(
-        months
-            .iter()
-            .map(|count| context! { count, height => (count * 100).div_ceil(most) }),
-    )
-}
-
-fn site_value(shared: &Arc<Shared>) -> Value {
-    let site = &shared.site;
-    let settings = &site.settings.site;
-    let base = &settings.address.path;
-    let root = Link::new("/");
-    let first_pages = shared
-        .plan
-        .feeds
-        .iter()
-        .filter(|feed| feed.part.number == 1);
-    let whole = first_pages.filter(|feed| feed.is_of_the_site(site));
-    let image = settings.image.as_ref().map(|image| {
-        if image.starts_with('/') {
-            format!("{base}{image}")
-        } else {
-            image.clone()
-        }
-    });
-    let author = settings.author.clone().unwrap_or_default();
-    context! {
-        title => settings.title.clone(),
-        address => settings.address.root(),
-        link => site.href(&root),
-        language => settings.language.clone(),
-        about => settings.about.clone(),
-        author => context! { name => author.name, email => author.email, link => author.link },
-        image,
-        feeds => Value::from_iter(whole.map(|feed| crate::template::feed_value(shared, feed))),
-        lists => Value::from_iter(lists(shared).into_iter().map(|(title, link)| context! { title, link })),
-        words => Value::from_pairs(site.settings.words.0.iter().map(|(name, word)| (Value::from(name.as_str()), Value::from(word.as_str())))),
-        style => site.href(&Link::new(format!("/{}", crate::plan::STYLE))),
-        script => site.href(&Link::new(format!("/{}", crate::plan::SCRIPT))),
-        feeds_page => shared.plan.feeds_page.as_ref().map(|page| site.href(page)),
-        search => settings.search.then(|| site.href(&Link::new(SEARCH))),
-    }
-}
-
-/// The pages that the navigation leads to: stand-alone pages that ask for it, whole archives,
-/// and overviews.
-fn lists(shared: &Shared) -> Vec<(String, String)> {
-    let site = &shared.site;
-    let mut lists: Vec<(String, String)> = Vec::new();
-    for (at, laid) in shared.plan.archives.iter().enumerate() {
-        match &shared.plan.overviews[at] {
-            Some(link) => lists.push((laid.title.clone(), site.href(link))),
-            None if laid.by.is_none() => {
-                lists.extend(
-                    laid.groups
-                        .iter()
-                        .map(|group| (group.title.clone(), site.href(&group.link))),
-                );
-            }
-            None => {}
-        }
-    }
-    for page in site
-        .pages
-        .iter()
-        .filter(|page| page.link.plain != "/" && !page.post.unlisted)
-    {
-        lists.push((page.post.title.to_string(), site.href(&page.link)));
-    }
-    if site.settings.site.search {
-        let title = site.settings.words.get("search").to_owned();
-        lists.push((title, site.href(&Link::new(SEARCH))));
-    }
-    lists
-}
-
-fn archive_values(shared: &Arc<Shared>, at: usize) -> ArchiveValues {
-    let laid = &shared.plan.archives[at];
-    let most = laid.groups.iter().map(|group| group.posts.len()).max();
-    let terms = laid.groups.iter().filter_map(|group| {
-        let term = group.term.as_ref()?;
-        Some((term.id, group_value(shared, term, group, most)))
-    });
-    let terms: Vec<_> = terms.collect();
-    let by_term = terms
-        .iter()
-        .filter_map(|(id, value)| Some(((*id)?.1, value.clone())));
-    ArchiveValues {
-        overview: shared.plan.overviews[at]
-            .as_ref()
-            .map_or(Value::from(()), |link| Value::from(shared.site.href(link))),
-        by_term: by_term.collect(),
-        terms: terms.into_iter().map(|(_, value)| value).collect(),
     }
 }
 

@@ -1,6 +1,5 @@
 //! Reading `[feed.NAME]`.
 
-use super::read::check_fixed;
 use super::reader::Table;
 use super::{CONTENTS, FORMATS, Feed, FeedFormat};
 use crate::diagnostic::Faults;
@@ -23,10 +22,10 @@ fn feed(name: Spanned<String>, mut table: Table<'_>, faults: &mut Faults) -> Fee
     };
     let link = table.text("link", faults);
     if let Some(link) = &link {
-        check_fixed(&table, link, faults);
+        table.check_fixed(link, faults);
     }
     let page = table.text("page", faults);
-    let page = page.filter(|page| check_fixed(&table, page, faults));
+    let page = page.filter(|page| table.check_fixed(page, faults));
     let feed = Feed {
         query: table.passage("query", faults),
         link: link.map_or_else(|| format!("/{}.{ending}", name.node), |text| text.node),

@@ -3,6 +3,7 @@
 mod feeds;
 mod read;
 mod reader;
+mod site;
 mod words;
 
 use std::num::NonZeroUsize;

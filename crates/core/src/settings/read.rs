@@ -6,12 +6,11 @@ use jiff::tz::TimeZone;
 
 use super::reader::{Table, article, texts_of, weight_of};
 use super::{
-    Address, Archive, Author, CONTENTS, ContentSet, FORMATS, FeedContent, FeedFormat,
-    OverviewOrder, Related, Settings, Show, Site, TermField, words,
+    Archive, CONTENTS, ContentSet, FORMATS, FeedContent, FeedFormat, OverviewOrder, Related,
+    Settings, Show, TermField, words,
 };
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
 use crate::front_matter::parse_toml;
-use crate::language::{DateStyle, Language};
 use crate::route::Pattern;
 use crate::source::{Passage, Source, Span, Spanned};
 
@@ -34,7 +33,7 @@ impl Settings {
             .any(|fault| fault.code == Code::SettingsUnreadable)
             .then(|| faults.clone());
         let mut root = Table::new(source, "", Span::new(0, 1), &map);
-        let site = read_site(&mut root, &mut faults);
+        let site = super::site::read(&mut root, &mut faults);
         let mut term_fields = default_term_fields();
         let content = read_content(&mut root, &mut term_fields, &mut faults);
         let queries = read_queries(&mut root, &content, &mut faults);
@@ -74,182 +73,6 @@ fn default_term_fields() -> Vec<TermField> {
     })
     .to_vec()
 }
-
-fn read_site(root: &mut Table<'_>, faults: &mut Faults) -> Site {
-    let mut absent = None;
-    let mut table = root.table("site", faults);
-    if table.is_none() && root.entry("site").is_none() {
-        absent = Some(
-            Diagnostic::error(
-                Code::KeyMissing,
-                root.source().top(),
-                "there is no table [site]",
-            )
-            .help("write `[site]`, and below it `title = \"…\"` and `address = \"https://…\"`"),
-        );
-    }
-    let missing = |key: &str, table: &Table<'_>| {
-        Diagnostic::error(
-            Code::KeyMissing,
-            table
-                .source()
-                .place(Span::new(table.span().start, table.span().start + 1)),
-            format!("[site] has no `{key}`"),
-        )
-        .help(match key {
-            "address" => {
-                "write where the site will stand: `address = \"https://towpath.example/\"`"
-            }
-            _ => "write the blog's name: `title = \"…\"`",
-        })
-    };
-    let mut site = Site {
-        title: String::new(),
-        address: Address {
-            origin: "https://site.invalid".to_owned(),
-            path: String::new(),
-        },
-        language: "en".to_owned(),
-        timezone: TimeZone::UTC,
-        about: None,
-        author: None,
-        image: None,
-        rights: None,
-        hub: None,
-        search: false,
-        dates: DateStyle::Long,
-    };
-    faults.extend(absent);
-    let Some(table) = &mut table else {
-        return site;
-    };
-    match table.text("title", faults) {
-        Some(title) => site.title = title.node,
-        None if table.entry("title").is_none() => faults.push(missing("title", table)),
-        None => {}
-    }
-    match table.text("address", faults) {
-        Some(text) => match Address::parse(&text.node) {
-            Some(address) => site.address = address,
-            None => faults.push(
-                Diagnostic::error(
-                    Code::AddressUnreadable,
-                    table.source().place(text.span),
-                    format!("\"{}\" is not an absolute address", text.node),
-                )
-                .help("write scheme and host, and a path if there is one: `https://towpath.example/log/`"),
-            ),
-        },
-        None if table.entry("address").is_none() => faults.push(missing("address", table)),
-        None => {}
-    }
-    if let Some(text) = table.text("language", faults) {
-        match Language::new(&text.node) {
-            Some(_) => site.language = text.node,
-            None => faults.push(
-                Diagnostic::error(
-                    Code::ValueUnfit,
-                    table.source().place(text.span),
-                    format!("\"{}\" is not a language tag", text.node),
-                )
-                .help("write a tag by BCP 47, such as \"en\", \"de\" or \"pt-BR\""),
-            ),
-        }
-    }
-    if let Some(text) = table.text("timezone", faults) {
-        match TimeZone::get(&text.node) {
-            Ok(zone) => site.timezone = zone,
-            Err(_) => {
-                let known: Vec<String> = jiff::tz::db()
-                    .available()
-                    .map(|name| name.as_str().to_owned())
-                    .collect();
-                let fault = Diagnostic::error(
-                    Code::ValueUnfit,
-                    table.source().place(text.span),
-                    format!("there is no time zone \"{}\"", text.node),
-                );
-                faults.push(
-                    match crate::diagnostic::nearest(&text.node, known.iter().map(String::as_str)) {
-                        Some(name) => fault.help(format!("did you mean \"{name}\"?")),
-                        None => {
-                            fault.help("write a name of the IANA list, such as \"Europe/London\"")
-                        }
-                    },
-                );
-            }
-        }
-    }
-    site.about = table.text("about", faults).map(|text| text.node);
-    site.image = table.text("image", faults).map(|text| text.node);
-    site.rights = table.text("rights", faults).map(|text| text.node);
-    site.hub = table
-        .text("hub", faults)
-        .and_then(|text| absolute(table, text, "https://hub.example/", faults));
-    site.search = table.flag("search", false, faults);
-    if let Some(text) = table.text("dates", faults) {
-        site.dates = match text.node.as_str() {
-            "long" => DateStyle::Long,
-            "medium" => DateStyle::Medium,
-            "short" => DateStyle::Short,
-            pattern if pattern.contains('%') => DateStyle::Pattern(pattern.to_owned()),
-            other => {
-                faults.push(
-                    Diagnostic::error(
-                        Code::ValueUnfit,
-                        table.source().place(text.span),
-                        format!("`site.dates` cannot be \"{other}\""),
-                    )
-                    .help(
-                        "write \"long\", \"medium\", \"short\", or a pattern such as \"%-d %B %Y\"",
-                    ),
-                );
-                DateStyle::Long
-            }
-        };
-    }
-    if let Some(mut author) = table.table("author", faults) {
-        site.author = Some(Author {
-            name: author.text("name", faults).map(|text| text.node),
-            email: author.text("email", faults).map(|text| text.node),
-            link: author.text("link", faults).and_then(|text| {
-                if text.node.starts_with('/') {
-                    return Some(text.node);
-                }
-                absolute(&author, text, "https://towpath.example/about/", faults)
-            }),
-        });
-        author.finish(faults);
-    }
-    let table = std::mem::replace(table, Table::new(root.source(), "", Span::default(), EMPTY));
-    table.finish(faults);
-    site
-}
-
-/// The address of something elsewhere, with scheme and host.
-fn absolute(
-    table: &Table<'_>,
-    text: Spanned<String>,
-    example: &str,
-    faults: &mut Faults,
-) -> Option<String> {
-    if Address::parse(text.node.split(['?', '#']).next().unwrap_or_default()).is_some() {
-        return Some(text.node);
-    }
-    faults.push(
-        Diagnostic::error(
-            Code::AddressUnreadable,
-            table.source().place(text.span),
-            format!("\"{}\" is not an absolute address", text.node),
-        )
-        .help(format!("write it with scheme and host: `{example}`")),
-    );
-    None
-}
-
-const EMPTY: &crate::value::Map = &crate::value::Map {
-    entries: Vec::new(),
-};
 
 /// Front matter names that a content set can give another name.
 pub(super) const RENAMABLE: [&str; 15] = [
@@ -524,7 +347,7 @@ fn read_archive(name: &Spanned<String>, mut table: Table<'_>, faults: &mut Fault
     let link = read_pattern(&mut table, "link", &default, faults);
     let overview = table.text("overview", faults);
     if let Some(text) = &overview {
-        check_fixed(&table, text, faults);
+        table.check_fixed(text, faults);
         if by.is_none() {
             faults.push(
                 Diagnostic::error(
@@ -589,30 +412,6 @@ fn read_archive(name: &Spanned<String>, mut table: Table<'_>, faults: &mut Fault
     };
     table.finish(faults);
     archive
-}
-
-/// Whether a text is a link without variables; where not, that is a fault.
-pub(super) fn check_fixed(table: &Table<'_>, text: &Spanned<String>, faults: &mut Faults) -> bool {
-    let pattern = match Pattern::parse(&text.node) {
-        Ok(pattern) => pattern,
-        Err(fault) => {
-            let passage = Passage::new(&text.node, table.source(), text.span);
-            faults.push(fault.at(&passage));
-            return false;
-        }
-    };
-    let Some(variable) = pattern.variables().next() else {
-        return true;
-    };
-    faults.push(
-        Diagnostic::error(
-            Code::LinkUnfit,
-            table.source().place(text.span),
-            format!("this link is one page, and cannot hold {{{variable}}}"),
-        )
-        .help("write a link without a variable"),
-    );
-    false
 }
 
 fn read_related(root: &mut Table<'_>, faults: &mut Faults) -> Option<Related> {

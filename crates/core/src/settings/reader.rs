@@ -1,6 +1,7 @@
 //! Reading typed values from a table, with every fault reported at its place.
 
 use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::route::Pattern;
 use crate::source::{Passage, Source, Span, Spanned};
 use crate::value::{Entry, Kind, Map, Value};
 
@@ -241,6 +242,30 @@ impl<'a> Table<'a> {
     /// All entries of this table, whose keys are names that the user chose.
     pub(super) fn all(&self) -> &'a [Entry] {
         &self.map.entries
+    }
+
+    /// Whether a text is a link without variables; where not, that is a fault.
+    pub(super) fn check_fixed(&self, text: &Spanned<String>, faults: &mut Faults) -> bool {
+        let pattern = match Pattern::parse(&text.node) {
+            Ok(pattern) => pattern,
+            Err(fault) => {
+                let passage = Passage::new(&text.node, self.source(), text.span);
+                faults.push(fault.at(&passage));
+                return false;
+            }
+        };
+        let Some(variable) = pattern.variables().next() else {
+            return true;
+        };
+        faults.push(
+            Diagnostic::error(
+                Code::LinkUnfit,
+                self.source().place(text.span),
+                format!("this link is one page, and cannot hold {{{variable}}}"),
+            )
+            .help("write a link without a variable"),
+        );
+        false
     }
 
     /// Ends the reading: each key that nobody asked for is a fault.
