@@ -18,7 +18,7 @@ use crate::render::{Renderer, check_templates};
 use crate::report::{Due, Report};
 use crate::site::{Site, asked, read_settings, reason};
 use crate::sources::Sources;
-use crate::stage::{Outcome, Stage};
+use crate::stage::Stage;
 use crate::template::{Shared, environment};
 
 struct Build<'a> {
@@ -102,7 +102,10 @@ impl Build<'_> {
         );
         self.faults.extend(shared.take_warnings());
         if let Some(manifest) = manifest {
-            self.leave(&since, &outcomes, &scan, &manifest, &report, &*output);
+            let faults = &*self.faults;
+            let store = leave(&since, &outcomes, &scan, &manifest, &report, faults, output);
+            // Without it the next build is slower, and that is all.
+            let _ = output.keep(&store.to_bytes());
         }
         if self.errors() > errors && report.written == 0 {
             report.unchanged = 0;
@@ -113,21 +116,6 @@ impl Build<'_> {
         drop(renderer);
         rayon::spawn(move || drop(shared));
         Some(report)
-    }
-
-    /// Leaves what the next build needs to make only what changed.
-    fn leave(
-        &self,
-        since: &Since<'_>,
-        outcomes: &[Outcome<'_>],
-        scan: &Scan<'_>,
-        manifest: &Manifest,
-        report: &Report,
-        output: &dyn Output,
-    ) {
-        let store = leave(since, outcomes, scan, manifest, report, self.faults, output);
-        // Without it the next build is slower, and that is all.
-        let _ = output.keep(&store.to_bytes());
     }
 
     /// What a build says that finds nothing changed; `None` where anything may have.

@@ -216,12 +216,6 @@ impl Site {
         html::rewrite_links(html, &mut |address| self.resolve(owner, address))
     }
 
-    /// Some HTML of `owner` in which each address is absolute.
-    #[must_use]
-    pub fn absolute_html(&self, owner: Owner<'_>, html: &str) -> String {
-        html::rewrite_links(html, &mut |address| self.absolute_address(owner, address))
-    }
-
     /// An address that `owner` writes as an absolute one; `None` where it is one.
     #[must_use]
     pub fn absolute_address(&self, owner: Owner<'_>, address: &str) -> Option<String> {

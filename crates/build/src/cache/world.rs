@@ -338,9 +338,8 @@ impl<'a> World<'a> {
                 let mut known = statements.iter().flatten();
                 known.any(|known| known.statement().names(name))
             };
-            let of_texts = ["words", "minutes", "text", "content"]
-                .into_iter()
-                .any(names);
+            let mut known = statements.iter().flatten();
+            let of_texts = known.any(|known| known.statement().looks_into_texts());
             let weighed = site.likeness_weighs_texts();
             let mut all = Fingerprint::new();
             all.number(site.asked);
@@ -465,11 +464,9 @@ impl<'a> World<'a> {
 
     /// Whether the answer of a query is the same while posts say the same, but for their texts.
     fn stands_on_posts(&self, text: &str) -> bool {
-        let of_texts = ["words", "minutes", "text", "content"];
+        let statement = self.statement(text);
         self.lasts(text) == Lasts::Ever
-            && self
-                .statement(text)
-                .is_some_and(|known| !of_texts.iter().any(|name| known.statement().names(name)))
+            && statement.is_some_and(|known| !known.statement().looks_into_texts())
             && !self.shared.site.settings_name_texts
     }
 

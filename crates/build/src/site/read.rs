@@ -73,7 +73,7 @@ impl Site {
         if options.keep_going {
             drop_broken(&mut posts, faults);
         }
-        let catalogue = loop {
+        let mut catalogue = loop {
             let today = moment.today();
             // Only a build that keeps going may need the posts once more.
             let these = if options.keep_going {
@@ -112,13 +112,11 @@ impl Site {
                 .enumerate()
                 .map(|(at, page)| (page.post.path.clone(), File::Page(at))),
         );
-        let mut catalogue = catalogue;
         if let Some(old) = old.filter(|old| old.asked == asked) {
             catalogue.know_words(known_words(old, &kept));
         }
         let needs = Needs::new(&catalogue);
         let statements = statements(&settings);
-        let texts = ["words", "minutes", "text", "content"];
         Self {
             asked,
             kept,
@@ -128,9 +126,7 @@ impl Site {
                 .map(|known| known.lasts())
                 .max()
                 .unwrap_or_default(),
-            settings_name_texts: statements
-                .iter()
-                .any(|known| texts.iter().any(|name| known.names(name))),
+            settings_name_texts: statements.iter().any(Statement::looks_into_texts),
             settings,
             moment,
             include: options.include,

@@ -62,6 +62,13 @@ impl Statement {
             .map_or(Lasts::Ever, Condition::lasts)
     }
 
+    /// Whether it looks into the texts of posts, or counts their words.
+    #[must_use]
+    pub fn looks_into_texts(&self) -> bool {
+        let of_texts = ["words", "minutes", "text", "content"];
+        of_texts.iter().any(|field| self.names(field))
+    }
+
     /// Whether it tests a field or orders by it, those of the queries that it stands on aside.
     #[must_use]
     pub fn names(&self, field: &str) -> bool {
