@@ -14,6 +14,7 @@ pub mod site;
 pub mod sources;
 mod stage;
 pub mod template;
+pub mod terms;
 
 use std::collections::BTreeSet;
 use std::fmt;

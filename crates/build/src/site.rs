@@ -7,7 +7,7 @@ pub(crate) use self::read::{asked, read_settings, reason, unreadable};
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use tabulae_core::catalogue::{Catalogue, PostId};
+use tabulae_core::catalogue::{Catalogue, PostId, TermNote};
 use tabulae_core::diagnostic::nearest;
 use tabulae_core::html;
 use tabulae_core::likeness::{Aspect, Index, Weighing};
@@ -39,6 +39,8 @@ pub struct Site {
     likeness: Option<Query<Resolved>>,
     /// Stand-alone pages, held-back ones left out.
     pub pages: Vec<Page>,
+    /// The notes on terms.
+    pub notes: Vec<TermNote>,
     /// Templates of the site's own: name and text.
     pub templates: Vec<(String, String)>,
     /// The files of `assets/`, below it.

@@ -88,6 +88,15 @@ docs/queries.md goes from the first query to the last.")]
         #[arg(long = "in", value_name = "ARCHIVE")]
         archive: Option<String>,
     },
+    /// Lists terms with their counts and dates, and those that look like one another
+    #[command(after_help = "Examples:
+  tabulae terms                    all term fields
+  tabulae terms tag                the tags, and pairs that are probably one
+  tabulae terms tag --format json  the same for a program")]
+    Terms {
+        /// The term field: tag, category, author, or one of the site's own
+        field: Option<String>,
+    },
     /// Serves the site with drafts, and builds and reloads at each change
     #[command(after_help = "Examples:
   tabulae preview                  the site at http://127.0.0.1:8247/, with drafts

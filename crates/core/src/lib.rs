@@ -12,6 +12,7 @@ pub mod html;
 pub mod id;
 pub mod language;
 pub mod likeness;
+pub mod lookalike;
 pub mod pager;
 pub mod post;
 pub mod query;

@@ -186,7 +186,7 @@ struct Counter {
 }
 
 /// The stemmer and stop words of a language.
-struct Cutter {
+pub(crate) struct Cutter {
     stemmer: Option<Stemmer>,
     stop: IndexSet<&'static str, FxBuildHasher>,
 }
@@ -264,7 +264,7 @@ impl Counter {
 }
 
 impl Cutter {
-    fn new(language: &str) -> Self {
+    pub(crate) fn new(language: &str) -> Self {
         let code = language
             .split('-')
             .next()
@@ -286,11 +286,19 @@ impl Cutter {
         if self.stop.contains(plain.as_str()) {
             return None;
         }
-        let stem = match &self.stemmer {
+        Some(self.cut(plain)).filter(|stem| !stem.is_empty())
+    }
+
+    /// The stem of any word, a stop word too.
+    pub(crate) fn stem_of_any(&self, word: &str) -> String {
+        self.cut(fold(word).replace('’', "'"))
+    }
+
+    fn cut(&self, plain: String) -> String {
+        match &self.stemmer {
             Some(stemmer) => stemmer.stem(&plain).into_owned(),
             None => plain,
-        };
-        (!stem.is_empty()).then_some(stem)
+        }
     }
 }
 

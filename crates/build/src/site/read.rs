@@ -135,6 +135,7 @@ impl Site {
             related,
             likeness,
             pages,
+            notes,
             templates,
             assets,
             posts_read,

@@ -5,6 +5,7 @@ mod demo;
 mod explain;
 mod init;
 mod query;
+mod terms;
 
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::source::Source;
@@ -27,6 +28,7 @@ pub(crate) fn run(args: &Args) -> Status {
             query::run(args, query, by.as_deref(), this.as_deref())
         }
         Command::Explain { path, archive } => explain::run(args, path, archive.as_deref()),
+        Command::Terms { field } => terms::run(args, field.as_deref()),
         Command::Preview(preview) => crate::preview::run(args, preview),
         Command::Init { dir } => init::run(args, dir),
         Command::Demo { dir } => demo::run(args, dir),

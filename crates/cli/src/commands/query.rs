@@ -10,7 +10,7 @@ use tabulae_core::source::{Passage, Source};
 use tabulae_core::term::slug;
 
 use crate::args::{Args, Format};
-use crate::ui::table::{Column, Table};
+use crate::ui::table::{Column, Table, bar};
 use crate::ui::{self, Status, counted};
 
 pub(super) fn run(args: &Args, text: &str, by: Option<&str>, this: Option<&str>) -> Status {
@@ -150,12 +150,10 @@ fn show_counts(args: &Args, site: &Site, found: &Found, name: &str, by: &archive
         .iter()
         .map(|(_, count)| *count)
         .max()
-        .unwrap_or(1)
-        .max(1);
+        .unwrap_or(1);
     let mut table = Table::new(vec![Column::text(), Column::number(), Column::text()]);
     for (term, count) in &counts {
-        let bar = "█".repeat((count * BAR).div_ceil(most));
-        table.row(vec![term.name.clone(), count.to_string(), bar]);
+        table.row(vec![term.name.clone(), count.to_string(), bar(*count, most)]);
     }
     Shown::Text(format!(
         "{}{}.\n",
@@ -163,9 +161,6 @@ fn show_counts(args: &Args, site: &Site, found: &Found, name: &str, by: &archive
         counted(found.answer.posts.len(), "post", "posts")
     ))
 }
-
-/// How long the longest bar is, in characters.
-const BAR: usize = 30;
 
 /// The names of a post's terms in a field.
 fn names(site: &Site, id: PostId, field: usize) -> Vec<&str> {

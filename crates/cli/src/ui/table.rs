@@ -128,6 +128,14 @@ impl Table {
     }
 }
 
+/// How long the longest bar is, in characters.
+const BAR: usize = 30;
+
+/// A bar for a count, as long as any where it is the greatest; no shorter than one character.
+pub(crate) fn bar(count: usize, most: usize) -> String {
+    "█".repeat((count * BAR).div_ceil(most.max(1)))
+}
+
 /// A text that is at most so wide, with an ellipsis where something is left out.
 fn cut(text: &str, width: usize, gives: Gives) -> String {
     if text.width() <= width || gives == Gives::Nothing {

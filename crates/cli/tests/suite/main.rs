@@ -8,4 +8,5 @@ mod init;
 mod preview;
 mod query;
 mod site;
+mod terms;
 mod usage;

@@ -1,0 +1,148 @@
+//! `tabulae terms [FIELD]`
+
+use std::fmt::Write as _;
+
+use jiff::civil::Date;
+use serde_json::{Map, Value, json};
+use tabulae_build::terms::{FieldTerms, Join, terms};
+use tabulae_core::diagnostic::Faults;
+use tabulae_core::source::Source;
+use tabulae_core::term::Term;
+
+use crate::args::{Args, Format};
+use crate::ui::table::{Column, Table, bar};
+use crate::ui::{self, Status, counted};
+
+pub(super) fn run(args: &Args, field: Option<&str>) -> Status {
+    let mut faults = Faults::new();
+    let site = args.read_site(&mut faults);
+    let found = site.as_ref().and_then(|site| {
+        let place = || Source::command_line(field.unwrap_or_default()).top();
+        let found = terms(site, field, place);
+        found.map_err(|fault| faults.push(*fault)).ok()
+    });
+    match (found, args.format) {
+        (found, Format::Json) => ui::json(&as_json(&found.unwrap_or_default()), &faults),
+        (Some(found), _) => ui::faults(&faults).max(ui::print(&as_text(&found))),
+        (None, _) => ui::faults(&faults),
+    }
+}
+
+fn as_json(found: &[FieldTerms<'_>]) -> Value {
+    let day = |day: Option<Date>| day.map(|day| day.to_string());
+    let fields = found.iter().map(|field| {
+        let terms = field.terms.iter().map(|used| {
+            let spellings = used.term.spellings.iter().map(|(spelling, _)| spelling);
+            json!({
+                "term": used.term.name,
+                "slug": used.term.slug,
+                "count": used.term.posts.len(),
+                "first": day(used.first),
+                "last": day(used.last),
+                "spellings": spellings.collect::<Vec<_>>(),
+            })
+        });
+        (field.field.to_owned(), terms.collect::<Value>())
+    });
+    let joins = found.iter().flat_map(|field| {
+        field.joins.iter().map(|join| {
+            let others = join.others.iter().map(|(term, how)| {
+                json!({ "term": term.name, "count": term.posts.len(), "differs_by": how.about() })
+            });
+            json!({
+                "field": field.field,
+                "keep": join.keep.name,
+                "count": join.keep.posts.len(),
+                "others": others.collect::<Value>(),
+                "note": join.note.path,
+                "text": join.note.text,
+            })
+        })
+    });
+    json!({ "fields": fields.collect::<Map<_, _>>(), "lookalikes": joins.collect::<Value>() })
+}
+
+fn as_text(found: &[FieldTerms<'_>]) -> String {
+    let mut text = String::new();
+    for field in found {
+        if !text.is_empty() {
+            text.push('\n');
+        }
+        let _ = writeln!(
+            text,
+            "{}: {}",
+            field.field,
+            counted(field.terms.len(), "term", "terms")
+        );
+        text.push_str(&table(field));
+    }
+    let joins = || found.iter().flat_map(|field| &field.joins);
+    if joins().next().is_some() {
+        text.push_str("\nProbably one term:\n");
+    }
+    for join in joins() {
+        show_join(join, &mut text);
+    }
+    text
+}
+
+fn table(field: &FieldTerms<'_>) -> String {
+    let most = field.terms.first().map_or(1, |used| used.term.posts.len());
+    let day = |day: Option<Date>| day.map_or_else(String::new, |day| day.to_string());
+    let mut table = Table::new(vec![
+        Column::text(),
+        Column::number(),
+        Column::text(),
+        Column::fixed(),
+        Column::fixed(),
+        Column::text(),
+    ]);
+    for used in &field.terms {
+        let count = used.term.posts.len();
+        let once = used.first == used.last;
+        table.row(vec![
+            used.term.name.clone(),
+            count.to_string(),
+            bar(count, most),
+            day(used.first),
+            if once { String::new() } else { day(used.last) },
+            spellings(used.term),
+        ]);
+    }
+    table.show()
+}
+
+/// How a term is written, where it is written in several ways.
+fn spellings(term: &Term) -> String {
+    if term.spellings.len() < 2 {
+        return String::new();
+    }
+    let spellings = term.spellings.iter();
+    let each: Vec<String> = spellings
+        .map(|(spelling, count)| format!("{spelling} {count}"))
+        .collect();
+    format!("written {}", each.join(", "))
+}
+
+fn show_join(join: &Join<'_>, text: &mut String) {
+    for (term, how) in &join.others {
+        let _ = writeln!(
+            text,
+            "\n{} {} / {} {}: they differ by {}.",
+            term.name,
+            term.posts.len(),
+            join.keep.name,
+            join.keep.posts.len(),
+            how.about()
+        );
+    }
+    let note = &join.note;
+    let _ = match note.is_there {
+        true => writeln!(text, "To join them, let the front matter of {} say:", note.path),
+        false => writeln!(text, "To join them, write {}:", note.path),
+    };
+    text.push_str(&note.text);
+    for other in &note.replaces {
+        let _ = writeln!(text, "and take {other} away.");
+    }
+}

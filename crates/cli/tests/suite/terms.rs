@@ -1,0 +1,113 @@
+use crate::site::Site;
+use insta::assert_snapshot;
+use rstest::rstest;
+use serde_json::json;
+
+fn site() -> Site {
+    let site = Site::small();
+    for day in 1..=9 {
+        site.write(
+            &format!("posts/2026-04-0{day}-d{day}.md"),
+            format!("---\ntags: [dredging, \"mud no. {day}\"]\n---\n\nText.\n"),
+        );
+    }
+    site.write(
+        "posts/2025-01-01-a.md",
+        "---\ntags: [dredge, Lime]\ncategory: Gate locks\n---\n\nText.\n",
+    );
+    site.write(
+        "posts/2024-01-01-b.md",
+        "---\ntags: Dredge\ncategory: [lock gates, \"R&D\"]\ndraft: true\n---\n\nText.\n",
+    );
+    site.write(
+        "posts/2023-01-01-c.md",
+        "---\ntags: Limes\ncategory: [lock gates]\n---\n\nText.\n",
+    );
+    site.write(
+        "terms/tag/lime.md",
+        "---\nspellings: [Quicklime, \"lime, hot\"]\n---\n",
+    );
+    site.write("terms/tag/limes.md", "---\ntitle: Limes\n---\n");
+    site
+}
+
+#[test]
+fn terms_are_shown_with_those_that_look_alike() {
+    let run = site().run(&["terms", "category"]);
+    assert_snapshot!(run.sound().out, @"
+    category: 2 terms
+    Gate locks  1  ██████████████████████████████  2025-01-01
+    lock gates  1  ██████████████████████████████  2023-01-01
+
+    Probably one term:
+
+    lock gates 1 / Gate locks 1: they differ by the order of their words.
+    To join them, write terms/category/gate-locks.md:
+    ---
+    title: Gate locks
+    spellings: [lock gates]
+    ---
+    ");
+    let run = site().run(&["terms", "tag"]);
+    let (_, joins) = run.sound().out.split_once("\nProbably").expect("lookalikes");
+    assert_snapshot!(joins, @r#"
+     one term:
+
+    dredge 1 / dredging 9: they differ by an ending.
+    To join them, write terms/tag/dredging.md:
+    ---
+    spellings: [dredge]
+    ---
+
+    Limes 1 / Lime 2: they differ by an ending.
+    To join them, let the front matter of terms/tag/lime.md say:
+    title: Lime
+    spellings: [Quicklime, "lime, hot", Limes]
+    and take terms/tag/limes.md away.
+    "#);
+}
+
+#[test]
+fn the_note_that_is_shown_joins_them() {
+    let site = site();
+    let found = site.run(&["terms", "--format", "json"]).sound().json();
+    for join in found["lookalikes"].as_array().expect("a list") {
+        let note = join["note"].as_str().expect("a path");
+        let text = join["text"].as_str().expect("a text");
+        match text.strip_prefix("---") {
+            None => site.write(note, format!("---\n{text}---\n")),
+            Some(_) => site.write(note, text),
+        }
+    }
+    std::fs::remove_file(site.file("terms/tag/limes.md")).expect("removed");
+    let joined = site.run(&["terms", "--format", "json"]).sound().json();
+    assert_eq!(joined["lookalikes"], json!([]));
+    let counts: Vec<_> = joined["fields"]["tag"]
+        .as_array()
+        .expect("a list")
+        .iter()
+        .map(|term| (term["term"].as_str().expect("text"), &term["count"]))
+        .take(2)
+        .collect();
+    assert_eq!(counts, [("dredging", &json!(10)), ("Lime", &json!(3))]);
+}
+
+#[test]
+fn terms_are_listed_for_programs() {
+    let found = site().run(&["terms", "tags", "--format", "json"]).sound().json();
+    let tags = found["fields"]["tag"].as_array().expect("a list");
+    assert_eq!(
+        tags[1],
+        json!({ "term": "Lime", "slug": "lime", "count": 2, "first": "2025-01-01",
+            "last": "2026-03-14", "spellings": ["Lime", "lime"] })
+    );
+}
+
+#[rstest]
+#[case::near("tga", "did you mean `tag`?")]
+#[case::far("place", "`terms = [\"place\"]` in a content set")]
+fn a_field_that_is_none_is_wrong_usage(#[case] field: &str, #[case] help: &str) {
+    let run = site().run(&["terms", field]);
+    assert_eq!((run.status, run.out.as_str()), (2, ""));
+    assert!(run.err.contains(help), "{}", run.err);
+}
