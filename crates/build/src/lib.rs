@@ -1,6 +1,7 @@
 //! Building a site: from its files to the files of `out/`. Everything that touches the disk is
 //! here, and nothing that touches a terminal.
 
+pub mod audit;
 mod cache;
 pub mod explain;
 pub mod feeds;

@@ -129,7 +129,9 @@ fn joins<'a>(site: &Site, field: usize, table: &'a TermTable) -> Vec<Join<'a>> {
     let found = lookalikes(&table.terms, site.catalogue.language.tag());
     let of_one = found.chunk_by(|a, b| a.keep == b.keep);
     let joins = of_one.map(|found| {
-        let others = found.iter().map(|found| (table.term(found.term), found.how));
+        let others = found
+            .iter()
+            .map(|found| (table.term(found.term), found.how));
         let others: Vec<_> = others.collect();
         let keep = table.term(found[0].keep);
         let ids: Vec<TermId> = found.iter().map(|found| found.term).collect();
@@ -145,7 +147,9 @@ fn joins<'a>(site: &Site, field: usize, table: &'a TermTable) -> Vec<Join<'a>> {
 fn note(site: &Site, field: usize, table: &TermTable, keep: TermId, others: &[TermId]) -> Note {
     let of = |id: TermId| -> Option<&TermNote> {
         let notes = site.notes.iter().filter(|note| note.field == field);
-        notes.into_iter().find(|note| table.find(&note.name) == Some(id))
+        notes
+            .into_iter()
+            .find(|note| table.find(&note.name) == Some(id))
     };
     let there = of(keep);
     let known = there.iter().flat_map(|note| &note.spellings);
@@ -153,9 +157,19 @@ fn note(site: &Site, field: usize, table: &TermTable, keep: TermId, others: &[Te
     let joined = others.iter().map(|id| table.term(*id).name.as_str());
     let spellings: Vec<String> = known.chain(joined).map(in_list).collect();
     let mut entry = format!("spellings: [{}]\n", spellings.join(", "));
-    let commonest = |id: TermId| table.term(id).spellings.first().map_or(0, |(_, count)| *count);
+    let commonest = |id: TermId| {
+        table
+            .term(id)
+            .spellings
+            .first()
+            .map_or(0, |(_, count)| *count)
+    };
     let untitled = there.is_none_or(|note| note.title.is_none());
-    if untitled && others.iter().any(|other| commonest(*other) >= commonest(keep)) {
+    if untitled
+        && others
+            .iter()
+            .any(|other| commonest(*other) >= commonest(keep))
+    {
         entry = format!("title: {}\n{entry}", in_list(&table.term(keep).name));
     }
     let path = |note: &TermNote| note.source.file().unwrap_or_default().to_owned();

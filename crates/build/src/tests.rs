@@ -1,5 +1,6 @@
 //! Builds on memory: what is made, what is made again, and what is refused.
 
+mod audit;
 mod edits;
 mod feeds;
 

@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use clap::error::ErrorKind;
 use clap::{Parser, Subcommand, ValueEnum};
+use tabulae_core::audit::Verdict;
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::post::Include;
 use tabulae_core::source::Source;
@@ -97,6 +98,14 @@ docs/queries.md goes from the first query to the last.")]
         /// The term field: tag, category, author, or one of the site's own
         field: Option<String>,
     },
+    /// Looks for what a build would complain of, and for what it would not: missing summaries,
+    /// terms used once, gaps, links that lead nowhere, files in out/ that no build made
+    #[command(after_help = "Examples:
+  tabulae audit                                   what is worth a look, by kind
+  tabulae audit --allow term-lone --allow month-empty   the same without these
+  tabulae audit --deny all                        exit 1 if anything is found
+docs/faults.md explains each kind; [audit] in tabulae.toml does for good what the options do.")]
+    Audit(AuditArgs),
     /// Serves the site with drafts, and builds and reloads at each change
     #[command(after_help = "Examples:
   tabulae preview                  the site at http://127.0.0.1:8247/, with drafts
@@ -133,6 +142,22 @@ pub(crate) struct BuildArgs {
     /// Say of each file that was written why
     #[arg(long)]
     pub(crate) verbose: bool,
+}
+
+#[derive(Debug, Clone, clap::Args)]
+pub(crate) struct AuditArgs {
+    /// Make findings of this kind errors, so that the exit is 1; `all` for every kind
+    #[arg(long, value_name = "CODE", value_parser = parse_denied)]
+    pub(crate) deny: Vec<String>,
+    /// Leave findings of this kind out
+    #[arg(long, value_name = "CODE", value_parser = parse_allowed)]
+    pub(crate) allow: Vec<String>,
+    /// Show every finding, instead of the first few of each kind
+    #[arg(long)]
+    pub(crate) all: bool,
+    /// The folder that was built to, instead of out/ in the site's folder
+    #[arg(long, value_name = "DIR")]
+    pub(crate) out: Option<PathBuf>,
 }
 
 #[derive(Debug, Clone, clap::Args)]
@@ -174,6 +199,14 @@ fn parse_state(text: &str) -> Result<String, String> {
             ),
         },
     )
+}
+
+fn parse_denied(name: &str) -> Result<String, String> {
+    Verdict::default().deny(name).map(|()| name.to_owned())
+}
+
+fn parse_allowed(name: &str) -> Result<String, String> {
+    Verdict::default().allow(name).map(|()| name.to_owned())
 }
 
 fn parse_today(text: &str) -> Result<Written, String> {

@@ -4,6 +4,7 @@ use std::fmt;
 use std::ops::Deref;
 use std::sync::{Arc, OnceLock};
 
+use indexmap::IndexSet;
 use lol_html::{HtmlRewriter, Settings, element};
 
 /// Some HTML that is at hand, or is made when it is asked for first.
@@ -224,17 +225,24 @@ pub fn rewrite_links(html: &str, change: &mut dyn FnMut(&str) -> Option<String>)
     }
 }
 
-/// The addresses in `html` that are relative to its page, each once, in the order met.
+/// The addresses in `html`, each once, in the order met.
 #[must_use]
-pub fn relative_addresses(html: &str) -> Vec<String> {
-    let mut found: Vec<String> = Vec::new();
+pub fn addresses(html: &str) -> Vec<String> {
+    let mut found: IndexSet<String> = IndexSet::new();
     let _ = rewrite_links(html, &mut |address| {
-        let is_relative = is_local(address) && !address.starts_with(['/', '#', '?']);
-        if is_relative && !found.iter().any(|known| known == address) {
-            found.push(address.to_owned());
+        if !found.contains(address) {
+            found.insert(address.to_owned());
         }
         None
     });
+    found.into_iter().collect()
+}
+
+/// Those of [`addresses`] that are relative to its page.
+#[must_use]
+pub fn relative_addresses(html: &str) -> Vec<String> {
+    let mut found = addresses(html);
+    found.retain(|address| is_local(address) && !address.starts_with(['/', '#', '?']));
     found
 }
 

@@ -4,6 +4,7 @@
 //! build needs of the world is handed in.
 
 pub mod archive;
+pub mod audit;
 pub mod catalogue;
 pub mod diagnostic;
 pub mod feed;

@@ -318,7 +318,10 @@ mod tests {
             term("lime", 3),
         ];
         let found = lookalikes(&terms, "en");
-        let keeps: Vec<_> = found.iter().map(|found| (found.term.0, found.keep.0)).collect();
+        let keeps: Vec<_> = found
+            .iter()
+            .map(|found| (found.term.0, found.keep.0))
+            .collect();
         assert_eq!(keeps, [(0, 1), (2, 1)]);
     }
 

@@ -99,6 +99,8 @@ pub struct Post {
     pub expires: Option<Stamp>,
     /// Plain text that stands for it in lists.
     pub summary: Option<Arc<str>>,
+    /// Whether its author chose the summary: by an entry, or by `<!-- more -->`.
+    pub has_own_summary: bool,
     /// Its image, as written.
     pub image: Option<String>,
     /// Whether it is in lists.
@@ -202,6 +204,12 @@ impl Post {
     }
 }
 
+/// The date before the name of a file, as it is written: that of `2026-03-14-lime.md`.
+#[must_use]
+pub fn date_of_name(path: &str) -> Option<&str> {
+    name::date_of(path)
+}
+
 /// Whether the front matter of a post of `set` gives its title.
 #[must_use]
 pub fn has_title(front: &Map, set: &ContentSet) -> bool {
@@ -263,10 +271,10 @@ pub fn assemble(
         .iter()
         .map(|field| read.terms(&field.name, field.plural.as_deref()))
         .collect();
-    let summary = read
-        .text("summary")
-        .filter(|text| !text.trim().is_empty())
-        .or_else(|| summary_of(&notes));
+    let own_summary = read.text("summary");
+    let own_summary = own_summary.filter(|text| !text.trim().is_empty());
+    let has_own_summary = own_summary.is_some() || notes.before_more.is_some();
+    let summary = own_summary.or_else(|| summary_of(&notes));
     let image = read.text("image").filter(|text| !text.trim().is_empty());
     let id = read.text("id").filter(|text| !text.trim().is_empty());
     let related = read.list("related");
@@ -284,6 +292,7 @@ pub fn assemble(
         updated,
         expires,
         summary: summary.map(Arc::from),
+        has_own_summary,
         image,
         state,
         draft,

@@ -56,6 +56,12 @@ impl RelatedList {
     /// twice, none that is held back.
     #[must_use]
     pub fn of(&self, catalogue: &Catalogue, this: PostId) -> Vec<PostId> {
+        self.filled(catalogue, this).0
+    }
+
+    /// The same, with how many of them the list has without being topped up.
+    #[must_use]
+    pub fn filled(&self, catalogue: &Catalogue, this: PostId) -> (Vec<PostId>, usize) {
         let mut list: Vec<PostId> = Vec::new();
         let mut add = |posts: &mut dyn Iterator<Item = PostId>| {
             for post in posts {
@@ -63,17 +69,16 @@ impl RelatedList {
                     list.push(post);
                 }
             }
-            list.len() == self.limit
+            list.len()
         };
-        if add(&mut catalogue.pinned(this))
-            || add(&mut self.query.first(catalogue, Some(this)).into_iter())
-        {
-            return list;
+        let mut found = add(&mut catalogue.pinned(this));
+        if found < self.limit {
+            found = add(&mut self.query.first(catalogue, Some(this)).into_iter());
         }
-        if let Some(fill) = &self.fill {
+        if let Some(fill) = self.fill.as_ref().filter(|_| found < self.limit) {
             add(&mut fill.first(catalogue, Some(this)).into_iter());
         }
-        list
+        (list, found)
     }
 
     /// The query of the list.

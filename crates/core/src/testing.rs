@@ -19,6 +19,18 @@ pub(crate) struct Small {
 impl Small {
     /// Settings below `[site]`, and posts: path, front matter, body as HTML.
     pub(crate) fn new<S: AsRef<str>>(more: &str, posts: &[(S, S, S)]) -> Self {
+        let bodies = posts.iter().map(|(path, front, html)| {
+            let body = Body {
+                html: html.as_ref().to_owned().into(),
+                ..Body::default()
+            };
+            (path.as_ref(), front.as_ref(), body)
+        });
+        Self::with_bodies(more, bodies.collect())
+    }
+
+    /// The same, of posts whose bodies were noticed something of.
+    pub(crate) fn with_bodies(more: &str, posts: Vec<(&str, &str, Body)>) -> Self {
         let site = "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n";
         let settings = Settings::read(&Source::new("tabulae.toml", &format!("{site}{more}")));
         assert_eq!(settings.diagnostics, []);
@@ -27,17 +39,12 @@ impl Small {
             now: "2026-06-01T12:00:00Z".parse().unwrap(),
             zone: settings.site.timezone.clone(),
         };
-        let read = posts.iter().map(|(path, front, html)| {
-            let path = path.as_ref();
-            let source = Source::new(path, &format!("---\n{}\n---\n", front.as_ref()));
+        let read = posts.into_iter().map(|(path, front, body)| {
+            let source = Source::new(path, &format!("---\n{front}\n---\n"));
             let front = front_matter::read(&source, &moment.zone).output;
             let below = |folder: &str| path.starts_with(&format!("{folder}/"));
             let set = settings.content.iter().position(|set| below(&set.folder));
             let set = set.unwrap();
-            let body = Body {
-                html: html.as_ref().to_owned().into(),
-                ..Body::default()
-            };
             let set = (set, &settings.content[set]);
             let made = assemble(path, set, &settings, &moment, &source, front, body);
             assert_eq!(made.diagnostics, []);

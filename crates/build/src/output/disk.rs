@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, OnceLock, PoisonError};
 
 use indexmap::IndexMap;
+use walkdir::WalkDir;
 
 use super::manifest::checksum;
 use super::{Manifest, Output};
@@ -354,6 +355,23 @@ impl Output for Disk {
 
     fn keep(&self, bytes: &[u8]) -> io::Result<()> {
         write_whole(&self.manifest_path().with_extension("cache"), bytes)
+    }
+
+    fn list(&self) -> io::Result<Vec<String>> {
+        let mut files = Vec::new();
+        for entry in WalkDir::new(&self.out).sort_by_file_name() {
+            let entry = match entry {
+                Ok(entry) => entry,
+                Err(error) if error.depth() == 0 => break,
+                Err(error) => return Err(error.into()),
+            };
+            let below = entry.path().strip_prefix(&self.out);
+            let below = below.unwrap_or(entry.path()).display().to_string();
+            if !entry.file_type().is_dir() && !below.ends_with(STAGED) {
+                files.push(below.replace(std::path::MAIN_SEPARATOR, "/"));
+            }
+        }
+        Ok(files)
     }
 
     fn name(&self) -> String {

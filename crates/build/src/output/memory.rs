@@ -126,6 +126,10 @@ impl Output for Memory {
         Ok(())
     }
 
+    fn list(&self) -> io::Result<Vec<String>> {
+        Ok(self.state().files.keys().cloned().collect())
+    }
+
     fn name(&self) -> String {
         "out".to_owned()
     }

@@ -80,6 +80,12 @@ pub trait Output: Sync + fmt::Debug {
     /// Where it cannot be written.
     fn keep(&self, bytes: &[u8]) -> io::Result<()>;
 
+    /// The paths of all files that stand there, sorted, those under way left out.
+    ///
+    /// # Errors
+    /// Where a folder cannot be read.
+    fn list(&self) -> io::Result<Vec<String>>;
+
     /// The output's name for people.
     fn name(&self) -> String;
 }

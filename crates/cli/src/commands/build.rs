@@ -37,13 +37,7 @@ pub(super) fn run(args: &Args, build: &BuildArgs) -> Status {
 
 /// Builds the site in `dir`.
 pub(super) fn build_site(args: &Args, build: &BuildArgs, dir: &Path) -> Collected<Report> {
-    let sources = Disk::new(dir);
-    let out = build.out(dir);
-    let name = build
-        .out
-        .as_ref()
-        .map_or_else(|| "out".to_owned(), |out| out.display().to_string());
-    let mut output = DiskOutput::new(&out, dir.join(MEMORY), &name);
+    let (sources, mut output) = site_and_output(build, dir);
     let bar = Bar::new();
     let options = args.options(build, &bar);
     let mut work = || tabulae_build::build(&sources, &mut output, &options);
@@ -53,8 +47,16 @@ pub(super) fn build_site(args: &Args, build: &BuildArgs, dir: &Path) -> Collecte
     };
     bar.clear();
     let mut built = built;
-    built.output.out = out.display().to_string();
+    built.output.out = build.out(dir).display().to_string();
     built
+}
+
+/// The site in `dir`, and where it is built to.
+pub(super) fn site_and_output(build: &BuildArgs, dir: &Path) -> (Disk, DiskOutput) {
+    let name = build.out.as_ref();
+    let name = name.map_or_else(|| "out".to_owned(), |out| out.display().to_string());
+    let output = DiskOutput::new(build.out(dir), dir.join(MEMORY), &name);
+    (Disk::new(dir), output)
 }
 
 fn as_json(report: &Report, build: &BuildArgs) -> Value {

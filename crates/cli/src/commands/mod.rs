@@ -1,5 +1,6 @@
 //! One file for each command: it opens, asks the builder, and shows the answer.
 
+mod audit;
 mod build;
 mod demo;
 mod explain;
@@ -29,6 +30,7 @@ pub(crate) fn run(args: &Args) -> Status {
         }
         Command::Explain { path, archive } => explain::run(args, path, archive.as_deref()),
         Command::Terms { field } => terms::run(args, field.as_deref()),
+        Command::Audit(audit) => audit::run(args, audit),
         Command::Preview(preview) => crate::preview::run(args, preview),
         Command::Init { dir } => init::run(args, dir),
         Command::Demo { dir } => demo::run(args, dir),

@@ -146,14 +146,14 @@ fn show_counts(args: &Args, site: &Site, found: &Found, name: &str, by: &archive
             json!({ "query": found.text, "by": name, "groups": groups.collect::<Value>() }),
         );
     }
-    let most = counts
-        .iter()
-        .map(|(_, count)| *count)
-        .max()
-        .unwrap_or(1);
+    let most = counts.iter().map(|(_, count)| *count).max().unwrap_or(1);
     let mut table = Table::new(vec![Column::text(), Column::number(), Column::text()]);
     for (term, count) in &counts {
-        table.row(vec![term.name.clone(), count.to_string(), bar(*count, most)]);
+        table.row(vec![
+            term.name.clone(),
+            count.to_string(),
+            bar(*count, most),
+        ]);
     }
     Shown::Text(format!(
         "{}{}.\n",

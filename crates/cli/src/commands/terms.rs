@@ -138,7 +138,11 @@ fn show_join(join: &Join<'_>, text: &mut String) {
     }
     let note = &join.note;
     let _ = match note.is_there {
-        true => writeln!(text, "To join them, let the front matter of {} say:", note.path),
+        true => writeln!(
+            text,
+            "To join them, let the front matter of {} say:",
+            note.path
+        ),
         false => writeln!(text, "To join them, write {}:", note.path),
     };
     text.push_str(&note.text);

@@ -57,13 +57,13 @@ fn one(fault: &Diagnostic, out: &mut String) {
     let _ = writeln!(
         out,
         "{BOLD}{}{BOLD:#}: {style}{word}{style:#}: {BOLD}{}{BOLD:#} [{code}]",
-        shown(&fault.place),
+        place(&fault.place),
         fault.message
     );
     excerpt(&fault.place, style, out);
-    if let Some((place, word)) = &fault.other {
-        let _ = writeln!(out, "  {BOLD}{}{BOLD:#}: {word}", shown(place));
-        excerpt(place, HELP, out);
+    if let Some((other, word)) = &fault.other {
+        let _ = writeln!(out, "  {BOLD}{}{BOLD:#}: {word}", place(other));
+        excerpt(other, HELP, out);
     }
     if let Some(help) = &fault.help {
         let _ = writeln!(out, "  {HELP}help{HELP:#}: {help}");
@@ -71,7 +71,8 @@ fn one(fault: &Diagnostic, out: &mut String) {
     out.push('\n');
 }
 
-fn shown(place: &Place) -> String {
+/// `posts/a.md:3:7`, as editors open it.
+pub(crate) fn place(place: &Place) -> String {
     match &place.file {
         Some(file) => format!("{file}:{}:{}", place.line, place.column),
         None => format!("command line:{}", place.column),

@@ -1,5 +1,6 @@
 //! Runs of the built program, each in a folder of its own.
 
+mod audit;
 mod build;
 mod demo;
 mod docs;

@@ -49,7 +49,11 @@ fn terms_are_shown_with_those_that_look_alike() {
     ---
     ");
     let run = site().run(&["terms", "tag"]);
-    let (_, joins) = run.sound().out.split_once("\nProbably").expect("lookalikes");
+    let (_, joins) = run
+        .sound()
+        .out
+        .split_once("\nProbably")
+        .expect("lookalikes");
     assert_snapshot!(joins, @r#"
      one term:
 
@@ -94,7 +98,10 @@ fn the_note_that_is_shown_joins_them() {
 
 #[test]
 fn terms_are_listed_for_programs() {
-    let found = site().run(&["terms", "tags", "--format", "json"]).sound().json();
+    let found = site()
+        .run(&["terms", "tags", "--format", "json"])
+        .sound()
+        .json();
     let tags = found["fields"]["tag"].as_array().expect("a list");
     assert_eq!(
         tags[1],

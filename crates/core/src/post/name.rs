@@ -27,11 +27,9 @@ impl FileName {
             ("index", inside) => inside.rsplit_once('/').unwrap_or(("", inside)),
             _ => (folder, stem),
         };
-        let (date, name) = match whole.split_at_checked(11) {
-            Some((date, name)) if is_date_prefix(date) && !name.is_empty() => {
-                (Some(date[..10].to_owned()), name)
-            }
-            _ => (None, whole),
+        let (date, name) = match cut_date(whole) {
+            Some((date, name)) => (Some(date.to_owned()), name),
+            None => (None, whole),
         };
         Self {
             folder: folder.to_owned(),
@@ -43,6 +41,21 @@ impl FileName {
     pub(super) fn dated(&self) -> bool {
         self.date.is_some()
     }
+}
+
+/// The date of a path's file, or of the folder of its `index` file.
+pub(super) fn date_of(path: &str) -> Option<&str> {
+    let mut steps = path.rsplit('/');
+    let file = steps.next()?;
+    let stem = file.rsplit_once('.').map_or(file, |(stem, _)| stem);
+    let whole = if stem == "index" { steps.next()? } else { stem };
+    Some(cut_date(whole)?.0)
+}
+
+/// A date and what it stands before.
+fn cut_date(whole: &str) -> Option<(&str, &str)> {
+    let (date, name) = whole.split_at_checked(11)?;
+    (is_date_prefix(date) && !name.is_empty()).then(|| (&date[..10], name))
 }
 
 fn is_date_prefix(text: &str) -> bool {

@@ -10,6 +10,7 @@ use std::num::NonZeroUsize;
 
 use jiff::tz::TimeZone;
 
+use crate::audit::Verdict;
 use crate::language::DateStyle;
 use crate::route::Pattern;
 use crate::source::{Passage, Source, Span, Spanned};
@@ -40,6 +41,8 @@ pub struct Settings {
     pub term_fields: Vec<TermField>,
     /// `[words]`
     pub words: Words,
+    /// `[audit]`
+    pub audit: Verdict,
 }
 
 /// `[site]`

@@ -9,6 +9,7 @@ use super::{
     Archive, CONTENTS, ContentSet, FORMATS, FeedContent, FeedFormat, OverviewOrder, Related,
     Settings, Show, TermField, words,
 };
+use crate::audit::Verdict;
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
 use crate::front_matter::parse_toml;
 use crate::route::Pattern;
@@ -42,6 +43,7 @@ impl Settings {
         let related = read_related(&mut root, &mut faults);
         read_terms(&mut root, &mut term_fields, &mut faults);
         let words = words::read(&mut root, &mut faults);
+        let audit = read_audit(&mut root, &mut faults);
         root.finish(&mut faults);
         Collected {
             output: Self {
@@ -54,6 +56,7 @@ impl Settings {
                 related,
                 term_fields,
                 words,
+                audit,
             },
             diagnostics: unreadable.unwrap_or(faults),
         }
@@ -466,4 +469,24 @@ fn read_terms(root: &mut Table<'_>, term_fields: &mut [TermField], faults: &mut 
         }
         table.finish(faults);
     }
+}
+
+fn read_audit(root: &mut Table<'_>, faults: &mut Faults) -> Verdict {
+    type Sentence = fn(&mut Verdict, &str) -> Result<(), String>;
+    let mut verdict = Verdict::default();
+    let Some(mut table) = root.table("audit", faults) else {
+        return verdict;
+    };
+    let keys: [(&str, Sentence); 2] = [("deny", Verdict::deny), ("allow", Verdict::allow)];
+    for (key, sentence) in keys {
+        for text in table.texts(key, faults) {
+            if let Err(help) = sentence(&mut verdict, &text.node) {
+                let place = table.source().place(text.span);
+                let message = format!("there is no code `{}`", text.node);
+                faults.push(Diagnostic::error(Code::ValueUnfit, place, message).help(help));
+            }
+        }
+    }
+    table.finish(faults);
+    verdict
 }

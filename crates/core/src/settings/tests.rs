@@ -247,3 +247,20 @@ fn a_weight_below_zero_is_refused() {
         )]
     );
 }
+
+#[rstest]
+#[case::near("[audit]\nallow = [\"term-loan\"]", "did you mean `term-lone`?")]
+#[case::all_is_never_allowed("[audit]\nallow = [\"all\"]", "such as `term-lone`")]
+fn a_verdict_names_codes(#[case] text: &str, #[case] help: &str) {
+    let found = read(&format!("{SITE}{text}\n")).diagnostics;
+    assert_eq!(found.len(), 1, "{found:?}");
+    let place = &found[0].place;
+    assert_eq!(
+        (found[0].code, place.line, place.column),
+        (Code::ValueUnfit, 5, 10)
+    );
+    assert!(
+        found[0].help.as_deref().unwrap().contains(help),
+        "{found:?}"
+    );
+}

@@ -1,0 +1,141 @@
+//! Everything a build would complain of, and what it would not: the core's findings, and those
+//! that take pages or files to tell.
+
+mod addresses;
+
+use std::collections::BTreeSet;
+
+use rayon::prelude::*;
+use tabulae_core::audit::audit as audit_posts;
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Faults};
+use tabulae_core::route::decode;
+use tabulae_core::settings::Settings;
+use tabulae_core::source::Place;
+
+use crate::Options;
+use crate::output::Output;
+use crate::plan::{Plan, plan};
+use crate::site::Site;
+use crate::sources::Sources;
+
+/// Looks at a site and at what was built of it, and writes nothing. Hands out the settings, where
+/// they could be read; all findings are warnings, but for what keeps the site from being built.
+pub fn audit(
+    sources: &dyn Sources,
+    output: &mut dyn Output,
+    options: &Options<'_>,
+) -> Collected<Option<Settings>> {
+    let dry = Options {
+        dry_run: true,
+        ..*options
+    };
+    let mut found = crate::build(sources, output, &dry).diagnostics;
+    // A second time without what is broken, as far as that goes: its faults are told already.
+    let going = Options {
+        keep_going: true,
+        ..*options
+    };
+    let site = Site::read(sources, &going, &mut Faults::new());
+    if let Some(site) = &site {
+        let plan = plan(site, &mut Faults::new());
+        found.extend(audit_posts(&site.catalogue, &site.settings, &site.moment));
+        found.extend(unfiled(site, &plan));
+        found.extend(filled(site));
+        found.extend(addresses::broken(site, &plan, sources));
+        let empty = empty_feeds(site, &plan, &found);
+        found.extend(empty);
+        found.extend(stray(&plan, output));
+    }
+    Collected {
+        output: site.map(|site| site.settings),
+        diagnostics: found,
+    }
+}
+
+/// Listed posts that no page of an archive has.
+fn unfiled(site: &Site, plan: &Plan) -> Faults {
+    let groups = plan.archives.iter().flat_map(|laid| &laid.groups);
+    let filed: BTreeSet<PostId> = groups
+        .flat_map(|group| group.posts.iter().copied())
+        .collect();
+    let listed = site.catalogue.listed().iter();
+    let unfiled = listed.filter(|id| !filed.contains(id)).map(|id| {
+        let path = &site.catalogue.post(*id).path;
+        Diagnostic::warning(
+            Code::PostUnfiled,
+            Place::top_of(path),
+            "this post is in no archive",
+        )
+        .help(format!(
+            "`tabulae explain {path} --in ARCHIVE` says why it is not in one"
+        ))
+    });
+    unfiled.collect()
+}
+
+/// Posts most of whose related posts only fill the list.
+fn filled(site: &Site) -> Faults {
+    let Some(list) = &site.related else {
+        return Faults::new();
+    };
+    let listed = site.catalogue.listed().par_iter();
+    let filled = listed.filter_map(|id| {
+        let (posts, found) = list.filled(&site.catalogue, *id);
+        (found * 2 < posts.len()).then(|| {
+            let path = &site.catalogue.post(*id).path;
+            let message = format!(
+                "{} of {} related posts are there only to fill the list",
+                posts.len() - found,
+                posts.len()
+            );
+            Diagnostic::warning(Code::RelatedFilled, Place::top_of(path), message)
+                .help("give it terms that other posts have, or name posts in its `related`")
+        })
+    });
+    filled.collect()
+}
+
+/// Feeds without entries that a build does not tell of.
+fn empty_feeds(site: &Site, plan: &Plan, told: &Faults) -> Faults {
+    let empty = plan.feeds.iter().filter(|feed| feed.posts.is_empty());
+    let settings = &site.settings;
+    let faults = empty.filter_map(|feed| {
+        let declared = match feed.of {
+            Some((archive, _)) => settings.archives[archive].place,
+            None => {
+                let mut feeds = settings.feeds.iter();
+                feeds
+                    .find(|known| decode(&known.link) == feed.link.plain)?
+                    .place
+            }
+        };
+        let message = format!("the feed {} has no entries", feed.link.plain);
+        let place = settings.source.place(declared);
+        let fault = Diagnostic::warning(Code::FeedEmpty, place, message);
+        Some(fault.help("look at what its query finds with `tabulae query`, or take the feed away"))
+    });
+    let is_told = |fault: &Diagnostic| {
+        let same = |told: &Diagnostic| told.code == fault.code && told.place == fault.place;
+        told.iter().any(same)
+    };
+    faults.filter(|fault| !is_told(fault)).collect()
+}
+
+/// Files in `out/` that no build made, this one neither.
+fn stray(plan: &Plan, output: &dyn Output) -> Faults {
+    let manifest = output.manifest().unwrap_or_default();
+    let planned: BTreeSet<&str> = plan.outputs.iter().map(|made| made.file.as_str()).collect();
+    let is_ours = |path: &str| planned.contains(path) || manifest.files.contains_key(path);
+    let files = output.list().unwrap_or_default();
+    let stray = files.into_iter().filter(|path| !is_ours(path)).map(|path| {
+        let path = format!("{}/{path}", output.name());
+        Diagnostic::warning(
+            Code::FileStray,
+            Place::top_of(&path),
+            "no build made this file, and none removes it",
+        )
+        .help("remove it, or move it to assets/ if it is to be published")
+    });
+    stray.collect()
+}

@@ -1,0 +1,107 @@
+//! `tabulae audit`
+
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+
+use serde_json::json;
+use tabulae_core::audit::Verdict;
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+
+use super::build::site_and_output;
+use crate::args::{Args, AuditArgs, BuildArgs, Format};
+use crate::ui::{self, Status, counted, place, status};
+
+/// How many findings of a kind are shown, unless all are asked for.
+const SHOWN: usize = 6;
+
+pub(super) fn run(args: &Args, audit: &AuditArgs) -> Status {
+    let build = BuildArgs {
+        out: audit.out.clone(),
+        ..BuildArgs::plain()
+    };
+    let (sources, mut output) = site_and_output(&build, &args.dir);
+    let options = args.options(&build, &tabulae_build::Quiet);
+    let found = tabulae_build::audit::audit(&sources, &mut output, &options);
+    let settled = found.output.map(|settings| settings.audit);
+    let found = verdict(settled.unwrap_or_default(), audit).of(found.diagnostics);
+    let kinds = by_kind(&found);
+    if args.format == Format::Json {
+        let counts = kinds.iter().map(|(code, found)| (code.name(), found.len()));
+        return ui::json(
+            &json!({ "counts": counts.collect::<BTreeMap<_, _>>() }),
+            &found,
+        );
+    }
+    status(&found).max(ui::print(&as_text(&kinds, audit.all)))
+}
+
+/// What the command line says stands above what the settings say.
+fn verdict(mut verdict: Verdict, audit: &AuditArgs) -> Verdict {
+    // The names were looked up when the command line was read.
+    for code in &audit.deny {
+        let _ = verdict.deny(code);
+    }
+    for code in &audit.allow {
+        let _ = verdict.allow(code);
+    }
+    verdict
+}
+
+/// The findings by kind: errors first, then the kinds of which there are most.
+fn by_kind(found: &Faults) -> Vec<(Code, Vec<&Diagnostic>)> {
+    let mut kinds: BTreeMap<Code, Vec<&Diagnostic>> = BTreeMap::new();
+    for fault in found {
+        kinds.entry(fault.code).or_default().push(fault);
+    }
+    let mut kinds: Vec<_> = kinds.into_iter().collect();
+    kinds.sort_by_key(|(_, found)| {
+        let is_warning = found.iter().all(|fault| !fault.is_error());
+        (is_warning, std::cmp::Reverse(found.len()))
+    });
+    kinds
+}
+
+fn as_text(kinds: &[(Code, Vec<&Diagnostic>)], all: bool) -> String {
+    let mut text = String::new();
+    for (code, found) in kinds {
+        let _ = writeln!(text, "{} {}: {}", found.len(), code.name(), code.about());
+        let shown = if all { found.len() } else { SHOWN };
+        for (at, fault) in found.iter().take(shown).enumerate() {
+            let word = if fault.is_error() { "error: " } else { "" };
+            let _ = writeln!(text, "  {}: {word}{}", place(&fault.place), fault.message);
+            // Of neighbours with the same way out, the last says it.
+            let next = found.get(at + 1).filter(|_| at + 1 < shown);
+            if next.is_none_or(|next| next.help != fault.help)
+                && let Some(help) = &fault.help
+            {
+                let _ = writeln!(text, "    help: {help}");
+            }
+        }
+        if found.len() > shown {
+            let _ = writeln!(
+                text,
+                "  and {} more, which --all shows",
+                found.len() - shown
+            );
+        }
+        text.push('\n');
+    }
+    let count = kinds.iter().map(|(_, found)| found.len()).sum();
+    let errors = kinds.iter().flat_map(|(_, found)| found);
+    let errors = errors.filter(|fault| fault.is_error()).count();
+    let _ = match (count, errors) {
+        (0, _) => writeln!(text, "Nothing to say."),
+        (_, 0) => writeln!(text, "{}, none of them an error.", findings(count)),
+        _ => writeln!(
+            text,
+            "{}, {}.",
+            findings(count),
+            counted(errors, "of them an error", "of them errors")
+        ),
+    };
+    text
+}
+
+fn findings(count: usize) -> String {
+    counted(count, "finding", "findings")
+}

@@ -1,0 +1,112 @@
+use crate::site::Site;
+use insta::assert_snapshot;
+use rstest::rstest;
+use serde_json::json;
+
+/// A site with a few findings of several kinds.
+fn site() -> Site {
+    let site = Site::small();
+    site.write(
+        "posts/2026-01-01-a.md",
+        "---\ntags: [limes, stone]\n---\n\nSee [lime](/2026/lim/).\n",
+    );
+    site
+}
+
+#[test]
+fn findings_are_grouped_and_counted() {
+    let run = site().run(&["audit", "--today", "2026-06-01"]);
+    assert_snapshot!(run.sound().out, @r#"
+    3 term-lone: Only one post has a term.
+      posts/2026-03-14-lime.md:3:8: only one post has the tag "lime"
+      posts/2026-01-01-a.md:2:8: only one post has the tag "limes"
+      posts/2026-01-01-a.md:2:15: only one post has the tag "stone"
+        help: give it to more posts, or take it away
+
+    1 month-empty: No post is of a month, though earlier and later ones are.
+      tabulae.toml:1:1: no post of `posts` in 2026-02
+        help: look for a post that is held back or dated wrongly, if one is missing
+
+    1 link-broken: A link within the site leads nowhere.
+      posts/2026-01-01-a.md:5:12: `/2026/lim/` leads nowhere: the site has no /2026/lim/
+        help: did you mean /2026/lime/?
+
+    1 term-alike: Two terms are probably one.
+      posts/2026-01-01-a.md:2:8: the tag "limes" (1) is probably "lime" (1): they differ by an ending
+        help: `tabulae terms tag` prints the note that joins them
+
+    6 findings, none of them an error.
+    "#);
+}
+
+#[test]
+fn only_the_first_few_are_shown() {
+    let site = Site::small();
+    for tag in 'a'..='k' {
+        let front = format!("---\ntags: {tag}{tag}{tag}\n---\n\nText.\n");
+        site.write(&format!("posts/2026-03-01-{tag}.md"), front);
+    }
+    let lines = |words: &[&str]| {
+        let run = site.run(words);
+        let kind = run
+            .sound()
+            .out
+            .split("\n\n")
+            .find(|kind| kind.contains(" term-lone: "));
+        kind.map_or(0, |kind| kind.lines().count())
+    };
+    // Heading, findings, help, and how many more.
+    assert_eq!(lines(&["audit"]), 1 + 6 + 1 + 1);
+    assert_eq!(lines(&["audit", "--all"]), 1 + 12 + 1);
+}
+
+#[rstest]
+#[case::as_it_is("", &[], 0)]
+#[case::denied("", &["--deny", "term-lone"], 1)]
+#[case::of_another_kind("", &["--deny", "date-odd"], 0)]
+#[case::all("", &["--deny", "all"], 1)]
+#[case::settings("[audit]\ndeny = [\"term-lone\"]\n", &[], 1)]
+#[case::settings_answered("[audit]\ndeny = [\"term-lone\"]\n", &["--allow", "term-lone"], 0)]
+#[case::nothing_left("[audit]\nallow = [\"term-lone\", \"term-alike\"]\n", &["--deny", "all", "--allow", "month-empty", "--allow", "link-broken"], 0)]
+fn what_is_denied_ends_with_1(#[case] settings: &str, #[case] words: &[&str], #[case] status: i32) {
+    let site = site();
+    let text = site.read("tabulae.toml") + settings;
+    site.write("tabulae.toml", text);
+    let run = site.run(&[&["audit"], words].concat());
+    assert_eq!((run.status, run.err.as_str()), (status, ""), "{}", run.out);
+}
+
+#[test]
+fn findings_are_listed_for_programs() {
+    let run = site().run(&["audit", "--format", "json", "--deny", "link-broken"]);
+    assert_eq!(run.status, 1);
+    let object = run.json();
+    assert_eq!(
+        object["counts"],
+        json!({ "link-broken": 1, "month-empty": 1, "term-alike": 1, "term-lone": 3 })
+    );
+    let broken = object["faults"].as_array().expect("a list").iter();
+    let broken = broken.filter(|fault| fault["severity"] == "error");
+    let broken: Vec<_> = broken.map(|fault| &fault["line"]).collect();
+    assert_eq!(broken, [&json!(5)]);
+}
+
+#[rstest]
+#[case::option(&["audit", "--deny", "term-alone"], "did you mean `term-lone`?")]
+#[case::errors_too(&["audit", "--allow", "x"], "such as `term-lone`")]
+fn a_code_that_there_is_not_is_wrong_usage(#[case] words: &[&str], #[case] help: &str) {
+    let run = site().run(words);
+    assert_eq!((run.status, run.out.as_str()), (2, ""));
+    assert!(run.err.contains(help), "{}", run.err);
+}
+
+#[test]
+fn what_keeps_a_site_from_being_built_is_an_error() {
+    let site = site();
+    site.write("posts/b.md", "---\ndate: soon\n---\n");
+    let run = site.run(&["audit", "--allow", "date-unreadable"]);
+    assert_eq!(run.status, 1);
+    let first = run.out.lines().nth(1).unwrap_or_default();
+    let expected = "  posts/b.md:2:7: error: \"soon\" is not a date in a form that is known";
+    assert_eq!(first, expected);
+}
