@@ -96,6 +96,7 @@ codes! {
     KeyUnknown = "key-unknown": "A key is not known here.",
     KeyMissing = "key-missing": "A key that must be there is missing.",
     LinkUnfit = "link-unfit": "A link pattern cannot be used.",
+    MarkUnfit = "mark-unfit": "A mark for a place to be filled is not understood, or does not fit to the others.",
     MonthEmpty = "month-empty": "No post is of a month, though earlier and later ones are.",
     NameTaken = "name-taken": "A name stands for two things.",
     LinkBroken = "link-broken": "A link within the site leads nowhere.",

@@ -27,4 +27,5 @@ pub mod term;
 mod testing;
 pub mod time;
 pub mod value;
+pub mod weave;
 pub mod words;

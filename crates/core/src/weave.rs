@@ -1,0 +1,408 @@
+//! Marked places in HTML that something else made. A place stands between two comments,
+//! `<!-- tabulae query "from posts limit 5" -->` and `<!-- tabulae end -->`; what is between them
+//! is Tabulae's, and not a byte else.
+
+mod scan;
+#[cfg(test)]
+mod tests;
+
+use std::ops::Range;
+
+use self::scan::comments;
+use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
+use crate::source::{Passage, Source, Span, Spanned};
+
+/// A page that holds marked places.
+#[derive(Debug)]
+pub struct Page<'a> {
+    bytes: &'a [u8],
+    /// The page's text, for messages.
+    pub source: Source,
+    /// The places, in their order.
+    pub places: Vec<Marked>,
+}
+
+/// A place to be filled.
+#[derive(Debug)]
+pub struct Marked {
+    /// What is to stand there.
+    pub ask: Ask,
+    /// The mark, for messages: within [`Page::source`].
+    pub span: Span,
+    /// The bytes between the marks.
+    inner: Range<usize>,
+}
+
+/// What is asked for.
+#[derive(Debug)]
+pub struct Ask {
+    /// Which posts or terms.
+    pub what: What,
+    /// How many at most.
+    pub limit: Option<usize>,
+    /// The template part that makes it.
+    pub part: Option<Part>,
+}
+
+/// Which posts or terms.
+#[derive(Debug)]
+pub enum What {
+    /// `query "…"`: the posts that a query finds.
+    Query(Passage),
+    /// `related`, `related of "PATH"`: the related posts of the page's own post, or of another.
+    Related(Option<Spanned<String>>),
+    /// `newest ARCHIVE`, `newest ARCHIVE of "TERM"`: the first posts of an archive.
+    Newest(Spanned<String>, Option<Spanned<String>>),
+    /// `terms FIELD`, `terms FIELD order name`: the terms of a field.
+    Terms(Spanned<String>, Option<Spanned<String>>),
+}
+
+/// A template part.
+#[derive(Debug)]
+pub enum Part {
+    /// `with "…"`: it makes the whole list.
+    Whole(Spanned<String>),
+    /// `each "…"`: it makes each post.
+    Each(Spanned<String>),
+}
+
+/// What begins a mark, after `<!--`.
+const MARK: &str = "tabulae";
+const END: &str = "end";
+const KINDS: [&str; 5] = ["query", "related", "newest", "terms", END];
+
+impl<'a> Page<'a> {
+    /// Looks for the marked places of a page; `None` where there are none. All faults are
+    /// reported: a mark that is not understood, that is not closed, or that stands in another.
+    ///
+    /// The page may be in any encoding that holds ASCII as it is.
+    pub fn read(file: &str, bytes: &'a [u8]) -> Collected<Option<Self>> {
+        let marks: Vec<Range<usize>> = comments(bytes)
+            .filter(|comment| is_mark(&bytes[comment.clone()]))
+            .collect();
+        let mut faults = Faults::new();
+        if marks.is_empty() {
+            return Collected::clean(None);
+        }
+        let text = String::from_utf8_lossy(bytes);
+        let mut page = Self {
+            bytes,
+            source: Source::new(file, &text),
+            places: Vec::new(),
+        };
+        let mut open: Option<(Ask, Span, usize)> = None;
+        for comment in marks {
+            let mark = page.mark(&comment);
+            let mut words = Words::new(&mark, &page.source);
+            match words.kind(&mut faults) {
+                Some(END) => match open.take() {
+                    Some((ask, span, start)) => {
+                        let inner = start..comment.start - OPEN.len();
+                        page.places.push(Marked { ask, span, inner });
+                    }
+                    None => faults.push(page.fault(
+                        mark.span,
+                        "this ends a place that was not begun",
+                        "take the mark away, or begin a place above it",
+                    )),
+                },
+                kind => {
+                    if let Some((_, first, _)) = &open {
+                        let fault = page.fault(
+                            mark.span,
+                            "a place begins within another",
+                            "end the other with `<!-- tabulae end -->` first",
+                        );
+                        let first = page.source.place(*first);
+                        faults.push(fault.beside(first, "it was begun here"));
+                        continue;
+                    }
+                    let ask = kind.and_then(|kind| words.ask(kind, &mut faults));
+                    // A mark with a fault begins a place too.
+                    let ask = ask.unwrap_or(Ask::NOTHING);
+                    open = Some((ask, mark.span, comment.end + CLOSE.len()));
+                }
+            }
+        }
+        if let Some((_, span, _)) = open {
+            faults.push(page.fault(
+                span,
+                "this place is never ended",
+                "write `<!-- tabulae end -->` where it ends",
+            ));
+        }
+        Collected {
+            output: Some(page),
+            diagnostics: faults,
+        }
+    }
+
+    /// The page with its places filled, in their order; every other byte is as it was.
+    ///
+    /// A text of several lines stands on lines of its own, one of a single line where it stood.
+    /// Lines end as the page's do. Where the page is not known to be UTF-8, letters beyond ASCII
+    /// are written as character references.
+    #[must_use]
+    pub fn filled(&self, texts: &[String]) -> Vec<u8> {
+        let mut out = Vec::with_capacity(self.bytes.len() + self.bytes.len() / 4);
+        let mut done = 0;
+        for (place, text) in self.places.iter().zip(texts) {
+            out.extend_from_slice(&self.bytes[done..place.inner.start]);
+            out.extend_from_slice(self.fitted(text.trim(), place).as_bytes());
+            done = place.inner.end;
+        }
+        out.extend_from_slice(&self.bytes[done..]);
+        out
+    }
+
+    fn fitted(&self, text: &str, place: &Marked) -> String {
+        let old = &self.bytes[place.inner.clone()];
+        let on_lines = text.contains('\n') || old.starts_with(b"\n") || old.starts_with(b"\r\n");
+        let text = match on_lines {
+            true => format!("\n{text}\n"),
+            false => text.to_owned(),
+        };
+        let first_end = memchr::memchr(b'\n', self.bytes);
+        let crlf = first_end.is_some_and(|at| at > 0 && self.bytes[at - 1] == b'\r');
+        let text = match crlf {
+            true => text.replace("\r\n", "\n").replace('\n', "\r\n"),
+            false => text,
+        };
+        if scan::is_utf8(self.bytes) {
+            return text;
+        }
+        let mut plain = String::with_capacity(text.len());
+        for c in text.chars() {
+            match c.is_ascii() {
+                true => plain.push(c),
+                false => plain.push_str(&format!("&#{};", u32::from(c))),
+            }
+        }
+        plain
+    }
+
+    /// A fault of a mark.
+    #[must_use]
+    pub fn fault(&self, span: Span, message: impl Into<String>, help: &str) -> Diagnostic {
+        Diagnostic::error(Code::MarkUnfit, self.source.place(span), message).help(help)
+    }
+
+    /// A comment as text with its place in the source.
+    fn mark(&self, comment: &Range<usize>) -> Spanned<String> {
+        let at = |byte: usize| {
+            // Where bytes are no text the source has a sign for them, which is longer.
+            let shown = String::from_utf8_lossy(&self.bytes[..byte]);
+            shown.len() - if shown.starts_with('\u{feff}') { 3 } else { 0 }
+        };
+        let bytes = &self.bytes[comment.clone()];
+        let text = String::from_utf8_lossy(bytes).into_owned();
+        let start = at(comment.start);
+        let span = Span::new(start, start + text.len());
+        Spanned::new(text, span)
+    }
+}
+
+const OPEN: &str = "<!--";
+const CLOSE: &str = "-->";
+
+fn is_mark(comment: &[u8]) -> bool {
+    let text = comment.trim_ascii_start();
+    text.strip_prefix(MARK.as_bytes())
+        .is_some_and(|rest| rest.first().is_none_or(u8::is_ascii_whitespace))
+}
+
+impl Ask {
+    /// What stands in for a mark that was not understood.
+    const NOTHING: Self = Self {
+        what: What::Related(None),
+        limit: None,
+        part: None,
+    };
+}
+
+/// The words of a mark.
+struct Words<'a> {
+    source: &'a Source,
+    /// The mark's first character, for what is missing.
+    mark: Span,
+    words: Vec<Word>,
+    next: usize,
+}
+
+/// A word, or a text in quotes.
+struct Word {
+    text: Spanned<String>,
+    quoted: bool,
+    closed: bool,
+}
+
+impl<'a> Words<'a> {
+    fn new(mark: &Spanned<String>, source: &'a Source) -> Self {
+        Self {
+            source,
+            mark: mark.span,
+            words: words_of(mark),
+            next: 1,
+        }
+    }
+
+    fn fault(&self, span: Span, message: impl Into<String>) -> Diagnostic {
+        Diagnostic::error(Code::MarkUnfit, self.source.place(span), message)
+    }
+
+    fn next(&mut self) -> Option<&Word> {
+        let word = self.words.get(self.next)?;
+        self.next += 1;
+        Some(word)
+    }
+
+    /// What kind of mark it is.
+    fn kind(&mut self, faults: &mut Faults) -> Option<&'static str> {
+        if let Some(open) = self.words.iter().find(|word| !word.closed) {
+            let fault = self.fault(open.text.span, "this text is not closed");
+            faults.push(fault.help("write the same quote at its end; within it the quote doubled"));
+            return None;
+        }
+        let Some(word) = self.next().map(|word| word.text.clone()) else {
+            let message = "this mark does not say what it wants";
+            faults.push(self.fault(self.mark, message).suggest("", KINDS));
+            return None;
+        };
+        let kind = KINDS.into_iter().find(|kind| *kind == word.node);
+        if kind.is_none() {
+            let message = format!("there is no mark `{}`", word.node);
+            faults.push(self.fault(word.span, message).suggest(&word.node, KINDS));
+        }
+        kind
+    }
+
+    fn ask(&mut self, kind: &str, faults: &mut Faults) -> Option<Ask> {
+        let what = match kind {
+            "query" => {
+                let text = self.text("the query", "query \"from posts limit 5\"", faults)?;
+                What::Query(Passage::new(&text.node, self.source, text.span))
+            }
+            "newest" => What::Newest(self.text("the archive", "newest journal", faults)?, None),
+            "terms" => What::Terms(self.text("the term field", "terms tag", faults)?, None),
+            _ => What::Related(None),
+        };
+        let mut ask = Ask {
+            what,
+            limit: None,
+            part: None,
+        };
+        while let Some(word) = self.next().map(|word| word.text.clone()) {
+            self.option(&word, &mut ask, faults)?;
+        }
+        Some(ask)
+    }
+
+    fn option(&mut self, word: &Spanned<String>, ask: &mut Ask, faults: &mut Faults) -> Option<()> {
+        match (word.node.as_str(), &mut ask.what) {
+            ("limit", _) => {
+                let text = self.text("a number", "limit 5", faults)?;
+                let Ok(limit) = text.node.parse() else {
+                    let message = format!("\"{}\" is no whole number", text.node);
+                    faults.push(self.fault(text.span, message).help("write `limit 5`"));
+                    return None;
+                };
+                ask.limit = Some(limit);
+            }
+            ("with", _) => {
+                let part = self.text("a template", "with \"parts/lines.html\"", faults)?;
+                ask.part = Some(Part::Whole(part));
+            }
+            ("each", What::Query(_) | What::Related(_) | What::Newest(..)) => {
+                let part = self.text("a template", "each \"parts/card.html\"", faults)?;
+                ask.part = Some(Part::Each(part));
+            }
+            ("of", What::Related(of)) => {
+                *of = Some(self.text("a post", "of \"posts/lime.md\"", faults)?);
+            }
+            ("of", What::Newest(_, of)) => {
+                *of = Some(self.text("a term", "of \"lime\"", faults)?);
+            }
+            ("order", What::Terms(_, order)) => {
+                *order = Some(self.text("an order", "order count", faults)?);
+            }
+            (other, what) => {
+                let known: &[&str] = match what {
+                    What::Query(_) => &["limit", "with", "each"],
+                    What::Related(_) | What::Newest(..) => &["of", "limit", "with", "each"],
+                    What::Terms(..) => &["order", "limit", "with"],
+                };
+                let message = format!("`{other}` is not understood here");
+                let known = known.iter().copied();
+                faults.push(self.fault(word.span, message).suggest(other, known));
+                return None;
+            }
+        }
+        Some(())
+    }
+
+    /// The next word, whatever it is.
+    fn text(
+        &mut self,
+        wanted: &str,
+        example: &str,
+        faults: &mut Faults,
+    ) -> Option<Spanned<String>> {
+        let found = self.next().map(|word| (word.text.clone(), word.quoted));
+        match found {
+            Some((text, quoted)) if quoted || wanted != "the query" => Some(text),
+            Some((text, _)) => {
+                let fault = self.fault(text.span, "a query stands in quotes");
+                faults.push(fault.help(format!("write `{example}`")));
+                None
+            }
+            None => {
+                let fault = self.fault(self.mark, format!("{wanted} is missing"));
+                faults.push(fault.help(format!("write `{example}`")));
+                None
+            }
+        }
+    }
+}
+
+fn words_of(mark: &Spanned<String>) -> Vec<Word> {
+    let text = mark.node.as_str();
+    let mut words = Vec::new();
+    let mut at = 0;
+    while let Some(start) = text[at..].find(|c: char| !c.is_whitespace()) {
+        let start = at + start;
+        let rest = &text[start..];
+        let quote = rest.chars().next().filter(|c| matches!(c, '"' | '\''));
+        let (word, length, closed) = match quote {
+            Some(quote) => quoted(rest, quote),
+            None => {
+                let end = rest.find(char::is_whitespace).unwrap_or(rest.len());
+                (rest[..end].to_owned(), end, true)
+            }
+        };
+        let from = mark.span.start + start;
+        words.push(Word {
+            text: Spanned::new(word, Span::new(from, from + length)),
+            quoted: quote.is_some(),
+            closed,
+        });
+        at = start + length;
+    }
+    words
+}
+
+/// A text that begins with a quote: what it says, how many bytes it takes, whether it is closed.
+fn quoted(rest: &str, quote: char) -> (String, usize, bool) {
+    let mut said = String::new();
+    let mut at = 1;
+    while let Some(end) = rest[at..].find(quote) {
+        said.push_str(&rest[at..at + end]);
+        at += end + 1;
+        if !rest[at..].starts_with(quote) {
+            return (said, at, true);
+        }
+        said.push(quote);
+        at += 1;
+    }
+    said.push_str(&rest[at..]);
+    (said, rest.len(), false)
+}
