@@ -16,6 +16,7 @@ pub mod sources;
 mod stage;
 pub mod template;
 pub mod terms;
+pub mod weave;
 
 use std::collections::BTreeSet;
 use std::fmt;

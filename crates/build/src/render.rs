@@ -151,6 +151,17 @@ impl<'a> Renderer<'a> {
         }
     }
 
+    /// A template part as it stands within a page that something else made.
+    ///
+    /// # Errors
+    /// The template's fault.
+    pub(crate) fn part(&self, name: &str, values: Value) -> Result<String, Faults> {
+        let values = context! { site => self.site.clone(), ..values };
+        let template = self.env.get_template(name);
+        let text = template.and_then(|template| template.render(values));
+        text.map_err(|error| diagnose(&error, &self.shared))
+    }
+
     fn post(&self, id: PostId, related: &[PostId]) -> Rendered {
         let site = &self.shared.site;
         need(site.needs.post(id));

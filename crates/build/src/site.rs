@@ -98,6 +98,26 @@ impl Site {
         self.found.contains(path) && !matches!(self.files.get(path), Some(File::Post(_)))
     }
 
+    /// The post of this name: its path, its slug or its link.
+    ///
+    /// # Errors
+    /// Where there is none: what to do.
+    pub fn find(&self, name: &str) -> Result<PostId, String> {
+        let catalogue = &self.catalogue;
+        let by_link = || {
+            catalogue
+                .all()
+                .find(|id| catalogue.link(*id).encoded == name)
+        };
+        catalogue.find(name).or_else(by_link).ok_or_else(|| {
+            let posts = || catalogue.all().map(|id| catalogue.post(id));
+            let slugs = posts().map(|post| post.slug.as_str());
+            let names = slugs.chain(posts().map(|post| post.path.as_str()));
+            let near = did_you_mean(name, names);
+            near.unwrap_or_else(|| "name it by its path, its slug or its link".to_owned())
+        })
+    }
+
     /// The scope of queries that stand on no post's page.
     #[must_use]
     pub fn scope(&self) -> Scope<'_> {

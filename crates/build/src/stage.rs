@@ -307,7 +307,7 @@ fn is_made_each_time(what: &What) -> bool {
 }
 
 /// The same fault of many pages, as of a template that all of them use, is said once.
-fn add_once(found: Faults, faults: &mut Faults) {
+pub(crate) fn add_once(found: Faults, faults: &mut Faults) {
     for fault in found {
         let same = |known: &Diagnostic| {
             known.code == fault.code && known.place == fault.place && known.message == fault.message

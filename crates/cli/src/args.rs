@@ -113,6 +113,22 @@ docs/faults.md explains each kind; [audit] in tabulae.toml does for good what th
   tabulae preview --port 9000      at another port; a taken one gives the next that is free
 The page /~tabulae/ tries queries. Ctrl-C ends it.")]
     Preview(PreviewArgs),
+    /// Fills marked places in HTML that something else made
+    #[command(after_help = "Examples:
+  tabulae weave public              fills every marked place of the pages below public/
+  tabulae weave public --check      writes nothing, and exits 1 if anything would change
+A place stands between two comments; what is between them is replaced, and not a byte else:
+  <!-- tabulae query \"from posts limit 5\" -->
+  <!-- tabulae end -->
+docs/weave.md shows what a mark can ask for.")]
+    Weave {
+        /// The folder of the pages
+        #[arg(value_name = "DIR")]
+        pages: PathBuf,
+        /// Write nothing, and exit 1 if anything would change
+        #[arg(long)]
+        check: bool,
+    },
     /// Makes a small site to start from
     Init {
         /// The folder, new or without files of these names

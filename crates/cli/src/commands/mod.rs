@@ -7,6 +7,7 @@ mod explain;
 mod init;
 mod query;
 mod terms;
+mod weave;
 
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::source::Source;
@@ -32,6 +33,7 @@ pub(crate) fn run(args: &Args) -> Status {
         Command::Terms { field } => terms::run(args, field.as_deref()),
         Command::Audit(audit) => audit::run(args, audit),
         Command::Preview(preview) => crate::preview::run(args, preview),
+        Command::Weave { pages, check } => weave::run(args, pages, *check),
         Command::Init { dir } => init::run(args, dir),
         Command::Demo { dir } => demo::run(args, dir),
     }

@@ -89,26 +89,10 @@ fn answer(
 
 /// The post that is named on the command line: by path, slug or link.
 pub(super) fn find(site: &Site, name: &str) -> Result<PostId, Box<Diagnostic>> {
-    let catalogue = &site.catalogue;
-    let by_link = || {
-        catalogue
-            .all()
-            .find(|id| catalogue.link(*id).encoded == name)
-    };
-    catalogue.find(name).or_else(by_link).ok_or_else(|| {
-        let posts = || catalogue.all().map(|id| catalogue.post(id));
-        let slugs = posts().map(|post| post.slug.as_str());
-        let names = slugs.chain(posts().map(|post| post.path.as_str()));
-        let near = tabulae_core::diagnostic::nearest(name, names);
-        let fault = Diagnostic::error(
-            Code::UsageUnfit,
-            Source::command_line(name).top(),
-            format!("there is no post `{name}`"),
-        );
-        Box::new(match near {
-            Some(near) => fault.help(format!("did you mean `{near}`?")),
-            None => fault.help("name it by its path, its slug or its link"),
-        })
+    site.find(name).map_err(|help| {
+        let place = Source::command_line(name).top();
+        let message = format!("there is no post `{name}`");
+        Box::new(Diagnostic::error(Code::UsageUnfit, place, message).help(help))
     })
 }
 

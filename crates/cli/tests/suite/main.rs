@@ -11,3 +11,4 @@ mod query;
 mod site;
 mod terms;
 mod usage;
+mod weave;

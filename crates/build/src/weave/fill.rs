@@ -1,0 +1,329 @@
+//! From what a mark asks for to the text that stands there.
+
+use std::collections::BTreeMap;
+use std::sync::{Arc, Mutex, PoisonError};
+
+use minijinja::{Value, context};
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::query::{Query, Resolved};
+use tabulae_core::source::{Passage, Span, Spanned};
+use tabulae_core::weave::{Ask, Page, Part, What};
+
+use crate::render::Renderer;
+use crate::template::{PostObject, Shared, TermObject, post_list, with_this, without_this};
+
+/// The part that makes a list of posts, where a mark names none.
+const POSTS: &str = "parts/woven.html";
+/// The same of terms.
+const TERMS: &str = "parts/woven-terms.html";
+/// The same of related posts.
+const RELATED: &str = "parts/related.html";
+
+/// Fills places, on any thread.
+pub(super) struct Filler<'a> {
+    renderer: &'a Renderer<'a>,
+    shared: &'a Arc<Shared>,
+    /// Posts by the files that their pages are in.
+    posts: BTreeMap<String, PostId>,
+    /// Queries by text, and whether they are asked on a post's page.
+    queries: Mutex<BTreeMap<(String, bool), Arc<Query<Resolved>>>>,
+}
+
+/// What a place is made of.
+struct Made {
+    default: &'static str,
+    posts: Vec<PostId>,
+    terms: Value,
+    this: Option<PostId>,
+}
+
+impl<'a> Filler<'a> {
+    pub(super) fn new(renderer: &'a Renderer<'a>, shared: &'a Arc<Shared>) -> Self {
+        let catalogue = &shared.site.catalogue;
+        let files = catalogue.all().map(|id| (catalogue.link(id).file(), id));
+        Self {
+            renderer,
+            shared,
+            posts: files.collect(),
+            queries: Mutex::default(),
+        }
+    }
+
+    /// The texts of a page's places, in their order.
+    pub(super) fn texts(&self, page: &Page<'_>, path: &str, faults: &mut Faults) -> Vec<String> {
+        let this = self.post_at(path);
+        let texts = page.places.iter().map(|place| {
+            let made = self
+                .made(page, &place.ask, place.span, this, faults)
+                .and_then(|made| self.text(page, &place.ask, made));
+            made.unwrap_or_else(|found| {
+                faults.extend(found);
+                String::new()
+            })
+        });
+        texts.collect()
+    }
+
+    /// The post whose page a file is: `2026/lime/index.html`, `2026/lime.html` where its address
+    /// ends in a slash or not.
+    fn post_at(&self, path: &str) -> Option<PostId> {
+        let base = self
+            .shared
+            .site
+            .settings
+            .site
+            .address
+            .path
+            .trim_start_matches('/');
+        let below = path.strip_prefix(base).filter(|_| !base.is_empty());
+        let paths = [Some(path), below.map(|below| below.trim_start_matches('/'))];
+        paths.into_iter().flatten().find_map(|path| {
+            let stem = path.rsplit_once('.').map_or(path, |(stem, _)| stem);
+            let folder = stem.strip_suffix("/index").unwrap_or(stem);
+            let names = [
+                path.to_owned(),
+                folder.to_owned(),
+                format!("{folder}/index.html"),
+                format!("{folder}.html"),
+            ];
+            names.iter().find_map(|name| self.posts.get(name).copied())
+        })
+    }
+
+    fn made(
+        &self,
+        page: &Page<'_>,
+        ask: &Ask,
+        span: Span,
+        this: Option<PostId>,
+        faults: &mut Faults,
+    ) -> Result<Made, Faults> {
+        let posts = |default, posts, this| Made {
+            default,
+            posts,
+            terms: Value::from(()),
+            this,
+        };
+        match &ask.what {
+            What::Query(text) => {
+                let found = self.query(text, this, faults)?;
+                Ok(posts(POSTS, found, this))
+            }
+            What::Related(of) => {
+                let this = match of {
+                    Some(of) => self.named(page, of)?,
+                    None => this.ok_or_else(|| vec![no_post(page, span)])?,
+                };
+                let site = &self.shared.site;
+                let Some(list) = &site.related else {
+                    let fault = page.fault(
+                        span,
+                        "the settings have no `[related]`",
+                        "write `[related]` into tabulae.toml; its defaults will do",
+                    );
+                    return Err(vec![fault]);
+                };
+                Ok(posts(RELATED, list.of(&site.catalogue, this), Some(this)))
+            }
+            What::Newest(archive, of) => Ok(posts(
+                POSTS,
+                self.newest(page, ask, archive, of.as_ref())?,
+                this,
+            )),
+            What::Terms(field, order) => Ok(Made {
+                default: TERMS,
+                posts: Vec::new(),
+                terms: self.terms(page, ask, field, order.as_ref())?,
+                this,
+            }),
+        }
+    }
+
+    fn query(
+        &self,
+        text: &Passage,
+        this: Option<PostId>,
+        faults: &mut Faults,
+    ) -> Result<Vec<PostId>, Faults> {
+        let site = &self.shared.site;
+        let key = (text.text().to_owned(), this.is_some());
+        let queries = || self.queries.lock().unwrap_or_else(PoisonError::into_inner);
+        let known = queries().get(&key).cloned();
+        let resolved = match known {
+            Some(known) => known,
+            None => {
+                let scope = site.scope().on_page(this.is_some());
+                let written = Query::parse(text).map_err(|fault| vec![*fault])?;
+                let mut found = Faults::new();
+                let resolved = written.resolve(scope).into_output(&mut found);
+                let Some(resolved) = resolved.filter(|_| !found.iter().any(Diagnostic::is_error))
+                else {
+                    return Err(found);
+                };
+                if !resolved.needs_this() && resolved.first(&site.catalogue, this).is_empty() {
+                    found.extend(written.slip(scope));
+                }
+                faults.extend(found);
+                let resolved = Arc::new(resolved);
+                queries().insert(key, Arc::clone(&resolved));
+                resolved
+            }
+        };
+        Ok(resolved.first(&site.catalogue, this))
+    }
+
+    fn named(&self, page: &Page<'_>, name: &Spanned<String>) -> Result<PostId, Faults> {
+        let found = self.shared.site.find(&name.node);
+        found.map_err(|help| {
+            let message = format!("there is no post `{}`", name.node);
+            vec![page.fault(name.span, message, &help)]
+        })
+    }
+
+    /// The first posts of an archive, or of one of its terms: as many as a page of it has, where
+    /// the mark does not say.
+    fn newest(
+        &self,
+        page: &Page<'_>,
+        ask: &Ask,
+        name: &Spanned<String>,
+        of: Option<&Spanned<String>>,
+    ) -> Result<Vec<PostId>, Faults> {
+        let Shared { site, plan, .. } = &**self.shared;
+        let archives = &site.settings.archives;
+        let unknown = |name: &Spanned<String>, what: &str, known: Vec<&str>| {
+            let message = format!("there is no {what} `{}`", name.node);
+            let place = page.source.place(name.span);
+            let fault = Diagnostic::error(Code::MarkUnfit, place, message);
+            vec![fault.suggest(&name.node, known)]
+        };
+        let at = archives
+            .iter()
+            .position(|archive| archive.name == name.node);
+        let at = at.ok_or_else(|| {
+            let known = archives.iter().map(|archive| archive.name.as_str());
+            unknown(name, "archive", known.collect())
+        })?;
+        let laid = &plan.archives[at];
+        let mut posts = match of {
+            Some(of) => {
+                let wanted = tabulae_core::term::identity(&of.node);
+                let terms = || laid.groups.iter().filter_map(|group| group.term.as_ref());
+                let is_it = |name: &str| tabulae_core::term::identity(name) == wanted;
+                let group = laid.groups.iter().find(|group| {
+                    let term = group.term.as_ref();
+                    term.is_some_and(|term| is_it(&term.name) || term.slug == of.node)
+                });
+                let group = group.ok_or_else(|| {
+                    let known = terms().map(|term| term.name.as_str());
+                    unknown(of, "term", known.collect())
+                })?;
+                group.posts.clone()
+            }
+            None => {
+                let groups = laid.groups.iter();
+                let mut posts: Vec<PostId> = groups.flat_map(|group| group.posts.clone()).collect();
+                if laid.groups.len() > 1 {
+                    posts.sort_unstable();
+                    posts.dedup();
+                }
+                posts
+            }
+        };
+        if ask.limit.is_none()
+            && let Some(per_page) = archives[at].per_page
+        {
+            posts.truncate(per_page.get());
+        }
+        Ok(posts)
+    }
+
+    fn terms(
+        &self,
+        page: &Page<'_>,
+        ask: &Ask,
+        field: &Spanned<String>,
+        order: Option<&Spanned<String>>,
+    ) -> Result<Value, Faults> {
+        let catalogue = &self.shared.site.catalogue;
+        let Some(at) = catalogue.term_field(&field.node) else {
+            let known = catalogue.term_tables().iter();
+            let known = known.map(|table| table.field.name.as_str());
+            let place = page.source.place(field.span);
+            let message = format!("`{}` is not a term field", field.node);
+            let fault = Diagnostic::error(Code::MarkUnfit, place, message);
+            return Err(vec![fault.suggest(&field.node, known)]);
+        };
+        let order_text = order.map(|order| order.node.as_str());
+        let lists = self.shared.listed_terms(at, order_text, ask.limit, None);
+        let lists = lists.map_err(|error| {
+            let span = order.map_or(field.span, |order| order.span);
+            let message = error
+                .detail()
+                .unwrap_or("this order is not known")
+                .to_owned();
+            vec![page.fault(
+                span,
+                message,
+                "write `order name`, `order count` or `order newest`",
+            )]
+        })?;
+        let terms = lists
+            .into_iter()
+            .map(|(id, count)| TermObject::counted(&self.shared.terms[at][id.0 as usize], count));
+        Ok(terms.collect())
+    }
+
+    fn text(&self, page: &Page<'_>, ask: &Ask, mut made: Made) -> Result<String, Faults> {
+        if let Some(limit) = ask.limit {
+            made.posts.truncate(limit);
+        }
+        if let Some(Part::Whole(part) | Part::Each(part)) = &ask.part
+            && !self.shared.sources.contains_key(&part.node)
+        {
+            let known = self.shared.sources.keys().map(String::as_str);
+            let place = page.source.place(part.span);
+            let message = format!("there is no template `{}`", part.node);
+            let fault = Diagnostic::error(Code::MarkUnfit, place, message);
+            return Err(vec![fault.suggest(&part.node, known)]);
+        }
+        let make = || match &ask.part {
+            Some(Part::Each(part)) => {
+                let each = made
+                    .posts
+                    .iter()
+                    .map(|id| self.render(&part.node, &made, Some(*id)));
+                Ok(each.collect::<Result<Vec<_>, _>>()?.join("\n"))
+            }
+            Some(Part::Whole(part)) => self.render(&part.node, &made, made.this),
+            None => self.render(made.default, &made, made.this),
+        };
+        match made.this {
+            Some(this) => with_this(this, &made.posts, make),
+            None => without_this(make),
+        }
+    }
+
+    fn render(&self, name: &str, made: &Made, post: Option<PostId>) -> Result<String, Faults> {
+        let notice = self.shared.site.settings.related.as_ref();
+        let notice = notice.and_then(|related| related.notice.clone());
+        let posts = post_list(made.posts.clone(), self.shared);
+        let values = context! {
+            posts => posts.clone(),
+            related => posts,
+            terms => made.terms.clone(),
+            notice,
+            post => post.map(|id| PostObject::value(id, self.shared)),
+        };
+        self.renderer.part(name, values)
+    }
+}
+
+fn no_post(page: &Page<'_>, span: Span) -> Diagnostic {
+    page.fault(
+        span,
+        "no post has this page's address, so that nothing is related to it",
+        "name the post: `related of \"posts/lime.md\"`",
+    )
+}
