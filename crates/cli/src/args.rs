@@ -2,8 +2,9 @@
 
 use std::path::PathBuf;
 
+use clap::builder::PossibleValuesParser;
 use clap::error::ErrorKind;
-use clap::{Parser, Subcommand, ValueEnum};
+use clap::{Parser, Subcommand, ValueEnum, ValueHint};
 use tabulae_core::audit::Verdict;
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::post::Include;
@@ -14,20 +15,23 @@ use crate::ui::{self, Status};
 
 /// Keeps the lists of a blog true: archives, overviews and feeds from front matter and queries.
 #[derive(Debug, Clone, Parser)]
-#[command(name = "tabulae", version, arg_required_else_help = true, after_help = EXAMPLES)]
+#[command(name = "tabulae", version = env!("TABULAE_VERSION"), arg_required_else_help = true, after_help = EXAMPLES)]
 pub(crate) struct Args {
     /// The site's folder
     #[arg(
         short = 'C',
         value_name = "DIR",
         global = true,
+        help_heading = GLOBAL,
         default_value = ".",
         hide_default_value = true
     )]
     pub(crate) dir: PathBuf,
+    /// How to answer: as text or json; a query also as csv, links, template or toml
     #[arg(
         long,
         global = true,
+        help_heading = GLOBAL,
         value_enum,
         default_value = "text",
         hide_possible_values = true,
@@ -35,14 +39,17 @@ pub(crate) struct Args {
     )]
     pub(crate) format: Format,
     /// Let posts into lists that are held back: drafts, scheduled, expired, unlisted
-    #[arg(long, global = true, value_name = "STATES", value_delimiter = ',', value_parser = parse_state)]
+    #[arg(long, global = true, help_heading = GLOBAL, value_name = "STATES", value_delimiter = ',', value_parser = PossibleValuesParser::new(Include::NAMES), hide_possible_values = true)]
     pub(crate) include: Vec<String>,
     /// What counts as now: 2026-03-01, or 2026-03-01T09:00
-    #[arg(long, global = true, value_name = "DATE", value_parser = parse_today)]
+    #[arg(long, global = true, help_heading = GLOBAL, value_name = "DATE", value_parser = parse_today)]
     pub(crate) today: Option<Written>,
     #[command(subcommand)]
     pub(crate) command: Command,
 }
+
+/// What every command takes.
+const GLOBAL: &str = "Options of every command";
 
 const EXAMPLES: &str = "Examples:
   tabulae demo towpath        the example site, built, with a word on what to look at
@@ -60,6 +67,13 @@ pub(crate) enum Command {
   tabulae build --verbose                   writes, and says of each file why
   tabulae build --today 2026-03-01          as on that day, so that any build can be repeated")]
     Build(BuildArgs),
+    /// Serves the site with drafts, and builds and reloads at each change
+    #[command(after_help = "Examples:
+  tabulae preview                  the site at http://127.0.0.1:8247/, with drafts
+  tabulae preview --open           and opens it in the browser
+  tabulae preview --port 9000      at another port; a taken one gives the next that is free
+The page /~tabulae/ tries queries. Ctrl-C ends it.")]
+    Preview(PreviewArgs),
     /// Runs a query: which posts, in which order, how many
     #[command(after_help = "Examples:
   tabulae query \"from posts where tag = 'lime' limit 5\"
@@ -74,16 +88,17 @@ docs/queries.md goes from the first query to the last.")]
         #[arg(long, value_name = "FIELD")]
         by: Option<String>,
         /// Run it as from this post's page
-        #[arg(long, value_name = "PATH")]
+        #[arg(long, value_name = "PATH", value_hint = ValueHint::FilePath)]
         this: Option<String>,
     },
-    /// Explains one post: its state and why, its fields and where they come from, the lists it is
-    /// in, its related posts
+    /// Explains one post: state, fields, lists, related posts, and where each comes from
     #[command(after_help = "Examples:
-  tabulae explain posts/lime.md
-  tabulae explain lime --in journal        why it is or is not in that archive")]
+  tabulae explain posts/lime.md            all that is known of it
+  tabulae explain lime --in journal        why it is or is not in that archive
+  tabulae explain lime --format json       for a program")]
     Explain {
         /// The post: its path, its slug or its link
+        #[arg(value_hint = ValueHint::FilePath)]
         path: String,
         /// Say only why it is or is not in this archive
         #[arg(long = "in", value_name = "ARCHIVE")]
@@ -98,21 +113,17 @@ docs/queries.md goes from the first query to the last.")]
         /// The term field: tag, category, author, or one of the site's own
         field: Option<String>,
     },
-    /// Looks for what a build would complain of, and for what it would not: missing summaries,
-    /// terms used once, gaps, links that lead nowhere, files in out/ that no build made
+    /// Looks for faults and for what is worth a look: all that a build would complain of, and more
+    ///
+    /// What a build would not complain of: missing summaries, terms used once or spelt in two ways,
+    /// gaps, odd dates, posts in no archive, links and images that lead nowhere, feeds without
+    /// entries, files in out/ that no build made.
     #[command(after_help = "Examples:
-  tabulae audit                                   what is worth a look, by kind
-  tabulae audit --allow term-lone --allow month-empty   the same without these
-  tabulae audit --deny all                        exit 1 if anything is found
+  tabulae audit                       what is worth a look, by kind
+  tabulae audit --allow term-lone     the same without terms that are used once
+  tabulae audit --deny all            exit 1 if anything is found
 docs/faults.md explains each kind; [audit] in tabulae.toml does for good what the options do.")]
     Audit(AuditArgs),
-    /// Serves the site with drafts, and builds and reloads at each change
-    #[command(after_help = "Examples:
-  tabulae preview                  the site at http://127.0.0.1:8247/, with drafts
-  tabulae preview --open           and opens it in the browser
-  tabulae preview --port 9000      at another port; a taken one gives the next that is free
-The page /~tabulae/ tries queries. Ctrl-C ends it.")]
-    Preview(PreviewArgs),
     /// Fills marked places in HTML that something else made
     #[command(after_help = "Examples:
   tabulae weave public              fills every marked place of the pages below public/
@@ -130,14 +141,50 @@ docs/weave.md shows what a mark can ask for.")]
         check: bool,
     },
     /// Makes a small site to start from
+    #[command(after_help = "Examples:
+  tabulae init blog          tabulae.toml, two posts and a page in blog/
+  tabulae init .             the same here; nothing that is there is overwritten")]
     Init {
         /// The folder, new or without files of these names
         dir: PathBuf,
     },
     /// Makes the example site and builds it
+    #[command(after_help = "Examples:
+  tabulae demo towpath                   the example site, built in towpath/out/
+  tabulae -C towpath preview --open      and in the browser, as you change it")]
     Demo {
         /// The folder, new or empty
         dir: PathBuf,
+    },
+    /// Prints the JSON Schema of tabulae.toml, for editors
+    #[command(after_help = "Examples:
+  tabulae schema > tabulae.schema.json      then, as the first line of tabulae.toml:
+                                            #:schema ./tabulae.schema.json
+  tabulae schema front-matter               that of a post's front matter")]
+    Schema {
+        /// Of what
+        #[arg(value_enum, default_value = "settings", value_name = "WHAT")]
+        of: SchemaOf,
+    },
+    /// Prints a script that completes commands and options in a shell
+    #[command(after_help = "Examples:
+  tabulae completions bash > ~/.local/share/bash-completion/completions/tabulae
+  tabulae completions zsh > ~/.zfunc/_tabulae       with ~/.zfunc in fpath
+  tabulae completions fish > ~/.config/fish/completions/tabulae.fish")]
+    Completions {
+        /// The shell
+        #[arg(value_enum)]
+        shell: clap_complete::Shell,
+    },
+    /// Prints the manual page, in roff
+    #[command(after_help = "Examples:
+  tabulae manual | man -l -                         reads it
+  tabulae manual build | man -l -                   that of one command
+  tabulae manual > ~/.local/share/man/man1/tabulae.1")]
+    Manual {
+        /// The command, instead of the program as a whole
+        #[arg(value_name = "COMMAND")]
+        of: Option<String>,
     },
 }
 
@@ -187,6 +234,14 @@ pub(crate) struct PreviewArgs {
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum SchemaOf {
+    /// tabulae.toml
+    Settings,
+    /// The front matter of a post
+    FrontMatter,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub(crate) enum Format {
     /// For people
     Text,
@@ -200,21 +255,6 @@ pub(crate) enum Format {
     Template,
     /// A query's archive, to paste into tabulae.toml
     Toml,
-}
-
-fn parse_state(text: &str) -> Result<String, String> {
-    if Include::default().let_in(text) {
-        return Ok(text.to_owned());
-    }
-    Err(
-        match tabulae_core::diagnostic::nearest(text, Include::NAMES) {
-            Some(near) => format!("did you mean `{near}`?"),
-            None => format!(
-                "write one or more of {}, with commas between",
-                Include::NAMES.join(", ")
-            ),
-        },
-    )
 }
 
 fn parse_denied(name: &str) -> Result<String, String> {
@@ -239,7 +279,8 @@ pub(crate) fn parse() -> Result<Args, Status> {
             error.kind(),
             ErrorKind::DisplayHelp | ErrorKind::DisplayVersion
         ) {
-            return ui::print(&error.render().ansi().to_string());
+            let text = error.render().ansi().to_string();
+            return ui::print(&format!("{}\n", text.trim_end()));
         }
         if !asks_for_json() {
             ui::complain(&error.render().ansi().to_string());

@@ -19,6 +19,7 @@ pub mod post;
 pub mod query;
 pub mod related;
 pub mod route;
+pub mod schema;
 pub mod search;
 pub mod settings;
 pub mod source;

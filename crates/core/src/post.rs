@@ -1,5 +1,6 @@
 //! Posts: what front matter and file name say of one source file.
 
+mod entries;
 mod name;
 mod read;
 #[cfg(test)]
@@ -10,6 +11,7 @@ use std::sync::{Arc, OnceLock};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
+pub use self::entries::{ENTRIES, Entry, EntryHolds};
 use self::name::FileName;
 use self::read::Reader;
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults};

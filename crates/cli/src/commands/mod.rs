@@ -5,6 +5,7 @@ mod build;
 mod demo;
 mod explain;
 mod init;
+mod paper;
 mod query;
 mod terms;
 mod weave;
@@ -34,6 +35,9 @@ pub(crate) fn run(args: &Args) -> Status {
         Command::Audit(audit) => audit::run(args, audit),
         Command::Preview(preview) => crate::preview::run(args, preview),
         Command::Weave { pages, check } => weave::run(args, pages, *check),
+        Command::Schema { of } => paper::schema(*of),
+        Command::Completions { shell } => paper::completions(*shell),
+        Command::Manual { of } => paper::manual(of.as_deref()),
         Command::Init { dir } => init::run(args, dir),
         Command::Demo { dir } => demo::run(args, dir),
     }

@@ -1,4 +1,7 @@
+use std::path::Path;
+
 use crate::site::Site;
+use insta::assert_snapshot;
 use rstest::rstest;
 
 #[rstest]
@@ -21,13 +24,124 @@ fn wrong_usage_is_an_object_for_programs_too() {
 }
 
 #[rstest]
-#[case(&["--help"])]
-#[case(&["build", "--help"])]
-#[case(&["--version"])]
-fn help_is_a_quiet_success(#[case] words: &[&str]) {
+#[case::tabulae("")]
+#[case::build("build")]
+#[case::preview("preview")]
+#[case::query("query")]
+#[case::explain("explain")]
+#[case::terms("terms")]
+#[case::audit("audit")]
+#[case::weave("weave")]
+#[case::init("init")]
+#[case::demo("demo")]
+#[case::schema("schema")]
+#[case::completions("completions")]
+#[case::manual("manual")]
+fn help_with_examples(#[case] command: &str) {
+    let words: Vec<&str> = command.split_whitespace().chain(["--help"]).collect();
+    let run = Site::empty().run(&words);
+    assert_snapshot!(
+        format!("help {command}").trim().replace(' ', "_"),
+        run.sound().out
+    );
+    let examples = run.out.split("Examples:\n").nth(1).unwrap_or_default();
+    let lines = examples
+        .lines()
+        .filter(|line| line.starts_with("  tabulae "));
+    assert!(lines.count() >= 2, "{}", run.out);
+}
+
+#[test]
+fn every_command_has_its_help_kept() {
+    let help = Site::empty().run(&["--help"]).out;
+    let commands = help.split("Commands:\n").nth(1).unwrap_or_default();
+    let commands = commands.lines().take_while(|line| !line.is_empty());
+    let names = commands.filter_map(|line| line.strip_prefix("  ")?.split(' ').next());
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/suite/snapshots");
+    for name in names.filter(|name| !name.is_empty() && *name != "help") {
+        let kept = folder.join(format!("suite__usage__help_{name}.snap"));
+        assert!(kept.exists(), "{}", kept.display());
+    }
+}
+
+#[test]
+fn the_version_says_the_commit() {
+    let run = Site::empty().run(&["--version"]);
+    let version = run.sound().out.trim();
+    let commit = version.strip_prefix(&format!("tabulae {}", env!("CARGO_PKG_VERSION")));
+    let commit = commit.unwrap_or_else(|| panic!("{version}"));
+    let in_brackets = commit
+        .strip_prefix(" (")
+        .and_then(|rest| rest.strip_suffix(')'));
+    let is_hash = |text: &str| text.len() >= 7 && text.chars().all(|c| c.is_ascii_hexdigit());
+    // Outside of a repository there is none.
+    assert!(
+        commit.is_empty() || in_brackets.is_some_and(is_hash),
+        "{version}"
+    );
+}
+
+#[rstest]
+#[case::option(&["build", "--dryrun"], "'--dry-run'")]
+#[case::command(&["bild"], "'build'")]
+#[case::state(&["build", "--include", "draft"], "'drafts'")]
+#[case::shell(&["completions", "bsh"], "'bash'")]
+#[case::manual(&["manual", "bild"], "`build`")]
+#[case::code(&["audit", "--deny", "date-od"], "`date-odd`")]
+fn wrong_usage_names_the_nearest(#[case] words: &[&str], #[case] near: &str) {
+    let run = Site::small().run(words);
+    assert_eq!((run.status, run.out.as_str()), (2, ""));
+    assert!(run.err.contains(near), "{}", run.err);
+}
+
+#[rstest]
+#[case::settings(&["schema"], "tabulae.toml")]
+#[case::front_matter(&["schema", "front-matter"], "front matter")]
+fn a_schema_is_one_object(#[case] words: &[&str], #[case] title: &str) {
+    let schema = Site::empty().run(words).sound().json();
+    assert_eq!(schema["title"], title);
+}
+
+/// The words that bash offers for what is typed so far.
+#[cfg(unix)]
+fn offered(typed: &[&str]) -> Vec<String> {
+    let site = Site::empty();
+    let script = site.run(&["completions", "bash"]).sound().out.clone();
+    site.write("completions", script);
+    let words: Vec<String> = typed.iter().map(|word| format!("'{word}'")).collect();
+    let ask = format!(
+        "source completions; COMP_WORDS=({}); COMP_CWORD={}; _tabulae tabulae '{}' '{}'; printf '%s\\n' \"${{COMPREPLY[@]}}\"",
+        words.join(" "),
+        typed.len() - 1,
+        typed[typed.len() - 1],
+        typed[typed.len() - 2],
+    );
+    let run = std::process::Command::new("bash")
+        .current_dir(site.path())
+        .args(["--norc", "-c", &ask])
+        .output()
+        .expect("bash runs");
+    let text = String::from_utf8(run.stdout).expect("text");
+    text.lines().map(str::to_owned).collect()
+}
+
+#[cfg(unix)]
+#[rstest]
+#[case::commands(&["tabulae", "pr"], &["preview"])]
+#[case::options(&["tabulae", "build", "--k"], &["--keep-going"])]
+#[case::values(&["tabulae", "build", "--include", "dr"], &["drafts"])]
+#[case::formats(&["tabulae", "query", "--format", "t"], &["text", "template", "toml"])]
+fn bash_offers_what_fits(#[case] typed: &[&str], #[case] expected: &[&str]) {
+    assert_eq!(offered(typed), expected);
+}
+
+#[rstest]
+#[case::whole(&["manual"], ".TH tabulae 1")]
+#[case::command(&["manual", "weave"], ".TH tabulae-weave 1")]
+fn a_manual_page_is_roff(#[case] words: &[&str], #[case] head: &str) {
     let run = Site::empty().run(words);
-    assert_eq!((run.status, run.err.as_str()), (0, ""));
-    assert!(run.out.contains("tabulae"));
+    assert!(run.sound().out.contains(head), "{}", run.out);
+    assert!(run.out.contains("Examples:"), "{}", run.out);
 }
 
 #[test]

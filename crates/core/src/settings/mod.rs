@@ -1,6 +1,7 @@
 //! `tabulae.toml`, typed and checked, with its defaults.
 
 mod feeds;
+mod keys;
 mod read;
 mod reader;
 mod site;
@@ -15,6 +16,8 @@ use crate::language::DateStyle;
 use crate::route::Pattern;
 use crate::source::{Passage, Source, Span, Spanned};
 
+pub use self::keys::{Holds, KEYS, Key, TABLES};
+pub use self::read::RENAMABLE;
 pub use self::words::{WORDS, Words};
 
 /// The file that holds the settings, in the site's folder.

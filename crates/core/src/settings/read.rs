@@ -78,7 +78,7 @@ fn default_term_fields() -> Vec<TermField> {
 }
 
 /// Front matter names that a content set can give another name.
-pub(super) const RENAMABLE: [&str; 15] = [
+pub const RENAMABLE: [&str; 15] = [
     "title",
     "date",
     "updated",

@@ -1,0 +1,197 @@
+//! Every key of `tabulae.toml`, in one table: the JSON Schema and the reference are made of it, and
+//! a test holds it against what is read.
+
+use super::{CONTENTS, FORMATS};
+
+/// A key of a table.
+#[derive(Debug, Clone, Copy)]
+pub struct Key {
+    /// The table: `site`, or `archive.NAME` where the writer chooses the name.
+    pub table: &'static str,
+    /// The key; `NAME` where the writer chooses it too.
+    pub name: &'static str,
+    /// What it holds.
+    pub holds: Holds,
+    /// What holds where it is left out; `None` where it must be there.
+    pub default: Option<&'static str>,
+    /// What it is, in one sentence.
+    pub about: &'static str,
+}
+
+/// What a key holds.
+#[derive(Debug, Clone, Copy)]
+pub enum Holds {
+    /// A text.
+    Text,
+    /// `true` or `false`.
+    Flag,
+    /// A whole number of at least 1.
+    Count,
+    /// A number of at least 0.
+    Weight,
+    /// A statement of the query language.
+    Query,
+    /// An address from the site's root, which may hold variables (RFC 6570, level 1).
+    Pattern,
+    /// An address from the site's root.
+    Link,
+    /// An absolute address (RFC 3986).
+    Address,
+    /// One of a few words.
+    Word(&'static [&'static str]),
+    /// A list of texts; a single text is a list of one.
+    Texts,
+    /// A list of some of a few words; a single word is a list of one.
+    Words(&'static [&'static str]),
+    /// A list of codes of faults.
+    Codes,
+    /// A table of its own.
+    Table,
+}
+
+const FORMAT_NAMES: &[&str] = &names(FORMATS);
+const CONTENT_NAMES: &[&str] = &names(CONTENTS);
+
+const fn names<T: Copy, const N: usize>(choices: [(&'static str, T); N]) -> [&'static str; N] {
+    let mut names = [""; N];
+    let mut at = 0;
+    while at < N {
+        names[at] = choices[at].0;
+        at += 1;
+    }
+    names
+}
+
+/// What is said of each table, in the order of the reference.
+pub const TABLES: &[(&str, &str)] = &[
+    ("site", "The site as a whole."),
+    ("site.author", "Who answers for the site."),
+    (
+        "content.NAME",
+        "The posts of one folder. With no such table there is one content set, `posts`.",
+    ),
+    (
+        "content.NAME.fields",
+        "What this blog calls things: for a name of Tabulae's the entries of the front matter that give it; the first present wins.",
+    ),
+    (
+        "queries",
+        "Named queries, which may stand after `from` wherever a query is.",
+    ),
+    (
+        "archive.NAME",
+        "A query published as pages. With no such table there are `journal`, `tags`, `categories` and `years`.",
+    ),
+    ("feed.NAME", "A query published as a feed."),
+    (
+        "related",
+        "The list of related posts under each post; there is none without this table.",
+    ),
+    (
+        "related.weigh",
+        "How much each field counts for likeness; one that is left out does not.",
+    ),
+    ("terms.FIELD", "A field whose values are terms."),
+    ("audit", "What `tabulae audit` makes of its findings."),
+    ("words", "The theme's own words, for another language."),
+];
+
+macro_rules! keys {
+    ($($table:literal { $($name:ident $holds:expr, $default:expr, $about:literal;)* })*) => {
+        /// Every key, table by table; `[words]` has those of [`super::WORDS`].
+        pub const KEYS: &[Key] = &[$($(Key {
+            table: $table,
+            name: stringify!($name),
+            holds: $holds,
+            default: $default,
+            about: $about,
+        },)*)*];
+    };
+}
+
+use Holds::{
+    Address, Codes, Count, Flag, Link, Pattern, Query, Table, Text, Texts, Weight, Word, Words,
+};
+
+const NOTHING: Option<&str> = Some("");
+
+keys! {
+    "site" {
+        title Text, None, "The site's title.";
+        address Address, None, "Where the site will stand, with scheme and host; it may have a path.";
+        language Text, Some("\"en\""), "The language's tag (BCP 47): it decides order, stemming and dates in words.";
+        timezone Text, Some("\"UTC\""), "The time zone (IANA) of dates without an offset, and of years, months and days.";
+        about Text, NOTHING, "One sentence on the site.";
+        author Table, NOTHING, "Who answers for the site: `name`, `email`, `link`.";
+        image Text, NOTHING, "The image of posts that have none, and of the feeds.";
+        rights Text, NOTHING, "Who may do what with the texts, in feeds.";
+        hub Address, NOTHING, "The hub that tells subscribers of feeds of changes (WebSub).";
+        search Flag, Some("false"), "Whether there is a search page at `/search/`.";
+        dates Text, Some("\"long\""), "The theme's dates: \"long\", \"medium\", \"short\" (by language), or a strftime pattern.";
+    }
+    "site.author" {
+        name Text, NOTHING, "The name.";
+        email Text, NOTHING, "The e-mail address.";
+        link Text, NOTHING, "A page about them, absolute or from the site's root.";
+    }
+    "content.NAME" {
+        folder Text, Some("the set's name"), "The folder of the posts, below the site's.";
+        link Pattern, Some("\"/{year}/{slug}/\", or \"/NAME/{slug}/\" where undated"), "The addresses of the posts.";
+        dated Flag, Some("true"), "Whether each post needs a date; posts without one are ordered by title.";
+        pages Flag, Some("true"), "Whether the posts have pages; false where something else makes them.";
+        terms Texts, NOTHING, "Further fields whose values are terms.";
+        fields Table, NOTHING, "What this blog calls things.";
+    }
+    "content.NAME.fields" {
+        NAME Texts, NOTHING, "The entries that give the field, the first present first.";
+    }
+    "queries" {
+        NAME Query, NOTHING, "A query.";
+    }
+    "archive.NAME" {
+        query Query, Some("all posts"), "Which posts.";
+        by Text, NOTHING, "What splits the posts into one set of pages for each value: a term field, any field with few values, \"year\", \"month\", \"day\".";
+        link Pattern, Some("\"/NAME/\", split by a field \"/NAME/{FIELD}/\""), "The address of page 1.";
+        overview Link, NOTHING, "The address of the page that lists the terms; there is none without it.";
+        order Word(&["name", "count", "newest"]), Some("by name; date parts newest first"), "The overview's order.";
+        per_page Count, Some("all on one page"), "How many posts a page has.";
+        feeds Words(FORMAT_NAMES), NOTHING, "The formats of its feeds: `atom.xml`, `rss.xml`, `feed.json` below the link.";
+        feed_limit Count, Some("20"), "How many entries a feed has at most.";
+        feed_content Word(CONTENT_NAMES), Some("\"summary\""), "What of a post stands in the feeds.";
+        feed_history Flag, Some("false"), "Whether what is beyond the limit stands on further pages of the feed (RFC 5005).";
+        at_least Count, Some("1"), "How many posts a term needs to have a page.";
+        group Text, NOTHING, "The headings within a page: \"year\", \"month\", or a field.";
+        show Word(&["cards", "lines"]), Some("\"cards\""), "Cards have title, date, summary and image; lines date and title.";
+        title Text, Some("made from the name, or the term"), "The title; `{term}` in it is the term.";
+        template Text, Some("\"archive.html\""), "The template of its pages.";
+    }
+    "feed.NAME" {
+        query Query, Some("all posts"), "Which posts; without a limit 20.";
+        link Link, Some("\"/NAME.xml\", \"/NAME.json\""), "The address.";
+        format Word(FORMAT_NAMES), Some("\"atom\""), "Atom (RFC 4287), RSS 2.0 or JSON Feed 1.1.";
+        content Word(CONTENT_NAMES), Some("\"summary\""), "What of a post stands in it.";
+        title Text, Some("the site's and the name"), "The title.";
+        about Text, Some("the site's"), "One sentence on it.";
+        page Link, Some("\"/\", announced on every page"), "The page that it belongs to, which announces it.";
+        history Flag, Some("false"), "Whether what is beyond the limit stands on further pages (RFC 5005).";
+        ttl Count, NOTHING, "How many minutes a reader may keep it (RSS only).";
+    }
+    "related" {
+        query Query, Some("\"from posts where likeness > 0 order by likeness desc limit 4\""), "Which posts, in which order; its limit is that of the whole list.";
+        fill Query, NOTHING, "What tops the list up; without it a short list stays short.";
+        weigh Table, Some("{ tag = 3, category = 2, title = 1, body = 1 }"), "How much each field counts.";
+        require Texts, NOTHING, "Fields in each of which something must be shared.";
+        notice Text, NOTHING, "What an empty list says; without it nothing is shown.";
+        feeds Flag, Some("false"), "Whether the list also ends each full feed entry.";
+    }
+    "related.weigh" {
+        NAME Weight, Some("0"), "The weight of a term field, of `title` or of `body`.";
+    }
+    "terms.FIELD" {
+        nested Flag, Some("false"), "Whether `Waterway/Locks` also counts under `Waterway`.";
+    }
+    "audit" {
+        deny Codes, NOTHING, "Findings of these codes are errors, so that the exit is 1; \"all\" for every code.";
+        allow Codes, NOTHING, "Findings of these codes are left out.";
+    }
+}
