@@ -111,7 +111,10 @@ fn reasons(site: &Site, id: PostId) -> Vec<String> {
     let now = now.datetime().strftime("%Y-%m-%d %H:%M");
     let mut reasons = vec![match post.state {
         State::Live => "nothing holds it back".to_owned(),
-        State::Draft => format!("`draft: true`{}", at("draft")),
+        State::Draft => match &site.settings.content[post.set] {
+            set if set.draft => format!("every post of `{}` is a draft", set.name),
+            _ => format!("`draft: true`{}", at("draft")),
+        },
         State::Scheduled => {
             let date = post.date.map(|date| date.iso()).unwrap_or_default();
             format!("its date {date} is after now, {now}{}", at("date"))

@@ -250,7 +250,7 @@ pub fn assemble(
     };
     let Body { html, notes } = body;
     let title = read.title(&notes, &named);
-    let draft = read.flag("draft");
+    let draft = read.flag("draft") || set.draft;
     let date = read
         .date("date")
         .or_else(|| read.date_of_name(&named, path));

@@ -522,6 +522,7 @@ fn page_set() -> ContentSet {
         link: Pattern::fixed("/"),
         dated: false,
         pages: true,
+        draft: false,
         fields: Vec::new(),
     }
 }

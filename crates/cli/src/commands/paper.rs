@@ -1,5 +1,7 @@
 //! What the program says of itself: `tabulae schema`, `completions`, `manual`.
 
+use std::io::{self, Write as _};
+
 use clap::CommandFactory;
 use clap_complete::{Shell, generate};
 use clap_mangen::Man;
@@ -39,10 +41,38 @@ pub(super) fn manual(of: Option<&str>) -> Status {
         },
     };
     let mut roff = Vec::new();
-    match Man::new(page).render(&mut roff) {
+    match write_page(page, &mut roff) {
         Ok(()) => ui::print(&String::from_utf8_lossy(&roff)),
         Err(_) => Status::Machine,
     }
+}
+
+/// A manual page (man(7)), its examples line by line as they are typed.
+fn write_page(page: clap::Command, out: &mut Vec<u8>) -> io::Result<()> {
+    let examples = page.get_after_help().map(ToString::to_string);
+    let (has_commands, has_version) = (page.has_subcommands(), page.get_version().is_some());
+    let man = Man::new(page);
+    man.render_title(out)?;
+    man.render_name_section(out)?;
+    man.render_synopsis_section(out)?;
+    man.render_description_section(out)?;
+    man.render_options_section(out)?;
+    if has_commands {
+        man.render_subcommands_section(out)?;
+    }
+    if let Some(examples) = examples {
+        writeln!(out, ".SH EXAMPLES\n.nf")?;
+        for line in examples.trim_start_matches("Examples:\n").lines() {
+            // A zero-width sign keeps a line from being read as a request.
+            let line = line.replace('\\', "\\e").replace('-', "\\-");
+            writeln!(out, "\\&{line}")?;
+        }
+        writeln!(out, ".fi")?;
+    }
+    if has_version {
+        man.render_version_section(out)?;
+    }
+    Ok(())
 }
 
 fn unknown(name: &str, command: &clap::Command) -> Status {

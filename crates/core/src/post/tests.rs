@@ -225,6 +225,15 @@ fn old_addresses_are_below_the_sites_root(#[case] written: &str, #[case] below: 
 }
 
 #[test]
+fn every_post_of_a_folder_of_drafts_is_one() {
+    let settings = settings("[content.posts]\ndraft = true\n");
+    let text = "---\ndraft: false\n---\n";
+    let read = read_with(&settings, "posts/a.md", text, Body::default());
+    assert_eq!(read.diagnostics, []);
+    assert_eq!(read.output.state, State::Draft);
+}
+
+#[test]
 fn an_undated_draft_is_no_fault() {
     assert_eq!(sound("posts/a.md", "---\ndraft: true\n---\n").date, None);
 }

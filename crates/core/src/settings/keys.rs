@@ -139,6 +139,7 @@ keys! {
         link Pattern, Some("\"/{year}/{slug}/\", or \"/NAME/{slug}/\" where undated"), "The addresses of the posts.";
         dated Flag, Some("true"), "Whether each post needs a date; posts without one are ordered by title.";
         pages Flag, Some("true"), "Whether the posts have pages; false where something else makes them.";
+        draft Flag, Some("false"), "Whether every post is a draft, whatever it says of itself.";
         terms Texts, NOTHING, "Further fields whose values are terms.";
         fields Table, NOTHING, "What this blog calls things.";
     }

@@ -110,6 +110,8 @@ pub struct ContentSet {
     pub dated: bool,
     /// Whether its posts have pages.
     pub pages: bool,
+    /// Whether every post of it is a draft.
+    pub draft: bool,
     /// What the front matter's names are, by derived name; the first present wins.
     pub fields: Vec<(String, Vec<String>)>,
 }

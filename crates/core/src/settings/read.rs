@@ -110,6 +110,7 @@ fn read_content(
             link: Pattern::fixed("/{year}/{slug}/"),
             dated: true,
             pages: true,
+            draft: false,
             fields: Vec::new(),
         }];
     }
@@ -170,6 +171,7 @@ fn read_set(
         },
     );
     let pages = table.flag("pages", true, faults);
+    let draft = table.flag("draft", false, faults);
     let mut fields = Vec::new();
     if let Some(names) = table.table("fields", faults) {
         for entry in names.all() {
@@ -219,6 +221,7 @@ fn read_set(
         link: link.node,
         dated,
         pages,
+        draft,
         fields,
     }
 }
