@@ -186,7 +186,7 @@ fn fields(site: &Site, id: PostId) -> Vec<Field> {
             fields.push(Field {
                 name: table.field.name.clone(),
                 value: names.join(", "),
-                from: place(&table.field.name)
+                from: front(&table.field.name)
                     .or_else(|| place(many))
                     .unwrap_or_else(|| "derived".to_owned()),
             });

@@ -7,7 +7,7 @@ use std::hash::{Hash, Hasher};
 use rustc_hash::{FxHashMap, FxHasher};
 use unicode_segmentation::UnicodeSegmentation;
 
-use crate::id::{TermId, number};
+use crate::id::{PostId, TermId, number};
 use crate::language::fold_accents;
 use crate::term::Term;
 use crate::words::Cutter;
@@ -17,7 +17,7 @@ use crate::words::Cutter;
 pub struct Lookalike {
     /// The rarer of the two.
     pub term: TermId,
-    /// The commoner, which it looks like; of equals the one whose name comes first.
+    /// The commoner, which it looks like; of equals the one that is in use for longer.
     pub like: TermId,
     /// What they have in common.
     pub how: How,
@@ -119,6 +119,8 @@ struct Traits<'a> {
     id: TermId,
     name: &'a str,
     posts: usize,
+    /// Its oldest post: the newer the lower.
+    oldest: Option<PostId>,
     parent: Option<TermId>,
     /// The name folded, as it is compared letter by letter.
     letters: Vec<char>,
@@ -136,15 +138,16 @@ impl<'a> Traits<'a> {
             id,
             name: &term.name,
             posts: term.posts.len(),
+            oldest: term.posts.last().copied(),
             parent: term.parent,
             letters: last.chars().collect(),
             stems: words.map(|word| cutter.stem_of_any(word)).collect(),
         }
     }
 
-    /// The commonest first, of equals by name.
-    fn rank(&self) -> (Reverse<usize>, &str) {
-        (Reverse(self.posts), self.name)
+    /// The commonest first, of equals that with the oldest post, then by name.
+    fn rank(&self) -> (Reverse<(usize, Option<PostId>)>, &str) {
+        (Reverse((self.posts, self.oldest)), self.name)
     }
 
     /// What it has in common with those that look like it: hashes, each a trace.
@@ -250,7 +253,6 @@ fn is_slip(a: &Traits<'_>, b: &Traits<'_>) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::id::PostId;
     use crate::term::{identity, nested_identity};
     use rstest::rstest;
 
@@ -307,6 +309,17 @@ mod tests {
     #[case::nobody_uses_it(("dredge", 0), ("dredging", 14))]
     fn two_terms_are_two(#[case] a: (&str, usize), #[case] b: (&str, usize)) {
         assert_eq!(found(&[term(a.0, a.1), term(b.0, b.1)]), []);
+    }
+
+    #[test]
+    fn of_equals_the_older_is_kept() {
+        let of = |name: &str, post: u32| Term {
+            posts: vec![PostId(post)],
+            ..term(name, 1)
+        };
+        let terms = [of("gate locks", 3), of("lock gates", 9)];
+        let kept = lookalikes(&terms, "en")[0].keep;
+        assert_eq!(kept, TermId(1));
     }
 
     #[test]

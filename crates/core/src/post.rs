@@ -19,7 +19,7 @@ use crate::front_matter::FrontMatter;
 use crate::html::Html;
 use crate::settings::{ContentSet, Settings};
 use crate::source::{Place, Source, Spanned};
-use crate::time::{Moment, Stamp};
+use crate::time::{Moment, Stamp, parse_date};
 use crate::value::{Map, Value};
 
 /// Whether a post is in lists, and if not, why.
@@ -255,14 +255,7 @@ pub fn assemble(
         .date("date")
         .or_else(|| read.date_of_name(&named, path));
     if date.is_none() && set.dated && !draft && !read.has("date") && !named.dated() {
-        read.faults.push(
-            Diagnostic::error(
-                Code::DateMissing,
-                Place::top_of(path),
-                format!("this post has no date, and the posts of `{}` are dated", set.name),
-            )
-            .help("write `date: 2026-03-14` in the front matter, or put the date before the file's name: `2026-03-14-name.md`"),
-        );
+        read.faults.push(no_date(path, set, &front.map));
     }
     let updated = read.date("updated").or(date);
     let expires = read.date("expires");
@@ -311,6 +304,32 @@ pub fn assemble(
     Collected {
         output: post,
         diagnostics: faults,
+    }
+}
+
+fn no_date(path: &str, set: &ContentSet, front: &Map) -> Diagnostic {
+    let message = format!(
+        "this post has no date, and the posts of `{}` are dated",
+        set.name
+    );
+    let is_date = |value: &Value| match value {
+        Value::Date(..) => true,
+        other => other
+            .written()
+            .is_some_and(|text| parse_date(text.trim()).is_ok()),
+    };
+    let entries = front.entries.iter();
+    let mut others =
+        entries.filter(|entry| !["updated", "expires"].contains(&entry.key.node.as_str()));
+    let other = others.find(|entry| is_date(&entry.value.node));
+    let fault = Diagnostic::error(Code::DateMissing, Place::top_of(path), message);
+    match other {
+        Some(entry) => fault.help(format!(
+            "`{name}` holds a date: if it is this blog's word for it, write `date = [\"date\", \"{name}\"]` below `[content.{set}.fields]`",
+            name = entry.key.node,
+            set = set.name
+        )),
+        None => fault.help("write `date: 2026-03-14` in the front matter, or put the date before the file's name: `2026-03-14-name.md`"),
     }
 }
 

@@ -1,7 +1,14 @@
 //! Every example of the README and of docs/ is run on the example site.
 
+use std::fmt::Write as _;
 use std::fs;
 use std::path::Path;
+
+use rstest::rstest;
+use tabulae_core::diagnostic::Code;
+use tabulae_core::post::{ENTRIES, EntryHolds};
+use tabulae_core::query::fields::FIELDS;
+use tabulae_core::settings::{Holds, KEYS, TABLES, WORDS};
 
 use crate::site::Site;
 
@@ -81,6 +88,16 @@ fn every_query_gives_what_is_said_of_it() {
     assert!(run > 30, "{run} queries were run");
 }
 
+/// The words of a command line, in which every other piece stands between quotes.
+fn words_of(command: &str) -> Vec<&str> {
+    let pieces = command.split('"').enumerate();
+    let words = pieces.flat_map(|(at, piece)| match at % 2 {
+        0 => piece.split_whitespace().collect(),
+        _ => vec![piece],
+    });
+    words.collect()
+}
+
 #[test]
 fn every_command_line_prints_what_is_shown() {
     let site = demo();
@@ -91,14 +108,8 @@ fn every_command_line_prints_what_is_shown() {
             continue;
         };
         let (command, shown) = line.split_once('\n').expect("what is printed");
-        // Every other piece stands between quotes.
-        let pieces = command.split('"').enumerate();
-        let words = pieces.flat_map(|(at, piece)| match at % 2 {
-            0 => piece.split_whitespace().collect(),
-            _ => vec![piece],
-        });
         let mut args = vec!["-C", "t"];
-        args.extend(words);
+        args.extend(words_of(command));
         args.extend(["--today", TODAY]);
         let printed = site.run(&args);
         let printed = if printed.err.is_empty() {
@@ -122,6 +133,8 @@ fn every_piece_of_settings_builds() {
         "docs/queries.md",
         "docs/related.md",
         "docs/feeds.md",
+        "docs/faults.md",
+        "docs/commands.md",
     ] {
         for block in blocks(path).iter().filter(|block| block.info == "toml") {
             let site = demo();
@@ -173,6 +186,184 @@ fn every_template_builds() {
         }
     }
     assert_eq!(built, 7);
+}
+
+/// Times are not looked at.
+fn untimed(text: &str) -> String {
+    let mut words: Vec<&str> = text.split(' ').collect();
+    for at in 2..words.len() {
+        if words[at].starts_with("s;") && words[at - 2] == "in" {
+            words[at - 1] = "N";
+        }
+    }
+    words.join(" ")
+}
+
+/// Whether a text is what is shown; `…` on a line of its own stands for any lines.
+fn is_shown(text: &str, shown: &str) -> bool {
+    let mut rest = format!("{}\n", text.trim());
+    let pieces = format!("{}\n", shown.trim());
+    for (at, piece) in pieces.split("…\n").enumerate() {
+        match rest.find(piece) {
+            Some(found) if at > 0 || found == 0 => rest = rest[found + piece.len()..].to_owned(),
+            _ => return false,
+        }
+    }
+    rest.is_empty() || shown.trim().ends_with('…')
+}
+
+/// Follows a page from its start to its end: writes the files that it shows, runs its commands,
+/// and compares what they print, and what files then hold.
+#[rstest]
+#[case::start("docs/start.md", false, 5)]
+#[case::weave("docs/weave.md", true, 2)]
+#[case::publish("docs/publish.md", true, 1)]
+#[case::commands("docs/commands.md", true, 3)]
+fn a_page_is_followed(#[case] path: &str, #[case] on_example: bool, #[case] commands: usize) {
+    let site = Site::empty();
+    if on_example {
+        site.run(&["demo", "."]).sound();
+        fs::remove_dir_all(site.file("out")).expect("removed");
+    }
+    let mut run = 0;
+    for block in blocks(path) {
+        let file = block.info.split_whitespace().nth(1);
+        match file.map(|file| (file, file.strip_prefix('='))) {
+            Some((_, Some(file))) => assert_eq!(site.read(file), block.text),
+            Some((file, None)) => site.write(file, &block.text),
+            None => {}
+        }
+        for command in block.text.split("$ tabulae ").skip(1) {
+            let (command, shown) = command.split_once('\n').expect("what is printed");
+            let mut words = words_of(command);
+            words.extend(["--today", TODAY]);
+            let printed = site.run(&words);
+            let printed = untimed(&format!("{}{}", printed.err, printed.out));
+            assert!(
+                is_shown(&printed, &untimed(shown)),
+                "{path}: {command}\n{printed}"
+            );
+            run += 1;
+        }
+    }
+    assert_eq!(run, commands);
+}
+
+#[test]
+fn every_fault_is_explained() {
+    let page = read("docs/faults.md");
+    let sections: Vec<&str> = page.split("\n## ").skip(1).collect();
+    let names: Vec<&str> = sections
+        .iter()
+        .filter_map(|section| section.lines().next())
+        .collect();
+    let known: Vec<&str> = Code::ALL.iter().map(|code| code.name()).collect();
+    assert_eq!(names, known);
+    for (section, code) in sections.iter().zip(Code::ALL) {
+        let mut texts = section.split("\n\n").skip(1);
+        let about = texts.next().unwrap_or_default();
+        assert_eq!(about.trim_end_matches(" *audit*"), code.about());
+        let more = texts.next().unwrap_or_default();
+        assert!(more.len() > 20, "{section}");
+    }
+}
+
+/// The reference, made of the tables that the program itself reads.
+fn reference() -> String {
+    let mut text = String::from(
+        "# Reference\n\nThis page is made of the tables that the program reads: every key of `tabulae.toml`, every entry of\nfront matter, every derived field, every word of the theme. [settings.md](settings.md) shows the keys at\nwork.\n\n## tabulae.toml\n",
+    );
+    let cell = |text: &str| text.replace('|', "\\|");
+    for (table, about) in TABLES {
+        if *table == "words" {
+            continue;
+        }
+        let _ = write!(
+            text,
+            "\n### [{table}]\n\n{about}\n\n| key | holds | default | |\n|---|---|---|---|\n"
+        );
+        for key in KEYS.iter().filter(|key| key.table == *table) {
+            let default = match key.default {
+                None => "must be there".to_owned(),
+                Some("") => String::new(),
+                Some(default) if default.starts_with(['"', '{']) || default.len() < 6 => {
+                    format!("`{default}`")
+                }
+                Some(default) => default.to_owned(),
+            };
+            let _ = writeln!(
+                text,
+                "| `{}` | {} | {} | {} |",
+                key.name,
+                holds(key.holds),
+                cell(&default),
+                cell(key.about)
+            );
+        }
+    }
+    text.push_str("\n## Front matter\n\n| entry | holds | |\n|---|---|---|\n");
+    for entry in ENTRIES {
+        let holds = match entry.holds {
+            EntryHolds::Text => "text",
+            EntryHolds::Date => "date",
+            EntryHolds::Flag => "true or false",
+            EntryHolds::Texts => "list of texts, or one text split at commas",
+        };
+        let _ = writeln!(
+            text,
+            "| `{}` | {holds} | {} |",
+            entry.name,
+            cell(entry.about)
+        );
+    }
+    text.push_str("\n## Derived fields\n\n| field | kind | |\n|---|---|---|\n");
+    for field in FIELDS {
+        let kind = field.kind.article();
+        let _ = writeln!(
+            text,
+            "| `{}` | {kind} | {} |",
+            field.name,
+            cell(field.about)
+        );
+    }
+    text.push_str("\n## [words]\n\n| word | English | where |\n|---|---|---|\n");
+    for (name, word, place) in WORDS {
+        let _ = writeln!(text, "| `{name}` | {word} | {place} |");
+    }
+    text
+}
+
+fn holds(holds: Holds) -> String {
+    let words = |words: &[&str]| {
+        let words: Vec<String> = words.iter().map(|word| format!("`\"{word}\"`")).collect();
+        words.join(", ")
+    };
+    match holds {
+        Holds::Text => "text".to_owned(),
+        Holds::Flag => "true or false".to_owned(),
+        Holds::Count => "number of at least 1".to_owned(),
+        Holds::Weight => "number of at least 0".to_owned(),
+        Holds::Query => "query".to_owned(),
+        Holds::Pattern => "link, with variables".to_owned(),
+        Holds::Link => "link".to_owned(),
+        Holds::Address => "absolute address".to_owned(),
+        Holds::Word(known) => words(known),
+        Holds::Texts => "list of texts".to_owned(),
+        Holds::Words(known) => format!("list of {}", words(known)),
+        Holds::Codes => "list of [codes](faults.md)".to_owned(),
+        Holds::Table => "table".to_owned(),
+    }
+}
+
+/// With `TABULAE_WRITE_REFERENCE` set the page is written, to be looked at.
+#[test]
+fn the_reference_is_what_the_program_reads() {
+    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/reference.md");
+    if std::env::var_os("TABULAE_WRITE_REFERENCE").is_some() {
+        fs::write(&path, reference()).expect("written");
+    }
+    let kept = fs::read_to_string(&path).expect("docs/reference.md");
+    assert!(kept == reference(), "docs/reference.md is not up to date");
 }
 
 #[test]

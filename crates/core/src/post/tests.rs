@@ -224,6 +224,24 @@ fn old_addresses_are_below_the_sites_root(#[case] written: &str, #[case] below: 
     assert_eq!(post.moved_from[0].node, below);
 }
 
+#[rstest]
+#[case::another_word(
+    "published_on: 2026-03-14",
+    "`date = [\"date\", \"published_on\"]` below `[content.posts.fields]`"
+)]
+#[case::not_its_date(
+    "updated: 2026-03-14\nhours: 2026",
+    "write `date: 2026-03-14` in the front matter"
+)]
+fn a_missing_date_may_go_by_another_word(#[case] front: &str, #[case] help: &str) {
+    let found = read("posts/a.md", &format!("---\n{front}\n---\n")).diagnostics;
+    assert_eq!(found.len(), 1, "{found:?}");
+    assert!(
+        found[0].help.as_deref().unwrap().contains(help),
+        "{found:?}"
+    );
+}
+
 #[test]
 fn every_post_of_a_folder_of_drafts_is_one() {
     let settings = settings("[content.posts]\ndraft = true\n");
