@@ -26,9 +26,11 @@ pub(super) struct Filler<'a> {
     shared: &'a Arc<Shared>,
     /// Posts by the files that their pages are in.
     posts: BTreeMap<String, PostId>,
-    /// Queries by text, and whether they are asked on a post's page.
-    queries: Mutex<BTreeMap<(String, bool), Arc<Query<Resolved>>>>,
+    queries: Mutex<BTreeMap<Asked, Arc<Query<Resolved>>>>,
 }
+
+/// A query's text, and whether it is asked on a post's page.
+type Asked = (String, bool);
 
 /// What a place is made of.
 struct Made {
