@@ -9,7 +9,7 @@ use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 
 use super::build::site_and_output;
 use crate::args::{Args, AuditArgs, BuildArgs, Format};
-use crate::ui::{self, Status, counted, place, status};
+use crate::ui::{self, BOLD, ERROR, HELP, Status, WARNING, counted, place, status};
 
 /// How many findings of a kind are shown, unless all are asked for.
 const SHOWN: usize = 6;
@@ -64,17 +64,29 @@ fn by_kind(found: &Faults) -> Vec<(Code, Vec<&Diagnostic>)> {
 fn as_text(kinds: &[(Code, Vec<&Diagnostic>)], all: bool) -> String {
     let mut text = String::new();
     for (code, found) in kinds {
-        let _ = writeln!(text, "{} {}: {}", found.len(), code.name(), code.about());
+        let style = match found.iter().any(|fault| fault.is_error()) {
+            true => ERROR,
+            false => WARNING,
+        };
+        let (count, name) = (found.len(), code.name());
+        let _ = writeln!(
+            text,
+            "{BOLD}{count}{BOLD:#} {style}{name}{style:#}: {}",
+            code.about()
+        );
         let shown = if all { found.len() } else { SHOWN };
         for (at, fault) in found.iter().take(shown).enumerate() {
-            let word = if fault.is_error() { "error: " } else { "" };
+            let word = match fault.is_error() {
+                true => format!("{ERROR}error{ERROR:#}: "),
+                false => String::new(),
+            };
             let _ = writeln!(text, "  {}: {word}{}", place(&fault.place), fault.message);
             // Of neighbours with the same way out, the last says it.
             let next = found.get(at + 1).filter(|_| at + 1 < shown);
             if next.is_none_or(|next| next.help != fault.help)
                 && let Some(help) = &fault.help
             {
-                let _ = writeln!(text, "    help: {help}");
+                let _ = writeln!(text, "    {HELP}help{HELP:#}: {help}");
             }
         }
         if found.len() > shown {

@@ -9,10 +9,10 @@ use unicode_width::UnicodeWidthChar;
 
 use super::{Status, complain, counted, status};
 
-const BOLD: Style = Style::new().bold();
-const ERROR: Style = AnsiColor::Red.on_default().bold();
-const WARNING: Style = AnsiColor::Yellow.on_default().bold();
-const HELP: Style = AnsiColor::Cyan.on_default();
+pub(crate) const BOLD: Style = Style::new().bold();
+pub(crate) const ERROR: Style = AnsiColor::Red.on_default().bold();
+pub(crate) const WARNING: Style = AnsiColor::Yellow.on_default().bold();
+pub(crate) const HELP: Style = AnsiColor::Cyan.on_default();
 
 /// How wide a line of an excerpt is shown at most.
 const WIDE: usize = 100;

@@ -9,7 +9,7 @@ use std::io::{self, Write};
 use serde_json::{Value, json};
 use tabulae_core::diagnostic::{Code, Diagnostic};
 
-pub(crate) use self::diagnostics::{faults, place, plain};
+pub(crate) use self::diagnostics::{BOLD, ERROR, HELP, WARNING, faults, place, plain};
 
 /// How the program ends.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
