@@ -23,16 +23,16 @@ fn findings_are_grouped_and_counted() {
       posts/2026-01-01-a.md:2:15: only one post has the tag "stone"
         help: give it to more posts, or take it away
 
-    1 month-empty: No post is of a month, though earlier and later ones are.
-      tabulae.toml:1:1: no post of `posts` in 2026-02
-        help: look for a post that is held back or dated wrongly, if one is missing
-
     1 link-broken: A link within the site leads nowhere.
       posts/2026-01-01-a.md:5:12: `/2026/lim/` leads nowhere: the site has no /2026/lim/
         help: did you mean /2026/lime/?
 
+    1 month-empty: No post is of a month, though earlier and later ones are.
+      tabulae.toml:1:1: no post of `posts` in 2026-02
+        help: look for a post that is held back or dated wrongly, if one is missing
+
     1 term-alike: Two terms are probably one.
-      posts/2026-01-01-a.md:2:8: the tag "limes" (1) is probably "lime" (1): they differ by an ending
+      posts/2026-03-14-lime.md:3:8: the tag "lime" (1) is probably "limes" (1): they differ by an ending
         help: `tabulae terms tag` prints the note that joins them
 
     6 findings, none of them an error.

@@ -41,11 +41,11 @@ fn terms_are_shown_with_those_that_look_alike() {
 
     Probably one term:
 
-    lock gates 1 / Gate locks 1: they differ by the order of their words.
-    To join them, write terms/category/gate-locks.md:
+    Gate locks 1 / lock gates 1: they differ by the order of their words.
+    To join them, write terms/category/lock-gates.md:
     ---
-    title: Gate locks
-    spellings: [lock gates]
+    title: lock gates
+    spellings: [Gate locks]
     ---
     ");
     let run = site().run(&["terms", "tag"]);
