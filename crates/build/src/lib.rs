@@ -11,6 +11,7 @@ pub mod plan;
 pub mod render;
 pub mod report;
 mod run;
+mod session;
 pub mod site;
 pub mod sources;
 mod stage;
@@ -24,12 +25,13 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
-use tabulae_core::diagnostic::{Code, Collected, Faults};
+use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Faults};
 use tabulae_core::post::Include;
 use tabulae_core::time::Written;
 
 use crate::output::Output;
 use crate::report::Report;
+pub use crate::session::Session;
 use crate::sources::Sources;
 
 /// What a build is asked for beside the site itself.
@@ -69,6 +71,9 @@ pub enum Step {
 pub trait Progress: Sync + fmt::Debug {
     /// `done` of `total` items of a step are done.
     fn step(&self, step: Step, done: usize, total: usize);
+
+    /// Everything stands in its place; what follows is done for the next build.
+    fn stands(&self, _report: &Report, _faults: &[Diagnostic]) {}
 }
 
 /// Tells nobody.
@@ -99,12 +104,29 @@ pub fn build(
     output: &mut dyn Output,
     options: &Options<'_>,
 ) -> Collected<Report> {
-    let mut faults = Faults::new();
-    let report = run::run(sources, output, options, &mut faults);
-    drop_echoes(&mut faults);
-    Collected {
-        output: report,
-        diagnostics: faults,
+    let mut session = Session::default();
+    let built = session.build(sources, output, options);
+    // Nobody waits until thousands of posts are dropped.
+    rayon::spawn(move || drop(session));
+    built
+}
+
+impl Session {
+    /// Builds a site, the same as [`build`] does; what the last build of this session read is not
+    /// read again, as long as it is as that build left it.
+    pub fn build(
+        &mut self,
+        sources: &dyn Sources,
+        output: &mut dyn Output,
+        options: &Options<'_>,
+    ) -> Collected<Report> {
+        let mut faults = Faults::new();
+        let report = run::run(self, sources, output, options, &mut faults);
+        drop_echoes(&mut faults);
+        Collected {
+            output: report,
+            diagnostics: faults,
+        }
     }
 }
 

@@ -30,6 +30,8 @@ pub struct Report {
     pub changes: Vec<Change>,
     /// The output's name for people.
     pub out: String,
+    /// The path that the site's address puts before every link.
+    pub base: String,
 }
 
 /// A scheduled post that falls due.

@@ -16,12 +16,14 @@ use crate::output::{Manifest, Output};
 use crate::plan;
 use crate::render::{Renderer, check_templates};
 use crate::report::{Due, Report};
+use crate::session::{Before, Session};
 use crate::site::{Site, asked, read_settings, reason};
 use crate::sources::Sources;
 use crate::stage::Stage;
 use crate::template::{Shared, environment};
 
 struct Build<'a> {
+    session: &'a mut Session,
     sources: &'a dyn Sources,
     options: &'a Options<'a>,
     faults: &'a mut Faults,
@@ -30,12 +32,14 @@ struct Build<'a> {
 }
 
 pub(crate) fn run(
+    session: &mut Session,
     sources: &dyn Sources,
     output: &mut dyn Output,
     options: &Options<'_>,
     faults: &mut Faults,
 ) -> Report {
     let mut build = Build {
+        session,
         sources,
         options,
         faults,
@@ -53,69 +57,102 @@ impl Build<'_> {
     /// `None` where there is nothing to tell of but faults.
     fn run(&mut self, output: &mut dyn Output) -> Option<Report> {
         let settings = read_settings(self.sources, self.faults)?;
-        let old = output.recall().and_then(|bytes| Store::from_bytes(&bytes));
+        let (old, manifest, before) = match self.session.take(output) {
+            Some(last) => (Some(last.store), Some(last.manifest), Some(last.site)),
+            None => {
+                let old = output.recall().and_then(|bytes| Store::from_bytes(&bytes));
+                (old, output.manifest(), None)
+            }
+        };
         let scan = Scan::new(self.sources, &settings);
-        let manifest = output.manifest();
-        if let Some(old) = &old {
+        if let Some(known) = &old {
             // What a build that was cut off left behind is cleared away by the lock.
             if !self.lock(output) {
                 return None;
             }
-            let manifest = manifest.as_ref();
-            if let Some(report) = self.quiet(old, &scan, &settings, manifest, output) {
-                return Some(report);
+            let quiet = self.quiet(known, &scan, &settings, manifest.as_ref(), output);
+            if quiet.is_some() {
+                if let (Some(site), Some(store), Some(manifest)) = (before, old, manifest) {
+                    self.session.keep(site, store, manifest, output);
+                }
+                return quiet;
             }
         }
         let old = old.filter(|_| manifest.is_some()).unwrap_or_default();
-        let site = Site::read_by(settings, &scan, Some(&old), self.options, self.faults);
-        let mut report = summary(&site);
-        let plan = plan::plan(&site, self.faults);
-        let shared = Arc::new(Shared::new(site, plan));
-        let env = environment(&shared, self.faults);
-        check_templates(&shared, self.faults);
-        if self.is_blocked(&shared.site) {
-            return Some(report);
+        let again = before.and_then(|before| before.again(&scan, &old, &settings, self.options));
+        let Before { shared, read } = match again {
+            Some(again) => {
+                // Those of the settings are among what was complained of then.
+                self.faults.clear();
+                again
+            }
+            None => {
+                let site = Site::read_by(settings, &scan, Some(&old), self.options, self.faults);
+                let plan = plan::plan(&site, self.faults);
+                Before {
+                    shared: Arc::new(Shared::new(site, plan)),
+                    read: std::mem::take(self.faults),
+                }
+            }
+        };
+        self.faults.extend(read.iter().cloned());
+        let mut report = summary(&shared.site);
+        let manifest = manifest.as_ref();
+        let left = self.make(&shared, &scan, &old, manifest, &mut report, output);
+        if let Some((store, manifest)) = left {
+            let site = Before { shared, read };
+            self.session.keep(site, store, manifest, output);
+        } else {
+            // Nobody waits until thousands of posts are dropped.
+            rayon::spawn(move || drop(shared));
         }
-        let renderer = Renderer::new(Arc::clone(&shared), env, &scan);
+        Some(report)
+    }
+
+    /// Makes what changed and puts it in its place; what is left for the next build, if all of it
+    /// was done.
+    fn make(
+        &mut self,
+        shared: &Arc<Shared>,
+        scan: &Scan<'_>,
+        old: &Store,
+        manifest: Option<&Manifest>,
+        report: &mut Report,
+        output: &mut dyn Output,
+    ) -> Option<(Store, Manifest)> {
+        let env = environment(shared, self.faults);
+        check_templates(shared, self.faults);
+        if self.is_blocked(&shared.site) {
+            return None;
+        }
+        let renderer = Renderer::new(Arc::clone(shared), env, scan);
         if !self.lock(output) {
-            return Some(report);
+            return None;
         }
         let errors = self.errors();
-        let world = World::new(&shared, &scan, renderer.site_hash());
-        let since = Since::new(&old, &world, manifest.as_ref());
+        let world = World::new(shared, scan, renderer.site_hash());
+        let since = Since::new(old, &world, manifest);
         let stage = Stage {
             renderer: &renderer,
-            shared: &shared,
+            shared,
             since: &since,
             output: &*output,
             options: self.options,
         };
         let outcomes = stage.all();
-        let published =
-            crate::feeds::published(&shared.site, &shared.plan, manifest.as_ref(), self.faults);
-        let manifest = stage.publish(
-            &outcomes,
-            published,
-            manifest.as_ref(),
-            &mut report,
-            self.faults,
-        );
+        let published = crate::feeds::published(&shared.site, &shared.plan, manifest, self.faults);
+        let manifest = stage.publish(&outcomes, published, manifest, report, self.faults);
         self.faults.extend(shared.take_warnings());
-        if let Some(manifest) = manifest {
-            let faults = &*self.faults;
-            let store = leave(&since, &outcomes, &scan, &manifest, &report, faults, output);
-            // Without it the next build is slower, and that is all.
-            let _ = output.keep(&store.to_bytes());
-        }
         if self.errors() > errors && report.written == 0 {
             report.unchanged = 0;
         }
-        // Nobody waits until thousands of posts are dropped.
-        drop(since);
-        drop(world);
-        drop(renderer);
-        rayon::spawn(move || drop(shared));
-        Some(report)
+        let manifest = manifest?;
+        self.options.progress.stands(report, self.faults);
+        let faults = &*self.faults;
+        let store = leave(&since, &outcomes, scan, &manifest, report, faults, output);
+        // Without it the next build is slower, and that is all.
+        let _ = output.keep(&store.to_bytes());
+        Some((store, manifest))
     }
 
     /// What a build says that finds nothing changed; `None` where anything may have.
@@ -133,8 +170,8 @@ impl Build<'_> {
         let today = Moment { now, zone }.today();
         let same = old.asked == asked(settings, self.options)
             && quiet.holds(now.as_second(), today)
-            && manifest.is_some_and(|manifest| manifest.digest() == old.manifest)
             && scan.is(&old.files)
+            && manifest.is_some_and(|manifest| manifest.digest() == old.manifest)
             && old
                 .pages
                 .par_iter()
@@ -152,6 +189,7 @@ impl Build<'_> {
             held_back: held_back.iter().cloned().collect(),
             next_due: quiet.next_due.clone(),
             unchanged: old.pages.len(),
+            base: settings.site.address.path.clone(),
             ..Report::default()
         })
     }
@@ -227,6 +265,7 @@ fn summary(site: &Site) -> Report {
         .filter_map(|post| Some((post.date?, post)))
         .min_by_key(|(date, _)| date.at);
     Report {
+        base: site.settings.site.address.path.clone(),
         posts: site.posts_read,
         pages: site.pages_read,
         held_back,

@@ -7,6 +7,7 @@ pub(crate) use self::read::{asked, read_settings, reason, unreadable};
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use jiff::Timestamp;
 use tabulae_core::catalogue::{Catalogue, PostId, TermNote};
 use tabulae_core::diagnostic::nearest;
 use tabulae_core::html;
@@ -59,6 +60,9 @@ pub struct Site {
     pub(crate) settings_last: Lasts,
     /// Whether any of the settings' queries looks into texts.
     pub(crate) settings_name_texts: bool,
+    /// Whether any of them names summaries, or likeness.
+    pub(crate) settings_name_summaries: bool,
+    pub(crate) settings_name_likeness: bool,
     files: BTreeMap<String, File>,
     found: BTreeSet<String>,
 }
@@ -146,10 +150,25 @@ impl Site {
         related.is_some_and(of) || self.likeness.as_ref().is_some_and(of)
     }
 
+    /// Whether the answers of the settings' queries change with the texts of posts.
+    pub(crate) fn settings_stand_on_texts(&self) -> bool {
+        let alike = self.related.is_some() || self.settings_name_likeness;
+        self.settings_name_texts || alike && self.likeness_weighs_texts()
+    }
+
     /// The hash of a post's file; 0 where nothing is kept.
     pub(crate) fn text_hash(&self, id: PostId) -> u64 {
         let kept = self.kept.get(&self.catalogue.post(id).path);
         kept.map_or(0, |kept| kept.hash)
+    }
+
+    /// Whether a post or page becomes another between this build's moment and another one.
+    pub(crate) fn changes_state_before(&self, now: Timestamp) -> bool {
+        let posts = self.catalogue.all().map(|id| self.catalogue.post(id));
+        let posts = posts.chain(self.pages.iter().map(|page| &page.post));
+        let mut stamps = posts.flat_map(|post| [post.date, post.expires]).flatten();
+        let then = self.moment.now;
+        now < then || stamps.any(|stamp| stamp.at > then && stamp.at <= now)
     }
 
     /// Where a file of the site is linked to, for the fingerprint of what was asked for.

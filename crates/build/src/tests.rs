@@ -3,6 +3,7 @@
 mod audit;
 mod edits;
 mod feeds;
+mod session;
 
 use std::collections::BTreeMap;
 
@@ -24,6 +25,8 @@ struct Bench {
     keep_going: bool,
     dry_run: bool,
     now: &'static str,
+    /// Where builds hand on what they read.
+    session: Option<Session>,
 }
 
 impl Bench {
@@ -37,6 +40,7 @@ impl Bench {
             keep_going: false,
             dry_run: false,
             now: "2026-06-01T12:00:00Z",
+            session: None,
         }
     }
 
@@ -61,8 +65,12 @@ impl Bench {
 
     fn build(&mut self) -> Collected<Report> {
         let mut out = std::mem::take(&mut self.out);
-        let built = self.build_into(&mut out);
-        self.out = out;
+        let mut session = self.session.take();
+        let built = match &mut session {
+            Some(session) => session.build(&self.sources, &mut out, &self.options()),
+            None => self.build_into(&mut out),
+        };
+        (self.out, self.session) = (out, session);
         built
     }
 

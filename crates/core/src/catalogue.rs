@@ -317,6 +317,15 @@ impl Catalogue {
         self.known_words = known;
     }
 
+    /// Puts a post in the place of the one whose file was the same but for its text. Terms, links
+    /// and fields stay as they are; what is known of texts is forgotten.
+    pub fn retext(&mut self, id: PostId, post: Post) {
+        self.posts[id.0 as usize] = post;
+        self.texts = Default::default();
+        self.words = OnceLock::new();
+        self.known_words = KnownWords::default();
+    }
+
     /// The post that `name` stands for: its path, its path within its set, or its slug.
     #[must_use]
     pub fn find(&self, name: &str) -> Option<PostId> {

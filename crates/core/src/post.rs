@@ -188,6 +188,18 @@ impl Post {
         }
     }
 
+    /// Whether another says the same as this one but for its text and the summary cut from it, so
+    /// that it stands in the same lists at the same address.
+    #[must_use]
+    pub fn differs_only_in_text(&self, other: &Self) -> bool {
+        let of = |post: &Self| (post.set, post.state, post.links, post.has_own_summary);
+        self.source.text() == other.source.text()
+            && self.path == other.path
+            && self.title == other.title
+            && of(self) == of(other)
+            && self.addresses == other.addresses
+    }
+
     /// How many words its text has: what stands between white space and has a letter or digit.
     #[must_use]
     pub fn words(&self) -> usize {

@@ -49,6 +49,28 @@ impl<'a> Scan<'a> {
         scan
     }
 
+    /// The files that are not as they were, at most so many; `None` where there are more, where
+    /// any came or went, or where that cannot be told.
+    pub(crate) fn changed(
+        &self,
+        old: &BTreeMap<String, Option<Mark>>,
+        most: usize,
+    ) -> Option<Vec<String>> {
+        if !self.whole || self.files.len() != old.len() {
+            return None;
+        }
+        let mut changed = Vec::new();
+        for ((path, mark), (old_path, old_mark)) in self.files.iter().zip(old) {
+            if path != old_path || changed.len() > most {
+                return None;
+            }
+            if mark.is_none() || mark != old_mark {
+                changed.push(path.clone());
+            }
+        }
+        (changed.len() <= most).then_some(changed)
+    }
+
     /// Whether these are the very files, none of them changed.
     pub(crate) fn is(&self, old: &BTreeMap<String, Option<Mark>>) -> bool {
         self.whole && self.files == *old && self.files.values().all(Option::is_some)

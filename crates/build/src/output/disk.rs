@@ -269,6 +269,11 @@ impl Output for Disk {
         write_whole(&self.manifest_path(), manifest.to_text().as_bytes())
     }
 
+    fn remembered(&self) -> Option<Mark> {
+        let found = fs::symlink_metadata(self.manifest_path()).ok()?;
+        Some(Mark::of(&found))
+    }
+
     fn read(&self, path: &str) -> io::Result<Option<Vec<u8>>> {
         // Where there was no folder when the build began, nothing can stand in it.
         if self.is_new() {

@@ -1,6 +1,8 @@
 //! What a build wrote: the file that lets the next one remove what nothing makes any more.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
+use std::fmt::Write as _;
 
 /// The outputs of a build by path, with the hash of their bytes (xxh3, 64 bits); `None` while
 /// a build is under way, when either the old or the new bytes may stand there.
@@ -31,17 +33,24 @@ impl Manifest {
     /// that was in a feed, and a line with a checksum of those above it.
     #[must_use]
     pub fn to_text(&self) -> String {
-        let mut text = format!("{HEAD}\n");
+        let length: usize = self.files.keys().map(|path| path.len() + 18).sum();
+        let mut text = String::with_capacity(length + 4096);
+        let _ = writeln!(text, "{HEAD}");
         for (path, hash) in &self.files {
-            let hash = hash.map_or_else(|| "-".repeat(16), |hash| format!("{hash:016x}"));
-            text.push_str(&format!("{hash} {}\n", escape(path)));
+            let _ = match hash {
+                Some(hash) => writeln!(text, "{hash:016x} {}", escape(path)),
+                None => writeln!(text, "---------------- {}", escape(path)),
+            };
         }
         for (path, Published { mark, ids }) in &self.published {
-            let ids: Vec<String> = ids.iter().map(|id| escape(id)).collect();
-            let (path, ids) = (escape(path), ids.join("\t"));
-            text.push_str(&format!("{IDS}{mark:016x} {path}\t{ids}\n"));
+            let _ = write!(text, "{IDS}{mark:016x} {}", escape(path));
+            for id in ids {
+                let _ = write!(text, "\t{}", escape(id));
+            }
+            text.push('\n');
         }
-        text.push_str(&format!("{:016x} end\n", checksum(text.as_bytes())));
+        let sum = checksum(text.as_bytes());
+        let _ = writeln!(text, "{sum:016x} end");
         text
     }
 
@@ -84,10 +93,12 @@ impl Manifest {
 }
 
 /// A text that holds neither a line's end nor a tab.
-fn escape(text: &str) -> String {
-    text.replace('\\', "\\\\")
-        .replace('\n', "\\n")
-        .replace('\t', "\\t")
+fn escape(text: &str) -> Cow<'_, str> {
+    if !text.contains(['\\', '\n', '\t']) {
+        return text.into();
+    }
+    let text = text.replace('\\', "\\\\");
+    text.replace('\n', "\\n").replace('\t', "\\t").into()
 }
 
 fn unescape(text: &str) -> String {

@@ -80,6 +80,12 @@ impl Output for Memory {
         Ok(())
     }
 
+    fn remembered(&self) -> Option<Mark> {
+        let state = self.state();
+        let text = state.manifest.as_ref()?.to_text();
+        Some(Mark::of_bytes(text.as_bytes()))
+    }
+
     fn read(&self, path: &str) -> io::Result<Option<Vec<u8>>> {
         Ok(self.state().files.get(path).cloned())
     }

@@ -34,6 +34,9 @@ pub trait Output: Sync + fmt::Debug {
     /// Where it cannot be written.
     fn remember(&self, manifest: &Manifest) -> io::Result<()>;
 
+    /// What tells that what is remembered is as it was left; `None` where nothing is.
+    fn remembered(&self) -> Option<Mark>;
+
     /// The bytes that stand at `path`; `None` where there is no file. A symbolic link is no file.
     ///
     /// # Errors

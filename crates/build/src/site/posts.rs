@@ -4,15 +4,18 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
+use jiff::Timestamp;
 use rayon::prelude::*;
 use tabulae_core::diagnostic::Faults;
 use tabulae_core::front_matter::{self, FrontMatter};
 use tabulae_core::html::Html;
 use tabulae_core::post::{Body, Post, assemble, has_title};
+use tabulae_core::related::likeness;
 use tabulae_core::settings::Settings;
 use tabulae_core::source::Source;
 use tabulae_core::time::Moment;
 
+use super::Site;
 use super::read::{as_text, ending, unreadable};
 use crate::cache::{Kept, Parsed, Store};
 use crate::markdown;
@@ -167,6 +170,54 @@ impl Reading<'_> {
                 ..old.clone()
             }),
         })
+    }
+}
+
+impl Site {
+    /// Takes over the texts of posts whose files changed, where those say the same as before but
+    /// for their texts; else nothing is as it was, and the site must be read anew.
+    pub(crate) fn retext(
+        &mut self,
+        changed: &[String],
+        sources: &dyn Sources,
+        now: Timestamp,
+    ) -> Option<()> {
+        self.moment.now = now;
+        let mut faults = Faults::new();
+        let share = sources.share();
+        for path in changed {
+            let Some(super::File::Post(id)) = self.files.get(path) else {
+                return None;
+            };
+            let id = *id;
+            let before = self.catalogue.post(id);
+            let reading = Reading {
+                sources,
+                settings: &self.settings,
+                moment: &self.moment,
+                old: None,
+                progress: &crate::Quiet,
+            };
+            let set = before.set;
+            let read = reading.file(set, path, Some(&share), &mut faults)?;
+            let (post, kept) = reading.post(set, path, read, &mut faults);
+            let same_summary = post.summary == before.summary || !self.settings_name_summaries;
+            if !faults.is_empty() || !same_summary || !post.differs_only_in_text(before) {
+                return None;
+            }
+            self.kept.insert(path.clone(), kept?);
+            self.catalogue.retext(id, post);
+        }
+        // It may have been worked out from the words of texts.
+        let Self {
+            settings,
+            catalogue,
+            library,
+            moment,
+            ..
+        } = self;
+        self.likeness = likeness(settings, catalogue, library, moment);
+        Some(())
     }
 }
 

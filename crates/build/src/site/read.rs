@@ -127,6 +127,8 @@ impl Site {
                 .max()
                 .unwrap_or_default(),
             settings_name_texts: statements.iter().any(Statement::looks_into_texts),
+            settings_name_summaries: statements.iter().any(|known| known.names("summary")),
+            settings_name_likeness: statements.iter().any(|known| known.names("likeness")),
             settings,
             moment,
             include: options.include,

@@ -180,6 +180,16 @@ impl Shared {
         }
     }
 
+    /// Forgets what was made of the site's posts.
+    pub(crate) fn forget(&mut self) {
+        self.warnings = Mutex::default();
+        self.answers = Mutex::default();
+        self.resolved = Mutex::default();
+        self.parts = Mutex::default();
+        self.term_lists = Mutex::default();
+        self.cards = Default::default();
+    }
+
     /// The cards made so far, by the level of their headings.
     fn cards(&self, level: usize) -> MutexGuard<'_, BTreeMap<PostId, Made>> {
         self.cards[level.min(6)]

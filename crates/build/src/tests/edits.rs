@@ -6,7 +6,7 @@ use proptest::prelude::*;
 use proptest::test_runner::{Config, TestRunner};
 use tabulae_core::diagnostic::{Code, Diagnostic};
 
-use super::{Bench, Out, SITE};
+use super::{Bench, Out, SITE, Session};
 
 /// Settings that use whatever pages can ask for.
 const SETTINGS: &str = r#"
@@ -134,7 +134,18 @@ fn path(number: u8) -> String {
 fn edit(bench: &mut Bench, (kind, number, how): (u8, u8, u8)) {
     let number = 1 + number % 7;
     match kind % 16 {
-        0..=5 => post(bench, number, how),
+        0..=3 => post(bench, number, how),
+        4..=5 => {
+            // Another text, and perhaps another summary; nothing else.
+            if let Ok(text) = crate::sources::Sources::read(&bench.sources, &path(number)) {
+                let text = String::from_utf8(text).unwrap();
+                let text = match how % 3 {
+                    0 => text.replace("Words ", "Few words "),
+                    _ => format!("{text}\nOne line more, {how}.\n"),
+                };
+                bench.sources.write(&path(number), text);
+            }
+        }
         6 => bench.sources.remove(&path(number)),
         7 => {
             // The same text under another name.
@@ -246,9 +257,16 @@ fn a_build_after_any_edits_equals_a_clean_one() {
         ..Config::default()
     };
     let edits = prop::collection::vec(any::<(u8, u8, u8)>(), 1..10);
+    let cases = (any::<bool>(), any::<bool>(), edits);
     TestRunner::new(config)
-        .run(&edits, |edits| {
+        .run(&cases, |(in_session, by_terms, edits)| {
             let mut bench = rich();
+            bench.session = in_session.then(Session::default);
+            if by_terms {
+                let settings = SETTINGS.replace(", title = 1, body = 1", "");
+                let settings = format!("{SITE}{settings}");
+                bench.sources.write("tabulae.toml", settings);
+            }
             bench.build();
             for one in edits {
                 edit(&mut bench, one);

@@ -8,14 +8,15 @@ mod server;
 mod watch;
 
 use std::path::PathBuf;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
 
 use tabulae_build::output::Disk as Output;
 use tabulae_build::report::Report;
 use tabulae_build::sources::Disk as Sources;
-use tabulae_build::{Options, Quiet};
-use tabulae_core::diagnostic::{Collected, Diagnostic};
+use tabulae_build::{Options, Progress, Session, Step};
+use tabulae_core::diagnostic::{Diagnostic, Faults};
 use tabulae_core::post::Include;
 use tokio::sync::watch as told;
 
@@ -44,6 +45,8 @@ struct Preview {
     /// The path that the site's address puts before every link.
     base: Mutex<String>,
     now: told::Sender<Now>,
+    /// What one build hands on to the next.
+    session: Mutex<Session>,
 }
 
 pub(crate) fn run(args: &Args, wanted: &PreviewArgs) -> Status {
@@ -54,6 +57,7 @@ pub(crate) fn run(args: &Args, wanted: &PreviewArgs) -> Status {
         out: memory(&args).join("site"),
         base: Mutex::default(),
         now: told::Sender::new(Now::default()),
+        session: Mutex::default(),
         args,
     });
     let watch = match Watch::new(&preview.args.dir) {
@@ -64,14 +68,14 @@ pub(crate) fn run(args: &Args, wanted: &PreviewArgs) -> Status {
         }
     };
     let built = preview.build();
-    if built.diagnostics.iter().any(|fault| {
+    if built.iter().any(|fault| {
         let codes = [
             tabulae_core::diagnostic::Code::SettingsMissing,
             tabulae_core::diagnostic::Code::BuildLocked,
         ];
         codes.contains(&fault.code)
     }) {
-        return ui::status(&built.diagnostics);
+        return ui::status(&built);
     }
     let watching = Arc::clone(&preview);
     std::thread::spawn(move || watch.build(&watching));
@@ -84,53 +88,37 @@ fn memory(args: &Args) -> PathBuf {
 }
 
 impl Preview {
-    /// Builds, says so, and tells the browsers.
-    fn build(&self) -> Collected<Report> {
-        let began = Instant::now();
+    /// Builds, says so, and tells the browsers, as soon as the new files are there to be served.
+    fn build(&self) -> Faults {
         let sources = Sources::new(&self.args.dir);
         let mut output = Output::new(&self.out, memory(&self.args), "preview");
         let include: Include = self.args.include();
+        let teller = Teller {
+            preview: self,
+            began: Instant::now(),
+            told: AtomicBool::new(false),
+        };
         let options = Options {
             clock: self.args.clock(),
             include,
             keep_going: false,
             dry_run: false,
-            progress: &Quiet,
+            progress: &teller,
         };
-        let built = tabulae_build::build(&sources, &mut output, &options);
-        let _ = ui::faults(&built.diagnostics);
-        self.say(&built, began.elapsed().as_secs_f64());
-        self.tell(&built);
-        built
+        let mut session = self.session.lock().unwrap_or_else(PoisonError::into_inner);
+        let built = session.build(&sources, &mut output, &options);
+        if !teller.told.load(Ordering::Relaxed) {
+            teller.tell(&built.output, &built.diagnostics);
+        }
+        built.diagnostics
     }
 
-    fn say(&self, built: &Collected<Report>, seconds: f64) {
-        let report = &built.output;
-        let errors = built.diagnostics.iter().filter(|fault| fault.is_error());
-        let text = match errors.count() {
-            0 => format!(
-                "Built {} in {seconds:.2} s: {} written.\n",
-                counted(report.posts, "post", "posts"),
-                counted(report.written, "file", "files"),
-            ),
-            errors => format!(
-                "{} to mend; the last good site is still served.\n",
-                counted(errors, "error", "errors")
-            ),
-        };
-        let _ = ui::print(&text);
-    }
-
-    fn tell(&self, built: &Collected<Report>) {
-        let report = &built.output;
-        let broken = built.diagnostics.iter().any(Diagnostic::is_error);
-        let faults: Arc<[Diagnostic]> = if broken {
-            built.diagnostics.clone().into()
-        } else {
-            Arc::new([])
-        };
-        if let Some(base) = self.read_base() {
-            *self.base.lock().unwrap_or_else(PoisonError::into_inner) = base;
+    fn tell(&self, report: &Report, faults: &[Diagnostic]) {
+        let broken = faults.iter().any(Diagnostic::is_error);
+        let faults: Arc<[Diagnostic]> = if broken { faults.into() } else { Arc::new([]) };
+        if !broken {
+            let mut base = self.base.lock().unwrap_or_else(PoisonError::into_inner);
+            base.clone_from(&report.base);
         }
         self.now.send_if_modified(|now| {
             let changed = !report.changes.is_empty() || *now.faults != *faults;
@@ -149,18 +137,46 @@ impl Preview {
         });
     }
 
-    /// The path of the site's address.
-    fn read_base(&self) -> Option<String> {
-        let path = self.args.dir.join(tabulae_core::settings::FILE);
-        let text = std::fs::read_to_string(path).ok()?;
-        let source = tabulae_core::source::Source::new(tabulae_core::settings::FILE, &text);
-        let settings = tabulae_core::settings::Settings::read(&source);
-        let sound = !settings.diagnostics.iter().any(Diagnostic::is_error);
-        sound.then_some(settings.output.site.address.path)
-    }
-
     fn base(&self) -> String {
         let base = self.base.lock().unwrap_or_else(PoisonError::into_inner);
         base.clone()
+    }
+}
+
+/// Tells of a build once, at the first moment at which it can.
+#[derive(Debug)]
+struct Teller<'a> {
+    preview: &'a Preview,
+    began: Instant,
+    told: AtomicBool,
+}
+
+impl Teller<'_> {
+    fn tell(&self, report: &Report, faults: &[Diagnostic]) {
+        self.told.store(true, Ordering::Relaxed);
+        self.preview.tell(report, faults);
+        let _ = ui::faults(faults);
+        let seconds = self.began.elapsed().as_secs_f64();
+        let errors = faults.iter().filter(|fault| fault.is_error());
+        let text = match errors.count() {
+            0 => format!(
+                "Built {} in {seconds:.2} s: {} written.\n",
+                counted(report.posts, "post", "posts"),
+                counted(report.written, "file", "files"),
+            ),
+            errors => format!(
+                "{} to mend; the last good site is still served.\n",
+                counted(errors, "error", "errors")
+            ),
+        };
+        let _ = ui::print(&text);
+    }
+}
+
+impl Progress for Teller<'_> {
+    fn step(&self, _: Step, _: usize, _: usize) {}
+
+    fn stands(&self, report: &Report, faults: &[Diagnostic]) {
+        self.tell(report, faults);
     }
 }
