@@ -5,6 +5,7 @@
 //! | cold: a new site into a new folder | floor: the same sources read and the same bytes written, by as many threads, and nothing else |
 //! | nothing changed; a body edited; a tag added | scan: every source and output looked at once |
 //! | a template changed, which all pages use | the cold build |
+//! | preview: a body edited between two builds of one process, until the new files stand | 100 ms |
 //!
 //! `cargo bench -p tabulae-build --bench builds` measures 1,000 and 10,000 posts; other sizes by
 //! `-- 100000`, how often by `--runs 7`; `--lines` prints the figures alone, for a picture.
@@ -27,13 +28,16 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
+use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 use jiff::Timestamp;
 use rayon::prelude::*;
 use tabulae_build::output::Disk as Output;
+use tabulae_build::report::Report;
 use tabulae_build::sources::Disk as Sources;
-use tabulae_build::{Clock, Options, Quiet, build};
+use tabulae_build::{Clock, Options, Progress, Quiet, Session, Step, build};
+use tabulae_core::diagnostic::Diagnostic;
 use tabulae_core::post::Include;
 
 /// The allocator of the program.
@@ -41,12 +45,13 @@ use tabulae_core::post::Include;
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 /// A case, what it stands beside, and how many times as long it may take.
-const CASES: [(&str, &str, f64); 5] = [
+const CASES: [(&str, &str, f64); 6] = [
     ("cold", "floor", 1.8),
     ("nothing", "scan", 2.5),
     ("body", "scan", 3.0),
     ("tag", "scan", 3.0),
     ("template", "cold", 2.0),
+    ("preview", "100 ms", 1.0),
 ];
 
 fn main() {
@@ -57,6 +62,10 @@ fn main() {
             "--child" => {
                 let mut folder = || PathBuf::from(words.next().expect("a folder"));
                 return child(&folder(), &folder());
+            }
+            "--session" => {
+                let mut folder = || PathBuf::from(words.next().expect("a path"));
+                return session(&folder(), &folder(), &folder());
             }
             "--lines" => lines = true,
             "--runs" => runs = words.next().and_then(|n| n.parse().ok()).unwrap_or(runs),
@@ -111,6 +120,8 @@ fn measure(root: &Path, size: usize, runs: usize, lines: bool) {
             text.replacen("tags:\n", "tags:\n  - tag 9\n", 1)
         });
         note("tag", run(&site, &out));
+        note("preview", of_session(&site, &out, &post));
+        note("100 ms", (Duration::from_millis(100), 0.0));
         let template = site.join("templates/parts/foot.html");
         fs::create_dir_all(site.join("templates/parts")).expect("a new folder");
         edit(&template, |_| {
@@ -164,31 +175,74 @@ fn edit(path: &Path, change: impl FnOnce(String) -> String) {
 
 /// A build in a process of its own, from its start to its end, with its peak memory in megabytes.
 fn run(site: &Path, out: &Path) -> (Duration, f64) {
-    let program = std::env::current_exe().expect("this bench");
     let began = Instant::now();
-    let ended = Command::new(program)
-        .arg("--child")
-        .args([site, out])
-        .output()
-        .expect("a process");
-    let took = began.elapsed();
-    assert!(ended.status.success(), "{ended:?}");
-    let said = String::from_utf8_lossy(&ended.stdout);
-    (took, said.trim().parse().unwrap_or(0.0))
+    let said = say("--child", &[site, out]);
+    (began.elapsed(), said[0])
 }
 
-fn child(site: &Path, out: &Path) {
-    let mut output = Output::new(out, out.with_extension("memory"), "out");
-    let options = Options {
+/// The second build of a process, with the peak memory of the process.
+fn of_session(site: &Path, out: &Path, post: &Path) -> (Duration, f64) {
+    let said = say("--session", &[site, out, post]);
+    (Duration::from_secs_f64(said[0]), said[1])
+}
+
+/// The numbers that a process of this bench says.
+fn say(what: &str, paths: &[&Path]) -> Vec<f64> {
+    let program = std::env::current_exe().expect("this bench");
+    let ended = Command::new(program).arg(what).args(paths).output();
+    let ended = ended.expect("a process");
+    assert!(ended.status.success(), "{ended:?}");
+    let said = String::from_utf8_lossy(&ended.stdout);
+    let numbers = said.split_whitespace().map(str::parse);
+    numbers.collect::<Result<_, _>>().expect("numbers")
+}
+
+fn options(progress: &dyn Progress) -> Options<'_> {
+    Options {
         clock: Clock::At(Timestamp::from_second(1_790_000_000).expect("a time")),
         include: Include::default(),
         keep_going: false,
         dry_run: false,
-        progress: &Quiet,
-    };
-    let built = build(&Sources::new(site), &mut output, &options);
+        progress,
+    }
+}
+
+fn output_at(out: &Path) -> Output {
+    Output::new(out, out.with_extension("memory"), "out")
+}
+
+fn child(site: &Path, out: &Path) {
+    let built = build(&Sources::new(site), &mut output_at(out), &options(&Quiet));
     assert!(built.diagnostics.is_empty(), "{:?}", built.diagnostics);
     println!("{}", peak());
+}
+
+/// When the new files stood there.
+#[derive(Debug, Default)]
+struct Stood(Mutex<Option<Instant>>);
+
+impl Progress for Stood {
+    fn step(&self, _: Step, _: usize, _: usize) {}
+
+    fn stands(&self, _: &Report, _: &[Diagnostic]) {
+        *self.0.lock().unwrap_or_else(PoisonError::into_inner) = Some(Instant::now());
+    }
+}
+
+fn session(site: &Path, out: &Path, post: &Path) {
+    let (mut session, sources, stood) = (Session::default(), Sources::new(site), Stood::default());
+    // The first of a process reads what the one before it left.
+    for at in 0..2 {
+        edit(post, |text| text + "\nAnother line.\n");
+        let began = Instant::now();
+        let built = session.build(&sources, &mut output_at(out), &options(&stood));
+        assert!(built.diagnostics.is_empty(), "{:?}", built.diagnostics);
+        let stood = stood.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let took = stood.map_or(Duration::MAX, |stood| stood - began);
+        if at == 1 {
+            println!("{} {}", took.as_secs_f64(), peak());
+        }
+    }
 }
 
 /// The most memory that this process had, in megabytes; 0 where the system does not tell.

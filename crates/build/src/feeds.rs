@@ -184,8 +184,8 @@ impl Making<'_> {
     fn text(&self, id: PostId) -> String {
         need(self.site.needs.text(id));
         let owner = self.site.owner(id);
-        let html = &self.site.catalogue.post(id).html;
-        let mut text = feed::content(html, &slug(&owner.link.plain), &mut |address| {
+        let html = self.site.catalogue.post(id).html.get();
+        let mut text = feed::content(&html, &slug(&owner.link.plain), &mut |address| {
             self.site.absolute_address(owner, address)
         });
         text.push_str(&related(id, self.site));

@@ -252,7 +252,7 @@ mod tests {
         "<table><thead><tr><th>a</th></tr></thead><tbody>\n<tr><td>b</td></tr>\n</tbody></table>\n"
     )]
     fn markdown_becomes_html(#[case] text: &str, #[case] html: &str) {
-        assert_eq!(&*render(text, true).html, html);
+        assert_eq!(render(text, true).html.get(), html);
     }
 
     #[test]
@@ -260,7 +260,7 @@ mod tests {
         let body = render("# The *long* walk\n\nIt was long.\n\n# Again", false);
         assert_eq!(body.notes.heading.as_deref(), Some("The long walk"));
         assert_eq!(
-            &*body.html,
+            body.html.get(),
             "<p>It was long.</p>\n<h1 id=\"again\">Again</h1>\n"
         );
         assert_eq!(body.notes.first_paragraph.as_deref(), Some("It was long."));
@@ -295,13 +295,13 @@ mod tests {
             false,
         );
         assert_eq!(body.notes.heading.as_deref(), Some("A & b"));
-        assert_eq!(&*body.html, "<p>One <b>two</b></p><p>three</p>");
+        assert_eq!(body.html.get(), "<p>One <b>two</b></p><p>three</p>");
         assert_eq!(body.notes.before_more.as_deref(), Some("A & b One two"));
     }
 
     #[test]
     fn footnotes_have_ids_without_spaces() {
-        let html = render("a[^n]\n\n[^n]: note", true).html.to_string();
+        let html = render("a[^n]\n\n[^n]: note", true).html.get().into_owned();
         assert!(
             html.contains("id=\"note-n\"") && html.contains("href=\"#note-n\""),
             "{html}"

@@ -206,11 +206,7 @@ impl<'a> Renderer<'a> {
             path: &page.post.path,
             link: &page.link,
         };
-        let html = if page.post.links {
-            site.resolve_html(owner, &page.post.html)
-        } else {
-            page.post.html.to_string()
-        };
+        let html = site.html_of(owner, &page.post);
         let values = context! {
             site => self.site.clone(),
             page => context! {

@@ -151,7 +151,7 @@ impl Build<'_> {
         let faults = &*self.faults;
         let store = leave(&since, &outcomes, scan, &manifest, report, faults, output);
         // Without it the next build is slower, and that is all.
-        let _ = output.keep(&store.to_bytes());
+        let _ = output.keep(&|to| store.write(to));
         Some((store, manifest))
     }
 

@@ -251,10 +251,14 @@ impl Site {
         Some(format!("{}{rest}", self.href(&link)))
     }
 
-    /// Some HTML of `owner` in which each local address is whole.
+    /// The HTML of a post or page, in which each local address is whole.
     #[must_use]
-    pub fn resolve_html(&self, owner: Owner<'_>, html: &str) -> String {
-        html::rewrite_links(html, &mut |address| self.resolve(owner, address))
+    pub fn html_of(&self, owner: Owner<'_>, post: &Post) -> String {
+        let html = post.html.get();
+        if !post.links {
+            return html.into_owned();
+        }
+        html::rewrite_links(&html, &mut |address| self.resolve(owner, address))
     }
 
     /// An address that `owner` writes as an absolute one; `None` where it is one.

@@ -1,53 +1,65 @@
 //! HTML that posts hold: its plain text, and its links made whole.
 
+use std::borrow::Cow;
 use std::fmt;
-use std::ops::Deref;
-use std::sync::{Arc, OnceLock};
+use std::sync::Arc;
 
 use indexmap::IndexSet;
 use lol_html::{HtmlRewriter, Settings, element};
 
-/// Some HTML that is at hand, or is made when it is asked for first.
-#[derive(Clone, Default)]
-pub struct Html {
-    text: OnceLock<String>,
-    maker: Option<Arc<dyn Fn() -> String + Send + Sync>>,
+/// Some HTML that is at hand, or that is made each time it is asked for.
+#[derive(Clone)]
+pub struct Html(Kind);
+
+#[derive(Clone)]
+enum Kind {
+    Here(String),
+    Made(Arc<dyn Fn() -> String + Send + Sync>),
 }
 
 impl Html {
-    /// HTML that `maker` makes when it is asked for first.
-    pub fn later(maker: impl Fn() -> String + Send + Sync + 'static) -> Self {
-        Self {
-            text: OnceLock::new(),
-            maker: Some(Arc::new(maker)),
+    /// HTML that `maker` makes each time it is asked for, so that it need not be kept.
+    pub fn made(maker: impl Fn() -> String + Send + Sync + 'static) -> Self {
+        Self(Kind::Made(Arc::new(maker)))
+    }
+
+    /// The HTML.
+    #[must_use]
+    pub fn get(&self) -> Cow<'_, str> {
+        match &self.0 {
+            Kind::Here(text) => text.into(),
+            Kind::Made(maker) => maker().into(),
         }
+    }
+
+    /// How many bytes of it are kept.
+    #[must_use]
+    pub fn kept(&self) -> usize {
+        match &self.0 {
+            Kind::Here(text) => text.len(),
+            Kind::Made(_) => 0,
+        }
+    }
+}
+
+impl Default for Html {
+    fn default() -> Self {
+        String::new().into()
     }
 }
 
 impl From<String> for Html {
     fn from(text: String) -> Self {
-        Self {
-            text: OnceLock::from(text),
-            maker: None,
-        }
-    }
-}
-
-impl Deref for Html {
-    type Target = str;
-
-    fn deref(&self) -> &str {
-        self.text.get_or_init(|| {
-            self.maker
-                .as_ref()
-                .map_or_else(String::new, |maker| maker())
-        })
+        Self(Kind::Here(text))
     }
 }
 
 impl fmt::Debug for Html {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_tuple("Html").field(&self.text.get()).finish()
+        match &self.0 {
+            Kind::Here(text) => f.debug_tuple("Html").field(text).finish(),
+            Kind::Made(_) => f.write_str("Html(made)"),
+        }
     }
 }
 

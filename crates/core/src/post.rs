@@ -204,7 +204,7 @@ impl Post {
     #[must_use]
     pub fn words(&self) -> usize {
         *self.words.get_or_init(|| {
-            let text = crate::html::text(&self.html);
+            let text = crate::html::text(&self.html.get());
             text.split_whitespace()
                 .filter(|word| word.contains(char::is_alphanumeric))
                 .count()

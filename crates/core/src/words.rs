@@ -97,7 +97,7 @@ impl WordTables {
         let body =
             |post: &Post, counter: &mut Counter| match known.of.as_ref().and_then(|of| of(post)) {
                 Some(counts) => counter.take(&counts, &known.stems),
-                None => counter.count(&crate::html::text(&post.html)),
+                None => counter.count(&crate::html::text(&post.html.get())),
             };
         Self {
             title: WordTable::new(posts, language, title),

@@ -55,7 +55,7 @@ impl Checker<'_> {
             let place = post.place_of("image");
             faults.push(self.fault(Code::ImageMissing, place, image, &target));
         }
-        let in_text = addresses(&post.html).into_iter();
+        let in_text = addresses(&post.html.get()).into_iter();
         let broken: Vec<_> = in_text
             .filter_map(|address| Some((self.nowhere(owner, &address)?, address)))
             .collect();

@@ -4,12 +4,14 @@
 //! a page asked for while it was made (`need`), what it would get now (`world`), and so which
 //! pages are made again, and why (`since`).
 
+mod bytes;
 mod need;
 mod scan;
 mod since;
 mod store;
 mod world;
 
+pub(crate) use self::bytes::Bytes;
 pub(crate) use self::need::{Key, Need, Needs, need, needs_of, record, recorded};
 pub(crate) use self::scan::Scan;
 pub(crate) use self::since::{Since, leave};

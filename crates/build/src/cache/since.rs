@@ -337,7 +337,7 @@ fn words(since: &Since<'_>) -> (Arc<[Box<str>]>, BTreeMap<String, Kept>) {
         .collect();
     for (id, words) in ids.iter().zip(encoded) {
         if let Some(kept) = posts.get_mut(&site.catalogue.post(*id).path) {
-            kept.words = words;
+            kept.words = words.into();
         }
     }
     (body.stems().map(Into::into).collect(), posts)

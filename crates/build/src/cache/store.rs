@@ -1,8 +1,9 @@
 //! The file that a build leaves in `.tabulae/`: a head that names its form and the program that
-//! wrote it, a checksum of all that follows, and then the rest (postcard). A file that is damaged
-//! or another program's is as if it were not there.
+//! wrote it, the rest (postcard), and a checksum of it (xxh3, 64 bits). A file that is damaged or
+//! another program's is as if it were not there.
 
 use std::collections::BTreeMap;
+use std::io::{self, Write};
 use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
@@ -10,13 +11,15 @@ use tabulae_core::diagnostic::Diagnostic;
 use tabulae_core::front_matter::FrontMatter;
 use tabulae_core::post::Notes;
 use tabulae_core::query::ast::Lasts;
+use xxhash_rust::xxh3::Xxh3Default;
 
+use super::bytes::Bytes;
 use super::need::Key;
 use crate::output::checksum;
 use crate::report::Due;
 use crate::sources::Mark;
 
-const HEAD: &[u8] = b"tabulae cache 1\n";
+const HEAD: &[u8] = b"tabulae cache 2\n";
 
 /// What the program was made of: its own sources and the theme's, hashed when it was compiled.
 const PROGRAM: &str = env!("TABULAE_SOURCES");
@@ -51,12 +54,10 @@ pub(crate) struct Kept {
     /// The hash of its bytes.
     pub(crate) hash: u64,
     /// A [`Parsed`]; it is read when it is needed.
-    #[serde(with = "serde_bytes")]
-    pub(crate) parsed: Vec<u8>,
+    pub(crate) parsed: Bytes,
     /// How often its text has which stem, by the number in [`Store::stems`] (pairs, postcard);
     /// nothing where they were not counted.
-    #[serde(with = "serde_bytes")]
-    pub(crate) words: Vec<u8>,
+    pub(crate) words: Bytes,
 }
 
 /// A post's file, parsed.
@@ -106,8 +107,9 @@ impl Parsed {
     }
 
     /// The same of what was just parsed, for the cache.
-    pub(crate) fn bytes_of(front: &FrontMatter, head: &str, notes: &Notes) -> Vec<u8> {
-        postcard::to_stdvec(&(front, head, notes)).unwrap_or_default()
+    pub(crate) fn bytes_of(front: &FrontMatter, head: &str, notes: &Notes) -> Bytes {
+        let bytes = postcard::to_stdvec(&(front, head, notes));
+        bytes.unwrap_or_default().into()
     }
 }
 
@@ -115,18 +117,45 @@ impl Store {
     /// Reads what a build left; `None` where it is damaged or another program's.
     pub(crate) fn from_bytes(bytes: &[u8]) -> Option<Self> {
         let rest = bytes.strip_prefix(HEAD)?.strip_prefix(PROGRAM.as_bytes())?;
-        let (sum, rest) = rest.split_at_checked(8)?;
+        let (rest, sum) = rest.split_at_checked(rest.len().checked_sub(8)?)?;
         if sum != checksum(rest).to_le_bytes() {
             return None;
         }
         postcard::from_bytes(rest).ok()
     }
 
-    /// For the next build.
-    pub(crate) fn to_bytes(&self) -> Vec<u8> {
-        let rest = postcard::to_stdvec(self).unwrap_or_default();
-        let sum = checksum(&rest).to_le_bytes();
-        [HEAD, PROGRAM.as_bytes(), &sum, &rest].concat()
+    /// Writes it for the next build, piece by piece.
+    ///
+    /// # Errors
+    /// Where `to` cannot be written to.
+    pub(crate) fn write(&self, to: &mut dyn Write) -> io::Result<()> {
+        to.write_all(HEAD)?;
+        to.write_all(PROGRAM.as_bytes())?;
+        let summed = Summed {
+            to: &mut *to,
+            sum: Xxh3Default::new(),
+        };
+        let summed = postcard::to_io(self, summed).map_err(io::Error::other)?;
+        let sum = summed.sum.digest();
+        to.write_all(&sum.to_le_bytes())
+    }
+}
+
+/// Takes the checksum of what is written.
+struct Summed<'a> {
+    to: &'a mut dyn Write,
+    sum: Xxh3Default,
+}
+
+impl Write for Summed<'_> {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        let written = self.to.write(bytes)?;
+        self.sum.update(&bytes[..written]);
+        Ok(written)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.to.flush()
     }
 }
 
@@ -163,7 +192,9 @@ mod tests {
             ..Store::default()
         };
         store.files.insert("posts/a.md".to_owned(), None);
-        store.to_bytes()
+        let mut bytes = Vec::new();
+        store.write(&mut bytes).unwrap();
+        bytes
     }
 
     #[test]

@@ -209,7 +209,7 @@ impl<'a> World<'a> {
                 let page = site.pages.iter().find(|page| page.post.path == *path)?;
                 let mut text = Fingerprint::new();
                 text.text(page.post.source.text())
-                    .text(&page.post.html)
+                    .text(&page.post.html.get())
                     .text(page.template.as_deref().unwrap_or_default())
                     .text(&page.post.title)
                     .text(&page.link.plain);

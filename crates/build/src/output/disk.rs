@@ -3,7 +3,7 @@
 //! the whole is made in `.tabulae/` and renamed at once.
 
 use std::fs::{self, File, TryLockError};
-use std::io;
+use std::io::{self, BufWriter, Write as _};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, OnceLock, PoisonError};
 
@@ -11,7 +11,7 @@ use indexmap::IndexMap;
 use walkdir::WalkDir;
 
 use super::manifest::checksum;
-use super::{Manifest, Output};
+use super::{Manifest, Output, Writer};
 use crate::sources::Mark;
 
 /// The ending of files that are being written.
@@ -189,9 +189,11 @@ fn put(staged: &Path, path: &Path) -> io::Result<()> {
 }
 
 /// Writes a file so that it is old or new at every moment.
-fn write_whole(path: &Path, bytes: &[u8]) -> io::Result<()> {
+fn write_whole(path: &Path, write: &Writer<'_>) -> io::Result<()> {
     let beside = path.with_extension("part");
-    fs::write(&beside, bytes)?;
+    let mut to = BufWriter::with_capacity(1 << 16, File::create(&beside)?);
+    write(&mut to)?;
+    to.flush()?;
     fs::rename(&beside, path)
 }
 
@@ -266,7 +268,8 @@ impl Output for Disk {
     }
 
     fn remember(&self, manifest: &Manifest) -> io::Result<()> {
-        write_whole(&self.manifest_path(), manifest.to_text().as_bytes())
+        let text = manifest.to_text();
+        write_whole(&self.manifest_path(), &|to| to.write_all(text.as_bytes()))
     }
 
     fn remembered(&self) -> Option<Mark> {
@@ -358,8 +361,8 @@ impl Output for Disk {
         fs::read(self.manifest_path().with_extension("cache")).ok()
     }
 
-    fn keep(&self, bytes: &[u8]) -> io::Result<()> {
-        write_whole(&self.manifest_path().with_extension("cache"), bytes)
+    fn keep(&self, write: &Writer<'_>) -> io::Result<()> {
+        write_whole(&self.manifest_path().with_extension("cache"), write)
     }
 
     fn list(&self) -> io::Result<Vec<String>> {

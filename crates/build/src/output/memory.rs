@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::io;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
-use super::{Manifest, Output};
+use super::{Manifest, Output, Writer};
 use crate::sources::Mark;
 
 /// Files in memory, with a count of how often each was written.
@@ -127,8 +127,10 @@ impl Output for Memory {
         self.state().kept.clone()
     }
 
-    fn keep(&self, bytes: &[u8]) -> io::Result<()> {
-        self.state().kept = Some(bytes.to_vec());
+    fn keep(&self, write: &Writer<'_>) -> io::Result<()> {
+        let mut bytes = Vec::new();
+        write(&mut bytes)?;
+        self.state().kept = Some(bytes);
         Ok(())
     }
 

@@ -13,6 +13,9 @@ pub use self::disk::Disk;
 pub use self::manifest::{Manifest, Published, checksum};
 pub use self::memory::Memory;
 
+/// Writes something piece by piece.
+pub type Writer<'a> = dyn Fn(&mut dyn io::Write) -> io::Result<()> + 'a;
+
 /// The files of `out/`. Paths are below it and hold `/` on every system.
 pub trait Output: Sync + fmt::Debug {
     /// Takes the lock that keeps a second build away, and clears away what a build that was cut
@@ -81,7 +84,7 @@ pub trait Output: Sync + fmt::Debug {
     ///
     /// # Errors
     /// Where it cannot be written.
-    fn keep(&self, bytes: &[u8]) -> io::Result<()>;
+    fn keep(&self, write: &Writer<'_>) -> io::Result<()>;
 
     /// The paths of all files that stand there, sorted, those under way left out.
     ///

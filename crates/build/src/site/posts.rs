@@ -17,7 +17,7 @@ use tabulae_core::time::Moment;
 
 use super::Site;
 use super::read::{as_text, ending, unreadable};
-use crate::cache::{Kept, Parsed, Store};
+use crate::cache::{Bytes, Kept, Parsed, Store};
 use crate::markdown;
 use crate::output::checksum;
 use crate::sources::{Mark, Sources};
@@ -32,7 +32,13 @@ pub(super) struct Reading<'a> {
     /// is kept.
     pub(super) old: Option<(&'a Store, bool)>,
     pub(super) progress: &'a dyn Progress,
+    /// How many bytes of HTML are kept.
+    pub(super) html: AtomicUsize,
 }
+
+/// How many bytes of HTML are kept at most; the HTML of further posts is made a second time from
+/// their files, so that memory does not grow with the texts of a large site.
+const HTML_KEPT: usize = 48 << 20;
 
 /// A post's file, read.
 struct Read {
@@ -138,8 +144,16 @@ impl Reading<'_> {
             mark,
             hash,
             parsed: Parsed::bytes_of(&front, &source.text()[..front.body], &body.notes),
-            words: Vec::new(),
+            words: Bytes::default(),
         });
+        let kept_html = self.html.fetch_add(body.html.kept(), Ordering::Relaxed);
+        let body = match share.filter(|_| kept_html > HTML_KEPT) {
+            Some(share) => Body {
+                html: made_again(share, path, front.body, has_title),
+                ..body
+            },
+            None => body,
+        };
         Some(Read {
             source,
             front,
@@ -159,8 +173,7 @@ impl Reading<'_> {
     ) -> Option<Read> {
         let Parsed { front, head, notes } = Parsed::from_bytes(&old.parsed)?;
         let has_title = has_title(&front.map, &self.settings.content[set]);
-        let (share, of, start) = (Arc::clone(share), path.to_owned(), front.body);
-        let html = Html::later(move || html_of(&*share, &of, start, has_title));
+        let html = made_again(share, path, front.body, has_title);
         Some(Read {
             source: Source::new(path, &head),
             front,
@@ -197,6 +210,7 @@ impl Site {
                 moment: &self.moment,
                 old: None,
                 progress: &crate::Quiet,
+                html: AtomicUsize::new(0),
             };
             let set = before.set;
             let read = reading.file(set, path, Some(&share), &mut faults)?;
@@ -221,6 +235,17 @@ impl Site {
     }
 }
 
+/// HTML that is made of a post's file each time it is asked for.
+fn made_again(
+    sources: &Arc<dyn Sources + Send>,
+    path: &str,
+    start: usize,
+    has_title: bool,
+) -> Html {
+    let (sources, of) = (Arc::clone(sources), path.to_owned());
+    Html::made(move || html_of(&*sources, &of, start, has_title))
+}
+
 /// The HTML of a post whose body starts at a byte that is known; nothing where its file was taken
 /// away meanwhile.
 fn html_of(sources: &dyn Sources, path: &str, start: usize, has_title: bool) -> String {
@@ -228,7 +253,7 @@ fn html_of(sources: &dyn Sources, path: &str, start: usize, has_title: bool) -> 
     let text = String::from_utf8(bytes).unwrap_or_default();
     let source = Source::new(path, &text);
     let body = source.text().get(start..).unwrap_or_default();
-    body_of(path, body, has_title).html.to_string()
+    body_of(path, body, has_title).html.get().into_owned()
 }
 
 /// A body by the ending of its file.

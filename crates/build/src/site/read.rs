@@ -1,6 +1,7 @@
 //! Reading a site: settings, posts on all threads, notes, pages, templates.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::atomic::AtomicUsize;
 
 use tabulae_core::catalogue::{Catalogue, TermNote};
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
@@ -19,7 +20,7 @@ use tabulae_core::words::KnownWords;
 use super::posts::{Reading, body_of};
 use super::{File, Page, Site, folder_of};
 use crate::Options;
-use crate::cache::{Fingerprint, Kept, Needs, Store};
+use crate::cache::{Bytes, Fingerprint, Kept, Needs, Store};
 use crate::markdown;
 use crate::sources::Sources;
 
@@ -57,6 +58,7 @@ impl Site {
             moment: &moment,
             old: old.map(|old| (old, old.asked == asked)),
             progress: options.progress,
+            html: AtomicUsize::new(0),
         };
         let (mut posts, kept) = reading.posts(&found.posts, faults);
         let posts_read = found.posts.len();
@@ -152,7 +154,7 @@ impl Site {
 fn known_words(old: &Store, kept: &BTreeMap<String, Kept>) -> KnownWords {
     let words = kept.iter().filter(|(_, kept)| !kept.words.is_empty());
     let words = words.map(|(path, kept)| (path.clone(), kept.words.clone()));
-    let words: BTreeMap<String, Vec<u8>> = words.collect();
+    let words: BTreeMap<String, Bytes> = words.collect();
     KnownWords {
         stems: old.stems.to_vec(),
         of: Some(Box::new(move |post| {
@@ -452,7 +454,8 @@ fn read_note(
         spellings: Vec::new(),
         html: markdown::render(&source.text()[front.body..], true)
             .html
-            .to_string(),
+            .get()
+            .into_owned(),
         source: source.head(front.body),
     };
     for entry in &front.map.entries {

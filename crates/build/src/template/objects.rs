@@ -53,12 +53,7 @@ impl PostObject {
             DerivedField::Path => Value::from(post.path.as_str()),
             DerivedField::Folder => Value::from(post.folder.as_str()),
             DerivedField::Content => {
-                let html = if post.links {
-                    site.resolve_html(site.owner(self.id), &post.html)
-                } else {
-                    post.html.to_string()
-                };
-                Value::from_safe_string(html)
+                Value::from_safe_string(site.html_of(site.owner(self.id), post))
             }
             DerivedField::Date => date_or_none(post.date),
             DerivedField::Updated => date_or_none(post.updated),
@@ -78,7 +73,7 @@ impl PostObject {
             },
             DerivedField::Words => Value::from(post.words()),
             DerivedField::Minutes => Value::from(post.minutes()),
-            DerivedField::Text => Value::from(html::text(&post.html)),
+            DerivedField::Text => Value::from(html::text(&post.html.get())),
             DerivedField::Draft => Value::from(post.draft),
             DerivedField::Scheduled => Value::from(post.state == PostState::Scheduled),
             DerivedField::Expired => Value::from(post.state == PostState::Expired),

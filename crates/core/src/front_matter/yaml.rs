@@ -174,7 +174,7 @@ impl<'a> Reader<'a> {
             let (event, span) = self.next()?;
             let key = match event {
                 Event::MappingEnd => return Ok(map),
-                Event::Scalar(text, ..) => Spanned::new(text.into_owned(), span),
+                Event::Scalar(text, ..) => Spanned::new(exact(text), span),
                 _ => return Err(self.fault(span, "a key is a single text")),
             };
             let value = self.value(depth)?;
@@ -196,7 +196,7 @@ impl<'a> Reader<'a> {
                 let as_text =
                     style != ScalarStyle::Plain || tag.is_some_and(|tag| tag.suffix == "str");
                 let node = if as_text {
-                    Value::Text(text.into_owned())
+                    Value::Text(exact(text))
                 } else {
                     plain(text, self.zone)
                 };
@@ -250,14 +250,14 @@ fn plain(text: Cow<'_, str>, zone: &TimeZone) -> Value {
         return Value::Null;
     }
     match text.as_ref() {
-        "true" | "True" | "TRUE" => return Value::Flag(true, text.into_owned()),
-        "false" | "False" | "FALSE" => return Value::Flag(false, text.into_owned()),
+        "true" | "True" | "TRUE" => return Value::Flag(true, exact(text)),
+        "false" | "False" | "FALSE" => return Value::Flag(false, exact(text)),
         _ => {}
     }
     if let Some(number) = number(&text) {
-        return Value::Number(number, text.into_owned());
+        return Value::Number(number, exact(text));
     }
-    as_date(&text, zone).unwrap_or_else(|| Value::Text(text.into_owned()))
+    as_date(&text, zone).unwrap_or_else(|| Value::Text(exact(text)))
 }
 
 fn number(text: &str) -> Option<f64> {
@@ -294,4 +294,11 @@ fn number(text: &str) -> Option<f64> {
         && !(whole_part.is_empty() && fraction.is_empty())
         && exponent_fits;
     fits.then(|| text.parse().ok()).flatten()
+}
+
+/// A scalar without the room that the parser made for a longer one.
+fn exact(text: Cow<'_, str>) -> String {
+    let mut text = text.into_owned();
+    text.shrink_to_fit();
+    text
 }

@@ -141,7 +141,7 @@ impl<'a> Runner<'a> {
             DerivedField::Image => laid(PostText::Image),
             DerivedField::Words => number(post.words()),
             DerivedField::Minutes => number(post.minutes()),
-            DerivedField::Text => Some(Val::Text(Cow::Owned(crate::html::text(&post.html)))),
+            DerivedField::Text => Some(Val::Text(Cow::Owned(crate::html::text(&post.html.get())))),
             DerivedField::Draft => Some(Val::Flag(post.draft)),
             DerivedField::Scheduled => Some(Val::Flag(post.state == State::Scheduled)),
             DerivedField::Expired => Some(Val::Flag(post.state == State::Expired)),
