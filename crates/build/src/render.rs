@@ -14,7 +14,7 @@ use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::pager::Pager;
 use tabulae_core::route::Link;
 use tabulae_core::search::Rows;
-use tabulae_core::settings::{Archive, Show};
+use tabulae_core::settings::Archive;
 
 use self::values::{ArchiveValues, Asking, archive_values, group_value, lists, site_value};
 use crate::cache::{Key, need};
@@ -461,7 +461,7 @@ impl<'a> Renderer<'a> {
             overview => shared.overview.clone(),
             overview_title => laid.title.as_str(),
             by => archive.by.as_ref().map(|by| by.node.clone()),
-            show => if archive.show == Show::Lines { "lines" } else { "cards" },
+            show => archive.show.name(),
             terms => Value::from_object(Asking {
                 value: shared.terms.clone(),
                 need: site.needs.other(Key::Groups(archive.name.clone())),

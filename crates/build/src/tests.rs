@@ -1005,3 +1005,19 @@ fn posts_without_pages_are_listed_by_their_addresses() {
     assert!(!bench.files().contains(&"blog/a.html".to_owned()));
     assert!(bench.page("index.html").contains("href=\"/blog/a.html\""));
 }
+
+#[rstest]
+#[case::lines("", "<ul class=\"lines\">", "<p>A boat.</p>")]
+#[case::cards("show = \"cards\"\n", "<article class=\"card\">", "<li>")]
+fn related_posts_are_lines_or_cards(#[case] show: &str, #[case] there: &str, #[case] not: &str) {
+    let mut bench = small();
+    let settings = format!("{SITE}[related]\nweigh = {{ tag = 1 }}\n{show}");
+    bench.sources.write("tabulae.toml", settings);
+    bench.sound();
+    let page = bench.page("2026/lime/index.html");
+    let list = page.split("<section class=\"related\"").nth(1).unwrap();
+    let list = list.split("</section>").next().unwrap();
+    assert!(list.contains(there) && !list.contains(not), "{list}");
+    let why = "shares <a href=\"/tags/lime/\">lime</a>";
+    assert!(list.contains(why) && list.contains("A boat"), "{list}");
+}

@@ -7,6 +7,7 @@ use minijinja::value::{Enumerator, Object, ObjectRepr};
 use minijinja::{Value, context};
 use tabulae_core::archive::months;
 use tabulae_core::route::Link;
+use tabulae_core::settings::Show;
 use tabulae_core::term::TermId;
 
 use crate::cache::{Need, need};
@@ -128,6 +129,7 @@ pub(super) fn site_value(shared: &Arc<Shared>) -> Value {
         style => site.href(&Link::new(format!("/{}", crate::plan::STYLE))),
         script => site.href(&Link::new(format!("/{}", crate::plan::SCRIPT))),
         feeds_page => shared.plan.feeds_page.as_ref().map(|page| site.href(page)),
+        related_show => site.settings.related.as_ref().map_or(Show::Lines, |related| related.show).name(),
         search => settings.search.then(|| site.href(&Link::new(SEARCH))),
     }
 }

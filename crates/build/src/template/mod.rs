@@ -25,7 +25,7 @@ pub(crate) use self::functions::feed_value;
 pub use self::objects::{PostList, PostObject, TermObject, date_value, post_list};
 
 /// The built-in templates by name.
-pub const BUILT_IN: [(&str, &str); 19] = [
+pub const BUILT_IN: [(&str, &str); 20] = [
     ("base.html", include_str!("../theme/base.html")),
     ("post.html", include_str!("../theme/post.html")),
     ("page.html", include_str!("../theme/page.html")),
@@ -57,6 +57,7 @@ pub const BUILT_IN: [(&str, &str); 19] = [
         "parts/pager.html",
         include_str!("../theme/parts/pager.html"),
     ),
+    ("parts/why.html", include_str!("../theme/parts/why.html")),
     (
         "parts/woven.html",
         include_str!("../theme/parts/woven.html"),

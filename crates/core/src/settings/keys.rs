@@ -1,7 +1,7 @@
 //! Every key of `tabulae.toml`, in one table: the JSON Schema and the reference are made of it, and
 //! a test holds it against what is read.
 
-use super::{CONTENTS, FORMATS};
+use super::{CONTENTS, FORMATS, SHOWS};
 
 /// A key of a table.
 #[derive(Debug, Clone, Copy)]
@@ -50,6 +50,7 @@ pub enum Holds {
 }
 
 const FORMAT_NAMES: &[&str] = &names(FORMATS);
+const SHOW_NAMES: &[&str] = &names(SHOWS);
 const CONTENT_NAMES: &[&str] = &names(CONTENTS);
 
 const fn names<T: Copy, const N: usize>(choices: [(&'static str, T); N]) -> [&'static str; N] {
@@ -162,7 +163,7 @@ keys! {
         feed_history Flag, Some("false"), "Whether what is beyond the limit stands on further pages of the feed (RFC 5005).";
         at_least Count, Some("1"), "How many posts a term needs to have a page.";
         group Text, NOTHING, "The headings within a page: \"year\", \"month\", or a field.";
-        show Word(&["cards", "lines"]), Some("\"cards\""), "Cards have title, date, summary and image; lines date and title.";
+        show Word(SHOW_NAMES), Some("\"cards\""), "Cards have title, date, summary and image; lines date and title.";
         title Text, Some("made from the name, or the term"), "The title; `{term}` in it is the term.";
         template Text, Some("\"archive.html\""), "The template of its pages.";
     }
@@ -184,6 +185,7 @@ keys! {
         require Texts, NOTHING, "Fields in each of which something must be shared.";
         notice Text, NOTHING, "What an empty list says; without it nothing is shown.";
         feeds Flag, Some("false"), "Whether the list also ends each full feed entry.";
+        show Word(SHOW_NAMES), Some("\"lines\""), "Cards have title, date, summary and image; lines date, title and image; both say what is shared.";
     }
     "related.weigh" {
         NAME Weight, Some("0"), "The weight of a term field, of `title` or of `body`.";

@@ -116,6 +116,9 @@ pub struct ContentSet {
     pub fields: Vec<(String, Vec<String>)>,
 }
 
+/// How lists' items are shown, by name.
+pub const SHOWS: [(&str, Show); 2] = [("cards", Show::Cards), ("lines", Show::Lines)];
+
 /// How a list's items are shown.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Show {
@@ -124,6 +127,17 @@ pub enum Show {
     Cards,
     /// Date and title.
     Lines,
+}
+
+impl Show {
+    /// Its name.
+    #[must_use]
+    pub fn name(self) -> &'static str {
+        match self {
+            Show::Cards => "cards",
+            Show::Lines => "lines",
+        }
+    }
 }
 
 /// How an overview is ordered.
@@ -241,6 +255,8 @@ pub struct Related {
     pub notice: Option<String>,
     /// Whether the list ends each full feed entry.
     pub feeds: bool,
+    /// Cards or lines.
+    pub show: Show,
 }
 
 /// A field whose values are terms.

@@ -6,7 +6,7 @@ use jiff::tz::TimeZone;
 
 use super::reader::{Table, article, texts_of, weight_of};
 use super::{
-    Archive, CONTENTS, ContentSet, FORMATS, FeedContent, FeedFormat, OverviewOrder, Related,
+    Archive, CONTENTS, ContentSet, FORMATS, FeedContent, FeedFormat, OverviewOrder, Related, SHOWS,
     Settings, Show, TermField, words,
 };
 use crate::audit::Verdict;
@@ -406,13 +406,7 @@ fn read_archive(name: &Spanned<String>, mut table: Table<'_>, faults: &mut Fault
         feed_history: table.flag("feed_history", false, faults),
         at_least: table.count("at_least", faults).map_or(1, |n| n.node),
         group: table.text("group", faults),
-        show: table
-            .choice(
-                "show",
-                &[("cards", Show::Cards), ("lines", Show::Lines)],
-                faults,
-            )
-            .unwrap_or_default(),
+        show: table.choice("show", &SHOWS, faults).unwrap_or_default(),
         title: table.text("title", faults).map(|text| text.node),
         template: table.text("template", faults),
     };
@@ -448,6 +442,7 @@ fn read_related(root: &mut Table<'_>, faults: &mut Faults) -> Option<Related> {
         require: table.texts("require", faults),
         notice: table.text("notice", faults).map(|text| text.node),
         feeds: table.flag("feeds", false, faults),
+        show: table.choice("show", &SHOWS, faults).unwrap_or(Show::Lines),
     };
     table.finish(faults);
     Some(related)
