@@ -10,7 +10,7 @@ use std::ops::Range;
 
 use self::scan::comments;
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
-use crate::source::{Passage, Source, Span, Spanned};
+use crate::source::{Passage, Place, Source, Span, Spanned};
 
 /// A page that holds marked places.
 #[derive(Debug)]
@@ -82,7 +82,11 @@ impl<'a> Page<'a> {
             .collect();
         let mut faults = Faults::new();
         if marks.is_empty() {
-            return Collected::clean(None);
+            let wide = scan::is_utf16(bytes) && scan::holds_utf16(bytes, "<!-- tabulae ");
+            return Collected {
+                output: None,
+                diagnostics: wide.then(|| utf16(file)).into_iter().collect(),
+            };
         }
         let text = String::from_utf8_lossy(bytes);
         let mut page = Self {
@@ -200,6 +204,12 @@ impl<'a> Page<'a> {
         let span = Span::new(start, start + text.len());
         Spanned::new(text, span)
     }
+}
+
+fn utf16(file: &str) -> Diagnostic {
+    let message = "this page is in UTF-16, and its marked places are not filled";
+    Diagnostic::error(Code::NotText, Place::top_of(file), message)
+        .help("save it as UTF-8, or in any encoding that holds ASCII as it is")
 }
 
 const OPEN: &str = "<!--";

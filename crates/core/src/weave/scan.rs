@@ -130,3 +130,15 @@ fn declared(head: &[u8]) -> Option<&[u8]> {
     let signs = after.iter().take_while(|b| is_sign(b)).count();
     Some(&after[signs..])
 }
+
+/// Whether a page begins with UTF-16's byte order mark.
+pub(super) fn is_utf16(bytes: &[u8]) -> bool {
+    bytes.starts_with(b"\xff\xfe") || bytes.starts_with(b"\xfe\xff")
+}
+
+/// Whether a page in UTF-16 holds a text of ASCII, in either order of bytes.
+pub(super) fn holds_utf16(bytes: &[u8], text: &str) -> bool {
+    // Between two letters there is one byte of nothing in both orders.
+    let wide: Vec<u8> = text.bytes().flat_map(|byte| [byte, 0]).collect();
+    memmem::find(bytes, &wide[..wide.len() - 1]).is_some()
+}

@@ -2,6 +2,7 @@ use rstest::rstest;
 
 use super::scan::{comments, is_utf8};
 use super::{Page, Part, What};
+use crate::diagnostic::Code;
 
 /// What the places of a page ask for, in words.
 fn asks(html: &str) -> Vec<String> {
@@ -203,6 +204,28 @@ fn bytes_that_are_no_utf8_stay_as_they_are() {
         b"\xe9",
     ];
     assert_eq!(filled(&html, &["é"]), expected.concat());
+}
+
+#[rstest]
+#[case::little(&[0xff, 0xfe], u16::to_le_bytes)]
+#[case::big(&[0xfe, 0xff], u16::to_be_bytes)]
+fn a_page_in_utf16_is_refused(#[case] mark: &[u8], #[case] order: fn(u16) -> [u8; 2]) {
+    let page = |text: &str| {
+        [
+            mark,
+            &text.encode_utf16().flat_map(order).collect::<Vec<_>>(),
+        ]
+        .concat()
+    };
+    let codes = |text: &str| {
+        let read = Page::read("a.html", &page(text)).diagnostics;
+        read.iter().map(|fault| fault.code).collect::<Vec<_>>()
+    };
+    assert_eq!(
+        codes("<p><!-- tabulae related --><!-- tabulae end -->"),
+        [Code::NotText]
+    );
+    assert_eq!(codes("<p><!-- of no concern -->"), []);
 }
 
 #[rstest]
