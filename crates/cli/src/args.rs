@@ -5,11 +5,11 @@ use std::path::PathBuf;
 use clap::builder::PossibleValuesParser;
 use clap::error::ErrorKind;
 use clap::{Parser, Subcommand, ValueEnum, ValueHint};
-use tabulae_core::audit::Verdict;
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::post::Include;
 use tabulae_core::source::Source;
 use tabulae_core::time::{FORMS, Written, parse_date};
+use tabulae_core::verdict::Verdict;
 
 use crate::ui::{self, Status};
 

@@ -4,13 +4,11 @@
 mod dates;
 #[cfg(test)]
 mod tests;
-mod verdict;
 
 use std::collections::BTreeSet;
 
 use jiff::civil::Date;
 
-pub use self::verdict::{ALL, Verdict};
 use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Diagnostic, Faults};
 use crate::lookalike::lookalikes;

@@ -28,5 +28,6 @@ pub mod term;
 mod testing;
 pub mod time;
 pub mod value;
+pub mod verdict;
 pub mod weave;
 pub mod words;

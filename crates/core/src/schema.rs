@@ -6,10 +6,10 @@ mod tests;
 
 use serde_json::{Map, Value, json};
 
-use crate::audit::ALL;
 use crate::diagnostic::Code;
 use crate::post::{ENTRIES, EntryHolds};
 use crate::settings::{Holds, KEYS, Key, RENAMABLE, TABLES, WORDS};
+use crate::verdict::ALL;
 
 const DRAFT: &str = "http://json-schema.org/draft-07/schema#";
 

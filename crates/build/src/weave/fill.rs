@@ -4,10 +4,12 @@ use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use minijinja::{Value, context};
+use tabulae_core::archive::{GroupTerm, Laid};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::query::{Query, Resolved};
 use tabulae_core::source::{Passage, Span, Spanned};
+use tabulae_core::term::identity;
 use tabulae_core::weave::{Ask, Page, Part, What};
 
 use crate::render::Renderer;
@@ -193,49 +195,18 @@ impl<'a> Filler<'a> {
         of: Option<&Spanned<String>>,
     ) -> Result<Vec<PostId>, Faults> {
         let Shared { site, plan, .. } = &**self.shared;
-        let archives = &site.settings.archives;
-        let unknown = |name: &Spanned<String>, what: &str, known: Vec<&str>| {
-            let message = format!("there is no {what} `{}`", name.node);
-            let place = page.source.place(name.span);
-            let fault = Diagnostic::error(Code::MarkUnfit, place, message);
-            vec![fault.suggest(&name.node, known)]
+        let mut archives = site.settings.archives.iter().zip(&plan.archives);
+        let Some((archive, laid)) = archives.find(|(archive, _)| archive.name == name.node) else {
+            let message = format!("there is no archive `{}`", name.node);
+            let known = site.settings.archives.iter();
+            let known = known.map(|archive| archive.name.as_str());
+            return Err(unknown(page, name, message, known));
         };
-        let at = archives
-            .iter()
-            .position(|archive| archive.name == name.node);
-        let at = at.ok_or_else(|| {
-            let known = archives.iter().map(|archive| archive.name.as_str());
-            unknown(name, "archive", known.collect())
-        })?;
-        let laid = &plan.archives[at];
         let mut posts = match of {
-            Some(of) => {
-                let wanted = tabulae_core::term::identity(&of.node);
-                let terms = || laid.groups.iter().filter_map(|group| group.term.as_ref());
-                let is_it = |name: &str| tabulae_core::term::identity(name) == wanted;
-                let group = laid.groups.iter().find(|group| {
-                    let term = group.term.as_ref();
-                    term.is_some_and(|term| is_it(&term.name) || term.slug == of.node)
-                });
-                let group = group.ok_or_else(|| {
-                    let known = terms().map(|term| term.name.as_str());
-                    unknown(of, "term", known.collect())
-                })?;
-                group.posts.clone()
-            }
-            None => {
-                let groups = laid.groups.iter();
-                let mut posts: Vec<PostId> = groups.flat_map(|group| group.posts.clone()).collect();
-                if laid.groups.len() > 1 {
-                    posts.sort_unstable();
-                    posts.dedup();
-                }
-                posts
-            }
+            Some(of) => of_term(page, laid, of)?,
+            None => of_all(laid),
         };
-        if ask.limit.is_none()
-            && let Some(per_page) = archives[at].per_page
-        {
+        if let Some(per_page) = archive.per_page.filter(|_| ask.limit.is_none()) {
             posts.truncate(per_page.get());
         }
         Ok(posts)
@@ -252,10 +223,8 @@ impl<'a> Filler<'a> {
         let Some(at) = catalogue.term_field(&field.node) else {
             let known = catalogue.term_tables().iter();
             let known = known.map(|table| table.field.name.as_str());
-            let place = page.source.place(field.span);
             let message = format!("`{}` is not a term field", field.node);
-            let fault = Diagnostic::error(Code::MarkUnfit, place, message);
-            return Err(vec![fault.suggest(&field.node, known)]);
+            return Err(unknown(page, field, message, known));
         };
         let order_text = order.map(|order| order.node.as_str());
         let lists = self.shared.listed_terms(at, order_text, ask.limit, None);
@@ -285,10 +254,8 @@ impl<'a> Filler<'a> {
             && !self.shared.sources.contains_key(&part.node)
         {
             let known = self.shared.sources.keys().map(String::as_str);
-            let place = page.source.place(part.span);
             let message = format!("there is no template `{}`", part.node);
-            let fault = Diagnostic::error(Code::MarkUnfit, place, message);
-            return Err(vec![fault.suggest(&part.node, known)]);
+            return Err(unknown(page, part, message, known));
         }
         let make = || match &ask.part {
             Some(Part::Each(part)) => {
@@ -328,4 +295,46 @@ fn no_post(page: &Page<'_>, span: Span) -> Diagnostic {
         "no post has this page's address, so that nothing is related to it",
         "name the post: `related of \"posts/lime.md\"`",
     )
+}
+
+/// The posts of one of an archive's terms, by name or slug.
+fn of_term(page: &Page<'_>, laid: &Laid, of: &Spanned<String>) -> Result<Vec<PostId>, Faults> {
+    let wanted = identity(&of.node);
+    let is_it = |term: &GroupTerm| identity(&term.name) == wanted || term.slug == of.node;
+    let mut groups = laid.groups.iter();
+    match groups.find(|group| group.term.as_ref().is_some_and(is_it)) {
+        Some(group) => Ok(group.posts.clone()),
+        None => {
+            let terms = laid.groups.iter().filter_map(|group| group.term.as_ref());
+            let message = format!("there is no term `{}`", of.node);
+            Err(unknown(
+                page,
+                of,
+                message,
+                terms.map(|term| term.name.as_str()),
+            ))
+        }
+    }
+}
+
+/// The posts of an archive, in its order; of one that is split, each once in the default order.
+fn of_all(laid: &Laid) -> Vec<PostId> {
+    let groups = laid.groups.iter();
+    let mut posts: Vec<PostId> = groups.flat_map(|group| group.posts.clone()).collect();
+    if laid.groups.len() > 1 {
+        posts.sort_unstable();
+        posts.dedup();
+    }
+    posts
+}
+
+fn unknown<'k>(
+    page: &Page<'_>,
+    name: &Spanned<String>,
+    message: String,
+    known: impl IntoIterator<Item = &'k str>,
+) -> Faults {
+    let place = page.source.place(name.span);
+    let fault = Diagnostic::error(Code::MarkUnfit, place, message);
+    vec![fault.suggest(&name.node, known)]
 }

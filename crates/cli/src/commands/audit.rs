@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
 use serde_json::json;
-use tabulae_core::audit::Verdict;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::verdict::Verdict;
 
 use super::build::site_and_output;
 use crate::args::{Args, AuditArgs, BuildArgs, Format};

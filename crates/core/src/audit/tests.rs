@@ -1,9 +1,8 @@
 use rstest::rstest;
 
-use super::{Verdict, audit};
-use crate::diagnostic::{Code, Diagnostic, Severity};
+use super::audit;
+use crate::diagnostic::{Code, Diagnostic};
 use crate::post::{Body, Notes};
-use crate::source::Place;
 use crate::testing::Small;
 
 const SETS: &str = "[content.posts]\n[content.fleet]\ndated = false\nterms = [\"class\"]\n";
@@ -256,41 +255,4 @@ fn files_in_no_order_tell_nothing() {
     let names = ["a.md", "b.md", "c.md", "d.md", "e.md", "f.md"];
     let files: Vec<_> = names.into_iter().zip(days).collect();
     assert_eq!(dates(&files), [""; 0]);
-}
-
-fn warning(code: Code) -> Diagnostic {
-    Diagnostic::warning(code, Place::top_of("a.md"), "x")
-}
-
-#[rstest]
-#[case::as_it_is(&[], &[], &["warning term-lone", "error key-unknown"])]
-#[case::denied(&["term-lone"], &[], &["error term-lone", "error key-unknown"])]
-#[case::all_denied(&["all"], &[], &["error term-lone", "error key-unknown"])]
-#[case::all_but_one(&["all"], &["term-lone"], &["error key-unknown"])]
-#[case::allowed(&[], &["term-lone"], &["error key-unknown"])]
-#[case::errors_stay(&[], &["key-unknown"], &["warning term-lone", "error key-unknown"])]
-#[case::the_last_word(&["term-lone"], &["term-lone"], &["error key-unknown"])]
-fn a_verdict(#[case] deny: &[&str], #[case] allow: &[&str], #[case] expected: &[&str]) {
-    let mut verdict = Verdict::default();
-    deny.iter().for_each(|code| verdict.deny(code).unwrap());
-    allow.iter().for_each(|code| verdict.allow(code).unwrap());
-    let error = Diagnostic {
-        severity: Severity::Error,
-        ..warning(Code::KeyUnknown)
-    };
-    let found = verdict.of(vec![warning(Code::TermLone), error]);
-    let said: Vec<String> = found
-        .iter()
-        .map(|fault| {
-            let word = if fault.is_error() { "error" } else { "warning" };
-            format!("{word} {}", fault.code.name())
-        })
-        .collect();
-    assert_eq!(said, expected);
-}
-
-#[test]
-fn a_code_that_there_is_not() {
-    let said = Verdict::default().deny("term-alon");
-    assert_eq!(said, Err("did you mean `term-lone`?".to_owned()));
 }

@@ -11,10 +11,10 @@ use std::num::NonZeroUsize;
 
 use jiff::tz::TimeZone;
 
-use crate::audit::Verdict;
 use crate::language::DateStyle;
 use crate::route::Pattern;
 use crate::source::{Passage, Source, Span, Spanned};
+use crate::verdict::Verdict;
 
 pub use self::keys::{Holds, KEYS, Key, TABLES};
 pub use self::read::RENAMABLE;

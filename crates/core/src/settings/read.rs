@@ -9,11 +9,11 @@ use super::{
     Archive, CONTENTS, ContentSet, FORMATS, FeedContent, FeedFormat, OverviewOrder, Related, SHOWS,
     Settings, Show, TermField, words,
 };
-use crate::audit::Verdict;
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
 use crate::front_matter::parse_toml;
 use crate::route::Pattern;
 use crate::source::{Passage, Source, Span, Spanned};
+use crate::verdict::Verdict;
 
 impl Settings {
     /// Reads the text of `tabulae.toml`. All faults are reported; where there is an error the

@@ -1,4 +1,4 @@
-//! Which findings count.
+//! Which findings of an audit count.
 
 use std::collections::BTreeSet;
 
@@ -68,4 +68,48 @@ fn code(name: &str) -> Result<Code, String> {
         Some(near) => format!("did you mean `{near}`?"),
         None => "write the code that stands in brackets behind a fault, such as `term-lone`".into(),
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::source::Place;
+    use rstest::rstest;
+
+    fn warning(code: Code) -> Diagnostic {
+        Diagnostic::warning(code, Place::top_of("a.md"), "x")
+    }
+
+    #[rstest]
+    #[case::as_it_is(&[], &[], &["warning term-lone", "error key-unknown"])]
+    #[case::denied(&["term-lone"], &[], &["error term-lone", "error key-unknown"])]
+    #[case::all_denied(&["all"], &[], &["error term-lone", "error key-unknown"])]
+    #[case::all_but_one(&["all"], &["term-lone"], &["error key-unknown"])]
+    #[case::allowed(&[], &["term-lone"], &["error key-unknown"])]
+    #[case::errors_stay(&[], &["key-unknown"], &["warning term-lone", "error key-unknown"])]
+    #[case::the_last_word(&["term-lone"], &["term-lone"], &["error key-unknown"])]
+    fn a_verdict(#[case] deny: &[&str], #[case] allow: &[&str], #[case] expected: &[&str]) {
+        let mut verdict = Verdict::default();
+        deny.iter().for_each(|code| verdict.deny(code).unwrap());
+        allow.iter().for_each(|code| verdict.allow(code).unwrap());
+        let error = Diagnostic {
+            severity: Severity::Error,
+            ..warning(Code::KeyUnknown)
+        };
+        let found = verdict.of(vec![warning(Code::TermLone), error]);
+        let said: Vec<String> = found
+            .iter()
+            .map(|fault| {
+                let word = if fault.is_error() { "error" } else { "warning" };
+                format!("{word} {}", fault.code.name())
+            })
+            .collect();
+        assert_eq!(said, expected);
+    }
+
+    #[test]
+    fn a_code_that_there_is_not() {
+        let said = Verdict::default().deny("term-alon");
+        assert_eq!(said, Err("did you mean `term-lone`?".to_owned()));
+    }
 }
