@@ -52,12 +52,24 @@ impl<'a> Reader<'a> {
         }
     }
 
+    /// Whether an entry holds: it is `true`, or, under another name, the field's own as text
+    /// (`status: draft`). A set's name for it can be turned around: `not published`.
     pub(super) fn flag(&mut self, name: &str) -> bool {
-        let Some(value) = self.value(name) else {
+        let own = [name.to_owned()];
+        let mut names = self.set.fields.iter();
+        let names = names.find(|(field, _)| field == name);
+        let names = names.map_or(&own[..], |(_, names)| names);
+        let found = names.iter().find_map(|called| {
+            let entry = called.strip_prefix("not ");
+            let value = self.front.at(entry.unwrap_or(called).trim())?;
+            (!value.node.is_missing()).then_some((called, entry.is_some(), value))
+        });
+        let Some((called, turned, value)) = found else {
             return false;
         };
-        match value.node {
-            Value::Flag(flag, _) => flag,
+        match &value.node {
+            Value::Flag(flag, _) => *flag != turned,
+            Value::Text(text) if called != name && !turned => text.eq_ignore_ascii_case(name),
             _ => {
                 self.unfit(
                     name,

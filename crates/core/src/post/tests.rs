@@ -242,6 +242,23 @@ fn a_missing_date_may_go_by_another_word(#[case] front: &str, #[case] help: &str
     );
 }
 
+#[rstest]
+#[case::text("status: draft", true)]
+#[case::other_case("status: Draft", true)]
+#[case::other_text("status: published", false)]
+#[case::flag("hidden: true", true)]
+#[case::turned("published: false", true)]
+#[case::turned_true("published: true", false)]
+#[case::nothing("title: A", false)]
+#[case::the_first_present("published: true\nhidden: true", false)]
+fn a_draft_goes_by_what_the_blog_calls_it(#[case] front: &str, #[case] draft: bool) {
+    let fields = "[content.posts.fields]\ndraft = [\"not published\", \"status\", \"hidden\"]\n";
+    let text = format!("---\ndate: 2026-01-01\n{front}\n---\n");
+    let read = read_with(&settings(fields), "posts/a.md", &text, Body::default());
+    assert_eq!(read.diagnostics, []);
+    assert_eq!(read.output.draft, draft);
+}
+
 #[test]
 fn every_post_of_a_folder_of_drafts_is_one() {
     let settings = settings("[content.posts]\ndraft = true\n");

@@ -145,7 +145,7 @@ keys! {
         fields Table, NOTHING, "What this blog calls things.";
     }
     "content.NAME.fields" {
-        NAME Texts, NOTHING, "The entries that give the field, the first present first.";
+        NAME Texts, NOTHING, "The entries that give the field, the first present first; of true and false one can be turned around, as `draft = [\"not published\"]`, or hold the name, as `status: draft`.";
     }
     "queries" {
         NAME Query, NOTHING, "A query.";
