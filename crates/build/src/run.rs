@@ -140,6 +140,7 @@ impl Build<'_> {
             options: self.options,
         };
         let outcomes = stage.all();
+        shared.forget_parts();
         let published = crate::feeds::published(&shared.site, &shared.plan, manifest, self.faults);
         let manifest = stage.publish(&outcomes, published, manifest, report, self.faults);
         self.faults.extend(shared.take_warnings());

@@ -64,6 +64,7 @@ pub struct Site {
     pub(crate) settings_name_summaries: bool,
     pub(crate) settings_name_likeness: bool,
     files: BTreeMap<String, File>,
+    /// The posts that were found, where broken ones are left out.
     found: BTreeSet<String>,
 }
 

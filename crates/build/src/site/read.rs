@@ -145,7 +145,10 @@ impl Site {
             posts_read,
             pages_read,
             files,
-            found: found.posts.into_iter().map(|(_, path)| path).collect(),
+            found: match options.keep_going {
+                true => found.posts.into_iter().map(|(_, path)| path).collect(),
+                false => BTreeSet::new(),
+            },
         }
     }
 }

@@ -181,14 +181,22 @@ impl Shared {
         }
     }
 
-    /// Forgets what was made of the site's posts.
+    /// Forgets what was made of the site's posts, so that it is made anew of what they say then.
     pub(crate) fn forget(&mut self) {
+        self.forget_parts();
         self.warnings = Mutex::default();
-        self.answers = Mutex::default();
         self.resolved = Mutex::default();
-        self.parts = Mutex::default();
-        self.term_lists = Mutex::default();
-        self.cards = Default::default();
+    }
+
+    /// Forgets what pages are put together from, when all of them are made.
+    pub(crate) fn forget_parts(&self) {
+        fn clear<T: Default>(made: &Mutex<T>) {
+            *made.lock().unwrap_or_else(PoisonError::into_inner) = T::default();
+        }
+        self.cards.iter().for_each(clear);
+        clear(&self.parts);
+        clear(&self.answers);
+        clear(&self.term_lists);
     }
 
     /// The cards made so far, by the level of their headings.
