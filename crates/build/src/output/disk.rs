@@ -119,7 +119,8 @@ impl Disk {
             }
             Err(error) => return Err(error),
         };
-        self.known().entry(folder.to_owned()).or_insert(new);
+        // Of two threads the one that found the folder there may say so before the one that made it.
+        *self.known().entry(folder.to_owned()).or_insert(false) |= new;
         Ok(())
     }
 
