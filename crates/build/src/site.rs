@@ -165,11 +165,16 @@ impl Site {
 
     /// Whether a post or page becomes another between this build's moment and another one.
     pub(crate) fn changes_state_before(&self, now: Timestamp) -> bool {
+        now < self.moment.now || self.changes_state_at().is_some_and(|at| at <= now)
+    }
+
+    /// When the next post or page becomes another after this build's moment.
+    pub(crate) fn changes_state_at(&self) -> Option<Timestamp> {
         let posts = self.catalogue.all().map(|id| self.catalogue.post(id));
         let posts = posts.chain(self.pages.iter().map(|page| &page.post));
-        let mut stamps = posts.flat_map(|post| [post.date, post.expires]).flatten();
-        let then = self.moment.now;
-        now < then || stamps.any(|stamp| stamp.at > then && stamp.at <= now)
+        let stamps = posts.flat_map(|post| [post.date, post.expires]).flatten();
+        let times = stamps.map(|stamp| stamp.at);
+        times.filter(|at| *at > self.moment.now).min()
     }
 
     /// Where a file of the site is linked to, for the fingerprint of what was asked for.

@@ -134,8 +134,8 @@ fn one(folder: &Folder, path: &str, filler: &Filler<'_>, faults: &mut Faults) ->
     let before = faults.len();
     let page = Page::read(&shown, &bytes).into_output(faults)?;
     let texts = filler.texts(&page, path, faults);
-    let filled = (faults.len() == before || faults[before..].iter().all(|f| !f.is_error()))
-        .then(|| page.filled(&texts));
+    let broken = faults[before..].iter().any(Diagnostic::is_error);
+    let filled = (!broken).then(|| page.filled(&texts));
     Some(Outcome {
         path: path.to_owned(),
         places: page.places.len(),

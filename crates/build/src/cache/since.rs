@@ -431,14 +431,7 @@ fn quiet(
         lasts = lasts.max(tabulae_core::query::ast::Lasts::Today);
     }
     let now = site.moment.now;
-    let posts = site.catalogue.all().map(|id| site.catalogue.post(id));
-    let posts = posts.chain(site.pages.iter().map(|page| &page.post));
-    let changes = posts
-        .flat_map(|post| [post.date, post.expires])
-        .flatten()
-        .map(|stamp| stamp.at)
-        .filter(|at| *at > now)
-        .min();
+    let changes = site.changes_state_at();
     Some(Quiet {
         read: (report.posts, report.pages),
         held_back: report.held_back.clone().into_iter().collect(),

@@ -26,8 +26,8 @@ pub(super) fn run(args: &Args, dir: &Path, check: bool) -> Status {
         false => Status::Done,
     };
     let shown = match (&woven.output, args.format) {
-        (woven_pages, Format::Json) => {
-            let object = woven_pages.as_ref().map_or_else(|| json!({}), as_json);
+        (pages, Format::Json) => {
+            let object = pages.as_ref().map_or_else(|| json!({}), as_json);
             ui::json(&object, &woven.diagnostics)
         }
         (Some(pages), _) => {
