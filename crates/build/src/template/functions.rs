@@ -393,19 +393,20 @@ fn card(
         .downcast_object_ref::<PostObject>()
         .map(|post| post.id)
         .ok_or_else(|| wrong("`card` takes a post"))?;
-    let needs = shared
-        .card_needs
-        .get_or_init(|| Needs::of_card(shared, state.env()));
-    let same_everywhere = needs.nothing_else && this().is_none();
+    let names = shared
+        .card_names
+        .get_or_init(|| names_of_card(shared, state.env()));
+    let outer: Vec<_> = names
+        .iter()
+        .filter_map(|name| Some((Value::from(name.as_str()), state.lookup(name)?)))
+        .collect();
+    let same_everywhere = outer.is_empty() && this().is_none();
     if same_everywhere && let Some((known, needs)) = shared.cards(level).get(&id) {
         needs_of(needs);
         return Ok(known.clone());
     }
-    let outer = needs
-        .names
-        .iter()
-        .filter(|name| !matches!(name.as_str(), "post" | "below"));
-    let outer = outer.filter_map(|name| Some((Value::from(name.as_str()), state.lookup(name)?)));
+    let site = state.lookup("site").map(|site| (Value::from("site"), site));
+    let outer = outer.into_iter().chain(site);
     let own = [("post", post.clone()), ("below", Value::from(level))]
         .map(|(name, value)| (Value::from(name), value));
     let template = state.env().get_template(CARD)?;
@@ -422,22 +423,11 @@ const CARD_NAMES: [&str; 8] = [
     "post", "below", "site", "query", "terms", "feeds", "range", "card",
 ];
 
-/// What the card asks for.
-#[derive(Debug)]
-pub(super) struct Needs {
-    names: Vec<String>,
-    /// Whether that is nothing that differs between lists.
-    nothing_else: bool,
-}
-
-impl Needs {
-    fn of_card(shared: &Shared, env: &Environment<'_>) -> Self {
-        let names = needs(shared, env);
-        Self {
-            nothing_else: names.iter().all(|name| CARD_NAMES.contains(&name.as_str())),
-            names,
-        }
-    }
+/// The names that the card asks for and that may differ between lists, where a list knows them.
+fn names_of_card(shared: &Shared, env: &Environment<'_>) -> Vec<String> {
+    let mut names = needs(shared, env);
+    names.retain(|name| !CARD_NAMES.contains(&name.as_str()));
+    names
 }
 
 /// A part that all pages share: it sees `site` and the values it is given, and is made once for

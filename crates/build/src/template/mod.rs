@@ -115,7 +115,8 @@ pub struct Shared {
     parts: Mutex<BTreeMap<String, Made>>,
     /// The answers of `terms`, by what was asked.
     term_lists: Mutex<BTreeMap<String, Value>>,
-    card_needs: OnceLock<functions::Needs>,
+    /// What cards ask for that may differ between lists.
+    card_names: OnceLock<Vec<String>>,
     cards: [Mutex<BTreeMap<PostId, Made>>; 7],
     /// Which templates a template may use, itself among them, by its name.
     uses: Mutex<BTreeMap<String, Arc<[Need]>>>,
@@ -175,7 +176,7 @@ impl Shared {
             resolved: Mutex::default(),
             parts: Mutex::default(),
             term_lists: Mutex::default(),
-            card_needs: OnceLock::new(),
+            card_names: OnceLock::new(),
             cards: Default::default(),
             uses: Mutex::default(),
         }
