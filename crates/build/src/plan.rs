@@ -5,6 +5,7 @@ mod feeds;
 use std::collections::{BTreeMap, BTreeSet};
 use std::num::NonZeroUsize;
 
+use rayon::prelude::*;
 use tabulae_core::archive::{Laid, lay_out};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::Faults;
@@ -156,6 +157,23 @@ impl Plan {
     }
 }
 
+/// The posts that a query gives where no post's page is being made.
+fn run(site: &Site, query: Option<&Passage>, faults: &mut Faults) -> Vec<PostId> {
+    let empty = Passage::command_line("");
+    match Query::parse(query.unwrap_or(&empty)) {
+        Ok(query) => answer(site, &query, faults),
+        Err(fault) => {
+            faults.push(*fault);
+            Vec::new()
+        }
+    }
+}
+
+fn answer(site: &Site, query: &Query<Written>, faults: &mut Faults) -> Vec<PostId> {
+    let answer = query.answer(site.scope()).into_output(faults);
+    answer.unwrap_or_default().posts
+}
+
 struct Planner<'a> {
     site: &'a Site,
     outputs: Outputs,
@@ -222,28 +240,18 @@ impl Planner<'_> {
         }
     }
 
-    /// The posts that a query gives where no post's page is being made.
-    fn run(&mut self, query: Option<&Passage>) -> Vec<PostId> {
-        let empty = Passage::command_line("");
-        match Query::parse(query.unwrap_or(&empty)) {
-            Ok(query) => self.answer(&query),
-            Err(fault) => {
-                self.faults.push(*fault);
-                Vec::new()
-            }
-        }
-    }
-
-    fn answer(&mut self, query: &Query<Written>) -> Vec<PostId> {
-        let answer = query.answer(self.site.scope()).into_output(self.faults);
-        answer.unwrap_or_default().posts
-    }
-
     fn archives(&mut self) {
         let site = self.site;
-        for (at, archive) in site.settings.archives.iter().enumerate() {
-            let posts = self.run(archive.query.as_ref());
-            let laid = lay_out(archive, posts, &site.settings, &site.catalogue, self.faults);
+        let archives = &site.settings.archives;
+        let lists = archives.par_iter().map(|archive| {
+            let mut faults = Faults::new();
+            let posts = run(site, archive.query.as_ref(), &mut faults);
+            let laid = lay_out(archive, posts, &site.settings, &site.catalogue, &mut faults);
+            (laid, faults)
+        });
+        let lists: Vec<(Laid, Faults)> = lists.collect();
+        for ((at, archive), (laid, faults)) in archives.iter().enumerate().zip(lists) {
+            self.faults.extend(faults);
             if let Some(group) = &archive.group {
                 let place = site.settings.source.place(group.span);
                 if let Err(fault) = tabulae_core::archive::by(&group.node, &site.catalogue, place) {

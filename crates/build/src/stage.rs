@@ -13,6 +13,7 @@ use crate::plan::{Planned, What};
 use crate::render::Renderer;
 use crate::report::{Change, ChangeKind, Report};
 use crate::run::unwritable;
+use crate::sources::Mark;
 use crate::template::Shared;
 use crate::{Options, Step};
 
@@ -28,13 +29,31 @@ pub(crate) struct Stage<'a> {
 /// What became of one output.
 pub(crate) enum Outcome<'a> {
     /// It stands there as it should.
-    Unchanged(u64, Made<'a>),
+    Unchanged(Done<'a>),
     /// It was written beside its place, or would be; with the reason.
-    Staged(u64, ChangeKind, Made<'a>, String),
+    Staged(Done<'a>, ChangeKind, String),
     /// It could not be made.
     Broken(Faults),
     /// It was not made, since the output cannot be written to.
     Left,
+}
+
+/// An output that stands in its place, or will.
+pub(crate) struct Done<'a> {
+    hash: u64,
+    /// What tells that it is as it was left, where that was seen.
+    pub(crate) mark: Option<Mark>,
+    pub(crate) made: Made<'a>,
+}
+
+impl<'a> Outcome<'a> {
+    /// The output, if it could be made.
+    pub(crate) fn done(&self) -> Option<&Done<'a>> {
+        match self {
+            Self::Unchanged(done) | Self::Staged(done, ..) => Some(done),
+            Self::Broken(_) | Self::Left => None,
+        }
+    }
 }
 
 /// How an output came to be.
@@ -83,7 +102,8 @@ impl<'a> Stage<'a> {
         if let (Ok(page), Some(hash)) = (&before, hash)
             && stands(page)
         {
-            return Outcome::Unchanged(hash, Made::Before(page));
+            let made = Made::Before(page);
+            return Outcome::Unchanged(Done { hash, mark, made });
         }
         let (rendered, needs) = record(|| self.renderer.render(planned));
         let bytes = match rendered {
@@ -91,24 +111,28 @@ impl<'a> Stage<'a> {
             Err(faults) => return Outcome::Broken(faults),
         };
         let needs = (!is_made_each_time(&planned.what)).then_some(needs);
-        let made = checksum(&bytes);
+        let mut done = Done {
+            hash: checksum(&bytes),
+            mark: None,
+            made: Made::Now(needs),
+        };
         // What was written and stands there as it was need not be read to be compared.
-        if hash == Some(made) && self.since.known(file).is_some_and(stands) {
-            return Outcome::Unchanged(made, Made::Now(needs));
+        if hash == Some(done.hash) && self.since.known(file).is_some_and(stands) {
+            done.mark = mark;
+            return Outcome::Unchanged(done);
         }
         let why = || match &before {
             Ok(_) => "someone changed it".to_owned(),
             Err(why) => self.since.reason(why),
         };
-        self.stage(planned, &bytes, made, needs, why)
+        self.stage(planned, &bytes, done, why)
     }
 
     fn stage(
         &self,
         planned: &Planned,
         bytes: &[u8],
-        hash: u64,
-        needs: Option<Vec<Need>>,
+        done: Done<'a>,
         why: impl FnOnce() -> String,
     ) -> Outcome<'a> {
         let file = &planned.file;
@@ -118,7 +142,7 @@ impl<'a> Stage<'a> {
             Err(error) => return Outcome::Broken(vec![unwritable(&path, &error)]),
         };
         if there.as_deref() == Some(bytes) {
-            return Outcome::Unchanged(hash, Made::Now(needs));
+            return Outcome::Unchanged(done);
         }
         if there.is_some() && self.since.is_foreign(file) {
             return Outcome::Broken(vec![
@@ -143,10 +167,10 @@ impl<'a> Stage<'a> {
         };
         drop(there);
         if self.options.dry_run {
-            return Outcome::Staged(hash, kind, Made::Now(needs), why);
+            return Outcome::Staged(done, kind, why);
         }
         match self.output.stage(file, bytes) {
-            Ok(()) => Outcome::Staged(hash, kind, Made::Now(needs), why),
+            Ok(mark) => Outcome::Staged(Done { mark, ..done }, kind, why),
             Err(error) => Outcome::Broken(vec![unwritable(&path, &error)]),
         }
     }
@@ -167,19 +191,15 @@ impl<'a> Stage<'a> {
         let mut staged: Vec<&str> = Vec::new();
         let mut broken = Faults::new();
         for (planned, outcome) in self.shared.plan.outputs.iter().zip(outcomes) {
-            if let Outcome::Unchanged(_, Made::Now(Some(_)))
-            | Outcome::Staged(_, _, Made::Now(Some(_)), _) = outcome
-            {
-                report.made += 1;
+            if let Some(done) = outcome.done() {
+                report.made += usize::from(matches!(done.made, Made::Now(Some(_))));
+                let file = planned.file.clone();
+                manifest.files.insert(file, Some(done.hash));
             }
             match outcome {
-                Outcome::Unchanged(hash, _) => {
-                    report.unchanged += 1;
-                    manifest.files.insert(planned.file.clone(), Some(*hash));
-                }
-                Outcome::Staged(hash, kind, _, why) => {
+                Outcome::Unchanged(_) => report.unchanged += 1,
+                Outcome::Staged(_, kind, why) => {
                     staged.push(&planned.file);
-                    manifest.files.insert(planned.file.clone(), Some(*hash));
                     report.changes.push(Change {
                         path: planned.file.clone(),
                         kind: *kind,

@@ -110,18 +110,10 @@ impl Catalogue {
             .expect("English is always there");
         in_default_order(&mut posts, &language);
         let listed: Vec<bool> = posts.iter().map(|post| include.lists(post.state)).collect();
-        let mut term_tables: Vec<TermTable> = Vec::new();
-        let mut terms_of = vec![Vec::with_capacity(settings.term_fields.len()); posts.len()];
-        for (number, field) in settings.term_fields.iter().enumerate() {
-            let notes: Vec<&TermNote> = notes.iter().filter(|note| note.field == number).collect();
-            let table = TermIndexer::new(field, &notes, &mut faults).index(
-                number,
-                &posts,
-                &listed,
-                &mut terms_of,
-            );
-            term_tables.push(table);
-        }
+        let (fields, (term_tables, terms_of)) = rayon::join(
+            || Fields::new(&posts, settings.content.len()),
+            || index_terms(&posts, &listed, &notes, settings, &mut faults),
+        );
         let dates = posts.iter().filter_map(|post| post.date);
         let mut catalogue = Self {
             language,
@@ -136,7 +128,7 @@ impl Catalogue {
             words: OnceLock::new(),
             known_words: KnownWords::default(),
             pinned: BTreeMap::new(),
-            fields: Fields::new(&posts, settings.content.len()),
+            fields,
             term_tables,
             sets: settings
                 .content
@@ -423,6 +415,23 @@ pub fn default_order(language: &Language, a: &Post, b: &Post) -> Ordering {
     dates
         .then_with(|| language.sort(&a.title, &b.title))
         .then_with(|| a.path.cmp(&b.path))
+}
+
+/// The terms of all posts: the table of each term field, and for each post its terms in each.
+fn index_terms(
+    posts: &[Post],
+    listed: &[bool],
+    notes: &[TermNote],
+    settings: &Settings,
+    faults: &mut Faults,
+) -> (Vec<TermTable>, Vec<Vec<Vec<TermId>>>) {
+    let mut terms_of = vec![Vec::with_capacity(settings.term_fields.len()); posts.len()];
+    let fields = settings.term_fields.iter().enumerate();
+    let tables = fields.map(|(number, field)| {
+        let notes: Vec<&TermNote> = notes.iter().filter(|note| note.field == number).collect();
+        TermIndexer::new(field, &notes, faults).index(number, posts, listed, &mut terms_of)
+    });
+    (tables.collect(), terms_of)
 }
 
 /// The addresses of all posts by their sets' patterns.

@@ -72,6 +72,13 @@ pub(crate) enum Key {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub(crate) struct Need(u32);
 
+impl Need {
+    /// Less than [`Needs::given`].
+    pub(crate) fn number(self) -> usize {
+        self.0 as usize
+    }
+}
+
 /// The numbers of keys.
 #[derive(Debug)]
 pub(crate) struct Needs {
@@ -132,6 +139,11 @@ impl Needs {
 
     fn first_other(&self) -> u32 {
         3 * self.posts + 2 * self.all_terms()
+    }
+
+    /// How many numbers are given so far.
+    pub(crate) fn given(&self) -> usize {
+        self.first_other() as usize + self.others().len()
     }
 
     fn others(&self) -> MutexGuard<'_, IndexSet<Key, FxBuildHasher>> {

@@ -269,7 +269,7 @@ pub(crate) fn leave(
         since,
         keys: IndexMap::default(),
         before: vec![None; since.old.needs.len()],
-        now: IndexMap::default(),
+        now: vec![None; shared.site.needs.given()],
     };
     // Whatever may be asked of these is answered by the whole of them.
     for key in [Key::Posts, Key::Alike] {
@@ -279,19 +279,19 @@ pub(crate) fn leave(
     let outputs = shared.plan.outputs.iter().zip(outcomes);
     let mut pages = Vec::with_capacity(outcomes.len());
     for (planned, outcome) in outputs {
-        let (Outcome::Unchanged(_, made) | Outcome::Staged(_, _, made, _)) = outcome else {
+        let Some(done) = outcome.done() else {
             continue;
         };
-        let needs = match made {
+        let needs = match &done.made {
             Made::Before(page) => page.needs.as_ref().map(|needs| table.before(needs)),
             Made::Now(needs) => needs.as_ref().map(|needs| table.now(needs)),
         };
-        pages.push((planned, needs));
+        pages.push((planned, done.mark, needs));
     }
-    let pages = pages.into_par_iter().map(|(planned, needs)| {
+    let pages = pages.into_par_iter().map(|(planned, mark, needs)| {
         let page = Page {
             maker: maker(planned, shared),
-            mark: output.mark(&planned.file),
+            mark: mark.or_else(|| output.mark(&planned.file)),
             needs,
         };
         (planned.file.clone(), page)
@@ -363,8 +363,10 @@ impl Since<'_> {
 struct Table<'a> {
     since: &'a Since<'a>,
     keys: IndexMap<Key, Option<u64>, FxBuildHasher>,
+    /// The numbers of what the last build's pages asked for, by theirs in its store.
     before: Vec<Option<u32>>,
-    now: IndexMap<Need, u32, FxBuildHasher>,
+    /// The numbers of what this build's pages asked for.
+    now: Vec<Option<u32>>,
 }
 
 impl Table<'_> {
@@ -399,11 +401,11 @@ impl Table<'_> {
         let site = self.since.world.site();
         needs
             .iter()
-            .map(|need| match self.now.get(need) {
-                Some(known) => *known,
+            .map(|need| match self.now[need.number()] {
+                Some(known) => known,
                 None => {
                     let number = self.number(site.needs.key(*need, &site.catalogue), None);
-                    self.now.insert(*need, number);
+                    self.now[need.number()] = Some(number);
                     number
                 }
             })

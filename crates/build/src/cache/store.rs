@@ -3,7 +3,7 @@
 //! another program's is as if it were not there.
 
 use std::collections::BTreeMap;
-use std::io::{self, Write};
+use std::io::{self, BufWriter, Write};
 use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
@@ -135,8 +135,10 @@ impl Store {
             to: &mut *to,
             sum: Xxh3Default::new(),
         };
-        let summed = postcard::to_io(self, summed).map_err(io::Error::other)?;
-        let sum = summed.sum.digest();
+        // The format is written a few bytes at a time; the checksum is quick on many.
+        let whole = BufWriter::with_capacity(1 << 16, summed);
+        let whole = postcard::to_io(self, whole).map_err(io::Error::other)?;
+        let sum = whole.into_inner()?.sum.digest();
         to.write_all(&sum.to_le_bytes())
     }
 }

@@ -66,6 +66,9 @@ pub(crate) struct World<'a> {
     sources: &'a dyn Sources,
     posts: BTreeMap<&'a str, PostId>,
     lists: BTreeMap<&'a str, (usize, usize)>,
+    /// Terms by field and slug. Terms without pages may have one slug.
+    terms: BTreeMap<(usize, &'a str), Vec<TermId>>,
+    feeds: BTreeMap<String, &'a FeedPlan>,
     /// What each post says, without its summary; with it; and its text.
     fronts: Vec<u64>,
     faces: Vec<u64>,
@@ -86,7 +89,7 @@ impl<'a> World<'a> {
         let catalogue = &site.catalogue;
         let ids: Vec<PostId> = catalogue.all().collect();
         let fronts: Vec<u64> = ids.par_iter().map(|id| front(shared, *id)).collect();
-        let faces = ids.iter().zip(&fronts).map(|(id, front)| {
+        let faces = ids.par_iter().zip(&fronts).map(|(id, front)| {
             let summary = catalogue.post(*id).summary.as_deref();
             let mut face = Fingerprint::new();
             face.number(*front).text(summary.unwrap_or_default());
@@ -109,9 +112,20 @@ impl<'a> World<'a> {
             let groups = laid.groups.iter().enumerate();
             groups.map(move |(number, group)| (group.link.plain.as_str(), (at, number)))
         });
+        let mut terms: BTreeMap<_, Vec<_>> = BTreeMap::new();
+        for (field, table) in catalogue.term_tables().iter().enumerate() {
+            for (term, number) in table.terms.iter().zip(0..) {
+                let same = terms.entry((field, term.slug.as_str())).or_default();
+                same.push(TermId(number));
+            }
+        }
+        let feeds = shared.plan.feeds.iter();
+        let feeds = feeds.map(|feed| (feed.address(feed.part.number).plain, feed));
         Self {
             shared,
             sources,
+            terms,
+            feeds: feeds.collect(),
             posts: ids.iter().map(|id| (path(id), *id)).collect(),
             lists: lists.collect(),
             fronts,
@@ -178,7 +192,7 @@ impl<'a> World<'a> {
                 let table = site.catalogue.terms(field);
                 let mut counts = Fingerprint::new();
                 for id in ids {
-                    counts.number(table.term(id).posts.len() as u64);
+                    counts.number(table.term(*id).posts.len() as u64);
                 }
                 Some(counts.done())
             }
@@ -193,11 +207,7 @@ impl<'a> World<'a> {
                 let at = archives.iter().position(|archive| archive.name == *name)?;
                 Some(self.groups(at))
             }
-            Key::Feed(address) => {
-                let mut feeds = plan.feeds.iter();
-                let feed = feeds.find(|feed| feed.address(feed.part.number).plain == *address)?;
-                Some(self.feed(feed))
-            }
+            Key::Feed(address) => Some(self.feed(self.feeds.get(address)?)),
             Key::Feeds => {
                 let mut all = Fingerprint::new();
                 for feed in &plan.feeds {
@@ -276,20 +286,17 @@ impl<'a> World<'a> {
         all.done()
     }
 
-    fn terms(&self, field: &str, slug: &str) -> Option<(usize, Vec<TermId>)> {
-        let catalogue = &self.shared.site.catalogue;
-        let field = catalogue.term_field(field)?;
-        // Terms without pages may have one slug.
-        let terms = catalogue.terms(field).terms.iter().zip(0..);
-        let ids = terms.filter(|(term, _)| term.slug == slug);
-        Some((field, ids.map(|(_, number)| TermId(number)).collect()))
+    fn terms<'w>(&'w self, field: &str, slug: &'w str) -> Option<(usize, &'w [TermId])> {
+        let field = self.shared.site.catalogue.term_field(field)?;
+        let ids = self.terms.get(&(field, slug));
+        Some((field, ids.map_or(&[], Vec::as_slice)))
     }
 
     fn term(&self, field: &str, slug: &str) -> Option<u64> {
         let (field, ids) = self.terms(field, slug)?;
         let mut all = Fingerprint::new();
         for id in ids {
-            self.name(field, id, &mut all);
+            self.name(field, *id, &mut all);
         }
         Some(all.done())
     }

@@ -299,10 +299,16 @@ impl Output for Disk {
         }
     }
 
-    fn stage(&self, path: &str, bytes: &[u8]) -> io::Result<()> {
+    fn stage(&self, path: &str, bytes: &[u8]) -> io::Result<Option<Mark>> {
         self.make_folders(path)?;
         let staged = self.staged(path);
-        let write = |mut file: File| io::Write::write_all(&mut file, bytes);
+        // A file that is renamed by itself changes its mark; one in a folder that is does not.
+        let stays = self.whole().is_some();
+        let write = |mut file: File| {
+            file.write_all(bytes)?;
+            let mark = || Ok(Mark::of(&file.metadata()?));
+            stays.then(mark).transpose()
+        };
         create_new(&staged).and_then(write).inspect_err(|_| {
             let _ = fs::remove_file(&staged);
         })

@@ -90,9 +90,9 @@ impl Output for Memory {
         Ok(self.state().files.get(path).cloned())
     }
 
-    fn stage(&self, path: &str, bytes: &[u8]) -> io::Result<()> {
+    fn stage(&self, path: &str, bytes: &[u8]) -> io::Result<Option<Mark>> {
         self.state().staged.insert(path.to_owned(), bytes.to_vec());
-        Ok(())
+        Ok(Some(Mark::of_bytes(bytes)))
     }
 
     fn publish(&self, path: &str) -> io::Result<()> {

@@ -46,11 +46,12 @@ pub trait Output: Sync + fmt::Debug {
     /// Where they cannot be read, or a folder stands there.
     fn read(&self, path: &str) -> io::Result<Option<Vec<u8>>>;
 
-    /// Writes `bytes` beside `path` under a name of its own.
+    /// Writes `bytes` beside `path` under a name of its own. What [`Output::mark`] will tell of
+    /// the file in its place, where that is known now.
     ///
     /// # Errors
     /// Where it cannot be written, or a folder above `path` is a symbolic link or a file.
-    fn stage(&self, path: &str, bytes: &[u8]) -> io::Result<()>;
+    fn stage(&self, path: &str, bytes: &[u8]) -> io::Result<Option<Mark>>;
 
     /// Puts what was staged in its place, whole or not at all.
     ///

@@ -119,7 +119,7 @@ impl Planner<'_> {
         let (posts, limit) = match Query::parse(feed.query.as_ref().unwrap_or(&empty)) {
             Ok(query) => {
                 let (query, limit) = query.without_limit();
-                (self.answer(&query), limit)
+                (super::answer(site, &query, self.faults), limit)
             }
             Err(fault) => {
                 self.faults.push(*fault);

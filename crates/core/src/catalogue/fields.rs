@@ -3,6 +3,7 @@
 
 use indexmap::{IndexMap, IndexSet};
 use jiff::Timestamp;
+use rustc_hash::FxBuildHasher;
 
 use crate::id::{PostId, number};
 use crate::post::Post;
@@ -46,12 +47,15 @@ struct Column {
     values: Vec<Stored>,
 }
 
+/// Texts, each once.
+type Interned = IndexSet<Box<str>, FxBuildHasher>;
+
 /// All front matter fields.
 #[derive(Debug)]
 pub(super) struct Fields {
-    profiles: Vec<IndexMap<String, FieldProfile>>,
-    columns: IndexMap<String, Column>,
-    texts: IndexSet<Box<str>>,
+    profiles: Vec<IndexMap<String, FieldProfile, FxBuildHasher>>,
+    columns: IndexMap<String, Column, FxBuildHasher>,
+    texts: Interned,
     posts: usize,
 }
 
@@ -59,9 +63,9 @@ impl Fields {
     /// Reads the headers of `posts`, which are numbered in this order.
     pub(super) fn new(posts: &[Post], sets: usize) -> Self {
         let mut fields = Self {
-            profiles: vec![IndexMap::new(); sets],
-            columns: IndexMap::new(),
-            texts: IndexSet::new(),
+            profiles: vec![IndexMap::default(); sets],
+            columns: IndexMap::default(),
+            texts: Interned::default(),
             posts: posts.len(),
         };
         for (number, post) in (0u32..).zip(posts) {
@@ -180,7 +184,7 @@ impl Fields {
 }
 
 impl Column {
-    fn push(&mut self, id: PostId, value: &Value, texts: &mut IndexSet<Box<str>>) {
+    fn push(&mut self, id: PostId, value: &Value, texts: &mut Interned) {
         self.rows.push((id, number(self.values.len())));
         let mut intern = |text: &str| {
             number(match texts.get_index_of(text) {

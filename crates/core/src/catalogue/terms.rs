@@ -4,6 +4,7 @@
 use std::collections::BTreeMap;
 
 use indexmap::IndexMap;
+use rustc_hash::FxBuildHasher;
 
 use super::{TermNote, TermTable};
 use crate::diagnostic::{Code, Diagnostic, Faults};
@@ -121,6 +122,12 @@ impl<'a> TermIndexer<'a> {
         id
     }
 
+    /// The term that a spelling stands for; none where nothing is left of it.
+    fn spelt(&mut self, spelling: &str) -> Option<TermId> {
+        let identity = self.identity(spelling);
+        (!identity.is_empty()).then(|| self.intern(&identity, spelling))
+    }
+
     pub(super) fn index(
         mut self,
         number: usize,
@@ -128,15 +135,19 @@ impl<'a> TermIndexer<'a> {
         listed: &[bool],
         terms_of: &mut [Vec<Vec<TermId>>],
     ) -> TermTable {
+        // Most posts use spellings that were met before.
+        let mut known: IndexMap<&str, Option<TermId>, FxBuildHasher> = IndexMap::default();
         for (at, post) in posts.iter().enumerate() {
             let post_id = PostId(u32::try_from(at).unwrap_or(u32::MAX));
             let mut own: Vec<TermId> = Vec::new();
             for written in &post.terms[number] {
-                let identity = self.identity(&written.node);
-                if identity.is_empty() {
+                let spelling = written.node.as_str();
+                let id = *known
+                    .entry(spelling)
+                    .or_insert_with(|| self.spelt(spelling));
+                let Some(id) = id else {
                     continue;
-                }
-                let id = self.intern(&identity, &written.node);
+                };
                 if own.contains(&id) {
                     continue;
                 }
