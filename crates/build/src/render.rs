@@ -170,7 +170,7 @@ impl<'a> Renderer<'a> {
         let link = site.catalogue.link(id);
         let page = context! {
             title => post.title.clone(),
-            link => self.shared.post_links[id.0 as usize].clone(),
+            link => self.shared.post_link(id).clone(),
             canonical => site.absolute(link),
             description => post.summary.clone(),
             feeds => self.feeds_of(link),
@@ -301,11 +301,15 @@ impl<'a> Renderer<'a> {
     }
 
     fn rows(&self, make: impl FnOnce(Rows<'_>) -> String) -> String {
-        let site = &self.shared.site;
         make(Rows {
-            catalogue: &site.catalogue,
-            dates: &site.settings.site.dates,
-            link: &|id| site.href(site.catalogue.link(id)),
+            catalogue: &self.shared.site.catalogue,
+            day: &|day| {
+                self.shared
+                    .day(day)
+                    .and_then(Value::as_str)
+                    .unwrap_or_default()
+            },
+            link: &|id| self.shared.post_link(id).as_str().unwrap_or_default(),
         })
     }
 

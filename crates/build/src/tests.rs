@@ -9,8 +9,11 @@ use std::collections::BTreeMap;
 
 use super::*;
 use crate::output::Memory as Out;
+use crate::render::Renderer;
 use crate::report::ChangeKind;
+use crate::site::Site;
 use crate::sources::Memory;
+use crate::template::{Shared, environment};
 use rstest::rstest;
 use tabulae_core::diagnostic::Diagnostic;
 
@@ -747,6 +750,37 @@ fn a_template_of_the_sites_own_takes_the_place_of_one() {
     let page = bench.page("index.html");
     assert!(page.contains("(7.5|a, b|5 May 26)"), "{page}");
     assert!(page.contains("(||2 Jan 25)"));
+}
+
+#[rstest]
+#[case::the_themes(None, 3)]
+#[case::by_the_post_alone(Some("{{ post.title }} {{ site.title }}"), 3)]
+#[case::by_what_no_list_knows(Some("{% if mood is defined %}{{ mood }}{% endif %}"), 3)]
+#[case::by_its_page(Some("{{ page.title }}"), 0)]
+#[case::by_the_list_around_it(Some("{% if archive is defined %}x{% endif %}"), 0)]
+fn a_card_is_made_once_for_all_lists_unless_they_differ(
+    #[case] card: Option<&str>,
+    #[case] kept: usize,
+) {
+    let list = "{% for post in query('') %}{{ card(post) }}{% endfor %}";
+    let mut bench = small().with("templates/list.html", list);
+    if let Some(card) = card {
+        bench.sources.write("templates/parts/card.html", card);
+    }
+    let mut faults = Faults::new();
+    let site = Site::read(&bench.sources, &bench.options(), &mut faults).unwrap();
+    let plan = plan::plan(&site, &mut faults);
+    let shared = Arc::new(Shared::new(site, plan));
+    let env = environment(&shared, &mut faults);
+    let renderer = Renderer::new(Arc::clone(&shared), env, &bench.sources);
+    let list = |title: &str| {
+        let page = minijinja::context! { title };
+        let values = minijinja::context! { page, archive => title };
+        renderer.part("list.html", values).unwrap()
+    };
+    let shows_page = card.is_some_and(|card| card.contains("page."));
+    assert_eq!(list("One") == list("Other"), !shows_page);
+    assert_eq!(shared.kept_cards(2), kept);
 }
 
 #[test]

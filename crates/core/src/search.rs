@@ -2,13 +2,13 @@
 //! as compact JSON. The script's file says how it is read.
 
 use indexmap::IndexSet;
+use jiff::civil::Date;
 use serde::Serialize;
 
 use crate::catalogue::{Catalogue, PostId};
-use crate::language::DateStyle;
 
 /// Title, address, date (ISO 8601), date in words.
-type Row<'a> = (&'a str, String, String, String);
+type Row<'a> = (&'a str, &'a str, String, &'a str);
 
 /// The titles of a list.
 #[derive(Debug, Serialize)]
@@ -28,10 +28,10 @@ struct Texts<'a> {
 pub struct Rows<'a> {
     /// The posts.
     pub catalogue: &'a Catalogue,
-    /// How dates are written in words.
-    pub dates: &'a DateStyle,
+    /// The day of a post in words.
+    pub day: &'a dyn Fn(Date) -> &'a str,
     /// The address of a post, as a page links to it.
-    pub link: &'a dyn Fn(PostId) -> String,
+    pub link: &'a dyn Fn(PostId) -> &'a str,
 }
 
 impl std::fmt::Debug for Rows<'_> {
@@ -48,8 +48,7 @@ impl<'a> Rows<'a> {
             &post.title,
             (self.link)(id),
             post.date.map(|date| date.iso()).unwrap_or_default(),
-            day.map(|day| self.catalogue.language.day(day, self.dates))
-                .unwrap_or_default(),
+            day.map(self.day).unwrap_or_default(),
         )
     }
 

@@ -511,8 +511,10 @@ fn date(shared: &Shared, value: &Value, pattern: Option<&str>) -> Result<Value, 
     let stamp = stamp_of(shared, value)?;
     let language = &shared.site.catalogue.language;
     let style = match pattern {
-        None if shared.days.contains_key(&stamp.day) => return Ok(shared.days[&stamp.day].clone()),
-        None => shared.site.settings.site.dates.clone(),
+        None => match shared.day(stamp.day) {
+            Some(known) => return Ok(known.clone()),
+            None => shared.site.settings.site.dates.clone(),
+        },
         Some("long") => DateStyle::Long,
         Some("medium") => DateStyle::Medium,
         Some("short") => DateStyle::Short,

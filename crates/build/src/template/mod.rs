@@ -104,7 +104,7 @@ pub struct Shared {
     /// Every term as a value, by term field and term.
     pub terms: Vec<Vec<Value>>,
     /// The address of every post as a value, the path of the site's address before it.
-    pub post_links: Vec<Value>,
+    post_links: Vec<Value>,
     /// The days of all posts in words.
     days: BTreeMap<Date, Value>,
     /// What templates complain of without failing.
@@ -198,6 +198,22 @@ impl Shared {
         clear(&self.parts);
         clear(&self.answers);
         clear(&self.term_lists);
+    }
+
+    /// The address of a post, the path of the site's address before it.
+    pub(crate) fn post_link(&self, id: PostId) -> &Value {
+        &self.post_links[id.0 as usize]
+    }
+
+    /// The day of a post in words.
+    pub(crate) fn day(&self, day: Date) -> Option<&Value> {
+        self.days.get(&day)
+    }
+
+    /// How many cards are kept, under headings of a level, for all lists that show their posts.
+    #[cfg(test)]
+    pub(crate) fn kept_cards(&self, level: usize) -> usize {
+        self.cards(level).len()
     }
 
     /// The cards made so far, by the level of their headings.

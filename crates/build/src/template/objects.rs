@@ -48,7 +48,7 @@ impl PostObject {
         let number = |part: Option<i16>| part.map_or(Value::from(()), Value::from);
         match field {
             DerivedField::Title => Value::from(Arc::clone(&post.title)),
-            DerivedField::Link => self.shared.post_links[self.id.0 as usize].clone(),
+            DerivedField::Link => self.shared.post_link(self.id).clone(),
             DerivedField::Slug => Value::from(post.slug.as_str()),
             DerivedField::Path => Value::from(post.path.as_str()),
             DerivedField::Folder => Value::from(post.folder.as_str()),
