@@ -5,6 +5,7 @@ pub mod audit;
 mod cache;
 pub mod explain;
 pub mod feeds;
+mod fingerprint;
 pub mod markdown;
 pub mod output;
 pub mod plan;

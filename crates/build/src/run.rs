@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use rayon::prelude::*;
+use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::post::State;
 use tabulae_core::settings::Settings;
@@ -20,7 +21,7 @@ use crate::session::{Before, Session};
 use crate::site::{Site, asked, read_settings, reason};
 use crate::sources::Sources;
 use crate::stage::Stage;
-use crate::template::{Shared, environment};
+use crate::template::environment;
 
 struct Build<'a> {
     session: &'a mut Session,
@@ -56,15 +57,22 @@ pub(crate) fn run(
 impl Build<'_> {
     /// `None` where there is nothing to tell of but faults.
     fn run(&mut self, output: &mut dyn Output) -> Option<Report> {
+        let changed = self.session.changed.take();
+        let last = self.session.take(output);
         let settings = read_settings(self.sources, self.faults)?;
-        let (old, manifest, before) = match self.session.take(output) {
+        let (old, manifest, before) = match last {
             Some(last) => (Some(last.store), Some(last.manifest), Some(last.site)),
             None => {
                 let old = output.recall().and_then(|bytes| Store::from_bytes(&bytes));
                 (old, output.manifest(), None)
             }
         };
-        let scan = Scan::new(self.sources, &settings);
+        let last = changed.zip(before.as_ref()).zip(old.as_ref());
+        let scan = last.and_then(|((changed, before), old)| {
+            let known = (&before.folders, &old.files);
+            Scan::again(self.sources, &settings, known, &changed)
+        });
+        let scan = scan.unwrap_or_else(|| Scan::new(self.sources, &settings));
         if let Some(known) = &old {
             // What a build that was cut off left behind is cleared away by the lock.
             if !self.lock(output) {
@@ -80,31 +88,28 @@ impl Build<'_> {
         }
         let old = old.filter(|_| manifest.is_some()).unwrap_or_default();
         let again = before.and_then(|before| before.again(&scan, &old, &settings, self.options));
-        let Before { shared, read } = match again {
-            Some(again) => {
+        let (site, retexted) = match again {
+            Some((again, retexted)) => {
                 // Those of the settings are among what was complained of then.
                 self.faults.clear();
-                again
+                (again, Some(retexted))
             }
             None => {
                 let site = Site::read_by(settings, &scan, Some(&old), self.options, self.faults);
                 let plan = plan::plan(&site, self.faults);
-                Before {
-                    shared: Arc::new(Shared::new(site, plan)),
-                    read: std::mem::take(self.faults),
-                }
+                let read = std::mem::take(self.faults);
+                (Before::new(site, plan, read, &scan), None)
             }
         };
-        self.faults.extend(read.iter().cloned());
-        let mut report = summary(&shared.site);
-        let manifest = manifest.as_ref();
-        let left = self.make(&shared, &scan, &old, manifest, &mut report, output);
+        self.faults.extend(site.read.iter().cloned());
+        let mut report = summary(&site.shared.site);
+        let (manifest, retexted) = (manifest.as_ref(), retexted.as_deref());
+        let left = self.make(&site, retexted, &scan, &old, manifest, &mut report, output);
         if let Some((store, manifest)) = left {
-            let site = Before { shared, read };
             self.session.keep(site, store, manifest, output);
         } else {
             // Nobody waits until thousands of posts are dropped.
-            rayon::spawn(move || drop(shared));
+            rayon::spawn(move || drop(site));
         }
         Some(report)
     }
@@ -113,13 +118,15 @@ impl Build<'_> {
     /// was done.
     fn make(
         &mut self,
-        shared: &Arc<Shared>,
+        site: &Before,
+        retexted: Option<&[PostId]>,
         scan: &Scan<'_>,
         old: &Store,
         manifest: Option<&Manifest>,
         report: &mut Report,
         output: &mut dyn Output,
     ) -> Option<(Store, Manifest)> {
+        let Before { shared, hashes, .. } = site;
         let env = environment(shared, self.faults);
         check_templates(shared, self.faults);
         if self.is_blocked(&shared.site) {
@@ -130,7 +137,7 @@ impl Build<'_> {
             return None;
         }
         let errors = self.errors();
-        let world = World::new(shared, scan, renderer.site_hash());
+        let world = World::new(shared, hashes, retexted, scan, renderer.site_hash());
         let since = Since::new(old, &world, manifest);
         let stage = Stage {
             renderer: &renderer,
@@ -138,17 +145,21 @@ impl Build<'_> {
             since: &since,
             output: &*output,
             options: self.options,
+            stands: self.session.keeps_to_itself() && retexted.is_some(),
         };
         let outcomes = stage.all();
         shared.forget_parts();
         let published = crate::feeds::published(&shared.site, &shared.plan, manifest, self.faults);
-        let manifest = stage.publish(&outcomes, published, manifest, report, self.faults);
+        let placed = stage.publish(&outcomes, manifest, report, self.faults);
         self.faults.extend(shared.take_warnings());
         if self.errors() > errors && report.written == 0 {
             report.unchanged = 0;
         }
-        let manifest = manifest?;
+        if !placed {
+            return None;
+        }
         self.options.progress.stands(report, self.faults);
+        let manifest = stage.remember(&outcomes, published, manifest, self.faults)?;
         let faults = &*self.faults;
         let store = leave(&since, &outcomes, scan, &manifest, report, faults, output);
         // Without it the next build is slower, and that is all.

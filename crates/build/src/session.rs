@@ -1,16 +1,19 @@
 //! What builds in one process hand on to one another, so that what the last one read is not read
 //! again. A session is never needed: without one the same files come out.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::Faults;
 use tabulae_core::query::ast::Lasts;
 use tabulae_core::settings::Settings;
 
 use crate::Options;
-use crate::cache::{Scan, Store};
+use crate::cache::{Hashes, Scan, Store};
 use crate::output::{Manifest, Output};
-use crate::site::asked;
+use crate::plan::Plan;
+use crate::site::{Site, asked};
 use crate::sources::Mark;
 use crate::template::Shared;
 
@@ -18,6 +21,9 @@ use crate::template::Shared;
 #[derive(Debug, Default)]
 pub struct Session {
     last: Option<Last>,
+    keeps_to_itself: bool,
+    /// The only files of the site that may have changed since the last build.
+    pub(crate) changed: Option<Vec<String>>,
 }
 
 /// What the last build left.
@@ -36,9 +42,33 @@ pub(crate) struct Before {
     pub(crate) shared: Arc<Shared>,
     /// What was complained of while it was read.
     pub(crate) read: Faults,
+    pub(crate) hashes: Hashes,
+    /// The folders that files were looked for in, and whether they are there.
+    pub(crate) folders: BTreeMap<String, bool>,
 }
 
 impl Session {
+    /// Of builds into a folder that nobody else writes to: what one left there is not looked at
+    /// by the next, as long as the manifest is as it was left.
+    #[must_use]
+    pub fn keeping_to_itself() -> Self {
+        Self {
+            keeps_to_itself: true,
+            ..Self::default()
+        }
+    }
+
+    pub(crate) fn keeps_to_itself(&self) -> bool {
+        self.keeps_to_itself
+    }
+
+    /// Says that since the last build nothing of the site changed but these files, if any did, by
+    /// their paths below the site's folder: the next build looks at no others. Where nothing is
+    /// said, it looks at all.
+    pub fn only_changed(&mut self, files: Vec<String>) {
+        self.changed = Some(files);
+    }
+
     /// What the last build left, unless someone else built into the output since.
     pub(crate) fn take(&mut self, output: &dyn Output) -> Option<Last> {
         let last = self.last.take();
@@ -65,22 +95,32 @@ impl Session {
 const FEW: usize = 16;
 
 impl Before {
+    /// A site as it was just read.
+    pub(crate) fn new(site: Site, plan: Plan, read: Faults, scan: &Scan<'_>) -> Self {
+        let shared = Arc::new(Shared::new(site, plan));
+        Self {
+            hashes: Hashes::of(&shared),
+            shared,
+            read,
+            folders: scan.folders.clone(),
+        }
+    }
+
     /// The same site with other texts of a few posts, where nothing else changed that can be seen
-    /// in a list, an address or a plan; `None` where the site must be read.
+    /// in a list, an address or a plan, and these posts; `None` where the site must be read.
     pub(crate) fn again(
         mut self,
         scan: &Scan<'_>,
         old: &Store,
         settings: &Settings,
         options: &Options<'_>,
-    ) -> Option<Self> {
-        let same = self.retext(scan, old, settings, options).is_some();
-        if !same {
+    ) -> Option<(Self, Vec<PostId>)> {
+        let Some(posts) = self.retext(scan, old, settings, options) else {
             // Nobody waits until thousands of posts are dropped.
             rayon::spawn(move || drop(self));
             return None;
-        }
-        Some(self)
+        };
+        Some((self, posts))
     }
 
     fn retext(
@@ -89,7 +129,7 @@ impl Before {
         old: &Store,
         settings: &Settings,
         options: &Options<'_>,
-    ) -> Option<()> {
+    ) -> Option<Vec<PostId>> {
         let shared = Arc::get_mut(&mut self.shared)?;
         let site = &shared.site;
         if site.settings_stand_on_texts()
@@ -114,8 +154,9 @@ impl Before {
         if changed.iter().any(told) {
             return None;
         }
-        shared.site.retext(&changed, scan, now)?;
+        let posts = shared.site.retext(&changed, scan, now)?;
         shared.forget();
-        Some(())
+        self.hashes.retext(shared, &posts);
+        Some(posts)
     }
 }

@@ -97,6 +97,14 @@ pub struct Owner<'a> {
 }
 
 impl Site {
+    /// The post whose file has this path below the site's folder.
+    pub(crate) fn post_at(&self, path: &str) -> Option<PostId> {
+        match self.files.get(path)? {
+            File::Post(id) => Some(*id),
+            File::Page(_) | File::Other => None,
+        }
+    }
+
     /// Whether `path` is a post that was found and is not built, since an error stands in it.
     #[must_use]
     pub fn is_left_out(&self, path: &str) -> bool {

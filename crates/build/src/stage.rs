@@ -1,6 +1,6 @@
 //! Outputs that are rendered, written beside their places, and then put there together.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 
 use rayon::prelude::*;
@@ -24,6 +24,8 @@ pub(crate) struct Stage<'a> {
     pub(crate) since: &'a Since<'a>,
     pub(crate) output: &'a dyn Output,
     pub(crate) options: &'a Options<'a>,
+    /// Whether what the last build left is known to stand there still.
+    pub(crate) stands: bool,
 }
 
 /// What became of one output.
@@ -97,7 +99,10 @@ impl<'a> Stage<'a> {
         let file = &planned.file;
         let before = self.since.page(planned, self.shared);
         let hash = self.since.hash(file);
-        let mark = hash.and_then(|_| self.output.mark(file));
+        let mark = match self.since.known(file) {
+            Some(page) if self.stands => page.mark,
+            _ => hash.and_then(|_| self.output.mark(file)),
+        };
         let stands = |page: &Page| page.mark.is_some() && page.mark == mark;
         if let (Ok(page), Some(hash)) = (&before, hash)
             && stands(page)
@@ -175,27 +180,20 @@ impl<'a> Stage<'a> {
         }
     }
 
-    /// Puts everything in its place, and tells what was done; the manifest, where all of it was.
+    /// Puts everything in its place, and tells what was done. Whether all of it was; in a dry run
+    /// nothing is.
     pub(crate) fn publish(
         &self,
         outcomes: &[Outcome<'_>],
-        published: BTreeMap<String, Published>,
         old: Option<&Manifest>,
         report: &mut Report,
         faults: &mut Faults,
-    ) -> Option<Manifest> {
-        let mut manifest = Manifest {
-            published,
-            ..Manifest::default()
-        };
+    ) -> bool {
         let mut staged: Vec<&str> = Vec::new();
         let mut broken = Faults::new();
         for (planned, outcome) in self.shared.plan.outputs.iter().zip(outcomes) {
-            if let Some(done) = outcome.done() {
-                report.made += usize::from(matches!(done.made, Made::Now(Some(_))));
-                let file = planned.file.clone();
-                manifest.files.insert(file, Some(done.hash));
-            }
+            let made = outcome.done().map(|done| &done.made);
+            report.made += usize::from(matches!(made, Some(Made::Now(Some(_)))));
             match outcome {
                 Outcome::Unchanged(_) => report.unchanged += 1,
                 Outcome::Staged(_, kind, why) => {
@@ -210,15 +208,13 @@ impl<'a> Stage<'a> {
                 Outcome::Left => {}
             }
         }
-        let known = old.iter().flat_map(|old| old.files.keys());
-        let stale = known.filter(|path| !manifest.files.contains_key(*path));
-        let stale: Vec<&str> = stale.map(String::as_str).collect();
         if !broken.is_empty() {
             staged.iter().for_each(|path| self.output.discard(path));
             add_once(broken, faults);
             report.changes.clear();
-            return None;
+            return false;
         }
+        let stale = self.stale(old);
         report.changes.extend(stale.iter().map(|path| Change {
             path: (*path).to_owned(),
             kind: ChangeKind::Remove,
@@ -227,31 +223,36 @@ impl<'a> Stage<'a> {
         if self.options.dry_run {
             report.written = staged.len();
             report.removed = stale.len();
-            return None;
+            return false;
         }
-        self.publish_all(&staged, &stale, &manifest, old, report, faults)
-            .then_some(manifest)
+        let placed = self.place(&staged, report, faults);
+        if placed {
+            for path in stale {
+                self.remove(path, old, report, faults);
+            }
+        }
+        placed
     }
 
-    /// Puts everything in its place. What is under way is remembered first, so that after a
-    /// kill the next build knows the files as its own. Whether all of it was done.
-    fn publish_all(
-        &self,
-        staged: &[&str],
-        stale: &[&str],
-        manifest: &Manifest,
-        old: Option<&Manifest>,
-        report: &mut Report,
-        faults: &mut Faults,
-    ) -> bool {
+    /// The files of the last build that nothing makes any more.
+    fn stale<'m>(&self, old: Option<&'m Manifest>) -> Vec<&'m str> {
+        let Some(old) = old.filter(|_| !self.since.has_the_last_plan()) else {
+            return Vec::new();
+        };
+        let outputs = self.shared.plan.outputs.iter();
+        let made: BTreeSet<&str> = outputs.map(|planned| planned.file.as_str()).collect();
+        let known = old.files.keys().map(String::as_str);
+        known.filter(|path| !made.contains(path)).collect()
+    }
+
+    /// Puts what was staged in its place. It is remembered first, so that after a kill the next
+    /// build knows the files as its own. Whether all of it was done.
+    fn place(&self, staged: &[&str], report: &mut Report, faults: &mut Faults) -> bool {
         let output = self.output;
-        if old == Some(manifest) && staged.is_empty() {
+        if staged.is_empty() {
             return true;
         }
-        let mut under_way = old.cloned().unwrap_or_default();
-        let none_yet = staged.iter().map(|path| ((*path).to_owned(), None));
-        under_way.files.extend(none_yet);
-        if let Err(error) = output.remember(&under_way) {
+        if let Err(error) = output.begin(staged) {
             staged.iter().for_each(|path| output.discard(path));
             faults.push(unwritable(".tabulae", &error));
             return false;
@@ -276,14 +277,35 @@ impl<'a> Stage<'a> {
             faults.push(unwritable(&output.name(), &error));
             return false;
         }
-        for path in stale {
-            self.remove(path, old, report, faults);
-        }
-        if let Err(error) = output.remember(manifest) {
-            faults.push(unwritable(".tabulae", &error));
-            return false;
-        }
         true
+    }
+
+    /// Remembers what stands there now; `None`, with a fault, where that cannot be.
+    pub(crate) fn remember(
+        &self,
+        outcomes: &[Outcome<'_>],
+        published: BTreeMap<String, Published>,
+        old: Option<&Manifest>,
+        faults: &mut Faults,
+    ) -> Option<Manifest> {
+        let outputs = self.shared.plan.outputs.iter().zip(outcomes);
+        let files = outputs.filter_map(|(planned, outcome)| {
+            let hash = outcome.done()?.hash;
+            Some((planned.file.clone(), Some(hash)))
+        });
+        let files = files.collect();
+        let manifest = Manifest { files, published };
+        let staged = |outcome: &Outcome<'_>| matches!(outcome, Outcome::Staged(..));
+        if old == Some(&manifest) && !outcomes.iter().any(staged) {
+            return Some(manifest);
+        }
+        match self.output.remember(&manifest) {
+            Ok(()) => Some(manifest),
+            Err(error) => {
+                faults.push(unwritable(".tabulae", &error));
+                None
+            }
+        }
     }
 
     /// Removes a file that nothing makes any more, unless someone changed it since.

@@ -30,6 +30,8 @@ struct Bench {
     now: &'static str,
     /// Where builds hand on what they read.
     session: Option<Session>,
+    /// The sources as the last build saw them, where builds are told what changed.
+    seen: Option<Memory>,
 }
 
 impl Bench {
@@ -44,6 +46,7 @@ impl Bench {
             dry_run: false,
             now: "2026-06-01T12:00:00Z",
             session: None,
+            seen: None,
         }
     }
 
@@ -69,6 +72,10 @@ impl Bench {
     fn build(&mut self) -> Collected<Report> {
         let mut out = std::mem::take(&mut self.out);
         let mut session = self.session.take();
+        if let (Some(session), Some(seen)) = (&mut session, &mut self.seen) {
+            session.only_changed(self.sources.changed_since(seen));
+            seen.clone_from(&self.sources);
+        }
         let built = match &mut session {
             Some(session) => session.build(&self.sources, &mut out, &self.options()),
             None => self.build_into(&mut out),

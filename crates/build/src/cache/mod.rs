@@ -1,10 +1,11 @@
 //! What a build leaves for the next one, so that only what changed is made again.
 //!
 //! The files of the site (`scan`), what was read of them and written to each output (`store`), what
-//! a page asked for while it was made (`need`), what it would get now (`world`), and so which
-//! pages are made again, and why (`since`).
+//! a page asked for while it was made (`need`), what it would get now (`world`, of what posts say:
+//! `hashes`), and so which pages are made again, and why (`since`).
 
 mod bytes;
+mod hashes;
 mod need;
 mod scan;
 mod since;
@@ -12,8 +13,9 @@ mod store;
 mod world;
 
 pub(crate) use self::bytes::Bytes;
+pub(crate) use self::hashes::Hashes;
 pub(crate) use self::need::{Key, Need, Needs, need, needs_of, record, recorded};
 pub(crate) use self::scan::Scan;
 pub(crate) use self::since::{Since, leave};
 pub(crate) use self::store::{Kept, Page, Parsed, Quiet, Store};
-pub(crate) use self::world::{Fingerprint, World};
+pub(crate) use self::world::World;

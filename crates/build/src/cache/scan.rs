@@ -15,7 +15,7 @@ use crate::sources::{Mark, Sources};
 pub(crate) struct Scan<'a> {
     sources: &'a dyn Sources,
     /// The folders that could be listed, and whether they are there.
-    folders: BTreeMap<String, bool>,
+    pub(crate) folders: BTreeMap<String, bool>,
     pub(crate) files: BTreeMap<String, Option<Mark>>,
     /// Whether every folder could be listed.
     pub(crate) whole: bool,
@@ -23,8 +23,6 @@ pub(crate) struct Scan<'a> {
 
 impl<'a> Scan<'a> {
     pub(crate) fn new(sources: &'a dyn Sources, settings: &Settings) -> Self {
-        let sets = settings.content.iter().map(|set| set.folder.as_str());
-        let own = ["assets", "pages", "templates", "terms"];
         let mut scan = Self {
             sources,
             folders: BTreeMap::new(),
@@ -32,7 +30,7 @@ impl<'a> Scan<'a> {
             whole: true,
         };
         let mut found = Vec::new();
-        for folder in sets.chain(own) {
+        for folder in Self::wanted(settings) {
             match sources.list(folder) {
                 Ok(files) => {
                     scan.folders.insert(folder.to_owned(), files.is_some());
@@ -47,6 +45,45 @@ impl<'a> Scan<'a> {
         });
         scan.files = marked.collect();
         scan
+    }
+
+    /// The files as the last build found them (its folders and its files), where none but
+    /// `changed` may be otherwise; `None` where any came or went, so that all must be looked at.
+    pub(crate) fn again(
+        sources: &'a dyn Sources,
+        settings: &Settings,
+        (folders, files): (&BTreeMap<String, bool>, &BTreeMap<String, Option<Mark>>),
+        changed: &[String],
+    ) -> Option<Self> {
+        let mut wanted = Self::wanted(settings);
+        if !wanted.all(|folder| folders.contains_key(folder)) {
+            return None;
+        }
+        let mut files = files.clone();
+        let fresh = files.iter().filter(|(_, mark)| mark.is_none());
+        let fresh: Vec<String> = fresh.map(|(path, _)| path.clone()).collect();
+        for path in fresh.iter().chain(changed) {
+            let mark = sources.mark(path);
+            let gone = matches!(&mark, Err(error) if error.kind() == io::ErrorKind::NotFound);
+            if let Some(known) = files.get_mut(path) {
+                *known = mark.ok()?;
+            } else if !gone || holds_any(&files, path) {
+                return None;
+            }
+            // Else an editor wrote it beside a file, and took it away again.
+        }
+        Some(Self {
+            sources,
+            folders: folders.clone(),
+            files,
+            whole: true,
+        })
+    }
+
+    /// The folders of a site that hold its files.
+    fn wanted(settings: &Settings) -> impl Iterator<Item = &str> {
+        let sets = settings.content.iter().map(|set| set.folder.as_str());
+        sets.chain(["assets", "pages", "templates", "terms"])
     }
 
     /// The files that are not as they were, at most so many; `None` where there are more, where
@@ -75,6 +112,13 @@ impl<'a> Scan<'a> {
     pub(crate) fn is(&self, old: &BTreeMap<String, Option<Mark>>) -> bool {
         self.whole && self.files == *old && self.files.values().all(Option::is_some)
     }
+}
+
+/// Whether any file lies in a folder.
+fn holds_any(files: &BTreeMap<String, Option<Mark>>, folder: &str) -> bool {
+    let prefix = format!("{folder}/");
+    let next = files.range(prefix.clone()..).next();
+    next.is_some_and(|(path, _)| path.starts_with(&prefix))
 }
 
 impl Sources for Scan<'_> {

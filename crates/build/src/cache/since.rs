@@ -1,18 +1,18 @@
 //! What changed since the last build, and why an output is made again.
 
 use std::collections::BTreeMap;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
-use indexmap::IndexMap;
 use rayon::prelude::*;
-use rustc_hash::{FxBuildHasher, FxHashMap};
+use rustc_hash::FxHashMap;
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::post::State;
 
 use super::need::{Key, Need};
 use super::scan::Scan;
 use super::store::{Kept, Page, Parsed, Quiet, Store};
-use super::world::{Fingerprint, World};
+use super::world::World;
+use crate::fingerprint::Fingerprint;
 use crate::output::{Manifest, Output};
 use crate::plan::{Planned, What};
 use crate::report::Report;
@@ -24,10 +24,10 @@ pub(crate) struct Since<'a> {
     old: &'a Store,
     world: &'a World<'a>,
     manifest: Option<&'a Manifest>,
-    /// The fingerprints of what pages asked for, as they are now.
-    now: Vec<Option<u64>>,
-    /// As they were, by key.
-    before: FxHashMap<&'a Key, u64>,
+    /// Whether what pages asked for changed, by its number in the old store.
+    changed: Vec<bool>,
+    /// Those numbers.
+    numbers: OnceLock<FxHashMap<&'a Key, usize>>,
 }
 
 /// Why an output is made.
@@ -47,12 +47,13 @@ impl<'a> Since<'a> {
         world: &'a World<'a>,
         manifest: Option<&'a Manifest>,
     ) -> Self {
+        let now = world.since(old).into_iter().zip(&old.needs);
         Self {
             old,
             world,
             manifest,
-            now: world.since(old),
-            before: old.needs.iter().map(|(key, known)| (key, *known)).collect(),
+            changed: now.map(|(now, (_, known))| now != Some(*known)).collect(),
+            numbers: OnceLock::new(),
         }
     }
 
@@ -62,16 +63,21 @@ impl<'a> Since<'a> {
     /// Why it is made again.
     pub(crate) fn page(&self, planned: &Planned, shared: &Shared) -> Result<&'a Page, Why> {
         let page = self.old.pages.get(&planned.file).ok_or(Why::New)?;
-        if page.maker != maker(planned, shared) {
+        if !self.has_the_last_plan() && page.maker != maker(planned, shared) {
             return Err(Why::New);
         }
         let needs = page.needs.as_ref().ok_or(Why::Each)?;
         let needs = needs.iter().map(|need| *need as usize);
-        let changed = needs.filter(|need| self.now[*need] != Some(self.old.needs[*need].1));
+        let changed = needs.filter(|need| self.changed[*need]);
         match changed.min_by_key(|need| remoteness(&self.old.needs[*need].0)) {
             Some(need) => Err(Why::Changed(need)),
             None => Ok(page),
         }
+    }
+
+    /// Whether the outputs are those that the last build planned.
+    pub(crate) fn has_the_last_plan(&self) -> bool {
+        self.world.has_the_last_plan()
     }
 
     /// What the last build left of an output, whatever changed since.
@@ -267,15 +273,12 @@ pub(crate) fn leave(
     let shared = world.shared();
     let mut table = Table {
         since,
-        keys: IndexMap::default(),
+        keys: Vec::new(),
         before: vec![None; since.old.needs.len()],
         now: vec![None; shared.site.needs.given()],
     };
     // Whatever may be asked of these is answered by the whole of them.
-    for key in [Key::Posts, Key::Alike] {
-        let fingerprint = world.fingerprint(&key);
-        table.number(key, fingerprint);
-    }
+    table.keys.extend([(Key::Posts, None), (Key::Alike, None)]);
     let outputs = shared.plan.outputs.iter().zip(outcomes);
     let mut pages = Vec::with_capacity(outcomes.len());
     for (planned, outcome) in outputs {
@@ -283,8 +286,14 @@ pub(crate) fn leave(
             continue;
         };
         let needs = match &done.made {
-            Made::Before(page) => page.needs.as_ref().map(|needs| table.before(needs)),
-            Made::Now(needs) => needs.as_ref().map(|needs| table.now(needs)),
+            Made::Before(page) => page.needs.as_ref().map(|needs| {
+                let needs = needs.iter().map(|need| *need as usize);
+                needs.map(|need| table.old(need)).collect()
+            }),
+            Made::Now(needs) => needs.as_ref().map(|needs| {
+                let needs = needs.iter();
+                needs.map(|need| table.new(*need)).collect()
+            }),
         };
         pages.push((planned, done.mark, needs));
     }
@@ -299,13 +308,9 @@ pub(crate) fn leave(
     let pages = pages.collect();
     let needs: Vec<(Key, u64)> = table
         .keys
-        .into_iter()
-        .collect::<Vec<_>>()
         .into_par_iter()
         .map(|(key, known)| {
-            let fingerprint = known
-                .or_else(|| since.known_fingerprint(&key))
-                .or_else(|| world.fingerprint(&key));
+            let fingerprint = known.or_else(|| world.fingerprint(&key));
             (key, fingerprint.unwrap_or_default())
         })
         .collect();
@@ -343,73 +348,58 @@ fn words(since: &Since<'_>) -> (Arc<[Box<str>]>, BTreeMap<String, Kept>) {
     (body.stems().map(Into::into).collect(), posts)
 }
 
-impl Since<'_> {
-    fn is_same(&self, key: &Key) -> bool {
-        let known = self.before.get(key).copied();
-        known.is_some() && known == self.world.fingerprint(key)
-    }
-
-    /// The fingerprint of what the last build knew, where it is still the same.
-    fn known_fingerprint(&self, key: &Key) -> Option<u64> {
-        match key {
-            // A list of related posts is dear, and stays while nothing changed that it is made of.
-            Key::Related(_) if self.is_same(&Key::Alike) => self.before.get(key).copied(),
-            _ => None,
-        }
+impl<'a> Since<'a> {
+    /// The number in the old store of something that a page asked for.
+    fn number(&self, key: &Key) -> Option<usize> {
+        let numbers = self.numbers.get_or_init(|| {
+            let keys = self.old.needs.iter().map(|(key, _)| key);
+            keys.zip(0..).collect()
+        });
+        numbers.get(key).copied()
     }
 }
 
 /// The keys of a store under way, each with its fingerprint where it is known.
-struct Table<'a> {
-    since: &'a Since<'a>,
-    keys: IndexMap<Key, Option<u64>, FxBuildHasher>,
+struct Table<'t, 'a> {
+    since: &'t Since<'a>,
+    keys: Vec<(Key, Option<u64>)>,
     /// The numbers of what the last build's pages asked for, by theirs in its store.
     before: Vec<Option<u32>>,
     /// The numbers of what this build's pages asked for.
     now: Vec<Option<u32>>,
 }
 
-impl Table<'_> {
-    fn number(&mut self, key: Key, fingerprint: Option<u64>) -> u32 {
-        let entry = self.keys.entry(key);
-        let number = u32::try_from(entry.index()).unwrap_or(u32::MAX);
-        let known = entry.or_insert(fingerprint);
-        if known.is_none() {
-            *known = fingerprint;
+impl Table<'_, '_> {
+    fn add(&mut self, key: Key, fingerprint: Option<u64>) -> u32 {
+        self.keys.push((key, fingerprint));
+        u32::try_from(self.keys.len() - 1).unwrap_or(u32::MAX)
+    }
+
+    /// Something that pages asked for before, by its number in the old store.
+    fn old(&mut self, need: usize) -> u32 {
+        if let Some(known) = self.before[need] {
+            return known;
         }
+        let (key, fingerprint) = self.since.old.needs[need].clone();
+        let same = !self.since.changed[need];
+        let number = self.add(key, same.then_some(fingerprint));
+        self.before[need] = Some(number);
         number
     }
 
-    /// The needs of an output that the last build made, of which none changed.
-    fn before(&mut self, needs: &[u32]) -> Vec<u32> {
-        let needs = needs.iter().map(|need| *need as usize);
-        needs
-            .map(|need| match self.before[need] {
-                Some(known) => known,
-                None => {
-                    let (key, fingerprint) = self.since.old.needs[need].clone();
-                    let number = self.number(key, Some(fingerprint));
-                    self.before[need] = Some(number);
-                    number
-                }
-            })
-            .collect()
-    }
-
-    /// The needs of an output that this build made.
-    fn now(&mut self, needs: &[Need]) -> Vec<u32> {
+    /// Something that this build's pages asked for.
+    fn new(&mut self, need: Need) -> u32 {
+        if let Some(known) = self.now[need.number()] {
+            return known;
+        }
         let site = self.since.world.site();
-        needs
-            .iter()
-            .map(|need| match self.now[need.number()] {
-                Some(known) => known,
-                None => {
-                    let number = self.number(site.needs.key(*need, &site.catalogue), None);
-                    self.now[need.number()] = Some(number);
-                    number
-                }
-            })
-            .collect()
+        let key = site.needs.key(need, &site.catalogue);
+        let number = match self.since.number(&key) {
+            Some(known) => self.old(known),
+            None => self.add(key, None),
+        };
+        self.now[need.number()] = Some(number);
+        number
     }
 }
 

@@ -16,7 +16,7 @@
 //! | `Site`, `Settings` | the value that templates see; the text of `tabulae.toml` and the options |
 //! | `Alike`, `Posts`, `All` | those of all posts together, and of terms |
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::{Mutex, OnceLock, PoisonError};
 
 use rayon::prelude::*;
@@ -27,53 +27,27 @@ use tabulae_core::query::ast::Lasts;
 use tabulae_core::query::{Query, Written};
 use tabulae_core::source::Passage;
 use tabulae_core::term::TermId;
-use xxhash_rust::xxh3::Xxh3Default;
 
+use super::hashes::{Hashes, hash};
 use super::need::Key;
 use super::store::Store;
 use crate::feeds::FeedPlan;
+use crate::fingerprint::Fingerprint;
 use crate::site::Site;
 use crate::sources::Sources;
 use crate::template::Shared;
-
-/// A hash under way.
-pub(crate) struct Fingerprint(Xxh3Default);
-
-impl Fingerprint {
-    pub(crate) fn new() -> Self {
-        Self(Xxh3Default::new())
-    }
-
-    pub(crate) fn number(&mut self, number: u64) -> &mut Self {
-        self.0.update(&number.to_le_bytes());
-        self
-    }
-
-    pub(crate) fn text(&mut self, text: &str) -> &mut Self {
-        self.number(text.len() as u64);
-        self.0.update(text.as_bytes());
-        self
-    }
-
-    pub(crate) fn done(&self) -> u64 {
-        self.0.digest()
-    }
-}
 
 /// What there is in the build at hand.
 pub(crate) struct World<'a> {
     shared: &'a Shared,
     sources: &'a dyn Sources,
-    posts: BTreeMap<&'a str, PostId>,
-    lists: BTreeMap<&'a str, (usize, usize)>,
+    hashes: &'a Hashes,
+    /// Where the site is the last build's with other texts: the posts that have them.
+    retexted: Option<BTreeSet<&'a str>>,
+    lists: OnceLock<BTreeMap<&'a str, (usize, usize)>>,
     /// Terms by field and slug. Terms without pages may have one slug.
-    terms: BTreeMap<(usize, &'a str), Vec<TermId>>,
-    feeds: BTreeMap<String, &'a FeedPlan>,
-    /// What each post says, without its summary; with it; and its text.
-    fronts: Vec<u64>,
-    faces: Vec<u64>,
-    texts: Vec<u64>,
-    paths: Vec<u64>,
+    terms: OnceLock<BTreeMap<(usize, &'a str), Vec<TermId>>>,
+    feeds: OnceLock<BTreeMap<String, &'a FeedPlan>>,
     alike: OnceLock<u64>,
     groups: Vec<OnceLock<u64>>,
     all_posts: u64,
@@ -84,59 +58,72 @@ pub(crate) struct World<'a> {
 }
 
 impl<'a> World<'a> {
-    pub(crate) fn new(shared: &'a Shared, sources: &'a dyn Sources, site_value: u64) -> Self {
-        let site = &shared.site;
-        let catalogue = &site.catalogue;
-        let ids: Vec<PostId> = catalogue.all().collect();
-        let fronts: Vec<u64> = ids.par_iter().map(|id| front(shared, *id)).collect();
-        let faces = ids.par_iter().zip(&fronts).map(|(id, front)| {
-            let summary = catalogue.post(*id).summary.as_deref();
-            let mut face = Fingerprint::new();
-            face.number(*front).text(summary.unwrap_or_default());
-            face.done()
-        });
-        let faces: Vec<u64> = faces.collect();
-        let texts = ids.iter().map(|id| site.text_hash(*id)).collect();
-        let path = |id: &PostId| catalogue.post(*id).path.as_str();
+    pub(crate) fn new(
+        shared: &'a Shared,
+        hashes: &'a Hashes,
+        retexted: Option<&[PostId]>,
+        sources: &'a dyn Sources,
+        site_value: u64,
+    ) -> Self {
+        let path = |id: &PostId| shared.site.catalogue.post(*id).path.as_str();
         let mut all_posts = Fingerprint::new();
-        faces.iter().for_each(|face| {
+        all_posts.number(hashes.terms);
+        for face in &hashes.faces {
             all_posts.number(*face);
-        });
-        for table in catalogue.term_tables() {
-            for term in &table.terms {
-                all_posts.text(&term.name).text(&term.slug);
-            }
         }
-        let groups = shared.plan.archives.iter().enumerate();
-        let lists = groups.flat_map(|(at, laid)| {
-            let groups = laid.groups.iter().enumerate();
-            groups.map(move |(number, group)| (group.link.plain.as_str(), (at, number)))
-        });
-        let mut terms: BTreeMap<_, Vec<_>> = BTreeMap::new();
-        for (field, table) in catalogue.term_tables().iter().enumerate() {
-            for (term, number) in table.terms.iter().zip(0..) {
-                let same = terms.entry((field, term.slug.as_str())).or_default();
-                same.push(TermId(number));
-            }
-        }
-        let feeds = shared.plan.feeds.iter();
-        let feeds = feeds.map(|feed| (feed.address(feed.part.number).plain, feed));
         Self {
             shared,
             sources,
-            terms,
-            feeds: feeds.collect(),
-            posts: ids.iter().map(|id| (path(id), *id)).collect(),
-            lists: lists.collect(),
-            fronts,
-            faces,
-            texts,
-            paths: ids.iter().map(|id| hash(path(id))).collect(),
+            hashes,
+            retexted: retexted.map(|ids| ids.iter().map(path).collect()),
+            lists: OnceLock::new(),
+            terms: OnceLock::new(),
+            feeds: OnceLock::new(),
             alike: OnceLock::new(),
             groups: vec![OnceLock::new(); shared.plan.archives.len()],
             site: site_value,
             all_posts: all_posts.done(),
             statements: Mutex::default(),
+        }
+    }
+
+    fn list_at(&self, link: &str) -> Option<(usize, usize)> {
+        let lists = self.lists.get_or_init(|| {
+            let archives = self.shared.plan.archives.iter().enumerate();
+            let lists = archives.flat_map(|(at, laid)| {
+                let groups = laid.groups.iter().enumerate();
+                groups.map(move |(number, group)| (group.link.plain.as_str(), (at, number)))
+            });
+            lists.collect()
+        });
+        lists.get(link).copied()
+    }
+
+    fn feed_at(&self, address: &str) -> Option<&'a FeedPlan> {
+        let feeds = self.feeds.get_or_init(|| {
+            let feeds = self.shared.plan.feeds.iter();
+            let feeds = feeds.map(|feed| (feed.address(feed.part.number).plain, feed));
+            feeds.collect()
+        });
+        feeds.get(address).copied()
+    }
+
+    /// Whether the outputs are those that the last build planned.
+    pub(crate) fn has_the_last_plan(&self) -> bool {
+        self.retexted.is_some()
+    }
+
+    /// Whether what was asked for is as it was, since it does not stand on what changed.
+    fn stays(&self, key: &Key, same_posts: bool) -> bool {
+        let Some(retexted) = &self.retexted else {
+            return false;
+        };
+        match key {
+            Key::Post(path) | Key::Text(path) => !retexted.contains(path.as_str()),
+            Key::Term(..) | Key::Count(..) | Key::List(_) | Key::Groups(_) => true,
+            Key::Feed(_) | Key::Feeds | Key::Field(_) => true,
+            Key::Rows(_) => same_posts,
+            _ => false,
         }
     }
 
@@ -162,7 +149,8 @@ impl<'a> World<'a> {
         old.needs
             .par_iter()
             .map(|(key, old)| match key {
-                Key::Related(path) if same_alike && self.posts.contains_key(path.as_str()) => {
+                key if self.stays(key, same_posts) => Some(*old),
+                Key::Related(path) if same_alike && self.site().post_at(path).is_some() => {
                     Some(*old)
                 }
                 Key::Query(text, _) | Key::Terms(.., Some(text))
@@ -180,12 +168,11 @@ impl<'a> World<'a> {
     pub(crate) fn fingerprint(&self, key: &Key) -> Option<u64> {
         let site = &self.shared.site;
         let plan = &self.shared.plan;
-        let post = |path: &str| self.posts.get(path).copied();
-        let list = |link: &str| self.lists.get(link).copied();
+        let hashes = self.hashes;
         match key {
-            Key::Post(path) => Some(self.faces[post(path)?.0 as usize]),
-            Key::Text(path) => Some(self.texts[post(path)?.0 as usize]),
-            Key::Related(path) => Some(self.related(post(path)?)),
+            Key::Post(path) => Some(hashes.faces[site.post_at(path)?.0 as usize]),
+            Key::Text(path) => Some(hashes.texts[site.post_at(path)?.0 as usize]),
+            Key::Related(path) => Some(self.related(site.post_at(path)?)),
             Key::Term(field, slug) => self.term(field, slug),
             Key::Count(field, slug) => {
                 let (field, ids) = self.terms(field, slug)?;
@@ -196,18 +183,18 @@ impl<'a> World<'a> {
                 }
                 Some(counts.done())
             }
-            Key::List(link) => Some(self.list(list(link)?)),
+            Key::List(link) => Some(self.list(self.list_at(link)?)),
             Key::Rows(link) => {
-                let (archive, group) = list(link)?;
+                let (archive, group) = self.list_at(link)?;
                 let posts = &plan.archives[archive].groups[group].posts;
-                Some(self.each(posts, &self.faces))
+                Some(self.each(posts, &hashes.faces))
             }
             Key::Groups(name) => {
                 let archives = &site.settings.archives;
                 let at = archives.iter().position(|archive| archive.name == *name)?;
                 Some(self.groups(at))
             }
-            Key::Feed(address) => Some(self.feed(self.feeds.get(address)?)),
+            Key::Feed(address) => Some(self.feed(self.feed_at(address)?)),
             Key::Feeds => {
                 let mut all = Fingerprint::new();
                 for feed in &plan.feeds {
@@ -228,10 +215,10 @@ impl<'a> World<'a> {
             Key::Template(name) => Some(hash(self.shared.sources.get(name)?.text())),
             Key::Query(text, this) => {
                 let this = match this {
-                    Some(path) => Some(post(path)?),
+                    Some(path) => Some(site.post_at(path)?),
                     None => None,
                 };
-                Some(self.each(&self.found(text, this)?, &self.paths))
+                Some(self.each(&self.found(text, this)?, &hashes.paths))
             }
             Key::Terms(field, order, limit, text) => {
                 let field = site.catalogue.term_field(field)?;
@@ -267,7 +254,7 @@ impl<'a> World<'a> {
             Key::All => {
                 let mut all = Fingerprint::new();
                 all.number(self.all_posts);
-                for text in &self.texts {
+                for text in &hashes.texts {
                     all.number(*text);
                 }
                 Some(all.done())
@@ -288,7 +275,18 @@ impl<'a> World<'a> {
 
     fn terms<'w>(&'w self, field: &str, slug: &'w str) -> Option<(usize, &'w [TermId])> {
         let field = self.shared.site.catalogue.term_field(field)?;
-        let ids = self.terms.get(&(field, slug));
+        let terms = self.terms.get_or_init(|| {
+            let mut terms: BTreeMap<_, Vec<_>> = BTreeMap::new();
+            let tables = self.shared.site.catalogue.term_tables();
+            for (field, table) in tables.iter().enumerate() {
+                for (term, number) in table.terms.iter().zip(0..) {
+                    let same = terms.entry((field, term.slug.as_str())).or_default();
+                    same.push(TermId(number));
+                }
+            }
+            terms
+        });
+        let ids = terms.get(&(field, slug));
         Some((field, ids.map_or(&[], Vec::as_slice)))
     }
 
@@ -318,7 +316,7 @@ impl<'a> World<'a> {
         let known = site.likeness();
         let mut all = Fingerprint::new();
         for other in list.of(&site.catalogue, id) {
-            all.number(self.paths[other.0 as usize]);
+            all.number(self.hashes.paths[other.0 as usize]);
             let Some((index, weighing)) = known else {
                 continue;
             };
@@ -351,15 +349,15 @@ impl<'a> World<'a> {
             let mut all = Fingerprint::new();
             all.number(site.asked);
             let fronts = if names("summary") {
-                &self.faces
+                &self.hashes.faces
             } else {
-                &self.fronts
+                &self.hashes.fronts
             };
             fronts.iter().for_each(|front| {
                 all.number(*front);
             });
             if of_texts || weighed {
-                self.texts.iter().for_each(|text| {
+                self.hashes.texts.iter().for_each(|text| {
                     all.number(*text);
                 });
             }
@@ -389,7 +387,7 @@ impl<'a> World<'a> {
         all.text(&group.title)
             .text(&group.link.plain)
             .text(&laid.title);
-        all.number(self.each(&group.posts, &self.paths));
+        all.number(self.each(&group.posts, &self.hashes.paths));
         all.number(self.group(at, number));
         if let Some((field, id)) = group.term.as_ref().and_then(|term| term.id) {
             self.name(field, id, &mut all);
@@ -444,7 +442,7 @@ impl<'a> World<'a> {
         all.number(announced(feed))
             .number(feed.part.number as u64)
             .number(feed.part.pages as u64)
-            .number(self.each(&feed.posts, &self.paths));
+            .number(self.each(&feed.posts, &self.hashes.paths));
         all.done()
     }
 
@@ -495,31 +493,6 @@ impl<'a> World<'a> {
             .unwrap_or_default()
             .max(self.shared.site.settings_last)
     }
-}
-
-fn hash(text: &str) -> u64 {
-    crate::output::checksum(text.as_bytes())
-}
-
-/// What a post says, but for its summary and its text.
-fn front(shared: &Shared, id: PostId) -> u64 {
-    let catalogue = &shared.site.catalogue;
-    let post = catalogue.post(id);
-    let mut all = Fingerprint::new();
-    all.text(&post.path)
-        .text(post.source.text())
-        .text(&post.title)
-        .text(&post.slug)
-        .text(&catalogue.link(id).plain)
-        .text(post.state.name())
-        .text(&post.date.map(|date| date.rfc3339()).unwrap_or_default());
-    // Which terms its spellings stand for, notes decide too.
-    for (field, table) in catalogue.term_tables().iter().enumerate() {
-        for term in catalogue.terms_of(id, field) {
-            all.text(&table.field.name).text(&table.term(*term).slug);
-        }
-    }
-    all.done()
 }
 
 /// A feed as pages announce it.

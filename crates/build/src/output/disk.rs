@@ -54,6 +54,11 @@ impl Disk {
         self.memory.join(format!("manifest-{name:016x}"))
     }
 
+    /// What is about to be put in its place.
+    fn under_way_path(&self) -> PathBuf {
+        self.manifest_path().with_extension("way")
+    }
+
     /// Whether nothing stands at `out/` when the build begins.
     fn is_new(&self) -> bool {
         *self
@@ -265,15 +270,35 @@ impl Output for Disk {
     }
 
     fn manifest(&self) -> Option<Manifest> {
-        Manifest::from_text(&fs::read_to_string(self.manifest_path()).ok()?)
+        let known = fs::read_to_string(self.manifest_path());
+        let known = known.ok().and_then(|text| Manifest::from_text(&text));
+        let Ok(paths) = fs::read_to_string(self.under_way_path()) else {
+            return known;
+        };
+        // It is written whole, and says nothing that is lost where it is damaged.
+        let paths: Vec<String> = serde_json::from_str(&paths).unwrap_or_default();
+        Some(known.unwrap_or_default().with_under_way(&paths))
+    }
+
+    fn begin(&self, paths: &[&str]) -> io::Result<()> {
+        write_whole(&self.under_way_path(), &|to| {
+            serde_json::to_writer(to, paths).map_err(io::Error::from)
+        })
     }
 
     fn remember(&self, manifest: &Manifest) -> io::Result<()> {
         let text = manifest.to_text();
-        write_whole(&self.manifest_path(), &|to| to.write_all(text.as_bytes()))
+        write_whole(&self.manifest_path(), &|to| to.write_all(text.as_bytes()))?;
+        match fs::remove_file(self.under_way_path()) {
+            Err(error) if error.kind() != io::ErrorKind::NotFound => Err(error),
+            _ => Ok(()),
+        }
     }
 
     fn remembered(&self) -> Option<Mark> {
+        if self.under_way_path().exists() {
+            return None;
+        }
         let found = fs::symlink_metadata(self.manifest_path()).ok()?;
         Some(Mark::of(&found))
     }

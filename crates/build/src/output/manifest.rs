@@ -4,6 +4,8 @@ use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
+use crate::fingerprint::Fingerprint;
+
 /// The outputs of a build by path, with the hash of their bytes (xxh3, 64 bits); `None` while
 /// a build is under way, when either the old or the new bytes may stand there.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -54,10 +56,29 @@ impl Manifest {
         text
     }
 
+    /// The same where a build put new files at `paths`, or was about to.
+    #[must_use]
+    pub fn with_under_way(mut self, paths: &[String]) -> Self {
+        let unknown = paths.iter().map(|path| (path.clone(), None));
+        self.files.extend(unknown);
+        self
+    }
+
     /// A hash of the whole.
     #[must_use]
     pub fn digest(&self) -> u64 {
-        checksum(self.to_text().as_bytes())
+        let mut all = Fingerprint::new();
+        for (path, hash) in &self.files {
+            all.text(path).number(u64::from(hash.is_some()));
+            all.number(hash.unwrap_or_default());
+        }
+        for (path, Published { mark, ids }) in &self.published {
+            all.text(path).number(*mark).number(ids.len() as u64);
+            for id in ids {
+                all.text(id);
+            }
+        }
+        all.done()
     }
 
     /// Reads a manifest; `None` where it is damaged or of another version.

@@ -19,6 +19,7 @@ struct State {
     staged: BTreeMap<String, Vec<u8>>,
     published: Vec<String>,
     manifest: Option<Manifest>,
+    under_way: Option<Vec<String>>,
     kept: Option<Vec<u8>>,
 }
 
@@ -59,6 +60,7 @@ impl Memory {
     pub fn forget(&self) {
         let mut state = self.state();
         state.manifest = None;
+        state.under_way = None;
         state.kept = None;
     }
 }
@@ -72,16 +74,32 @@ impl Output for Memory {
     fn release(&mut self) {}
 
     fn manifest(&self) -> Option<Manifest> {
-        self.state().manifest.clone()
+        let state = self.state();
+        let known = state.manifest.clone();
+        match &state.under_way {
+            Some(paths) => Some(known.unwrap_or_default().with_under_way(paths)),
+            None => known,
+        }
+    }
+
+    fn begin(&self, paths: &[&str]) -> io::Result<()> {
+        let paths = paths.iter().map(|path| (*path).to_owned());
+        self.state().under_way = Some(paths.collect());
+        Ok(())
     }
 
     fn remember(&self, manifest: &Manifest) -> io::Result<()> {
-        self.state().manifest = Some(manifest.clone());
+        let mut state = self.state();
+        state.manifest = Some(manifest.clone());
+        state.under_way = None;
         Ok(())
     }
 
     fn remembered(&self) -> Option<Mark> {
         let state = self.state();
+        if state.under_way.is_some() {
+            return None;
+        }
         let text = state.manifest.as_ref()?.to_text();
         Some(Mark::of_bytes(text.as_bytes()))
     }

@@ -31,13 +31,21 @@ pub trait Output: Sync + fmt::Debug {
     /// What the last build wrote; `None` where nothing is known, or what is known is damaged.
     fn manifest(&self) -> Option<Manifest>;
 
-    /// Remembers what this build writes.
+    /// Remembers what this build is about to put in its place, until [`Output::remember`]: after a
+    /// kill, [`Output::manifest`] has these paths with unknown bytes.
+    ///
+    /// # Errors
+    /// Where it cannot be written.
+    fn begin(&self, paths: &[&str]) -> io::Result<()>;
+
+    /// Remembers what this build wrote; nothing is under way any more.
     ///
     /// # Errors
     /// Where it cannot be written.
     fn remember(&self, manifest: &Manifest) -> io::Result<()>;
 
-    /// What tells that what is remembered is as it was left; `None` where nothing is.
+    /// What tells that what is remembered is as it was left; `None` where nothing is, or where
+    /// something is under way.
     fn remembered(&self) -> Option<Mark>;
 
     /// The bytes that stand at `path`; `None` where there is no file. A symbolic link is no file.
@@ -95,4 +103,42 @@ pub trait Output: Sync + fmt::Debug {
 
     /// The output's name for people.
     fn name(&self) -> String;
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn files(manifest: Option<Manifest>) -> Vec<(String, Option<u64>)> {
+        manifest.unwrap_or_default().files.into_iter().collect()
+    }
+
+    #[rstest]
+    #[case::memory(false)]
+    #[case::disk(true)]
+    fn what_is_under_way_is_known_until_it_stands(#[case] on_disk: bool) {
+        let folder = tempfile::tempdir().unwrap();
+        let (out, memory) = (folder.path().join("out"), folder.path().join("memory"));
+        let mut disk = Disk::new(out, memory, "out");
+        let mut memory = Memory::default();
+        let output: &mut dyn Output = if on_disk { &mut disk } else { &mut memory };
+        output.lock().unwrap();
+        assert_eq!(output.manifest(), None);
+        output.begin(&["b"]).unwrap();
+        let known = |name: &str, hash| (name.to_owned(), hash);
+        assert_eq!(files(output.manifest()), [known("b", None)]);
+        assert_eq!(output.remembered(), None);
+        let manifest = Manifest {
+            files: [known("a", Some(1)), known("b", Some(2))].into(),
+            ..Manifest::default()
+        };
+        output.remember(&manifest).unwrap();
+        assert_eq!(output.manifest().as_ref(), Some(&manifest));
+        assert!(output.remembered().is_some());
+        output.begin(&["b", "c"]).unwrap();
+        let unknown = [known("a", Some(1)), known("b", None), known("c", None)];
+        assert_eq!(files(output.manifest()), unknown);
+        assert_eq!(output.remembered(), None);
+    }
 }

@@ -6,6 +6,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use jiff::Timestamp;
 use rayon::prelude::*;
+use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::Faults;
 use tabulae_core::front_matter::{self, FrontMatter};
 use tabulae_core::html::Html;
@@ -188,21 +189,21 @@ impl Reading<'_> {
 
 impl Site {
     /// Takes over the texts of posts whose files changed, where those say the same as before but
-    /// for their texts; else nothing is as it was, and the site must be read anew.
+    /// for their texts, and says which posts they are; else nothing is as it was, and the site must
+    /// be read anew.
     pub(crate) fn retext(
         &mut self,
         changed: &[String],
         sources: &dyn Sources,
         now: Timestamp,
-    ) -> Option<()> {
+    ) -> Option<Vec<PostId>> {
         self.moment.now = now;
+        let mut posts = Vec::new();
         let mut faults = Faults::new();
         let share = sources.share();
         for path in changed {
-            let Some(super::File::Post(id)) = self.files.get(path) else {
-                return None;
-            };
-            let id = *id;
+            let id = self.post_at(path)?;
+            posts.push(id);
             let before = self.catalogue.post(id);
             let reading = Reading {
                 sources,
@@ -231,7 +232,7 @@ impl Site {
             ..
         } = self;
         self.likeness = likeness(settings, catalogue, library, moment);
-        Some(())
+        Some(posts)
     }
 }
 

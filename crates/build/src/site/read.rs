@@ -20,7 +20,8 @@ use tabulae_core::words::KnownWords;
 use super::posts::{Reading, body_of};
 use super::{File, Page, Site, folder_of};
 use crate::Options;
-use crate::cache::{Bytes, Fingerprint, Kept, Needs, Store};
+use crate::cache::{Bytes, Kept, Needs, Store};
+use crate::fingerprint::Fingerprint;
 use crate::markdown;
 use crate::sources::Sources;
 

@@ -9,15 +9,27 @@ use super::{Bench, Out, Session, small};
 use crate::output::Output;
 use crate::sources::{Mark, Memory, Sources};
 
-/// Sources that note what is read of them.
+/// Sources that note what is read of them, and what is looked at.
 #[derive(Debug)]
 struct Noted<'a> {
     inner: &'a Memory,
     read: Mutex<Vec<String>>,
+    seen: Mutex<Vec<String>>,
+}
+
+impl<'a> Noted<'a> {
+    fn new(inner: &'a Memory) -> Self {
+        Self {
+            inner,
+            read: Mutex::default(),
+            seen: Mutex::default(),
+        }
+    }
 }
 
 impl Sources for Noted<'_> {
     fn list(&self, folder: &str) -> Result<Option<Vec<String>>, (String, io::Error)> {
+        self.seen.lock().unwrap().push(folder.to_owned());
         self.inner.list(folder)
     }
 
@@ -27,6 +39,7 @@ impl Sources for Noted<'_> {
     }
 
     fn mark(&self, path: &str) -> io::Result<Option<Mark>> {
+        self.seen.lock().unwrap().push(path.to_owned());
         self.inner.mark(path)
     }
 
@@ -41,10 +54,7 @@ impl Sources for Noted<'_> {
 
 /// Builds in a session, and gives what was read.
 fn read(bench: &Bench, session: &mut Session, out: &mut Out) -> Vec<String> {
-    let noted = Noted {
-        inner: &bench.sources,
-        read: Mutex::default(),
-    };
+    let noted = Noted::new(&bench.sources);
     let built = session.build(&noted, out, &bench.options());
     assert_eq!(built.diagnostics, []);
     let mut clean = Out::default();
@@ -86,4 +96,59 @@ fn what_someone_else_built_since_is_found() {
         .write(path, "---\ntitle: Lime\n---\n\nText.\n");
     read(&bench, &mut session, &mut out);
     assert!(out.remembered().is_some());
+}
+
+const LIME: &str = "posts/2026-03-14-lime.md";
+
+#[rstest]
+#[case::a_text(&[LIME], true)]
+#[case::what_an_editor_took_away_again(&[LIME, "posts/lime.md.tmp", "4913"], true)]
+#[case::nothing(&[], true)]
+#[case::a_new_file(&["posts/new.md"], false)]
+#[case::a_folder(&["posts"], false)]
+#[case::settings(&["tabulae.toml"], false)]
+fn only_what_is_said_to_have_changed_is_looked_at(#[case] told: &[&str], #[case] few: bool) {
+    let (mut session, mut out) = (Session::default(), Out::default());
+    let mut bench = small();
+    read(&bench, &mut session, &mut out);
+    if told.contains(&LIME) {
+        let text =
+            "---\ntitle: Lime & sand\ntags: [lime, Masonry]\ncategory: Locks\n---\n\nMore.\n";
+        bench.sources.write(LIME, text);
+    }
+    if told.contains(&"posts/new.md") {
+        bench
+            .sources
+            .write("posts/new.md", "---\ndate: 2026-01-01\n---\n");
+    }
+    session.only_changed(told.iter().map(|path| (*path).to_owned()).collect());
+    let noted = Noted::new(&bench.sources);
+    let built = session.build(&noted, &mut out, &bench.options());
+    assert_eq!(built.diagnostics, []);
+    let seen = noted.seen.into_inner().unwrap();
+    assert_eq!(seen == told, few, "{seen:?}");
+    let mut clean = Out::default();
+    bench.build_into(&mut clean);
+    assert_eq!(out.files(), clean.files());
+}
+
+#[rstest]
+#[case::anyones(Session::default(), true)]
+#[case::kept_to_itself(Session::keeping_to_itself(), false)]
+fn what_others_did_to_an_output_is_found_where_others_may(
+    #[case] mut session: Session,
+    #[case] found: bool,
+) {
+    let (mut bench, mut out) = (small(), Out::default());
+    read(&bench, &mut session, &mut out);
+    out.put("tags/index.html", "not ours");
+    let text = "---\ntitle: Old\n---\n\nLong ago, and after.\n";
+    bench.sources.write("posts/2025-01-02-old.md", text);
+    let built = session.build(&bench.sources, &mut out, &bench.options());
+    assert_eq!(built.diagnostics, []);
+    let mended = out.text("tags/index.html").as_deref() != Some("not ours");
+    assert_eq!(mended, found);
+    // Where what was remembered is gone, all is looked at.
+    out.forget();
+    read(&bench, &mut session, &mut out);
 }

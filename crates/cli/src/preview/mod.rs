@@ -57,7 +57,7 @@ pub(crate) fn run(args: &Args, wanted: &PreviewArgs) -> Status {
         out: memory(&args).join("site"),
         base: Mutex::default(),
         now: told::Sender::new(Now::default()),
-        session: Mutex::default(),
+        session: Mutex::new(Session::keeping_to_itself()),
         args,
     });
     let watch = match Watch::new(&preview.args.dir) {
@@ -67,7 +67,7 @@ pub(crate) fn run(args: &Args, wanted: &PreviewArgs) -> Status {
             return Status::Machine;
         }
     };
-    let built = preview.build();
+    let built = preview.build(None);
     if built.iter().any(|fault| {
         let codes = [
             tabulae_core::diagnostic::Code::SettingsMissing,
@@ -89,7 +89,8 @@ fn memory(args: &Args) -> PathBuf {
 
 impl Preview {
     /// Builds, says so, and tells the browsers, as soon as the new files are there to be served.
-    fn build(&self) -> Faults {
+    /// Where it is known what changed, nothing else is looked at.
+    fn build(&self, changed: Option<Vec<String>>) -> Faults {
         let sources = Sources::new(&self.args.dir);
         let mut output = Output::new(&self.out, memory(&self.args), "preview");
         let include: Include = self.args.include();
@@ -106,6 +107,9 @@ impl Preview {
             progress: &teller,
         };
         let mut session = self.session.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(changed) = changed {
+            session.only_changed(changed);
+        }
         let built = session.build(&sources, &mut output, &options);
         if !teller.told.load(Ordering::Relaxed) {
             teller.tell(&built.output, &built.diagnostics);

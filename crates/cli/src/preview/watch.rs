@@ -44,14 +44,16 @@ impl Watch {
 
     /// Builds after each change, for ever.
     pub(super) fn build(mut self, preview: &Preview) {
-        while self.rests() {
-            self.follow();
-            let _ = preview.build();
+        while let Some(changed) = self.rests() {
+            // What came into a folder before it was watched was told by nobody.
+            let changed = if self.follow() { None } else { changed };
+            let _ = preview.build(changed);
         }
     }
 
-    /// Watches the site's folder, and each folder in it that may belong to the site.
-    fn follow(&mut self) {
+    /// Watches the site's folder, and each folder in it that may belong to the site. Whether any
+    /// of them came or went.
+    fn follow(&mut self) -> bool {
         let Self {
             root,
             watcher,
@@ -61,7 +63,9 @@ impl Watch {
         if watched.is_empty() && watcher.watch(root, RecursiveMode::NonRecursive).is_ok() {
             watched.insert(root.clone());
         }
+        let before = watched.len();
         watched.retain(|path| path.is_dir());
+        let mut others = watched.len() != before;
         for entry in std::fs::read_dir(&*root).into_iter().flatten().flatten() {
             let path = entry.path();
             if path.is_dir()
@@ -70,18 +74,24 @@ impl Watch {
                 && watcher.watch(&path, RecursiveMode::Recursive).is_ok()
             {
                 watched.insert(path);
+                others = true;
             }
         }
+        others
     }
 
-    /// Waits for a change, and then until nothing changes any more; `false` where nothing ever
-    /// will.
-    fn rests(&self) -> bool {
+    /// Waits for a change, and then until nothing changes any more; the paths that changed, below
+    /// the site's folder, where they are known. `None` where nothing ever will.
+    fn rests(&self) -> Option<Option<Vec<String>>> {
+        let mut changes = Changes::default();
         loop {
             match self.changes.recv() {
-                Ok(event) if self.matters(&event) => break,
+                Ok(event) if self.matters(&event) => {
+                    changes.note(&self.root, &event);
+                    break;
+                }
                 Ok(_) => {}
-                Err(_) => return false,
+                Err(_) => return None,
             }
         }
         let began = Instant::now();
@@ -89,22 +99,65 @@ impl Watch {
         while Instant::now() < until {
             match self.changes.recv_timeout(until - Instant::now()) {
                 Ok(event) if self.matters(&event) => {
+                    changes.note(&self.root, &event);
                     until = (Instant::now() + REST).min(began + PATIENCE);
                 }
                 Ok(_) | Err(RecvTimeoutError::Timeout) => {}
-                Err(RecvTimeoutError::Disconnected) => return false,
+                Err(RecvTimeoutError::Disconnected) => return None,
             }
         }
-        true
+        Some(changes.paths())
     }
 
+    /// Whether an event may be of a change of the site; so may an error, or one that says that
+    /// others were lost.
     fn matters(&self, event: &notify::Result<Event>) -> bool {
-        event.as_ref().is_ok_and(|event| {
+        event.as_ref().map_or(true, |event| {
             let mut paths = event.paths.iter();
-            !matches!(event.kind, EventKind::Access(_))
-                && paths.any(|path| is_of_the_site(&self.root, path))
+            event.need_rescan()
+                || !matches!(event.kind, EventKind::Access(_))
+                    && paths.any(|path| is_of_the_site(&self.root, path))
         })
     }
+}
+
+/// What changed between two builds.
+#[derive(Debug, Default)]
+struct Changes {
+    paths: BTreeSet<String>,
+    /// Whether anything else may have changed.
+    more: bool,
+}
+
+impl Changes {
+    fn note(&mut self, root: &Path, event: &notify::Result<Event>) {
+        let event = match event {
+            Ok(event) if !event.need_rescan() => event,
+            _ => {
+                self.more = true;
+                return;
+            }
+        };
+        for path in event.paths.iter().filter(|path| is_of_the_site(root, path)) {
+            match below(root, path) {
+                Some(path) => {
+                    self.paths.insert(path);
+                }
+                None => self.more = true,
+            }
+        }
+    }
+
+    /// The paths; `None` where there may be more.
+    fn paths(self) -> Option<Vec<String>> {
+        (!self.more).then(|| self.paths.into_iter().collect())
+    }
+}
+
+/// A path below the site's folder, with `/` on every system.
+fn below(root: &Path, path: &Path) -> Option<String> {
+    let below = path.strip_prefix(root).ok()?.to_str()?;
+    Some(below.replace(std::path::MAIN_SEPARATOR, "/"))
 }
 
 /// Whether a change at this path can change the site: not in what is written, nor in what
@@ -123,7 +176,30 @@ fn is_of_the_site(root: &Path, path: &Path) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use notify::event::{CreateKind, Flag};
     use rstest::rstest;
+
+    fn event(path: &str) -> notify::Result<Event> {
+        Ok(Event::new(EventKind::Create(CreateKind::File)).add_path(path.into()))
+    }
+
+    #[rstest]
+    #[case::files(vec![event("s/posts/b.md"), event("s/a"), event("s/posts/b.md")], Some(vec!["a", "posts/b.md"]))]
+    #[case::not_of_the_site(vec![event("s/out/a"), event("s/a")], Some(vec!["a"]))]
+    #[case::elsewhere(vec![event("t/a")], None)]
+    #[case::some_were_lost(vec![event("s/a"), Ok(Event::new(EventKind::Other).set_flag(Flag::Rescan))], None)]
+    #[case::an_error(vec![event("s/a"), Err(notify::Error::generic("full"))], None)]
+    fn what_changed_is_known_or_is_said_not_to_be(
+        #[case] events: Vec<notify::Result<Event>>,
+        #[case] known: Option<Vec<&str>>,
+    ) {
+        let mut changes = Changes::default();
+        for event in &events {
+            changes.note(Path::new("s"), event);
+        }
+        let known = known.map(|known| known.into_iter().map(str::to_owned).collect());
+        assert_eq!(changes.paths(), known);
+    }
 
     #[rstest]
     #[case::post("posts/a.md", true)]
