@@ -54,6 +54,14 @@ pub(crate) fn run(
     report
 }
 
+/// What there is of the last build.
+struct Past {
+    store: Store,
+    manifest: Option<Manifest>,
+    /// Where the site is that of the last build with other texts: the posts that have them.
+    retexted: Option<Vec<PostId>>,
+}
+
 impl Build<'_> {
     /// `None` where there is nothing to tell of but faults.
     fn run(&mut self, output: &mut dyn Output) -> Option<Report> {
@@ -103,8 +111,12 @@ impl Build<'_> {
         };
         self.faults.extend(site.read.iter().cloned());
         let mut report = summary(&site.shared.site);
-        let (manifest, retexted) = (manifest.as_ref(), retexted.as_deref());
-        let left = self.make(&site, retexted, &scan, &old, manifest, &mut report, output);
+        let past = Past {
+            store: old,
+            manifest,
+            retexted,
+        };
+        let left = self.make(&site, &scan, &past, &mut report, output);
         if let Some((store, manifest)) = left {
             self.session.keep(site, store, manifest, output);
         } else {
@@ -119,14 +131,13 @@ impl Build<'_> {
     fn make(
         &mut self,
         site: &Before,
-        retexted: Option<&[PostId]>,
         scan: &Scan<'_>,
-        old: &Store,
-        manifest: Option<&Manifest>,
+        past: &Past,
         report: &mut Report,
         output: &mut dyn Output,
     ) -> Option<(Store, Manifest)> {
         let Before { shared, hashes, .. } = site;
+        let (retexted, manifest) = (past.retexted.as_deref(), past.manifest.as_ref());
         let env = environment(shared, self.faults);
         check_templates(shared, self.faults);
         if self.is_blocked(&shared.site) {
@@ -138,7 +149,7 @@ impl Build<'_> {
         }
         let errors = self.errors();
         let world = World::new(shared, hashes, retexted, scan, renderer.site_hash());
-        let since = Since::new(old, &world, manifest);
+        let since = Since::new(&past.store, &world, manifest);
         let stage = Stage {
             renderer: &renderer,
             shared,

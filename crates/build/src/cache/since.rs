@@ -292,7 +292,7 @@ pub(crate) fn leave(
             }),
             Made::Now(needs) => needs.as_ref().map(|needs| {
                 let needs = needs.iter();
-                needs.map(|need| table.new(*need)).collect()
+                needs.map(|need| table.asked(*need)).collect()
             }),
         };
         pages.push((planned, done.mark, needs));
@@ -388,7 +388,7 @@ impl Table<'_, '_> {
     }
 
     /// Something that this build's pages asked for.
-    fn new(&mut self, need: Need) -> u32 {
+    fn asked(&mut self, need: Need) -> u32 {
         if let Some(known) = self.now[need.number()] {
             return known;
         }
