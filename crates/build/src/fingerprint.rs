@@ -1,5 +1,7 @@
 //! Hashes of what is made of several parts (xxh3, 64 bits).
 
+use std::io::{self, Write};
+
 use xxhash_rust::xxh3::Xxh3Default;
 
 /// A hash under way.
@@ -23,5 +25,37 @@ impl Fingerprint {
 
     pub(crate) fn done(&self) -> u64 {
         self.0.digest()
+    }
+}
+
+/// Takes the checksum of what is written.
+pub(crate) struct Summed<'a> {
+    to: &'a mut dyn Write,
+    sum: Xxh3Default,
+}
+
+impl<'a> Summed<'a> {
+    pub(crate) fn new(to: &'a mut dyn Write) -> Self {
+        Self {
+            to,
+            sum: Xxh3Default::new(),
+        }
+    }
+
+    /// What was written to, and the checksum of what was.
+    pub(crate) fn done(self) -> (&'a mut dyn Write, u64) {
+        (self.to, self.sum.digest())
+    }
+}
+
+impl Write for Summed<'_> {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        let written = self.to.write(bytes)?;
+        self.sum.update(&bytes[..written]);
+        Ok(written)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.to.flush()
     }
 }

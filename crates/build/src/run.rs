@@ -77,7 +77,7 @@ impl Build<'_> {
         };
         let last = changed.zip(before.as_ref()).zip(old.as_ref());
         let scan = last.and_then(|((changed, before), old)| {
-            let known = (&before.folders, &old.files);
+            let known = (&before.folders, &*old.files);
             Scan::again(self.sources, &settings, known, &changed)
         });
         let scan = scan.unwrap_or_else(|| Scan::new(self.sources, &settings));
@@ -172,7 +172,7 @@ impl Build<'_> {
         self.options.progress.stands(report, self.faults);
         let manifest = stage.remember(&outcomes, published, manifest, self.faults)?;
         let faults = &*self.faults;
-        let store = leave(&since, &outcomes, scan, &manifest, report, faults, output);
+        let store = leave(&since, outcomes, scan, &manifest, report, faults, output);
         // Without it the next build is slower, and that is all.
         let _ = output.keep(&|to| store.write(to));
         Some((store, manifest))

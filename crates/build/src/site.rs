@@ -6,6 +6,7 @@ mod read;
 pub(crate) use self::read::{asked, read_settings, reason, unreadable};
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 use jiff::Timestamp;
 use tabulae_core::catalogue::{Catalogue, PostId, TermNote};
@@ -53,7 +54,7 @@ pub struct Site {
     /// What the build was asked for, hashed.
     pub(crate) asked: u64,
     /// What is kept of the posts for the next build, by path.
-    pub(crate) kept: BTreeMap<String, Kept>,
+    pub(crate) kept: Arc<BTreeMap<String, Kept>>,
     /// The numbers of what pages ask for.
     pub(crate) needs: Needs,
     /// How long the answers of the settings' queries stay the same by themselves.

@@ -56,6 +56,14 @@ impl<'a> Outcome<'a> {
             Self::Broken(_) | Self::Left => None,
         }
     }
+
+    /// The same by value.
+    pub(crate) fn into_done(self) -> Option<Done<'a>> {
+        match self {
+            Self::Unchanged(done) | Self::Staged(done, ..) => Some(done),
+            Self::Broken(_) | Self::Left => None,
+        }
+    }
 }
 
 /// How an output came to be.
@@ -63,7 +71,7 @@ pub(crate) enum Made<'a> {
     /// By the last build.
     Before(&'a Page),
     /// By this one; with what it asked for, unless it is made each time.
-    Now(Option<Vec<Need>>),
+    Now(Option<Box<[Need]>>),
 }
 
 impl<'a> Stage<'a> {
@@ -257,17 +265,14 @@ impl<'a> Stage<'a> {
             faults.push(unwritable(".tabulae", &error));
             return false;
         }
-        let failed: Vec<Option<Diagnostic>> = staged
-            .par_iter()
-            .map(|path| {
-                output.publish(path).err().map(|error| {
-                    output.discard(path);
-                    unwritable(&format!("{}/{path}", output.name()), &error)
-                })
+        let failed = staged.par_iter().filter_map(|path| {
+            output.publish(path).err().map(|error| {
+                output.discard(path);
+                unwritable(&format!("{}/{path}", output.name()), &error)
             })
-            .collect();
-        report.written = failed.iter().filter(|failed| failed.is_none()).count();
-        let failed: Faults = failed.into_iter().flatten().collect();
+        });
+        let failed: Faults = failed.collect();
+        report.written = staged.len() - failed.len();
         if !failed.is_empty() {
             add_once(failed, faults);
             return false;

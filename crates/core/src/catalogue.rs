@@ -114,6 +114,8 @@ impl Catalogue {
             || Fields::new(&posts, settings.content.len()),
             || index_terms(&posts, &listed, &notes, settings, &mut faults),
         );
+        // They are numbered now, and written in the front matter.
+        posts.iter_mut().for_each(|post| post.terms = Vec::new());
         let dates = posts.iter().filter_map(|post| post.date);
         let mut catalogue = Self {
             language,
@@ -311,7 +313,8 @@ impl Catalogue {
 
     /// Puts a post in the place of the one whose file was the same but for its text. Terms, links
     /// and fields stay as they are; what is known of texts is forgotten.
-    pub fn retext(&mut self, id: PostId, post: Post) {
+    pub fn retext(&mut self, id: PostId, mut post: Post) {
+        post.terms = Vec::new();
         self.posts[id.0 as usize] = post;
         self.texts = Default::default();
         self.words = OnceLock::new();
@@ -396,11 +399,20 @@ fn nearest_first<'a>(written: &str, known: impl Iterator<Item = &'a str>) -> Vec
 
 /// Sorts by [`default_order`]. A post is large, so that its place is found first and it is moved
 /// once.
-fn in_default_order(posts: &mut Vec<Post>, language: &Language) {
+fn in_default_order(posts: &mut [Post], language: &Language) {
     let mut order: Vec<usize> = (0..posts.len()).collect();
     order.sort_unstable_by(|a, b| default_order(language, &posts[*a], &posts[*b]));
-    let mut places: Vec<Option<Post>> = posts.drain(..).map(Some).collect();
-    posts.extend(order.into_iter().filter_map(|at| places[at].take()));
+    // Moved within their place, one circle of them after the other.
+    for first in 0..posts.len() {
+        let mut at = first;
+        while order[at] != first {
+            let next = order[at];
+            posts.swap(at, next);
+            order[at] = at;
+            at = next;
+        }
+        order[at] = at;
+    }
 }
 
 /// Date descending, undated last by title, then title, then path.

@@ -111,7 +111,7 @@ pub struct Post {
     pub draft: bool,
     /// `unlisted: true`, whatever else holds.
     pub unlisted: bool,
-    /// The terms as written, by the number of the term field.
+    /// The terms as written, by the number of the term field, until a catalogue numbers them.
     pub terms: Vec<Vec<Spanned<String>>>,
     /// Posts that its author names as related: paths or slugs.
     pub related: Vec<Spanned<String>>,

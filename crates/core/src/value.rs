@@ -17,7 +17,7 @@ pub enum Value {
     /// True or false, and its text as written.
     Flag(bool, String),
     /// A date, and its text as written.
-    Date(Stamp, String),
+    Date(Box<Stamp>, String),
     /// A list.
     List(Vec<Spanned<Value>>),
     /// A map, in the order written.

@@ -42,8 +42,8 @@ pub(crate) enum Key {
     Template(String),
     /// The posts that a query finds, on the page of a post.
     Query(String, Option<String>),
-    /// The terms of a field, in an order, so many, of a query's posts.
-    Terms(String, Option<String>, Option<usize>, Option<String>),
+    /// Terms as they are listed. It is rare, and large, where there are thousands of others.
+    Terms(Box<Listing>),
     /// Whether any post has a field.
     Field(String),
     /// Where a file of the site is linked to.
@@ -66,6 +66,28 @@ pub(crate) enum Key {
     Moment,
     /// Something was wrong with it, which is to be said each time.
     Warned,
+}
+
+/// Terms that a page lists.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+pub(crate) struct Listing {
+    /// Of which field.
+    pub(crate) field: String,
+    pub(crate) order: Option<String>,
+    pub(crate) limit: Option<usize>,
+    /// Of the posts that a query finds.
+    pub(crate) query: Option<String>,
+}
+
+impl Key {
+    /// The query that the answer stands on.
+    pub(crate) fn query(&self) -> Option<&str> {
+        match self {
+            Self::Query(text, _) => Some(text),
+            Self::Terms(listing) => listing.query.as_deref(),
+            _ => None,
+        }
+    }
 }
 
 /// The number of a key, in one build.
@@ -212,17 +234,17 @@ pub(crate) fn needs_of(needs: &[Need]) {
 }
 
 /// Makes something, and says what it asked for, each once, in rising order.
-pub(crate) fn record<T>(make: impl FnOnce() -> T) -> (T, Vec<Need>) {
+pub(crate) fn record<T>(make: impl FnOnce() -> T) -> (T, Box<[Need]>) {
     MAKING.with_borrow_mut(|making| making.push(Vec::new()));
     let made = make();
     let mut needs = MAKING.with_borrow_mut(Vec::pop).unwrap_or_default();
     needs.sort_unstable();
     needs.dedup();
-    (made, needs)
+    (made, needs.into())
 }
 
 /// Makes a part of something that asks for whatever the part asks for.
-pub(crate) fn recorded<T>(make: impl FnOnce() -> T) -> (T, Vec<Need>) {
+pub(crate) fn recorded<T>(make: impl FnOnce() -> T) -> (T, Box<[Need]>) {
     let (made, needs) = record(make);
     needs_of(&needs);
     (made, needs)

@@ -16,7 +16,7 @@ pub(crate) struct Scan<'a> {
     sources: &'a dyn Sources,
     /// The folders that could be listed, and whether they are there.
     pub(crate) folders: BTreeMap<String, bool>,
-    pub(crate) files: BTreeMap<String, Option<Mark>>,
+    pub(crate) files: Arc<BTreeMap<String, Option<Mark>>>,
     /// Whether every folder could be listed.
     pub(crate) whole: bool,
 }
@@ -26,7 +26,7 @@ impl<'a> Scan<'a> {
         let mut scan = Self {
             sources,
             folders: BTreeMap::new(),
-            files: BTreeMap::new(),
+            files: Arc::default(),
             whole: true,
         };
         let mut found = Vec::new();
@@ -43,7 +43,7 @@ impl<'a> Scan<'a> {
             let mark = sources.mark(&path).ok().flatten();
             (path, mark)
         });
-        scan.files = marked.collect();
+        scan.files = Arc::new(marked.collect());
         scan
     }
 
@@ -75,7 +75,7 @@ impl<'a> Scan<'a> {
         Some(Self {
             sources,
             folders: folders.clone(),
-            files,
+            files: Arc::new(files),
             whole: true,
         })
     }
@@ -110,7 +110,7 @@ impl<'a> Scan<'a> {
 
     /// Whether these are the very files, none of them changed.
     pub(crate) fn is(&self, old: &BTreeMap<String, Option<Mark>>) -> bool {
-        self.whole && self.files == *old && self.files.values().all(Option::is_some)
+        self.whole && *self.files == *old && self.files.values().all(Option::is_some)
     }
 }
 

@@ -123,7 +123,7 @@ impl<'a> Since<'a> {
                 None => format!("templates/{name} changed"),
             },
             Key::Query(text, _) => format!("`{text}` finds other posts"),
-            Key::Terms(field, ..) => format!("the terms of `{field}` changed"),
+            Key::Terms(listing) => format!("the terms of `{}` changed", listing.field),
             Key::Field(name) => format!("the field `{name}` came or went"),
             Key::Address(path) => format!("{path} came, went or moved"),
             Key::File(path) => format!("{path} changed"),
@@ -262,7 +262,7 @@ fn maker(planned: &Planned, shared: &Shared) -> u64 {
 /// What the next build needs to make only what changed.
 pub(crate) fn leave(
     since: &Since<'_>,
-    outcomes: &[Outcome<'_>],
+    outcomes: Vec<Outcome<'_>>,
     scan: &Scan<'_>,
     manifest: &Manifest,
     report: &Report,
@@ -280,17 +280,17 @@ pub(crate) fn leave(
     // Whatever may be asked of these is answered by the whole of them.
     table.keys.extend([(Key::Posts, None), (Key::Alike, None)]);
     let outputs = shared.plan.outputs.iter().zip(outcomes);
-    let mut pages = Vec::with_capacity(outcomes.len());
+    let mut pages = Vec::with_capacity(shared.plan.outputs.len());
     for (planned, outcome) in outputs {
-        let Some(done) = outcome.done() else {
+        let Some(done) = outcome.into_done() else {
             continue;
         };
-        let needs = match &done.made {
+        let needs = match done.made {
             Made::Before(page) => page.needs.as_ref().map(|needs| {
                 let needs = needs.iter().map(|need| *need as usize);
                 needs.map(|need| table.old(need)).collect()
             }),
-            Made::Now(needs) => needs.as_ref().map(|needs| {
+            Made::Now(needs) => needs.map(|needs| {
                 let needs = needs.iter();
                 needs.map(|need| table.asked(*need)).collect()
             }),
@@ -317,7 +317,7 @@ pub(crate) fn leave(
     let (stems, posts) = words(since);
     Store {
         asked: world.site().asked,
-        files: scan.files.clone(),
+        files: Arc::clone(&scan.files),
         stems,
         posts,
         quiet: quiet(since, &needs, scan, report, faults),
@@ -328,12 +328,13 @@ pub(crate) fn leave(
 }
 
 /// What is kept of the posts, with their words where they were counted, and the stems of those.
-fn words(since: &Since<'_>) -> (Arc<[Box<str>]>, BTreeMap<String, Kept>) {
+fn words(since: &Since<'_>) -> (Arc<[Box<str>]>, Arc<BTreeMap<String, Kept>>) {
     let site = since.world.site();
-    let mut posts = site.kept.clone();
+    let mut kept = Arc::clone(&site.kept);
     let Some(counted) = site.catalogue.counted_words() else {
-        return (Arc::clone(&since.old.stems), posts);
+        return (Arc::clone(&since.old.stems), kept);
     };
+    let posts = Arc::make_mut(&mut kept);
     let body = &counted.body;
     let ids: Vec<_> = site.catalogue.all().collect();
     let encoded: Vec<_> = ids
@@ -345,7 +346,7 @@ fn words(since: &Since<'_>) -> (Arc<[Box<str>]>, BTreeMap<String, Kept>) {
             kept.words = words.into();
         }
     }
-    (body.stems().map(Into::into).collect(), posts)
+    (body.stems().map(Into::into).collect(), kept)
 }
 
 impl<'a> Since<'a> {

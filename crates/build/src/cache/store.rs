@@ -11,10 +11,10 @@ use tabulae_core::diagnostic::Diagnostic;
 use tabulae_core::front_matter::FrontMatter;
 use tabulae_core::post::Notes;
 use tabulae_core::query::ast::Lasts;
-use xxhash_rust::xxh3::Xxh3Default;
 
 use super::bytes::Bytes;
 use super::need::Key;
+use crate::fingerprint::Summed;
 use crate::output::checksum;
 use crate::report::Due;
 use crate::sources::Mark;
@@ -30,9 +30,9 @@ pub(crate) struct Store {
     /// The settings' text, and what the build was asked for, hashed.
     pub(crate) asked: u64,
     /// Every file of the site's folders, by path.
-    pub(crate) files: BTreeMap<String, Option<Mark>>,
+    pub(crate) files: Arc<BTreeMap<String, Option<Mark>>>,
     /// What was read of the posts, by path.
-    pub(crate) posts: BTreeMap<String, Kept>,
+    pub(crate) posts: Arc<BTreeMap<String, Kept>>,
     /// The stems of texts, where words were counted.
     pub(crate) stems: Arc<[Box<str>]>,
     /// What any page asked for, with the fingerprint of what it got.
@@ -131,33 +131,11 @@ impl Store {
     pub(crate) fn write(&self, to: &mut dyn Write) -> io::Result<()> {
         to.write_all(HEAD)?;
         to.write_all(PROGRAM.as_bytes())?;
-        let summed = Summed {
-            to: &mut *to,
-            sum: Xxh3Default::new(),
-        };
         // The format is written a few bytes at a time; the checksum is quick on many.
-        let whole = BufWriter::with_capacity(1 << 16, summed);
+        let whole = BufWriter::with_capacity(1 << 16, Summed::new(to));
         let whole = postcard::to_io(self, whole).map_err(io::Error::other)?;
-        let sum = whole.into_inner()?.sum.digest();
+        let (to, sum) = whole.into_inner()?.done();
         to.write_all(&sum.to_le_bytes())
-    }
-}
-
-/// Takes the checksum of what is written.
-struct Summed<'a> {
-    to: &'a mut dyn Write,
-    sum: Xxh3Default,
-}
-
-impl Write for Summed<'_> {
-    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        let written = self.to.write(bytes)?;
-        self.sum.update(&bytes[..written]);
-        Ok(written)
-    }
-
-    fn flush(&mut self) -> io::Result<()> {
-        self.to.flush()
     }
 }
 
@@ -193,7 +171,8 @@ mod tests {
             asked: 7,
             ..Store::default()
         };
-        store.files.insert("posts/a.md".to_owned(), None);
+        let files = [("posts/a.md".to_owned(), None)];
+        store.files = Arc::new(files.into());
         let mut bytes = Vec::new();
         store.write(&mut bytes).unwrap();
         bytes

@@ -153,12 +153,10 @@ impl<'a> World<'a> {
                 Key::Related(path) if same_alike && self.site().post_at(path).is_some() => {
                     Some(*old)
                 }
-                Key::Query(text, _) | Key::Terms(.., Some(text))
-                    if same_posts && self.stands_on_posts(text) =>
-                {
-                    Some(*old)
-                }
-                key => self.fingerprint(key),
+                key => match key.query() {
+                    Some(text) if same_posts && self.stands_on_posts(text) => Some(*old),
+                    _ => self.fingerprint(key),
+                },
             })
             .collect()
     }
@@ -220,15 +218,16 @@ impl<'a> World<'a> {
                 };
                 Some(self.each(&self.found(text, this)?, &hashes.paths))
             }
-            Key::Terms(field, order, limit, text) => {
-                let field = site.catalogue.term_field(field)?;
-                let posts = match text {
+            Key::Terms(listing) => {
+                let field = site.catalogue.term_field(&listing.field)?;
+                let posts = match &listing.query {
                     Some(text) => Some(self.found(text, None)?),
                     None => None,
                 };
-                let terms =
-                    self.shared
-                        .listed_terms(field, order.as_deref(), *limit, posts.as_deref());
+                let (order, limit) = (listing.order.as_deref(), listing.limit);
+                let terms = self
+                    .shared
+                    .listed_terms(field, order, limit, posts.as_deref());
                 let mut found = Fingerprint::new();
                 for (id, count) in terms.ok()? {
                     let slug = &site.catalogue.terms(field).term(id).slug;
@@ -483,10 +482,9 @@ impl<'a> World<'a> {
     /// How long what pages asked for stays the same by itself.
     pub(crate) fn last<'k>(&self, keys: impl Iterator<Item = &'k Key>) -> Lasts {
         let lasts = keys.map(|key| match key {
-            Key::Query(text, _) | Key::Terms(.., Some(text)) => self.lasts(text),
             Key::Day => Lasts::Today,
             Key::Moment => Lasts::Moment,
-            _ => Lasts::Ever,
+            key => key.query().map_or(Lasts::Ever, |text| self.lasts(text)),
         });
         lasts
             .max()

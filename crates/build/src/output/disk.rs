@@ -287,8 +287,7 @@ impl Output for Disk {
     }
 
     fn remember(&self, manifest: &Manifest) -> io::Result<()> {
-        let text = manifest.to_text();
-        write_whole(&self.manifest_path(), &|to| to.write_all(text.as_bytes()))?;
+        write_whole(&self.manifest_path(), &|to| manifest.write(to))?;
         match fs::remove_file(self.under_way_path()) {
             Err(error) if error.kind() != io::ErrorKind::NotFound => Err(error),
             _ => Ok(()),

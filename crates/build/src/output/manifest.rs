@@ -2,9 +2,9 @@
 
 use std::borrow::Cow;
 use std::collections::BTreeMap;
-use std::fmt::Write as _;
+use std::io::{self, BufWriter, Write};
 
-use crate::fingerprint::Fingerprint;
+use crate::fingerprint::{Fingerprint, Summed};
 
 /// The outputs of a build by path, with the hash of their bytes (xxh3, 64 bits); `None` while
 /// a build is under way, when either the old or the new bytes may stand there.
@@ -35,25 +35,34 @@ impl Manifest {
     /// that was in a feed, and a line with a checksum of those above it.
     #[must_use]
     pub fn to_text(&self) -> String {
-        let length: usize = self.files.keys().map(|path| path.len() + 18).sum();
-        let mut text = String::with_capacity(length + 4096);
-        let _ = writeln!(text, "{HEAD}");
+        let mut text = Vec::new();
+        // Nothing fails in memory.
+        let _ = self.write(&mut text);
+        String::from_utf8(text).unwrap_or_default()
+    }
+
+    /// Writes the same line by line.
+    ///
+    /// # Errors
+    /// Where `to` cannot be written to.
+    pub fn write(&self, to: &mut dyn Write) -> io::Result<()> {
+        let mut to = BufWriter::with_capacity(1 << 16, Summed::new(to));
+        writeln!(to, "{HEAD}")?;
         for (path, hash) in &self.files {
-            let _ = match hash {
-                Some(hash) => writeln!(text, "{hash:016x} {}", escape(path)),
-                None => writeln!(text, "---------------- {}", escape(path)),
-            };
+            match hash {
+                Some(hash) => writeln!(to, "{hash:016x} {}", escape(path))?,
+                None => writeln!(to, "---------------- {}", escape(path))?,
+            }
         }
         for (path, Published { mark, ids }) in &self.published {
-            let _ = write!(text, "{IDS}{mark:016x} {}", escape(path));
+            write!(to, "{IDS}{mark:016x} {}", escape(path))?;
             for id in ids {
-                let _ = write!(text, "\t{}", escape(id));
+                write!(to, "\t{}", escape(id))?;
             }
-            text.push('\n');
+            writeln!(to)?;
         }
-        let sum = checksum(text.as_bytes());
-        let _ = writeln!(text, "{sum:016x} end");
-        text
+        let (to, sum) = to.into_inner()?.done();
+        writeln!(to, "{sum:016x} end")
     }
 
     /// The same where a build put new files at `paths`, or was about to.

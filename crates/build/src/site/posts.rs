@@ -58,27 +58,28 @@ impl Reading<'_> {
     ) -> (Vec<Post>, BTreeMap<String, Kept>) {
         let share = self.old.map(|_| self.sources.share());
         let done = AtomicUsize::new(0);
-        let read: Vec<_> = found
+        // Side by side, and the posts taken over where they lie: as one, they would need their
+        // memory twice.
+        let (mut posts, mut others) = (Vec::new(), Vec::new());
+        found
             .par_iter()
             .map(|(set, path)| {
                 let mut faults = Faults::new();
                 let read = self.file(*set, path, share.as_ref(), &mut faults);
-                let post = read.map(|read| self.post(*set, path, read, &mut faults));
+                let read = read.map(|read| self.post(*set, path, read, &mut faults));
                 let done = done.fetch_add(1, Ordering::Relaxed) + 1;
                 self.progress.step(Step::Reading, done, found.len());
-                (post, faults)
+                let (post, kept) = read.map_or((None, None), |(post, kept)| (Some(post), kept));
+                (post, (kept, faults))
             })
-            .collect();
-        let mut posts = Vec::with_capacity(found.len());
+            .unzip_into_vecs(&mut posts, &mut others);
         let mut all_kept = BTreeMap::new();
-        for (read, mut found) in read {
+        for (post, (kept, mut found)) in posts.iter().zip(others) {
             faults.append(&mut found);
-            if let Some((post, kept)) = read {
-                all_kept.extend(kept.map(|kept| (post.path.clone(), kept)));
-                posts.push(post);
-            }
+            let path = post.iter().map(|post: &Post| post.path.clone());
+            all_kept.extend(path.zip(kept));
         }
-        (posts, all_kept)
+        (posts.into_iter().flatten().collect(), all_kept)
     }
 
     fn post(
@@ -220,7 +221,7 @@ impl Site {
             if !faults.is_empty() || !same_summary || !post.differs_only_in_text(before) {
                 return None;
             }
-            self.kept.insert(path.clone(), kept?);
+            Arc::make_mut(&mut self.kept).insert(path.clone(), kept?);
             self.catalogue.retext(id, post);
         }
         // It may have been worked out from the words of texts.

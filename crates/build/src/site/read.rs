@@ -1,6 +1,7 @@
 //! Reading a site: settings, posts on all threads, notes, pages, templates.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 use std::sync::atomic::AtomicUsize;
 
 use tabulae_core::catalogue::{Catalogue, TermNote};
@@ -122,7 +123,7 @@ impl Site {
         let statements = statements(&settings);
         Self {
             asked,
-            kept,
+            kept: Arc::new(kept),
             needs,
             settings_last: statements
                 .iter()

@@ -18,7 +18,7 @@ use tabulae_core::time::{Stamp, parse_date};
 use super::faults::QueryFaults;
 use super::objects::{DateObject, PostObject, TermObject, post_list};
 use super::{Shared, this};
-use crate::cache::{Key, need, needs_of, recorded};
+use crate::cache::{Key, Listing, need, needs_of, recorded};
 
 /// The names of functions, for hints.
 pub(super) const FUNCTIONS: [&str; 5] = ["query", "terms", "feeds", "card", "once"];
@@ -257,13 +257,13 @@ fn terms(
         options.assert_all_used()?;
     }
     let asked = format!("{field} {order:?} {limit:?} {text:?}");
-    let key = Key::Terms(
-        name.to_owned(),
-        order.map(str::to_owned),
+    let listing = Listing {
+        field: name.to_owned(),
+        order: order.map(str::to_owned),
         limit,
-        text.map(str::to_owned),
-    );
-    need(shared.site.needs.other(key));
+        query: text.map(str::to_owned),
+    };
+    need(shared.site.needs.other(Key::Terms(Box::new(listing))));
     if given.is_empty()
         && let Some(known) = shared
             .term_lists
@@ -401,9 +401,9 @@ fn card(
         .filter_map(|name| Some((Value::from(name.as_str()), state.lookup(name)?)))
         .collect();
     let same_everywhere = outer.is_empty() && this().is_none();
-    if same_everywhere && let Some((known, needs)) = shared.cards(level).get(&id) {
+    if same_everywhere && let Some((known, needs)) = shared.cards(level).get(id) {
         needs_of(needs);
-        return Ok(known.clone());
+        return Ok(Value::from_safe_string(known.to_owned()));
     }
     let site = state.lookup("site").map(|site| (Value::from("site"), site));
     let outer = outer.into_iter().chain(site);
@@ -411,11 +411,11 @@ fn card(
         .map(|(name, value)| (Value::from(name), value));
     let template = state.env().get_template(CARD)?;
     let (text, needs) = recorded(|| template.render(Value::from_pairs(outer.chain(own))));
-    let made = Value::from_safe_string(text?);
+    let text = text?;
     if same_everywhere {
-        shared.cards(level).insert(id, (made.clone(), needs.into()));
+        shared.cards(level).insert(id, &text, &needs);
     }
-    Ok(made)
+    Ok(Value::from_safe_string(text))
 }
 
 /// What a card may ask for and still be the same in every list.
@@ -455,7 +455,7 @@ fn once(
     let template = state.env().get_template(part)?;
     let (text, needs) = recorded(|| template.render(Value::from_pairs(values)));
     let made = Value::from_safe_string(text?.trim_end().to_owned());
-    shared.parts().insert(key, (made.clone(), needs.into()));
+    shared.parts().insert(key, (made.clone(), needs));
     Ok(made)
 }
 

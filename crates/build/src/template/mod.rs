@@ -1,6 +1,7 @@
 //! Templates: the environment with the built-in theme, a site's own templates over it, and the
 //! functions and filters that both may use.
 
+mod cards;
 mod faults;
 mod functions;
 mod objects;
@@ -20,6 +21,7 @@ use crate::cache::{Key, Need, need, needs_of};
 use crate::plan::Plan;
 use crate::site::Site;
 
+use self::cards::Cards;
 pub use self::faults::diagnose;
 pub(crate) use self::functions::feed_value;
 pub use self::objects::{PostList, PostObject, TermObject, date_value, post_list};
@@ -117,13 +119,13 @@ pub struct Shared {
     term_lists: Mutex<BTreeMap<String, Value>>,
     /// What cards ask for that may differ between lists.
     card_names: OnceLock<Vec<String>>,
-    cards: [Mutex<BTreeMap<PostId, Made>>; 7],
+    cards: [Mutex<Cards>; 7],
     /// Which templates a template may use, itself among them, by its name.
     uses: Mutex<BTreeMap<String, Arc<[Need]>>>,
 }
 
 /// A part that was made, and what it asked for.
-type Made = (Value, Arc<[Need]>);
+type Made = (Value, Box<[Need]>);
 
 impl Shared {
     /// Puts together what all pages share.
@@ -217,7 +219,7 @@ impl Shared {
     }
 
     /// The cards made so far, by the level of their headings.
-    fn cards(&self, level: usize) -> MutexGuard<'_, BTreeMap<PostId, Made>> {
+    fn cards(&self, level: usize) -> MutexGuard<'_, Cards> {
         self.cards[level.min(6)]
             .lock()
             .unwrap_or_else(PoisonError::into_inner)

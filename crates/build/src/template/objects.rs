@@ -168,7 +168,7 @@ fn own_value(value: &Written, shared: &Arc<Shared>) -> Value {
         }
         Written::Number(number, _) => Value::from(*number),
         Written::Flag(flag, _) => Value::from(*flag),
-        Written::Date(stamp, _) => date_value(*stamp),
+        Written::Date(stamp, _) => date_value(**stamp),
         Written::List(items) => Value::from(
             items
                 .iter()

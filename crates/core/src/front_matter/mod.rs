@@ -66,7 +66,7 @@ fn as_date(text: &str, zone: &TimeZone) -> Option<Value> {
         return None;
     }
     let stamp = parse_date(text).ok()?.stamp(zone).ok()?;
-    Some(Value::Date(stamp, text.to_owned()))
+    Some(Value::Date(Box::new(stamp), text.to_owned()))
 }
 
 /// Adds an entry; a key given twice is a fault that names both places.

@@ -100,7 +100,7 @@ impl Reader<'_> {
         }
         let plain = written.replace('t', "T").replace('z', "Z");
         match parse_date(&plain).and_then(|date| date.stamp(self.zone)) {
-            Ok(stamp) => Value::Date(stamp, written),
+            Ok(stamp) => Value::Date(Box::new(stamp), written),
             Err(_) => Value::Text(written),
         }
     }

@@ -173,7 +173,10 @@ impl<'a> Reader<'a> {
         loop {
             let (event, span) = self.next()?;
             let key = match event {
-                Event::MappingEnd => return Ok(map),
+                Event::MappingEnd => {
+                    map.entries.shrink_to_fit();
+                    return Ok(map);
+                }
                 Event::Scalar(text, ..) => Spanned::new(exact(text), span),
                 _ => return Err(self.fault(span, "a key is a single text")),
             };
@@ -218,6 +221,8 @@ impl<'a> Reader<'a> {
         loop {
             let (event, span) = self.next()?;
             if matches!(event, Event::SequenceEnd) {
+                // Thousands of posts are held, each with its lists.
+                items.shrink_to_fit();
                 return Ok(items);
             }
             items.push(self.value_of(event, span, depth)?);

@@ -91,7 +91,7 @@ impl<'a> Reader<'a> {
     pub(super) fn date(&mut self, name: &str) -> Option<Stamp> {
         let value = self.value(name)?;
         match &value.node {
-            Value::Date(stamp, _) => Some(*stamp),
+            Value::Date(stamp, _) => Some(**stamp),
             other => match other.written() {
                 Some(text) => {
                     let parsed =
