@@ -274,9 +274,9 @@ fn lists(site: &Site, plan: &Plan, id: PostId) -> Vec<Listed> {
 
 fn related(site: &Site, id: PostId) -> Vec<Alike> {
     let catalogue = &site.catalogue;
-    let Some(list) = &site.related else {
+    if site.related.is_none() {
         return Vec::new();
-    };
+    }
     let Some((index, weighing)) = site.likeness() else {
         return Vec::new();
     };
@@ -301,7 +301,7 @@ fn related(site: &Site, id: PostId) -> Vec<Alike> {
             pinned: catalogue.pinned(id).any(|pinned| pinned == post),
         }
     };
-    list.of(catalogue, id).into_iter().map(alike).collect()
+    site.related_to(id).iter().copied().map(alike).collect()
 }
 
 /// Whether a post is in an archive of this name, and why it is or is not.

@@ -258,15 +258,14 @@ fn related(id: PostId, site: &Site) -> String {
     if asked {
         need(site.needs.related(id));
     }
-    let list = site.related.as_ref().filter(|_| asked);
-    let posts = list.map_or_else(Vec::new, |list| list.of(&site.catalogue, id));
+    let posts = if asked { site.related_to(id) } else { &[] };
     if posts.is_empty() {
         return String::new();
     }
-    let items = posts.into_iter().map(|id| {
-        need(site.needs.post(id));
-        let link = site.absolute(site.catalogue.link(id));
-        let title = &site.catalogue.post(id).title;
+    let items = posts.iter().map(|id| {
+        need(site.needs.post(*id));
+        let link = site.absolute(site.catalogue.link(*id));
+        let title = &site.catalogue.post(*id).title;
         format!(
             "<li><a href=\"{}\">{}</a></li>\n",
             escape(&link),

@@ -69,8 +69,8 @@ impl<'a> Renderer<'a> {
     fn bytes(&self, output: &Planned) -> Rendered {
         match &output.what {
             What::Post(id) => {
-                let related = self.related(*id);
-                with_this(*id, &related, || self.post(*id, &related))
+                let related = self.shared.site.related_to(*id);
+                with_this(*id, related, || self.post(*id, related))
             }
             What::Page(at) => self.page(*at),
             What::List {
@@ -190,12 +190,6 @@ impl<'a> Renderer<'a> {
                 notice => site.settings.related.as_ref().and_then(|related| related.notice.clone()),
             },
         )
-    }
-
-    fn related(&self, id: PostId) -> Vec<PostId> {
-        let site = &self.shared.site;
-        let list = site.related.as_ref();
-        list.map_or_else(Vec::new, |list| list.of(&site.catalogue, id))
     }
 
     fn page(&self, at: usize) -> Rendered {

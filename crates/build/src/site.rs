@@ -6,7 +6,7 @@ mod read;
 pub(crate) use self::read::{asked, read_settings, reason, unreadable};
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use jiff::Timestamp;
 use tabulae_core::catalogue::{Catalogue, PostId, TermNote};
@@ -38,6 +38,8 @@ pub struct Site {
     pub library: Library,
     /// What lists of related posts are made by.
     pub related: Option<RelatedList>,
+    /// The related posts of each post, by its number, when they were asked for.
+    related_to: Vec<OnceLock<Box<[PostId]>>>,
     likeness: Option<Query<Resolved>>,
     /// Stand-alone pages, held-back ones left out.
     pub pages: Vec<Page>,
@@ -98,6 +100,16 @@ pub struct Owner<'a> {
 }
 
 impl Site {
+    /// The related posts of a post, as the settings have them listed. They are found once.
+    #[must_use]
+    pub fn related_to(&self, id: PostId) -> &[PostId] {
+        let Some(list) = &self.related else {
+            return &[];
+        };
+        let known = &self.related_to[id.0 as usize];
+        known.get_or_init(|| list.of(&self.catalogue, id).into())
+    }
+
     /// The post whose file has this path below the site's folder.
     pub(crate) fn post_at(&self, path: &str) -> Option<PostId> {
         match self.files.get(path)? {

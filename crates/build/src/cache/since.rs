@@ -10,7 +10,7 @@ use tabulae_core::post::State;
 
 use super::need::{Key, Need};
 use super::scan::Scan;
-use super::store::{Kept, Page, Parsed, Quiet, Store};
+use super::store::{Kept, KeptPosts, Page, Parsed, Quiet, Store};
 use super::world::World;
 use crate::fingerprint::Fingerprint;
 use crate::output::{Manifest, Output};
@@ -328,7 +328,7 @@ pub(crate) fn leave(
 }
 
 /// What is kept of the posts, with their words where they were counted, and the stems of those.
-fn words(since: &Since<'_>) -> (Arc<[Box<str>]>, Arc<BTreeMap<String, Kept>>) {
+fn words(since: &Since<'_>) -> (Arc<[Box<str>]>, KeptPosts) {
     let site = since.world.site();
     let mut kept = Arc::clone(&site.kept);
     let Some(counted) = site.catalogue.counted_words() else {

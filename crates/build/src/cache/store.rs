@@ -32,7 +32,7 @@ pub(crate) struct Store {
     /// Every file of the site's folders, by path.
     pub(crate) files: Arc<BTreeMap<String, Option<Mark>>>,
     /// What was read of the posts, by path.
-    pub(crate) posts: Arc<BTreeMap<String, Kept>>,
+    pub(crate) posts: KeptPosts,
     /// The stems of texts, where words were counted.
     pub(crate) stems: Arc<[Box<str>]>,
     /// What any page asked for, with the fingerprint of what it got.
@@ -45,6 +45,9 @@ pub(crate) struct Store {
     /// be done.
     pub(crate) quiet: Option<Quiet>,
 }
+
+/// What was read of posts, by path.
+pub(crate) type KeptPosts = Arc<BTreeMap<String, Kept>>;
 
 /// What was read of a post.
 #[derive(Debug, Clone, Serialize, Deserialize)]

@@ -22,7 +22,6 @@ use std::sync::{Mutex, OnceLock, PoisonError};
 use rayon::prelude::*;
 use tabulae_core::archive::months;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::likeness::Aspect;
 use tabulae_core::query::ast::Lasts;
 use tabulae_core::query::{Query, Written};
 use tabulae_core::source::Passage;
@@ -309,23 +308,19 @@ impl<'a> World<'a> {
 
     fn related(&self, id: PostId) -> u64 {
         let site = &self.shared.site;
-        let Some(list) = &site.related else {
+        if site.related.is_none() {
             return 0;
-        };
+        }
         let known = site.likeness();
         let mut all = Fingerprint::new();
-        for other in list.of(&site.catalogue, id) {
+        for other in site.related_to(id) {
             all.number(self.hashes.paths[other.0 as usize]);
-            let Some((index, weighing)) = known else {
+            let Some((index, _)) = known else {
                 continue;
             };
-            all.number(u64::from(index.likeness(id, other)));
-            for share in index.shares(id, other) {
-                if let Aspect::Terms(field) = weighing.aspects[share.aspect].aspect {
-                    for term in &share.shared {
-                        self.name(field, TermId(*term), &mut all);
-                    }
-                }
+            all.number(u64::from(index.likeness(id, *other)));
+            for (field, term) in index.shared_terms(id, *other) {
+                self.name(field, term, &mut all);
             }
         }
         all.done()

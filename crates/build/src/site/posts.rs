@@ -224,7 +224,10 @@ impl Site {
             Arc::make_mut(&mut self.kept).insert(path.clone(), kept?);
             self.catalogue.retext(id, post);
         }
-        // It may have been worked out from the words of texts.
+        // Both may have been worked out from the words of texts.
+        self.related_to.iter_mut().for_each(|known| {
+            known.take();
+        });
         let Self {
             settings,
             catalogue,

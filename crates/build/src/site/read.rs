@@ -1,8 +1,8 @@
 //! Reading a site: settings, posts on all threads, notes, pages, templates.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::Arc;
 use std::sync::atomic::AtomicUsize;
+use std::sync::{Arc, OnceLock};
 
 use tabulae_core::catalogue::{Catalogue, TermNote};
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
@@ -120,6 +120,7 @@ impl Site {
             catalogue.know_words(known_words(old, &kept));
         }
         let needs = Needs::new(&catalogue);
+        let related_to = catalogue.all().map(|_| OnceLock::new()).collect();
         let statements = statements(&settings);
         Self {
             asked,
@@ -139,6 +140,7 @@ impl Site {
             catalogue,
             library,
             related,
+            related_to,
             likeness,
             pages,
             notes,

@@ -8,7 +8,7 @@ use minijinja::value::{DynObject, Enumerator, Object, ObjectRepr};
 use minijinja::{Error, ErrorKind, State, Value};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::html;
-use tabulae_core::likeness::{Aspect, WHOLE};
+use tabulae_core::likeness::WHOLE;
 use tabulae_core::post::State as PostState;
 use tabulae_core::query::fields::{DerivedField, FIELDS, derived};
 use tabulae_core::term::TermId;
@@ -120,15 +120,11 @@ impl PostObject {
     /// most alike first, as far as they count for likeness.
     fn shares(&self) -> Value {
         let shared = || {
-            let (index, weighing) = self.shared.site.likeness()?;
-            let mut terms = Vec::new();
-            for share in index.shares(this()?, self.id) {
-                if let Aspect::Terms(field) = weighing.aspects[share.aspect].aspect {
-                    let known = &self.shared.terms[field];
-                    terms.extend(share.shared.iter().map(|id| known[*id as usize].clone()));
-                }
-            }
-            Some(terms)
+            let (index, _) = self.shared.site.likeness()?;
+            let shared = index.shared_terms(this()?, self.id);
+            let terms = &self.shared.terms;
+            let values = shared.map(|(field, term)| terms[field][term.0 as usize].clone());
+            Some(values.collect())
         };
         Value::from_object(TermList(shared().unwrap_or_default()))
     }

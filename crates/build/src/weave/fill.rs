@@ -120,15 +120,16 @@ impl<'a> Filler<'a> {
                     None => this.ok_or_else(|| vec![no_post(page, span)])?,
                 };
                 let site = &self.shared.site;
-                let Some(list) = &site.related else {
+                if site.related.is_none() {
                     let fault = page.fault(
                         span,
                         "the settings have no `[related]`",
                         "write `[related]` into tabulae.toml; its defaults will do",
                     );
                     return Err(vec![fault]);
-                };
-                Ok(posts(RELATED, list.of(&site.catalogue, this), Some(this)))
+                }
+                let related = site.related_to(this).to_vec();
+                Ok(posts(RELATED, related, Some(this)))
             }
             What::Newest(archive, of) => Ok(posts(
                 POSTS,

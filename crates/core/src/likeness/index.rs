@@ -6,7 +6,7 @@ use rayon::prelude::*;
 
 use super::{Aspect, Ninths, WHOLE, Weighed, Weighing};
 use crate::catalogue::{Catalogue, PostId};
-use crate::id::number;
+use crate::id::{TermId, number};
 use crate::words::Counts;
 
 /// What makes two posts alike in one aspect.
@@ -145,6 +145,20 @@ impl Index {
             sum += space.weighed.part * cosine;
         }
         ninths(sum)
+    }
+
+    /// The terms that two posts share and that count for their likeness: by term field in the
+    /// order of the settings, and of a field's those that count most first.
+    pub fn shared_terms(&self, a: PostId, b: PostId) -> impl Iterator<Item = (usize, TermId)> {
+        let counted = self.spaces.iter().filter(|space| space.weighed.part > 0.0);
+        let fields = counted.filter_map(move |space| match space.weighed.aspect {
+            Aspect::Terms(field) => Some((field, space.shared(a, b))),
+            Aspect::Title | Aspect::Body => None,
+        });
+        fields.flat_map(|(field, shared)| {
+            let terms = shared.into_iter().map(TermId);
+            terms.map(move |term| (field, term))
+        })
     }
 
     /// A likeness taken apart: an entry for each aspect that counts, in the order of the

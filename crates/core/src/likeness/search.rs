@@ -9,6 +9,8 @@
 
 use std::cell::RefCell;
 
+use rustc_hash::FxHashMap;
+
 use super::index::{Index, Laid};
 use super::{Aspect, Ninths, WHOLE};
 use crate::catalogue::PostId;
@@ -54,6 +56,8 @@ struct Scores {
     /// walked of theirs.
     texts: Vec<(f32, f32)>,
     laid: Laid,
+    /// The likeness of those that were compared in full.
+    full: FxHashMap<u32, Ninths>,
 }
 
 thread_local! {
@@ -109,6 +113,7 @@ impl Index {
             };
             let found = search.run();
             self.clear(this, &mut scores.laid);
+            scores.full.clear();
             for class in scores.met.drain(..) {
                 scores.of[class as usize] = 0.0;
             }
@@ -175,18 +180,18 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let (floor, bound) = self.walk(self.index.walks(self.this, false), part);
         if part <= 0.0 {
             let near = self.near(floor - bound - MARGIN);
-            return self.compare(&near, bound);
+            return self.compare(near, bound);
         }
         let texts = self.index.walks(self.this, true);
         if bound + MARGIN < floor {
             let near = self.near(floor - bound - MARGIN);
             let (near, bound) = self.nearer(&near, &texts, floor, part, bound - part);
-            return self.compare(&near, bound);
+            return self.compare(near, bound);
         }
         // What shares nothing but words could be among the wanted.
         let (floor, bound) = self.walk(texts, bound - part);
         let near = self.near(floor - bound - MARGIN);
-        self.compare(&near, bound)
+        self.compare(near, bound)
     }
 
     /// Walks lists as far as a post that is not met could be among the wanted: what their rest
@@ -196,21 +201,24 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let mut bound = more + self.bound(&left);
         let mut floor = 0.0;
         let (mut walked, mut look_at) = (0, 64);
-        let mut all_met = false;
+        // What can still be among the wanted, when all that could be were met.
+        let mut near: Option<Vec<u32>> = None;
         for walk in walks {
-            if !all_met && walked >= look_at {
+            if near.is_none() && walked >= look_at {
                 floor = self.floor();
-                all_met = bound + MARGIN < floor;
-                look_at = walked * 2;
+                look_at = walked * 4;
+                near = (bound + MARGIN < floor).then(|| self.scores.met.clone());
             }
-            if all_met {
+            // A list that is shorter than what is near costs less than to look whether it is needed.
+            if let Some(near) = near.as_mut().filter(|near| walk.list.len() > near.len()) {
+                let least = floor - bound - MARGIN;
+                near.retain(|class| f64::from(self.scores.of[*class as usize]) >= least);
                 // To walk on makes fewer to be compared, and is worth it while it costs less.
-                let near = self.reaching(floor - bound - MARGIN).count();
-                if near <= FEW || walk.list.len() > near * ENTRIES {
+                if near.len() <= FEW || walk.list.len() > near.len() * ENTRIES {
                     return (floor, bound);
                 }
             }
-            self.add(&walk, all_met);
+            self.add(&walk, near.is_some());
             walked += walk.list.len();
             left[walk.space] = (left[walk.space] - walk.component * walk.component).max(0.0);
             bound = more + self.bound(&left);
@@ -219,17 +227,10 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     }
 
     /// What was met with a score of at least `least`.
-    fn reaching(&self, least: f64) -> impl Iterator<Item = (f64, u32)> {
+    fn near(&self, least: f64) -> Vec<(f64, u32)> {
         let score = |class: &u32| (f64::from(self.scores.of[*class as usize]), *class);
         let met = self.scores.met.iter().map(score);
-        met.filter(move |(score, _)| *score >= least)
-    }
-
-    /// What was met with a score of at least `least`, the highest scores first.
-    fn near(&self, least: f64) -> Vec<(f64, u32)> {
-        let mut near: Vec<(f64, u32)> = self.reaching(least).collect();
-        highest_first(&mut near);
-        near
+        met.filter(|(score, _)| *score >= least).collect()
     }
 
     /// Of what is near, where no text was looked at yet, what could be among the wanted, with
@@ -240,7 +241,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         &mut self,
         near: &[(f64, u32)],
         texts: &[Walk<'_>],
-        floor: f64,
+        mut floor: f64,
         part: f64,
         rest: f64,
     ) -> (Vec<(f64, u32)>, f64) {
@@ -252,22 +253,24 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         } else {
             self.without_texts(near)
         };
-        let counted = nearer
-            .iter()
-            .map(|(score, class)| (*score, self.fitting(*class).take(self.wanted).count()));
-        let floor = last_of(counted, self.wanted).map_or(floor, |last| last.max(floor));
-        nearer.truncate(nearer.partition_point(|(score, _)| score + part + 2.0 * MARGIN >= floor));
-        let scores = &mut self.scores.texts;
-        scores.resize(self.index.classes.len().max(scores.len()), (0.0, 0.0));
-        let scores = scores.as_mut_slice();
+        floor = self.risen(floor, &mut nearer, |score, _| score);
+        nearer.retain(|(score, _)| score + part + 2.0 * MARGIN >= floor);
+        let known = self.scores.texts.len();
+        let classes = self.index.classes.len();
+        self.scores.texts.resize(classes.max(known), (0.0, 0.0));
         for (_, class) in &nearer {
-            scores[*class as usize] = (f32::MIN_POSITIVE, 0.0);
+            self.scores.texts[*class as usize] = (f32::MIN_POSITIVE, 0.0);
         }
         let mut left: f64 = texts.iter().map(|text| text.component.powi(2)).sum();
-        let mut walked = 0;
+        let (mut walked, mut look_at) = (0, nearer.len());
         for text in texts {
+            if walked >= look_at {
+                floor = self.thin(&mut nearer, floor, part, left);
+                look_at = walked * 2;
+            }
             walked += text.list.len();
-            if walked > nearer.len() * WORDS || part * left.sqrt() < CLOSE {
+            let dear = walked > nearer.len() * WORDS;
+            if dear || nearer.len() <= FEW || part * left.sqrt() < CLOSE {
                 break;
             }
             left = (left - text.component.powi(2)).max(0.0);
@@ -276,6 +279,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
                 reason = "it only narrows the search"
             )]
             let own = (part * text.component) as f32;
+            let scores = self.scores.texts.as_mut_slice();
             for (class, component) in text.list {
                 let (score, length) = &mut scores[*class as usize];
                 if *score > 0.0 {
@@ -284,17 +288,57 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
                 }
             }
         }
-        // By Cauchy and Schwarz the other words add at most the product of what is left of both.
         for (score, class) in &mut nearer {
-            let (text, length) = std::mem::take(&mut scores[*class as usize]);
-            let other = (1.0 - f64::from(length) + ROUNDING).max(0.0);
-            *score += f64::from(text) + part * (left * other).sqrt();
+            let of_text = std::mem::take(&mut self.scores.texts[*class as usize]);
+            *score += most_of_text(of_text, part, left);
         }
-        highest_first(&mut nearer);
         (nearer, 2.0 * MARGIN)
     }
 
-    /// The same with full scores but for the texts, the highest first.
+    /// Leaves those alone that could be among the wanted, by what was walked of their texts.
+    /// Gives the floor, which that may raise.
+    fn thin(&mut self, near: &mut Vec<(f64, u32)>, floor: f64, part: f64, left: f64) -> f64 {
+        let texts = &self.scores.texts;
+        let least = |score: f64, class: u32| score + f64::from(texts[class as usize].0) - MARGIN;
+        let floor = self.risen(floor, near, least);
+        let texts = &mut self.scores.texts;
+        near.retain(|(score, class)| {
+            let of_text = &mut texts[*class as usize];
+            let reaches = score + most_of_text(*of_text, part, left) + 3.0 * MARGIN >= floor;
+            if !reaches {
+                *of_text = (0.0, 0.0);
+            }
+            reaches
+        });
+        floor
+    }
+
+    /// The floor as it is raised by what some have `least`.
+    fn risen(&self, floor: f64, near: &mut [(f64, u32)], least: impl Fn(f64, u32) -> f64) -> f64 {
+        let of = |(score, class): &(f64, u32)| least(*score, *class);
+        let posts = |class: u32| self.fitting(class).take(self.wanted).count();
+        let mut most = self.wanted * 2 + 8;
+        loop {
+            let best = if most < near.len() {
+                near.select_nth_unstable_by(most, |a, b| of(b).total_cmp(&of(a)));
+                &near[..most]
+            } else {
+                &near[..]
+            };
+            let counted = best.iter().map(|near| (of(near), posts(near.1)));
+            let mut counted: Vec<(f64, usize)> = counted.collect();
+            counted.sort_unstable_by(|a, b| b.0.total_cmp(&a.0));
+            if let Some(last) = last_of(counted.into_iter(), self.wanted) {
+                return last.max(floor);
+            }
+            if best.len() == near.len() {
+                return floor;
+            }
+            most *= 8;
+        }
+    }
+
+    /// The same with full scores but for the texts.
     fn without_texts(&self, near: &[(f64, u32)]) -> Vec<(f64, u32)> {
         let full = near.iter().map(|(_, class)| {
             let first = self.index.classes[*class as usize][0];
@@ -302,9 +346,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             let likeness = self.index.likeness_laid(self.this, laid, first, false);
             (f64::from(likeness) / f64::from(WHOLE), *class)
         });
-        let mut full: Vec<(f64, u32)> = full.collect();
-        highest_first(&mut full);
-        full
+        full.collect()
     }
 
     /// The squared length of each aspect's vector.
@@ -348,9 +390,15 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     }
 
     /// The likeness that the last of the wanted posts has at least: that of the last among the
-    /// best so far, their texts left out; 0 while there are too few.
+    /// best so far; 0 while there are too few.
     fn floor(&mut self) -> f64 {
-        let Scores { of, met, laid, .. } = &mut *self.scores;
+        let Scores {
+            of,
+            met,
+            laid,
+            full,
+            ..
+        } = &mut *self.scores;
         let score = |class: &u32| of[*class as usize];
         let mut most = self.wanted * 2 + 8;
         loop {
@@ -366,8 +414,9 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
                 let fitting = posts.iter().filter(|post| (self.fits)(**post));
                 let count = fitting.take(self.wanted).count();
                 if count > 0 {
-                    let likeness = self.index.likeness_laid(self.this, laid, posts[0], false);
-                    found.push((likeness, count));
+                    let compare = || self.index.likeness_laid(self.this, laid, posts[0], true);
+                    let likeness = full.entry(*class).or_insert_with(compare);
+                    found.push((*likeness, count));
                 }
             }
             found.sort_unstable_by(|a, b| b.cmp(a));
@@ -383,26 +432,28 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
 
     /// Compares in full what is near, the highest scores first, as far as a score with `bound`
     /// added can reach the last of the wanted posts.
-    fn compare(&self, near: &[(f64, u32)], bound: f64) -> Vec<(PostId, Ninths)> {
+    fn compare(&self, near: Vec<(f64, u32)>, bound: f64) -> Vec<(PostId, Ninths)> {
         // Classes by falling likeness, with how many of their posts fit, at most all wanted.
         let mut best: Vec<(Ninths, u32, usize)> = Vec::new();
         let mut last = 1;
-        for (score, class) in near {
+        for (score, class) in HighestFirst::of(near) {
             if score + bound + MARGIN < f64::from(last) / f64::from(WHOLE) {
                 break;
             }
-            let posts = &self.index.classes[*class as usize];
-            let laid = &self.scores.laid;
-            let likeness = self.index.likeness_laid(self.this, laid, posts[0], true);
+            let Scores { laid, full, .. } = &*self.scores;
+            let likeness = full.get(&class).copied().unwrap_or_else(|| {
+                let first = self.index.classes[class as usize][0];
+                self.index.likeness_laid(self.this, laid, first, true)
+            });
             if likeness < last {
                 continue;
             }
-            let count = self.fitting(*class).take(self.wanted).count();
+            let count = self.fitting(class).take(self.wanted).count();
             if count == 0 {
                 continue;
             }
             let at = best.partition_point(|(known, ..)| *known >= likeness);
-            best.insert(at, (likeness, *class, count));
+            best.insert(at, (likeness, class, count));
             let counted = best.iter().map(|(likeness, _, count)| (*likeness, *count));
             if let Some(full) = last_of(counted, self.wanted) {
                 last = full;
@@ -439,6 +490,47 @@ fn last_of<T>(mut ranks: impl Iterator<Item = (T, usize)>, wanted: usize) -> Opt
     last.map(|(rank, _)| rank)
 }
 
-fn highest_first(near: &mut [(f64, u32)]) {
-    near.sort_unstable_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
+/// The most that a text can give, of which a part was walked: by Cauchy and Schwarz the other
+/// words add at most the product of what is left of both texts.
+fn most_of_text((score, length): (f32, f32), part: f64, left: f64) -> f64 {
+    let other = (1.0 - f64::from(length) + ROUNDING).max(0.0);
+    f64::from(score) + part * (left * other).sqrt()
+}
+
+/// Scores with their classes, the highest first. No more are put in order than are asked for.
+struct HighestFirst {
+    scores: Vec<(f64, u32)>,
+    /// So many are in order.
+    ordered: usize,
+    at: usize,
+}
+
+impl HighestFirst {
+    fn of(scores: Vec<(f64, u32)>) -> Self {
+        Self {
+            scores,
+            ordered: 0,
+            at: 0,
+        }
+    }
+}
+
+impl Iterator for HighestFirst {
+    type Item = (f64, u32);
+
+    fn next(&mut self) -> Option<Self::Item> {
+        if self.at == self.ordered {
+            let order = |a: &(f64, u32), b: &(f64, u32)| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1));
+            let rest = &mut self.scores[self.ordered..];
+            let next = rest.len().min(self.ordered.max(32));
+            if next < rest.len() {
+                rest.select_nth_unstable_by(next, order);
+            }
+            rest[..next].sort_unstable_by(order);
+            self.ordered += next;
+        }
+        let next = self.scores.get(self.at).copied();
+        self.at += 1;
+        next
+    }
 }

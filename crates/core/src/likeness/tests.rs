@@ -302,3 +302,42 @@ proptest! {
         }
     }
 }
+
+/// A post of a large catalogue: which of a few sets of terms it has, and the numbers of the words
+/// of its title and its text, low ones being common.
+fn many_posts() -> impl Strategy<Value = Vec<(u8, Vec<u16>, Vec<u16>)>> {
+    let common = |most: u16| (0..most, 0..most, 0..most).prop_map(|(a, b, c)| a.min(b).min(c));
+    let post = (0u8..5, vec(common(90), 1..4), vec(common(400), 5..40));
+    vec(post, 150..260)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 10, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn among_many_that_share_all_their_terms_texts_decide_as_all_pairs_do(
+        posts in many_posts(),
+        weigh in prop_oneof![Just("tag = 3, category = 1, title = 1, body = 1"), Just("tag = 3, body = 2")],
+        wanted in 1usize..6,
+        one_in in 1u32..9,
+    ) {
+        let words = |numbers: &[u16]| numbers.iter().map(|at| format!("w{at}")).collect::<Vec<_>>().join(" ");
+        let files: Vec<(String, String, String)> = posts.iter().enumerate().map(|(at, (terms, title, text))| {
+            let tags = ["a, b, c", "a, b", "a, b, d", "a", "e"][usize::from(*terms)];
+            let front = format!("title: {}\ndate: 2026-05-28\ntags: [{tags}]\ncategory: c{}", words(title), terms / 3);
+            (format!("posts/p{at:03}.md"), front, format!("<p>{}</p>", words(text)))
+        }).collect();
+        let small = Small::new(&format!("[related]\nweigh = {{ {weigh} }}\n"), &files);
+        let (index, _) = index(&small);
+        let all: Vec<PostId> = small.catalogue.all().collect();
+        for this in all.iter().step_by(7) {
+            let fits = |id: PostId| id != *this && id.0.is_multiple_of(one_in);
+            let others = all.iter().filter(|id| fits(**id));
+            let alike = others.map(|id| (*id, index.likeness(*this, *id)));
+            let mut alike: Vec<(PostId, Ninths)> = alike.filter(|(_, likeness)| *likeness > 0).collect();
+            alike.sort_by(|a, b| b.1.cmp(&a.1).then(a.0.cmp(&b.0)));
+            alike.truncate(wanted);
+            prop_assert_eq!(index.nearest(*this, wanted, false, fits), alike);
+        }
+    }
+}
