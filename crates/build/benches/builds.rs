@@ -54,6 +54,9 @@ const CASES: [(&str, &str, f64); 6] = [
     ("preview", "100 ms", 1.0),
 ];
 
+/// What stands below each post.
+const RELATED: &str = "\n[related]\nweigh = { tag = 3, category = 2 }\n";
+
 fn main() {
     let (mut sizes, mut runs, mut lines) = (Vec::new(), 5, false);
     let mut words = std::env::args().skip(1);
@@ -97,6 +100,7 @@ type Measured = BTreeMap<&'static str, (Vec<f64>, Vec<f64>)>;
 fn measure(root: &Path, size: usize, runs: usize, lines: bool) {
     let site = root.join("site");
     generator::write_site(&site, size);
+    edit(&site.join("tabulae.toml"), |text| text + RELATED);
     let first = root.join("first");
     run(&site, &first);
     let (outputs, sources) = (tree(&first), tree(&site));
@@ -237,10 +241,13 @@ impl Progress for Stood {
 }
 
 fn session(site: &Path, out: &Path, post: &Path) {
-    let (mut session, sources, stood) = (Session::default(), Sources::new(site), Stood::default());
+    let mut session = Session::keeping_to_itself();
+    let (sources, stood) = (Sources::new(site), Stood::default());
     // The first of a process reads what the one before it left.
     for at in 0..2 {
         edit(post, |text| text + "\nAnother line.\n");
+        let below = post.strip_prefix(site).unwrap_or(post).display();
+        session.only_changed(vec![below.to_string()]);
         let began = Instant::now();
         let built = session.build(&sources, &mut output_at(out), &options(&stood));
         assert!(built.diagnostics.is_empty(), "{:?}", built.diagnostics);
