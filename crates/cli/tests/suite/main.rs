@@ -6,6 +6,7 @@ mod demo;
 mod docs;
 mod explain;
 mod init;
+mod killed;
 mod preview;
 mod query;
 mod site;
