@@ -6,7 +6,7 @@ mod read;
 pub(crate) use self::read::{asked, read_settings, reason, unreadable};
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::{Arc, OnceLock};
+use std::sync::OnceLock;
 
 use jiff::Timestamp;
 use tabulae_core::catalogue::{Catalogue, PostId, TermNote};
@@ -21,7 +21,7 @@ use tabulae_core::route::{Link, decode};
 use tabulae_core::settings::Settings;
 use tabulae_core::time::Moment;
 
-use crate::cache::{Kept, Key, Needs, need};
+use crate::cache::{KeptPosts, Key, Needs, need};
 
 /// Everything that was read of a site.
 #[derive(Debug)]
@@ -56,7 +56,7 @@ pub struct Site {
     /// What the build was asked for, hashed.
     pub(crate) asked: u64,
     /// What is kept of the posts for the next build, by path.
-    pub(crate) kept: Arc<BTreeMap<String, Kept>>,
+    pub(crate) kept: KeptPosts,
     /// The numbers of what pages ask for.
     pub(crate) needs: Needs,
     /// How long the answers of the settings' queries stay the same by themselves.

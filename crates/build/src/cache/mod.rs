@@ -17,5 +17,5 @@ pub(crate) use self::hashes::Hashes;
 pub(crate) use self::need::{Key, Listing, Need, Needs, need, needs_of, record, recorded};
 pub(crate) use self::scan::Scan;
 pub(crate) use self::since::{Since, leave};
-pub(crate) use self::store::{Kept, Page, Parsed, Quiet, Store};
+pub(crate) use self::store::{Kept, KeptPosts, Page, Parsed, Quiet, Store};
 pub(crate) use self::world::World;

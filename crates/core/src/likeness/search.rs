@@ -316,26 +316,11 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     /// The floor as it is raised by what some have `least`.
     fn risen(&self, floor: f64, near: &mut [(f64, u32)], least: impl Fn(f64, u32) -> f64) -> f64 {
         let of = |(score, class): &(f64, u32)| least(*score, *class);
-        let posts = |class: u32| self.fitting(class).take(self.wanted).count();
-        let mut most = self.wanted * 2 + 8;
-        loop {
-            let best = if most < near.len() {
-                near.select_nth_unstable_by(most, |a, b| of(b).total_cmp(&of(a)));
-                &near[..most]
-            } else {
-                &near[..]
-            };
-            let counted = best.iter().map(|near| (of(near), posts(near.1)));
-            let mut counted: Vec<(f64, usize)> = counted.collect();
-            counted.sort_unstable_by(|a, b| b.0.total_cmp(&a.0));
-            if let Some(last) = last_of(counted.into_iter(), self.wanted) {
-                return last.max(floor);
-            }
-            if best.len() == near.len() {
-                return floor;
-            }
-            most *= 8;
-        }
+        let rank = |near: &(f64, u32)| {
+            let posts = self.fitting(near.1).take(self.wanted).count();
+            Some((of(near), posts))
+        };
+        last_of_best(near, self.wanted, of, rank).map_or(floor, |last| last.max(floor))
     }
 
     /// The same with full scores but for the texts.
@@ -399,35 +384,16 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             full,
             ..
         } = &mut *self.scores;
-        let score = |class: &u32| of[*class as usize];
-        let mut most = self.wanted * 2 + 8;
-        loop {
-            let best = if most < met.len() {
-                met.select_nth_unstable_by(most, |a, b| score(b).total_cmp(&score(a)));
-                &met[..most]
-            } else {
-                &met[..]
-            };
-            let mut found: Vec<(Ninths, usize)> = Vec::with_capacity(best.len());
-            for class in best {
-                let posts = &self.index.classes[*class as usize];
-                let fitting = posts.iter().filter(|post| (self.fits)(**post));
-                let count = fitting.take(self.wanted).count();
-                if count > 0 {
-                    let compare = || self.index.likeness_laid(self.this, laid, posts[0], true);
-                    let likeness = full.entry(*class).or_insert_with(compare);
-                    found.push((*likeness, count));
-                }
-            }
-            found.sort_unstable_by(|a, b| b.cmp(a));
-            if let Some(last) = last_of(found.into_iter(), self.wanted) {
-                return f64::from(last) / f64::from(WHOLE);
-            }
-            if best.len() == met.len() {
-                return 0.0;
-            }
-            most *= 8;
-        }
+        let score = |class: &u32| f64::from(of[*class as usize]);
+        let rank = |class: &u32| {
+            let posts = &self.index.classes[*class as usize];
+            let fitting = posts.iter().filter(|post| (self.fits)(**post));
+            let count = fitting.take(self.wanted).count();
+            let compare = || self.index.likeness_laid(self.this, laid, posts[0], true);
+            let likeness = (count > 0).then(|| *full.entry(*class).or_insert_with(compare))?;
+            Some((f64::from(likeness) / f64::from(WHOLE), count))
+        };
+        last_of_best(met, self.wanted, score, rank).unwrap_or(0.0)
     }
 
     /// Compares in full what is near, the highest scores first, as far as a score with `bound`
@@ -477,6 +443,33 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     fn fitting(&self, class: u32) -> impl Iterator<Item = PostId> {
         let posts = self.index.classes[class as usize].iter().copied();
         posts.filter(|post| (self.fits)(*post))
+    }
+}
+
+/// The rank of the last of the wanted posts, as far as the best by their scores tell: no more of
+/// them are ranked than are needed. `rank` gives how many posts have it, too; `None` where there
+/// are too few.
+fn last_of_best<T>(
+    all: &mut [T],
+    wanted: usize,
+    score: impl Fn(&T) -> f64,
+    mut rank: impl FnMut(&T) -> Option<(f64, usize)>,
+) -> Option<f64> {
+    let mut most = wanted * 2 + 8;
+    loop {
+        let best = if most < all.len() {
+            all.select_nth_unstable_by(most, |a, b| score(b).total_cmp(&score(a)));
+            &all[..most]
+        } else {
+            &all[..]
+        };
+        let mut ranks: Vec<(f64, usize)> = best.iter().filter_map(&mut rank).collect();
+        ranks.sort_unstable_by(|a, b| b.0.total_cmp(&a.0));
+        let last = last_of(ranks.into_iter(), wanted);
+        if last.is_some() || best.len() == all.len() {
+            return last;
+        }
+        most *= 8;
     }
 }
 
