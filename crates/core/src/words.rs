@@ -27,14 +27,34 @@ pub struct WordTable {
 pub struct Counts {
     /// Where each post's entries begin, and where the last's end.
     starts: Vec<u32>,
-    entries: Vec<(u32, u32)>,
+    numbers: Vec<u32>,
+    /// How often, as far as a byte can tell: most of a search's time is reading these.
+    small: Vec<u8>,
+    /// The counts of entries of which [`MANY`] is told, by their places, which rise.
+    many: Vec<(u32, u32)>,
+}
+
+/// So often or more often.
+pub(crate) const MANY: u8 = u8::MAX;
+
+/// What one post has, by number, and how often; the numbers rise.
+#[derive(Debug, Clone, Copy)]
+pub struct Counted<'a> {
+    /// The numbers.
+    pub numbers: &'a [u32],
+    /// How often it has each, or [`MANY`].
+    pub(crate) small: &'a [u8],
+    start: u32,
+    many: &'a [(u32, u32)],
 }
 
 impl Default for Counts {
     fn default() -> Self {
         Self {
             starts: vec![0],
-            entries: Vec::new(),
+            numbers: Vec::new(),
+            small: Vec::new(),
+            many: Vec::new(),
         }
     }
 }
@@ -42,21 +62,56 @@ impl Default for Counts {
 impl Counts {
     /// Adds the entries of the next post; they rise.
     pub fn push(&mut self, entries: impl IntoIterator<Item = (u32, u32)>) {
-        self.entries.extend(entries);
-        self.starts.push(number(self.entries.len()));
+        for (entry, count) in entries {
+            let small = u8::try_from(count).unwrap_or(MANY);
+            if small == MANY {
+                self.many.push((number(self.numbers.len()), count));
+            }
+            self.numbers.push(entry);
+            self.small.push(small);
+        }
+        self.starts.push(number(self.numbers.len()));
     }
 
     /// The entries of a post.
     #[must_use]
-    pub fn of(&self, post: usize) -> &[(u32, u32)] {
-        &self.entries[self.starts[post] as usize..self.starts[post + 1] as usize]
+    pub fn of(&self, post: usize) -> Counted<'_> {
+        let (start, end) = (self.starts[post], self.starts[post + 1]);
+        let entries = start as usize..end as usize;
+        Counted {
+            numbers: &self.numbers[entries.clone()],
+            small: &self.small[entries],
+            start,
+            many: &self.many,
+        }
     }
 
     /// One more than the highest number.
     #[must_use]
     pub fn kinds(&self) -> usize {
-        let numbers = self.entries.iter().map(|(number, _)| *number as usize + 1);
-        numbers.max().unwrap_or(0)
+        let highest = self.numbers.iter().max();
+        highest.map_or(0, |number| *number as usize + 1)
+    }
+}
+
+impl<'a> Counted<'a> {
+    /// The numbers with the counts.
+    pub fn iter(self) -> impl Iterator<Item = (u32, u32)> + use<'a> {
+        let numbers = self.numbers.iter().enumerate();
+        numbers.map(move |(at, number)| (*number, self.count(at)))
+    }
+
+    /// How often the post has the entry at `at`.
+    #[must_use]
+    pub fn count(self, at: usize) -> u32 {
+        match self.small[at] {
+            MANY => {
+                let entry = self.start + number(at);
+                let known = self.many.binary_search_by_key(&entry, |(entry, _)| *entry);
+                known.map_or(u32::from(MANY), |known| self.many[known].1)
+            }
+            small => u32::from(small),
+        }
     }
 }
 
@@ -129,10 +184,11 @@ impl WordTable {
             .collect();
         let mut counts = Counts::default();
         for chunk in renumbered {
-            let before = number(counts.entries.len());
-            counts.entries.extend(chunk.words);
-            let ends = chunk.ends.into_iter();
-            counts.starts.extend(ends.map(|end| before + end));
+            let mut start = 0;
+            for end in chunk.ends {
+                counts.push(chunk.words[start..end as usize].iter().copied());
+                start = end as usize;
+            }
         }
         Self {
             stems,

@@ -339,7 +339,10 @@ fn words(since: &Since<'_>) -> (Arc<[Box<str>]>, KeptPosts) {
     let ids: Vec<_> = site.catalogue.all().collect();
     let encoded: Vec<_> = ids
         .par_iter()
-        .map(|id| postcard::to_stdvec(body.counts.of(id.0 as usize)).unwrap_or_default())
+        .map(|id| {
+            let counts: Vec<(u32, u32)> = body.counts.of(id.0 as usize).iter().collect();
+            postcard::to_stdvec(&counts).unwrap_or_default()
+        })
         .collect();
     for (id, words) in ids.iter().zip(encoded) {
         if let Some(kept) = posts.get_mut(&site.catalogue.post(*id).path) {

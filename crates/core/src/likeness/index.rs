@@ -1,13 +1,15 @@
 //! The posts of a query's sources by what they share, and the likeness of two posts.
 
-use std::sync::Arc;
+use std::ops::Range;
+use std::sync::{Arc, LazyLock};
 
 use rayon::prelude::*;
 
+use super::blocks::Blocks;
 use super::{Aspect, Ninths, WHOLE, Weighed, Weighing};
 use crate::catalogue::{Catalogue, PostId};
 use crate::id::{TermId, number};
-use crate::words::Counts;
+use crate::words::{Counted, Counts, MANY};
 
 /// What makes two posts alike in one aspect.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -26,8 +28,9 @@ pub struct Share {
 pub struct Index {
     pub(super) spaces: Vec<Space>,
     /// Posts with the same features in every aspect are compared once: the classes of the posts
-    /// that can be found, numbered by their first post, and those posts, in rising order.
+    /// that can be found, by block and then by their first post, and those posts, in rising order.
     pub(super) classes: Vec<Vec<PostId>>,
+    pub(super) blocks: Option<Blocks>,
 }
 
 /// One aspect of all posts: sparse vectors.
@@ -56,21 +59,41 @@ impl Lists {
         let feature = feature as usize;
         &self.entries[self.starts[feature] as usize..self.starts[feature + 1] as usize]
     }
+
+    /// The part of the list that is about some of the classes.
+    pub(super) fn among(&self, feature: u32, classes: &Range<u32>) -> &[(u32, f32)] {
+        let list = self.of(feature);
+        let start = list.partition_point(|(class, _)| *class < classes.start);
+        let end = list.partition_point(|(class, _)| *class < classes.end);
+        &list[start..end]
+    }
 }
 
 /// 1 + ln(count), the frequency of a word in a text, for small counts.
-static FREQUENCIES: std::sync::LazyLock<[f64; 64]> = std::sync::LazyLock::new(|| {
-    let mut frequencies = [0.0; 64];
+static FREQUENCIES: LazyLock<[f64; 256]> = LazyLock::new(|| {
+    let mut frequencies = [0.0; 256];
     for (count, frequency) in (0u32..).zip(&mut frequencies) {
-        *frequency = 1.0 + f64::from(count.max(1)).ln();
+        *frequency = frequency_of(count.max(1));
     }
     frequencies
 });
 
-/// One post's vectors, laid out so that the components of each feature are found at once.
+/// The same in single precision; what a byte cannot tell is not a number.
+static ROUGH_FREQUENCIES: LazyLock<[f32; 256]> = LazyLock::new(|| {
+    let mut frequencies = FREQUENCIES.map(rough);
+    frequencies[usize::from(MANY)] = f32::NAN;
+    frequencies
+});
+
+fn frequency_of(count: u32) -> f64 {
+    1.0 + f64::from(count).ln()
+}
+
+/// One post's vectors, laid out by aspect so that what belongs to a feature is found at once: its
+/// component in the vector of length 1, times idf, so that only the other's frequency is missing.
 #[derive(Debug, Default)]
 pub(super) struct Laid {
-    components: Vec<Vec<f64>>,
+    weights: Vec<Vec<f32>>,
 }
 
 impl Index {
@@ -82,11 +105,16 @@ impl Index {
             .iter()
             .map(|weighed| Space::new(catalogue, *weighed, found))
             .collect();
-        let classes = classes(&spaces, found);
+        let mut classes = classes(&spaces, found);
+        let blocks = Blocks::sort(&spaces, &mut classes);
         for space in &mut spaces {
             space.lists = space.lists(&classes);
         }
-        Self { spaces, classes }
+        Self {
+            spaces,
+            classes,
+            blocks,
+        }
     }
 
     /// How alike two posts are, to nine digits.
@@ -105,46 +133,50 @@ impl Index {
 
     /// Lays out the vectors of a post.
     pub(super) fn lay_out(&self, this: PostId, laid: &mut Laid) {
-        laid.components
-            .resize(self.spaces.len().max(laid.components.len()), Vec::new());
-        for (space, components) in self.spaces.iter().zip(&mut laid.components) {
-            components.resize(space.idf.len().max(components.len()), 0.0);
-            for (feature, count) in space.of(this) {
-                components[*feature as usize] = space.component(*feature, *count);
+        laid.weights
+            .resize(self.spaces.len().max(laid.weights.len()), Vec::new());
+        for (space, weights) in self.spaces.iter().zip(&mut laid.weights) {
+            weights.resize(space.idf.len().max(weights.len()), 0.0);
+            for (feature, component) in space.unit(this) {
+                weights[feature as usize] = rough(component * space.idf[feature as usize]);
             }
         }
     }
 
     /// Clears what [`Self::lay_out`] wrote.
     pub(super) fn clear(&self, this: PostId, laid: &mut Laid) {
-        for (space, components) in self.spaces.iter().zip(&mut laid.components) {
-            for (feature, _) in space.of(this) {
-                components[*feature as usize] = 0.0;
+        for (space, weights) in self.spaces.iter().zip(&mut laid.weights) {
+            for feature in space.of(this).numbers {
+                weights[*feature as usize] = 0.0;
             }
         }
     }
 
-    /// As [`Self::likeness`], of a post that is laid out; without texts at most that, and 0 where
-    /// a text that is required shares nothing.
-    pub(super) fn likeness_laid(
+    /// As [`Self::likeness`] of `this` that is laid out, but only as exact as sums in single
+    /// precision are; without texts what all else gives, and 0 where a text that is required
+    /// shares nothing.
+    pub(super) fn roughly(
         &self,
         this: PostId,
         laid: &Laid,
         other: PostId,
         with_texts: bool,
-    ) -> Ninths {
+    ) -> f64 {
         let mut sum = 0.0;
-        for (space, components) in self.spaces.iter().zip(&laid.components) {
-            if !with_texts && space.weighed.aspect == Aspect::Body && !space.weighed.required {
+        for (space, weights) in self.spaces.iter().zip(&laid.weights) {
+            let counts = with_texts || space.weighed.aspect != Aspect::Body;
+            if !counts && !space.weighed.required {
                 continue;
             }
-            let cosine = space.cosine_laid(this, components, other);
+            let cosine = space.roughly(this, weights, other);
             if space.weighed.required && cosine <= 0.0 {
-                return 0;
+                return 0.0;
             }
-            sum += space.weighed.part * cosine;
+            if counts {
+                sum += space.weighed.part * cosine;
+            }
         }
-        ninths(sum)
+        sum
     }
 
     /// The terms that two posts share and that count for their likeness: by term field in the
@@ -202,6 +234,12 @@ impl Index {
     }
 }
 
+/// In single precision, which is enough to narrow a search.
+#[expect(clippy::cast_possible_truncation, reason = "that is its purpose")]
+pub(super) fn rough(exact: f64) -> f32 {
+    exact as f32
+}
+
 /// A sum of parts to nine digits.
 pub(super) fn ninths(sum: f64) -> Ninths {
     floor((sum.clamp(0.0, 1.0) * f64::from(WHOLE)).round())
@@ -225,7 +263,7 @@ impl Space {
         };
         let mut df = vec![0u32; counts.kinds()];
         for id in found {
-            for (feature, _) in counts.of(id.0 as usize) {
+            for feature in counts.of(id.0 as usize).numbers {
                 df[*feature as usize] += 1;
             }
         }
@@ -243,53 +281,67 @@ impl Space {
         space
     }
 
+    /// Whether what is shared are terms, not words.
+    pub(super) fn of_terms(&self) -> bool {
+        matches!(self.weighed.aspect, Aspect::Terms(_))
+    }
+
     /// The features of a post with their counts.
-    pub(super) fn of(&self, id: PostId) -> &[(u32, u32)] {
+    pub(super) fn of(&self, id: PostId) -> Counted<'_> {
         self.counts.of(id.0 as usize)
     }
 
     fn component(&self, feature: u32, count: u32) -> f64 {
-        self.weight(&FREQUENCIES, feature, count)
+        let known = FREQUENCIES.get(count as usize).copied();
+        known.unwrap_or_else(|| frequency_of(count)) * self.idf[feature as usize]
     }
 
-    fn weight(&self, frequencies: &[f64; 64], feature: u32, count: u32) -> f64 {
-        let frequency = match frequencies.get(count as usize) {
-            Some(known) => *known,
-            None => 1.0 + f64::from(count).ln(),
-        };
-        frequency * self.idf[feature as usize]
-    }
-
-    /// As [`Self::cosine`], digit by digit, of a post that is laid out.
-    fn cosine_laid(&self, this: PostId, components: &[f64], other: PostId) -> f64 {
-        let norms = self.norms[this.0 as usize] * self.norms[other.0 as usize];
-        if norms <= 0.0 {
+    /// The cosine with `this`, whose weights are laid out, as exact as single precision is; 0
+    /// just where nothing is shared.
+    fn roughly(&self, this: PostId, weights: &[f32], other: PostId) -> f64 {
+        let norm = self.norms[other.0 as usize];
+        if norm <= 0.0 {
             return 0.0;
         }
-        let frequencies = &*FREQUENCIES;
-        let mut dot = 0.0;
-        for (feature, count) in self.of(other) {
-            let own = components[*feature as usize];
-            if own != 0.0 {
-                dot += own * self.weight(frequencies, *feature, *count);
-            }
+        let frequencies = &*ROUGH_FREQUENCIES;
+        let product =
+            |feature: u32, count: u8| weights[feature as usize] * frequencies[usize::from(count)];
+        let of = self.of(other);
+        let (features, counts) = (of.numbers.as_chunks(), of.small.as_chunks());
+        // Four sums at once do not wait for each other.
+        let mut sums = (0.0, 0.0, 0.0, 0.0);
+        for ([a, b, c, d], [of_a, of_b, of_c, of_d]) in features.0.iter().zip(counts.0) {
+            sums.0 += product(*a, *of_a);
+            sums.1 += product(*b, *of_b);
+            sums.2 += product(*c, *of_c);
+            sums.3 += product(*d, *of_d);
         }
-        dot / norms
+        let rest = features.1.iter().zip(counts.1);
+        let rest: f32 = rest.map(|(feature, count)| product(*feature, *count)).sum();
+        let sum = (sums.0 + sums.1) + (sums.2 + sums.3) + rest;
+        if sum.is_nan() {
+            return self.cosine(this, other);
+        }
+        f64::from(sum) / norm
     }
 
     fn norm(&self, id: PostId) -> f64 {
         let squares = self
             .of(id)
             .iter()
-            .map(|(feature, count)| self.component(*feature, *count).powi(2));
+            .map(|(feature, count)| self.component(feature, count).powi(2));
         squares.sum::<f64>().sqrt()
     }
 
     /// The components of a post's vector of length 1.
     pub(super) fn unit(&self, id: PostId) -> impl Iterator<Item = (u32, f64)> {
         let norm = self.norms[id.0 as usize];
-        let components = self.of(id).iter();
-        components.map(move |(feature, count)| (*feature, self.component(*feature, *count) / norm))
+        let of = self.of(id);
+        let features = of.numbers.iter().enumerate();
+        features.map(move |(at, feature)| {
+            let component = self.component(*feature, of.count(at));
+            (*feature, component / norm)
+        })
     }
 
     /// The cosine of two posts' vectors, 0 to 1; 0 where one has none.
@@ -307,13 +359,14 @@ impl Space {
 
     /// Hands on what both posts have, with both counts, in rising order.
     fn both(&self, a: PostId, b: PostId, mut see: impl FnMut(u32, u32, u32)) {
-        let (mut left, mut right) = (self.of(a), self.of(b));
-        while let (Some((x, of_a)), Some((y, of_b))) = (left.first(), right.first()) {
+        let (of_a, of_b) = (self.of(a), self.of(b));
+        let (mut left, mut right) = (0, 0);
+        while let (Some(x), Some(y)) = (of_a.numbers.get(left), of_b.numbers.get(right)) {
             if x == y {
-                see(*x, *of_a, *of_b);
+                see(*x, of_a.count(left), of_b.count(right));
             }
-            left = &left[usize::from(x <= y)..];
-            right = &right[usize::from(y <= x)..];
+            left += usize::from(x <= y);
+            right += usize::from(y <= x);
         }
     }
 
@@ -334,7 +387,7 @@ impl Space {
         let firsts = || classes.iter().filter_map(|posts| posts.first());
         let mut starts = vec![0u32; self.idf.len() + 1];
         for post in firsts() {
-            for (feature, _) in self.of(*post) {
+            for feature in self.of(*post).numbers {
                 starts[*feature as usize + 1] += 1;
             }
         }
@@ -346,12 +399,7 @@ impl Space {
         for (class, post) in (0u32..).zip(firsts()) {
             for (feature, component) in self.unit(*post) {
                 let at = &mut next[feature as usize];
-                #[expect(
-                    clippy::cast_possible_truncation,
-                    reason = "it only narrows the search"
-                )]
-                let rough = component as f32;
-                entries[*at as usize] = (class, rough);
+                entries[*at as usize] = (class, rough(component));
                 *at += 1;
             }
         }
@@ -378,16 +426,14 @@ fn terms(catalogue: &Catalogue, field: usize) -> Counts {
 fn classes(spaces: &[Space], found: &[PostId]) -> Vec<Vec<PostId>> {
     let mut classes: indexmap::IndexMap<Vec<u32>, Vec<PostId>, rustc_hash::FxBuildHasher> =
         indexmap::IndexMap::default();
-    let words = spaces
-        .iter()
-        .any(|space| !matches!(space.weighed.aspect, Aspect::Terms(_)));
+    let words = spaces.iter().any(|space| !space.of_terms());
     if words {
         return found.iter().map(|id| vec![*id]).collect();
     }
     for id in found {
         let mut key = Vec::new();
         for space in spaces {
-            key.extend(space.of(*id).iter().map(|(feature, _)| *feature));
+            key.extend(space.of(*id).numbers);
             key.push(u32::MAX);
         }
         classes.entry(key).or_default().push(*id);

@@ -5,6 +5,8 @@
 //! component is idf = ln(1 + N/df) for a term, (1 + ln count)·idf for a word's stem; N and df
 //! are those of a query's sources, df at least 1.
 
+mod best;
+mod blocks;
 mod index;
 mod search;
 #[cfg(test)]

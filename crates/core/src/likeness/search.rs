@@ -5,13 +5,17 @@
 //! not met can be more alike than what is left of the post's own vectors: by Cauchy and Schwarz
 //! the length of the part that was not walked yet, aspect by aspect. As soon as that is less than
 //! the last of the best, the other lists need not be walked, and of the posts that were met only
-//! those are compared whose score could still reach it.
+//! those are compared whose score could still reach it, roughly first. Where a field splits the
+//! posts into blocks, the post's own block is searched so before all others.
 
 use std::cell::RefCell;
+use std::ops::Range;
 
 use rustc_hash::FxHashMap;
 
-use super::index::{Index, Laid};
+use super::best::{Best, HighestFirst, last_of_best};
+use super::blocks::Blocks;
+use super::index::{Index, Laid, Space, rough};
 use super::{Aspect, Ninths, WHOLE};
 use crate::catalogue::PostId;
 use crate::id::number;
@@ -26,7 +30,7 @@ const ROUNDING: f64 = 1e-4;
 const FEW: usize = 16;
 
 /// For each post that would be compared, so many entries of a list may be walked first.
-const ENTRIES: usize = 40;
+const ENTRIES: usize = 80;
 
 /// For each post that would be compared word by word, so many entries of lists are walked first.
 const WORDS: usize = 120;
@@ -56,8 +60,29 @@ struct Scores {
     /// walked of theirs.
     texts: Vec<(f32, f32)>,
     laid: Laid,
-    /// The likeness of those that were compared in full.
-    full: FxHashMap<u32, Ninths>,
+    /// The rough likeness of those that were compared.
+    compared: FxHashMap<u32, f64>,
+}
+
+impl Scores {
+    /// All scores are 0 again.
+    fn forget(&mut self) {
+        for class in self.met.drain(..) {
+            self.of[class as usize] = 0.0;
+        }
+    }
+}
+
+/// Where is looked.
+struct Scope {
+    /// Among the classes of a block, or among all.
+    block: Option<Range<u32>>,
+    /// An aspect in which all of them are equally alike the post: its lists are not walked.
+    but: Option<usize>,
+    /// The part of the likeness that all of them have by it.
+    sure: f64,
+    /// The most that a post of another class can have.
+    beyond: f64,
 }
 
 thread_local! {
@@ -70,7 +95,7 @@ impl Index {
     pub fn sharing(&self, this: PostId) -> Vec<PostId> {
         let mut met: Vec<u32> = Vec::new();
         for space in self.spaces.iter().filter(|space| space.weighed.part > 0.0) {
-            for (feature, _) in space.of(this) {
+            for feature in space.of(this).numbers {
                 met.extend(space.lists.of(*feature).iter().map(|(class, _)| *class));
             }
         }
@@ -113,24 +138,26 @@ impl Index {
             };
             let found = search.run();
             self.clear(this, &mut scores.laid);
-            scores.full.clear();
-            for class in scores.met.drain(..) {
-                scores.of[class as usize] = 0.0;
-            }
+            scores.compared.clear();
+            scores.forget();
             found
         })
     }
 
     /// What the post has of the texts, or of all else, that first which tells most for its length.
-    fn walks(&self, this: PostId, texts: bool) -> Vec<Walk<'_>> {
+    fn walks(&self, this: PostId, scope: &Scope, texts: bool) -> Vec<Walk<'_>> {
         let mut walks = Vec::new();
         for (space, known) in self.spaces.iter().enumerate() {
             let part = known.weighed.part;
-            if part <= 0.0 || (known.weighed.aspect == Aspect::Body) != texts {
+            let is_text = known.weighed.aspect == Aspect::Body;
+            if part <= 0.0 || is_text != texts || scope.but == Some(space) {
                 continue;
             }
             walks.extend(known.unit(this).map(|(feature, component)| {
-                let list = known.lists.of(feature);
+                let list = match &scope.block {
+                    Some(block) => known.lists.among(feature, block),
+                    None => known.lists.of(feature),
+                };
                 let length = number(list.len());
                 Walk {
                     list,
@@ -155,6 +182,13 @@ impl Index {
         walks
     }
 
+    /// How alike another post can be to this one at most: in all that it has.
+    fn most(&self, this: PostId) -> f64 {
+        let has = |space: &&Space| !space.of(this).numbers.is_empty();
+        let spaces = self.spaces.iter().filter(has);
+        spaces.map(|space| space.weighed.part).sum()
+    }
+
     /// The part that texts have of the whole.
     fn part_of_texts(&self) -> f64 {
         let texts = self
@@ -174,38 +208,74 @@ struct Search<'a, F> {
     scores: &'a mut Scores,
 }
 
-impl<F: Fn(PostId) -> bool> Search<'_, F> {
+impl<'a, F: Fn(PostId) -> bool> Search<'a, F> {
+    /// Looks among those of the post's own block first; where others could be as alike, among all.
     fn run(&mut self) -> Vec<(PostId, Ninths)> {
+        let Index { spaces, blocks, .. } = self.index;
+        let of_block = |blocks: &'a Blocks| Some((blocks, blocks.of(spaces, self.this)?));
+        let mut floor = 0.0;
+        if let Some((blocks, block)) = blocks.as_ref().and_then(of_block) {
+            let part = spaces[blocks.space].weighed.part;
+            let scope = Scope {
+                block: Some(block.classes.clone()),
+                but: Some(blocks.space),
+                sure: part,
+                beyond: self.index.most(self.this) - part * (1.0 - block.next),
+            };
+            match self.among(&scope, floor) {
+                Ok(found) => return found,
+                Err(least) => floor = least,
+            }
+            self.scores.forget();
+        }
+        let all = Scope {
+            block: None,
+            but: None,
+            sure: 0.0,
+            beyond: 0.0,
+        };
+        self.among(&all, floor).unwrap_or_default()
+    }
+
+    /// Looks among the classes of a scope. `floor` is what the last of the wanted posts has at least.
+    ///
+    /// # Errors
+    ///
+    /// The floor as it was raised, where others could be among the wanted too.
+    fn among(&mut self, scope: &Scope, floor: f64) -> Result<Vec<(PostId, Ninths)>, f64> {
         let part = self.index.part_of_texts();
-        let (floor, bound) = self.walk(self.index.walks(self.this, false), part);
+        let walks = self.index.walks(self.this, scope, false);
+        let (floor, bound) = self.walk(walks, part + scope.sure, floor);
+        if scope.block.is_some() && floor <= bound.max(scope.beyond) + MARGIN {
+            return Err(floor);
+        }
         if part <= 0.0 {
             let near = self.near(floor - bound - MARGIN);
-            return self.compare(near, bound);
+            return Ok(self.compare(near, bound));
         }
-        let texts = self.index.walks(self.this, true);
+        let texts = self.index.walks(self.this, scope, true);
         if bound + MARGIN < floor {
             let near = self.near(floor - bound - MARGIN);
             let (near, bound) = self.nearer(&near, &texts, floor, part, bound - part);
-            return self.compare(near, bound);
+            return Ok(self.compare(near, bound));
         }
         // What shares nothing but words could be among the wanted.
-        let (floor, bound) = self.walk(texts, bound - part);
+        let (floor, bound) = self.walk(texts, bound - part, floor);
         let near = self.near(floor - bound - MARGIN);
-        self.compare(near, bound)
+        Ok(self.compare(near, bound))
     }
 
     /// Walks lists as far as a post that is not met could be among the wanted: what their rest
     /// and `more` can add. Gives the floor, and the most that can be added to a score.
-    fn walk(&mut self, walks: Vec<Walk<'_>>, more: f64) -> (f64, f64) {
+    fn walk(&mut self, walks: Vec<Walk<'_>>, more: f64, mut floor: f64) -> (f64, f64) {
         let mut left = self.left(&walks);
         let mut bound = more + self.bound(&left);
-        let mut floor = 0.0;
         let (mut walked, mut look_at) = (0, 64);
         // What can still be among the wanted, when all that could be were met.
         let mut near: Option<Vec<u32>> = None;
         for walk in walks {
             if near.is_none() && walked >= look_at {
-                floor = self.floor();
+                floor = f64::max(floor, self.floor());
                 look_at = walked * 4;
                 near = (bound + MARGIN < floor).then(|| self.scores.met.clone());
             }
@@ -253,7 +323,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         } else {
             self.without_texts(near)
         };
-        floor = self.risen(floor, &mut nearer, |score, _| score);
+        floor = self.risen(floor, &nearer, |score, _| score);
         nearer.retain(|(score, _)| score + part + 2.0 * MARGIN >= floor);
         let known = self.scores.texts.len();
         let classes = self.index.classes.len();
@@ -266,7 +336,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         for text in texts {
             if walked >= look_at {
                 floor = self.thin(&mut nearer, floor, part, left);
-                look_at = walked * 2;
+                look_at = walked * 4;
             }
             walked += text.list.len();
             let dear = walked > nearer.len() * WORDS;
@@ -274,11 +344,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
                 break;
             }
             left = (left - text.component.powi(2)).max(0.0);
-            #[expect(
-                clippy::cast_possible_truncation,
-                reason = "it only narrows the search"
-            )]
-            let own = (part * text.component) as f32;
+            let own = rough(part * text.component);
             let scores = self.scores.texts.as_mut_slice();
             for (class, component) in text.list {
                 let (score, length) = &mut scores[*class as usize];
@@ -314,22 +380,22 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     }
 
     /// The floor as it is raised by what some have `least`.
-    fn risen(&self, floor: f64, near: &mut [(f64, u32)], least: impl Fn(f64, u32) -> f64) -> f64 {
-        let of = |(score, class): &(f64, u32)| least(*score, *class);
-        let rank = |near: &(f64, u32)| {
-            let posts = self.fitting(near.1).take(self.wanted).count();
-            Some((of(near), posts))
-        };
-        last_of_best(near, self.wanted, of, rank).map_or(floor, |last| last.max(floor))
+    fn risen(&self, floor: f64, near: &[(f64, u32)], least: impl Fn(f64, u32) -> f64) -> f64 {
+        let all = near
+            .iter()
+            .map(|(score, class)| (least(*score, *class), *class));
+        let rank = |least, class| Some((least, self.fitting(class).take(self.wanted).count()));
+        last_of_best(all, self.wanted, rank).map_or(floor, |last| last.max(floor))
     }
 
     /// The same with full scores but for the texts.
     fn without_texts(&self, near: &[(f64, u32)]) -> Vec<(f64, u32)> {
         let full = near.iter().map(|(_, class)| {
             let first = self.index.classes[*class as usize][0];
-            let laid = &self.scores.laid;
-            let likeness = self.index.likeness_laid(self.this, laid, first, false);
-            (f64::from(likeness) / f64::from(WHOLE), *class)
+            let likeness = self
+                .index
+                .roughly(self.this, &self.scores.laid, first, false);
+            (likeness - MARGIN, *class)
         });
         full.collect()
     }
@@ -354,11 +420,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     /// Adds a list to the scores, `only_met` of what was met before.
     fn add(&mut self, walk: &Walk<'_>, only_met: bool) {
         let part = self.index.spaces[walk.space].weighed.part;
-        #[expect(
-            clippy::cast_possible_truncation,
-            reason = "it only narrows the search"
-        )]
-        let own = (part * walk.component) as f32;
+        let own = rough(part * walk.component);
         let Scores { of, met, .. } = &mut *self.scores;
         let of = of.as_mut_slice();
         for (class, component) in walk.list {
@@ -381,53 +443,40 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             of,
             met,
             laid,
-            full,
+            compared,
             ..
         } = &mut *self.scores;
-        let score = |class: &u32| f64::from(of[*class as usize]);
-        let rank = |class: &u32| {
-            let posts = &self.index.classes[*class as usize];
+        let met = met.iter();
+        let met = met.map(|class| (f64::from(of[*class as usize]), *class));
+        let rank = |_, class: u32| {
+            let posts = &self.index.classes[class as usize];
             let fitting = posts.iter().filter(|post| (self.fits)(**post));
             let count = fitting.take(self.wanted).count();
-            let compare = || self.index.likeness_laid(self.this, laid, posts[0], true);
-            let likeness = (count > 0).then(|| *full.entry(*class).or_insert_with(compare))?;
-            Some((f64::from(likeness) / f64::from(WHOLE), count))
+            let compare = || self.index.roughly(self.this, laid, posts[0], true);
+            let likeness = (count > 0).then(|| *compared.entry(class).or_insert_with(compare))?;
+            Some((likeness - MARGIN, count))
         };
-        last_of_best(met, self.wanted, score, rank).unwrap_or(0.0)
+        last_of_best(met, self.wanted, rank).unwrap_or(0.0)
     }
 
-    /// Compares in full what is near, the highest scores first, as far as a score with `bound`
-    /// added can reach the last of the wanted posts.
-    fn compare(&self, near: Vec<(f64, u32)>, bound: f64) -> Vec<(PostId, Ninths)> {
-        // Classes by falling likeness, with how many of their posts fit, at most all wanted.
-        let mut best: Vec<(Ninths, u32, usize)> = Vec::new();
-        let mut last = 1;
-        for (score, class) in HighestFirst::of(near) {
-            if score + bound + MARGIN < f64::from(last) / f64::from(WHOLE) {
+    /// What is near in full, as far as a score with `bound` added can reach the last of the wanted
+    /// posts: first roughly, and exactly what may then be among the wanted.
+    fn compare(&mut self, near: Vec<(f64, u32)>, bound: f64) -> Vec<(PostId, Ninths)> {
+        let near = self.compare_roughly(near, bound);
+        let mut best: Best<Ninths> = Best::of(self.wanted);
+        for (likeness, class) in HighestFirst::of(near) {
+            let last = best.last().unwrap_or(1);
+            if likeness + MARGIN < f64::from(last) / f64::from(WHOLE) {
                 break;
             }
-            let Scores { laid, full, .. } = &*self.scores;
-            let likeness = full.get(&class).copied().unwrap_or_else(|| {
-                let first = self.index.classes[class as usize][0];
-                self.index.likeness_laid(self.this, laid, first, true)
-            });
-            if likeness < last {
-                continue;
-            }
-            let count = self.fitting(class).take(self.wanted).count();
-            if count == 0 {
-                continue;
-            }
-            let at = best.partition_point(|(known, ..)| *known >= likeness);
-            best.insert(at, (likeness, class, count));
-            let counted = best.iter().map(|(likeness, _, count)| (*likeness, *count));
-            if let Some(full) = last_of(counted, self.wanted) {
-                last = full;
-                best.truncate(best.partition_point(|(known, ..)| *known >= last));
+            let first = self.index.classes[class as usize][0];
+            let likeness = self.index.likeness(self.this, first);
+            if likeness >= last {
+                best.insert(likeness, class, self.fitting(class));
             }
         }
         let each = if self.ties { usize::MAX } else { self.wanted };
-        let posts = best.into_iter().flat_map(|(likeness, class, _)| {
+        let posts = best.ranked.into_iter().flat_map(|(likeness, class, _)| {
             let fitting = self.fitting(class).take(each);
             fitting.map(move |post| (post, likeness))
         });
@@ -439,48 +488,42 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         found
     }
 
+    /// The rough likeness of what may be among the wanted.
+    fn compare_roughly(&mut self, near: Vec<(f64, u32)>, bound: f64) -> Vec<(f64, u32)> {
+        let mut compared = Vec::new();
+        let mut best: Best<f64> = Best::of(self.wanted);
+        for (score, class) in HighestFirst::of(near) {
+            let least = best.last().map_or(0.0, |last| last - 2.0 * MARGIN);
+            if score + bound + MARGIN < least {
+                break;
+            }
+            let Scores {
+                laid,
+                compared: known,
+                ..
+            } = &*self.scores;
+            let likeness = known.get(&class).copied().unwrap_or_else(|| {
+                let first = self.index.classes[class as usize][0];
+                self.index.roughly(self.this, laid, first, true)
+            });
+            if likeness < least {
+                continue;
+            }
+            compared.push((likeness, class));
+            if best.last().is_none_or(|last| likeness > last) {
+                best.insert(likeness, class, self.fitting(class));
+            }
+        }
+        let least = best.last().map_or(0.0, |last| last - 2.0 * MARGIN);
+        compared.retain(|(likeness, _)| *likeness >= least);
+        compared
+    }
+
     /// The posts of a class that are let through, in rising order.
-    fn fitting(&self, class: u32) -> impl Iterator<Item = PostId> {
+    fn fitting(&self, class: u32) -> impl Iterator<Item = PostId> + use<'_, 'a, F> {
         let posts = self.index.classes[class as usize].iter().copied();
         posts.filter(|post| (self.fits)(*post))
     }
-}
-
-/// The rank of the last of the wanted posts, as far as the best by their scores tell: no more of
-/// them are ranked than are needed. `rank` gives how many posts have it, too; `None` where there
-/// are too few.
-fn last_of_best<T>(
-    all: &mut [T],
-    wanted: usize,
-    score: impl Fn(&T) -> f64,
-    mut rank: impl FnMut(&T) -> Option<(f64, usize)>,
-) -> Option<f64> {
-    let mut most = wanted * 2 + 8;
-    loop {
-        let best = if most < all.len() {
-            all.select_nth_unstable_by(most, |a, b| score(b).total_cmp(&score(a)));
-            &all[..most]
-        } else {
-            &all[..]
-        };
-        let mut ranks: Vec<(f64, usize)> = best.iter().filter_map(&mut rank).collect();
-        ranks.sort_unstable_by(|a, b| b.0.total_cmp(&a.0));
-        let last = last_of(ranks.into_iter(), wanted);
-        if last.is_some() || best.len() == all.len() {
-            return last;
-        }
-        most *= 8;
-    }
-}
-
-/// Of ranks with how many posts have them, the best first: that of the last of the wanted posts.
-fn last_of<T>(mut ranks: impl Iterator<Item = (T, usize)>, wanted: usize) -> Option<T> {
-    let mut counted = 0;
-    let last = ranks.find(|(_, posts)| {
-        counted += posts;
-        counted >= wanted
-    });
-    last.map(|(rank, _)| rank)
 }
 
 /// The most that a text can give, of which a part was walked: by Cauchy and Schwarz the other
@@ -488,42 +531,4 @@ fn last_of<T>(mut ranks: impl Iterator<Item = (T, usize)>, wanted: usize) -> Opt
 fn most_of_text((score, length): (f32, f32), part: f64, left: f64) -> f64 {
     let other = (1.0 - f64::from(length) + ROUNDING).max(0.0);
     f64::from(score) + part * (left * other).sqrt()
-}
-
-/// Scores with their classes, the highest first. No more are put in order than are asked for.
-struct HighestFirst {
-    scores: Vec<(f64, u32)>,
-    /// So many are in order.
-    ordered: usize,
-    at: usize,
-}
-
-impl HighestFirst {
-    fn of(scores: Vec<(f64, u32)>) -> Self {
-        Self {
-            scores,
-            ordered: 0,
-            at: 0,
-        }
-    }
-}
-
-impl Iterator for HighestFirst {
-    type Item = (f64, u32);
-
-    fn next(&mut self) -> Option<Self::Item> {
-        if self.at == self.ordered {
-            let order = |a: &(f64, u32), b: &(f64, u32)| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1));
-            let rest = &mut self.scores[self.ordered..];
-            let next = rest.len().min(self.ordered.max(32));
-            if next < rest.len() {
-                rest.select_nth_unstable_by(next, order);
-            }
-            rest[..next].sort_unstable_by(order);
-            self.ordered += next;
-        }
-        let next = self.scores.get(self.at).copied();
-        self.at += 1;
-        next
-    }
 }

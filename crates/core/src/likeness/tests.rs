@@ -303,6 +303,26 @@ proptest! {
     }
 }
 
+// N = 2, both words in both texts, so that idf is the same: (1 + ln 300, 1) and (1, 1), of which
+// the cosine is (2 + ln 300)/(√2·√((1 + ln 300)² + 1)) = 0.803693049.
+#[test]
+fn a_word_that_a_text_has_hundreds_of_times_counts_as_often() {
+    let often = format!("<p>{} reed</p>", "eel ".repeat(300));
+    let posts = [
+        ("posts/a.md", "title: A\ndate: 2026-03-05", often.as_str()),
+        (
+            "posts/b.md",
+            "title: B\ndate: 2026-03-04",
+            "<p>eel reed</p>",
+        ),
+    ];
+    let small = Small::new("[related]\nweigh = { body = 1 }\n", &posts);
+    let (index, _) = index(&small);
+    let (a, b) = (PostId(0), PostId(1));
+    assert_eq!(index.nearest(a, 1, false, |id| id == b), [(b, 803_693_049)]);
+    assert_eq!(index.nearest(b, 1, false, |id| id == a), [(a, 803_693_049)]);
+}
+
 /// A post of a large catalogue: which of a few sets of terms it has, and the numbers of the words
 /// of its title and its text, low ones being common.
 fn many_posts() -> impl Strategy<Value = Vec<(u8, Vec<u16>, Vec<u16>)>> {
@@ -317,14 +337,20 @@ proptest! {
     #[test]
     fn among_many_that_share_all_their_terms_texts_decide_as_all_pairs_do(
         posts in many_posts(),
-        weigh in prop_oneof![Just("tag = 3, category = 1, title = 1, body = 1"), Just("tag = 3, body = 2")],
+        weigh in prop_oneof![
+            Just("tag = 3, category = 1, title = 1, body = 1"),
+            Just("tag = 3, body = 2"),
+            Just("tag = 2, category = 3, body = 1"),
+            Just("tag = 1, category = 1"),
+        ],
         wanted in 1usize..6,
         one_in in 1u32..9,
     ) {
         let words = |numbers: &[u16]| numbers.iter().map(|at| format!("w{at}")).collect::<Vec<_>>().join(" ");
         let files: Vec<(String, String, String)> = posts.iter().enumerate().map(|(at, (terms, title, text))| {
             let tags = ["a, b, c", "a, b", "a, b, d", "a", "e"][usize::from(*terms)];
-            let front = format!("title: {}\ndate: 2026-05-28\ntags: [{tags}]\ncategory: c{}", words(title), terms / 3);
+            let categories = ["c0", "c0, c1", "c1"][at % 3];
+            let front = format!("title: {}\ndate: 2026-05-28\ntags: [{tags}]\ncategories: [{categories}]", words(title));
             (format!("posts/p{at:03}.md"), front, format!("<p>{}</p>", words(text)))
         }).collect();
         let small = Small::new(&format!("[related]\nweigh = {{ {weigh} }}\n"), &files);
