@@ -8,7 +8,7 @@ use std::sync::Arc;
 
 use indexmap::IndexMap;
 use minijinja::{Environment, Value, context};
-use tabulae_core::archive::{By, Group, Laid, sections};
+use tabulae_core::archive::{By, Group, sections};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::pager::Pager;
@@ -271,7 +271,7 @@ impl<'a> Renderer<'a> {
                 older => pager.older().map(link),
             },
             archive => self.archive_value(at, Some(number), self.sections(archive, posts)),
-            term => self.term_value(laid, number),
+            term => self.term_value(at, number),
             posts => post_list(posts, &self.shared),
             pager => context! {
                 number => pager.number,
@@ -496,12 +496,14 @@ impl<'a> Renderer<'a> {
     }
 
     /// What the posts of a list share: a term, or a date part in the shape of one.
-    fn term_value(&self, laid: &Laid, number: usize) -> Value {
-        let group = &laid.groups[number];
-        match &group.term {
-            None => Value::from(()),
-            Some(term) => group_value(&self.shared, term, group, None),
+    fn term_value(&self, at: usize, number: usize) -> Value {
+        let group = &self.shared.plan.archives[at].groups[number];
+        if let Some((field, id)) = group.term.as_ref().and_then(|term| term.id) {
+            need(self.shared.site.needs.term(field, id));
         }
+        let make = |term| group_value(&self.shared, term, group, None);
+        let own = || group.term.as_ref().map_or(Value::from(()), make);
+        self.archives[at].own[number].get_or_init(own).clone()
     }
 
     fn overview(&self, at: usize, link: &Link) -> Rendered {

@@ -1,6 +1,6 @@
 //! What pages share, as templates see it: the site, its navigation, archives and their terms.
 
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use indexmap::IndexMap;
 use minijinja::value::{Enumerator, Object, ObjectRepr};
@@ -21,6 +21,8 @@ pub(super) struct ArchiveValues {
     pub(super) terms: Value,
     /// The same by term, in the same order.
     pub(super) by_term: IndexMap<TermId, Value>,
+    /// By group what its own pages show of it, made once for all of them.
+    pub(super) own: Vec<OnceLock<Value>>,
 }
 
 /// A list that says when it is looked at.
@@ -183,5 +185,6 @@ pub(super) fn archive_values(shared: &Arc<Shared>, at: usize) -> ArchiveValues {
             .map_or(Value::from(()), |link| Value::from(shared.site.href(link))),
         by_term: by_term.collect(),
         terms: terms.into_iter().map(|(_, value)| value).collect(),
+        own: laid.groups.iter().map(|_| OnceLock::new()).collect(),
     }
 }
