@@ -9,7 +9,7 @@ use std::ops::Range;
 use indexmap::IndexMap;
 use rustc_hash::{FxBuildHasher, FxHashMap};
 
-use super::index::Space;
+use super::space::Space;
 use crate::catalogue::PostId;
 use crate::id::number;
 

@@ -9,6 +9,7 @@ mod best;
 mod blocks;
 mod index;
 mod search;
+mod space;
 #[cfg(test)]
 mod tests;
 

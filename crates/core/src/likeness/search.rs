@@ -15,7 +15,8 @@ use rustc_hash::FxHashMap;
 
 use super::best::{Best, HighestFirst, last_of_best};
 use super::blocks::Blocks;
-use super::index::{Index, Laid, Space, rough};
+use super::index::{Index, Laid};
+use super::space::{Space, rough};
 use super::{Aspect, Ninths, WHOLE};
 use crate::catalogue::PostId;
 use crate::id::number;

@@ -1,0 +1,242 @@
+//! One aspect of all posts as sparse vectors: their components, cosines, and the lists of who has
+//! what.
+
+use std::ops::Range;
+use std::sync::{Arc, LazyLock};
+
+use rayon::prelude::*;
+
+use super::{Aspect, Weighed};
+use crate::catalogue::{Catalogue, PostId};
+use crate::id::number;
+use crate::words::{Counted, Counts, MANY};
+
+/// One aspect of all posts: sparse vectors.
+#[derive(Debug)]
+pub(super) struct Space {
+    pub(super) weighed: Weighed,
+    /// Each post's features, with how often it has them.
+    counts: Arc<Counts>,
+    /// ln(1 + N/df) by feature.
+    pub(super) idf: Vec<f64>,
+    /// The length of each post's vector; 0 where it has no features.
+    norms: Vec<f64>,
+    /// By feature the classes that have it, and its component in the vector of length 1.
+    pub(super) lists: Lists,
+}
+
+/// Lists of classes by feature, one behind the other.
+#[derive(Debug, Default)]
+pub(super) struct Lists {
+    starts: Vec<u32>,
+    entries: Vec<(u32, f32)>,
+}
+
+impl Lists {
+    pub(super) fn of(&self, feature: u32) -> &[(u32, f32)] {
+        let feature = feature as usize;
+        &self.entries[self.starts[feature] as usize..self.starts[feature + 1] as usize]
+    }
+
+    /// The part of the list that is about some of the classes.
+    pub(super) fn among(&self, feature: u32, classes: &Range<u32>) -> &[(u32, f32)] {
+        let list = self.of(feature);
+        let start = list.partition_point(|(class, _)| *class < classes.start);
+        let end = list.partition_point(|(class, _)| *class < classes.end);
+        &list[start..end]
+    }
+}
+
+/// 1 + ln(count), the frequency of a word in a text, for small counts.
+static FREQUENCIES: LazyLock<[f64; 256]> = LazyLock::new(|| {
+    let mut frequencies = [0.0; 256];
+    for (count, frequency) in (0u32..).zip(&mut frequencies) {
+        *frequency = frequency_of(count.max(1));
+    }
+    frequencies
+});
+
+/// The same in single precision; what a byte cannot tell is not a number.
+static ROUGH_FREQUENCIES: LazyLock<[f32; 256]> = LazyLock::new(|| {
+    let mut frequencies = FREQUENCIES.map(rough);
+    frequencies[usize::from(MANY)] = f32::NAN;
+    frequencies
+});
+
+fn frequency_of(count: u32) -> f64 {
+    1.0 + f64::from(count).ln()
+}
+
+impl Space {
+    pub(super) fn new(catalogue: &Catalogue, weighed: Weighed, found: &[PostId]) -> Self {
+        let counts = match weighed.aspect {
+            Aspect::Terms(field) => Arc::new(terms(catalogue, field)),
+            Aspect::Title => Arc::clone(&catalogue.words().title.counts),
+            Aspect::Body => Arc::clone(&catalogue.words().body.counts),
+        };
+        let mut df = vec![0u32; counts.kinds()];
+        for id in found {
+            for feature in counts.of(id.0 as usize).numbers {
+                df[*feature as usize] += 1;
+            }
+        }
+        let n = f64::from(number(found.len()));
+        let idf = df.iter().map(|df| (n / f64::from((*df).max(1))).ln_1p());
+        let mut space = Self {
+            weighed,
+            counts,
+            idf: idf.collect(),
+            norms: Vec::new(),
+            lists: Lists::default(),
+        };
+        let posts: Vec<PostId> = catalogue.all().collect();
+        space.norms = posts.par_iter().map(|id| space.norm(*id)).collect();
+        space
+    }
+
+    /// Whether what is shared are terms, not words.
+    pub(super) fn of_terms(&self) -> bool {
+        matches!(self.weighed.aspect, Aspect::Terms(_))
+    }
+
+    /// The features of a post with their counts.
+    pub(super) fn of(&self, id: PostId) -> Counted<'_> {
+        self.counts.of(id.0 as usize)
+    }
+
+    fn component(&self, feature: u32, count: u32) -> f64 {
+        let known = FREQUENCIES.get(count as usize).copied();
+        known.unwrap_or_else(|| frequency_of(count)) * self.idf[feature as usize]
+    }
+
+    /// The cosine with `this`, whose weights are laid out, as exact as single precision is; 0
+    /// just where nothing is shared.
+    pub(super) fn roughly(&self, this: PostId, weights: &[f32], other: PostId) -> f64 {
+        let norm = self.norms[other.0 as usize];
+        if norm <= 0.0 {
+            return 0.0;
+        }
+        let frequencies = &*ROUGH_FREQUENCIES;
+        let product =
+            |feature: u32, count: u8| weights[feature as usize] * frequencies[usize::from(count)];
+        let of = self.of(other);
+        let (features, counts) = (of.numbers.as_chunks(), of.small.as_chunks());
+        // Four sums at once do not wait for each other.
+        let mut sums = (0.0, 0.0, 0.0, 0.0);
+        for ([a, b, c, d], [of_a, of_b, of_c, of_d]) in features.0.iter().zip(counts.0) {
+            sums.0 += product(*a, *of_a);
+            sums.1 += product(*b, *of_b);
+            sums.2 += product(*c, *of_c);
+            sums.3 += product(*d, *of_d);
+        }
+        let rest = features.1.iter().zip(counts.1);
+        let rest: f32 = rest.map(|(feature, count)| product(*feature, *count)).sum();
+        let sum = (sums.0 + sums.1) + (sums.2 + sums.3) + rest;
+        if sum.is_nan() {
+            return self.cosine(this, other);
+        }
+        f64::from(sum) / norm
+    }
+
+    fn norm(&self, id: PostId) -> f64 {
+        let squares = self
+            .of(id)
+            .iter()
+            .map(|(feature, count)| self.component(feature, count).powi(2));
+        squares.sum::<f64>().sqrt()
+    }
+
+    /// The components of a post's vector of length 1.
+    pub(super) fn unit(&self, id: PostId) -> impl Iterator<Item = (u32, f64)> {
+        let norm = self.norms[id.0 as usize];
+        let of = self.of(id);
+        let features = of.numbers.iter().enumerate();
+        features.map(move |(at, feature)| {
+            let component = self.component(*feature, of.count(at));
+            (*feature, component / norm)
+        })
+    }
+
+    /// The cosine of two posts' vectors, 0 to 1; 0 where one has none.
+    pub(super) fn cosine(&self, a: PostId, b: PostId) -> f64 {
+        let norms = self.norms[a.0 as usize] * self.norms[b.0 as usize];
+        if norms <= 0.0 {
+            return 0.0;
+        }
+        let mut dot = 0.0;
+        self.both(a, b, |feature, of_a, of_b| {
+            dot += self.component(feature, of_a) * self.component(feature, of_b);
+        });
+        dot / norms
+    }
+
+    /// Hands on what both posts have, with both counts, in rising order.
+    fn both(&self, a: PostId, b: PostId, mut see: impl FnMut(u32, u32, u32)) {
+        let (of_a, of_b) = (self.of(a), self.of(b));
+        let (mut left, mut right) = (0, 0);
+        while let (Some(x), Some(y)) = (of_a.numbers.get(left), of_b.numbers.get(right)) {
+            if x == y {
+                see(*x, of_a.count(left), of_b.count(right));
+            }
+            left += usize::from(x <= y);
+            right += usize::from(y <= x);
+        }
+    }
+
+    /// What both posts have, that which counts most first.
+    pub(super) fn shared(&self, a: PostId, b: PostId) -> Vec<u32> {
+        let mut shared = Vec::new();
+        self.both(a, b, |feature, of_a, of_b| {
+            shared.push((
+                self.component(feature, of_a) * self.component(feature, of_b),
+                feature,
+            ));
+        });
+        shared.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
+        shared.into_iter().map(|(_, feature)| feature).collect()
+    }
+
+    pub(super) fn lists(&self, classes: &[Vec<PostId>]) -> Lists {
+        let firsts = || classes.iter().filter_map(|posts| posts.first());
+        let mut starts = vec![0u32; self.idf.len() + 1];
+        for post in firsts() {
+            for feature in self.of(*post).numbers {
+                starts[*feature as usize + 1] += 1;
+            }
+        }
+        for at in 1..starts.len() {
+            starts[at] += starts[at - 1];
+        }
+        let mut next = starts.clone();
+        let mut entries = vec![(0, 0.0); starts.last().map_or(0, |end| *end as usize)];
+        for (class, post) in (0u32..).zip(firsts()) {
+            for (feature, component) in self.unit(*post) {
+                let at = &mut next[feature as usize];
+                entries[*at as usize] = (class, rough(component));
+                *at += 1;
+            }
+        }
+        Lists { starts, entries }
+    }
+}
+
+/// In single precision, which is enough to narrow a search.
+#[expect(clippy::cast_possible_truncation, reason = "that is its purpose")]
+pub(super) fn rough(exact: f64) -> f32 {
+    exact as f32
+}
+
+/// The terms of each post.
+fn terms(catalogue: &Catalogue, field: usize) -> Counts {
+    let mut counts = Counts::default();
+    for id in catalogue.all() {
+        let mut terms: Vec<u32> = catalogue
+            .terms_of(id, field)
+            .iter()
+            .map(|id| id.0)
+            .collect();
+        terms.sort_unstable();
+        counts.push(terms.into_iter().map(|term| (term, 1)));
+    }
+    counts
+}
