@@ -498,6 +498,7 @@ impl<'a> Renderer<'a> {
     /// What the posts of a list share: a term, or a date part in the shape of one.
     fn term_value(&self, at: usize, number: usize) -> Value {
         let group = &self.shared.plan.archives[at].groups[number];
+        // Each page asks for its term, also where what it shows was made for another.
         if let Some((field, id)) = group.term.as_ref().and_then(|term| term.id) {
             need(self.shared.site.needs.term(field, id));
         }

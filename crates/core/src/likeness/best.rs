@@ -2,6 +2,9 @@
 
 use crate::catalogue::PostId;
 
+/// So many more than are wanted are ranked at first, as not all fit, and scores are rough.
+const SPARE: usize = 4;
+
 /// The classes that rank highest so far, as many as the wanted posts need, and all that rank
 /// equal with the last of them.
 pub(super) struct Best<T> {
@@ -50,7 +53,7 @@ pub(super) fn last_of_best(
     wanted: usize,
     mut rank: impl FnMut(f64, u32) -> Option<(f64, usize)>,
 ) -> Option<f64> {
-    let mut most = wanted + 4;
+    let mut most = wanted + SPARE;
     loop {
         let best = highest(all.clone(), most);
         let ranks = best

@@ -38,57 +38,31 @@ pub(super) struct Block {
 }
 
 impl Blocks {
-    /// Chooses the field that tells most apart, if one is worth it, and puts the classes in the
-    /// order of its blocks, else leaves them as they are.
+    /// Puts the classes in the order of the blocks of the field that tells most apart; leaves them
+    /// as they are where none is worth it.
     pub(super) fn sort(spaces: &[Space], classes: &mut Vec<Vec<PostId>>) -> Option<Self> {
-        let fields = spaces.iter().enumerate();
-        let kinds = fields.filter_map(|(at, space)| {
-            let kinds = Kinds::of(space, classes)?;
-            Some((
-                space.weighed.part * kinds.told_apart(classes.len()),
-                at,
-                kinds,
-            ))
-        });
-        let best = kinds.max_by(|a, b| a.0.total_cmp(&b.0).then(b.1.cmp(&a.1)));
-        // Words are never quite alike, so that others can be more alike than the best of a block
-        // where words count as much.
-        let of_words = spaces.iter().filter(|space| !space.of_terms());
-        let words: f64 = of_words.map(|space| space.weighed.part).sum();
-        let worth_it =
-            |told_apart: f64, at: usize| told_apart >= LEAST && spaces[at].weighed.part > words;
-        let (_, at, kinds) = best.filter(|(told_apart, at, _)| worth_it(*told_apart, *at))?;
-        let firsts: Vec<PostId> = kinds
-            .of
-            .values()
-            .map(|first| classes[first[0]][0])
-            .collect();
+        let (at, kinds) = choose(spaces, classes)?;
+        let first = |members: &Vec<usize>| classes[members[0]][0];
+        let firsts: Vec<PostId> = kinds.values().map(first).collect();
         let mut each = Vec::new();
         let mut sorted = Vec::with_capacity(classes.len());
-        for (kind, members) in kinds.of.values().enumerate() {
-            let others = firsts
-                .iter()
-                .enumerate()
-                .filter(|(other, _)| *other != kind);
+        for (kind, members) in kinds.values().enumerate() {
+            let others = firsts.iter().enumerate();
+            let others = others.filter(|(other, _)| *other != kind);
             let cosines = others.map(|(_, other)| spaces[at].cosine(firsts[kind], *other));
             let start = number(sorted.len());
-            sorted.extend(
-                members
-                    .iter()
-                    .map(|class| std::mem::take(&mut classes[*class])),
-            );
+            let members = members.iter();
+            sorted.extend(members.map(|class| std::mem::take(&mut classes[*class])));
             each.push(Block {
                 classes: start..number(sorted.len()),
                 next: cosines.fold(0.0, f64::max),
             });
         }
         *classes = sorted;
-        let numbered = kinds.of.into_keys().zip(0..);
+        let numbered = kinds.into_keys().map(<[u32]>::to_vec).zip(0..);
         Some(Self {
             space: at,
-            by_features: numbered
-                .map(|(features, at)| (features.to_vec(), at))
-                .collect(),
+            by_features: numbered.collect(),
             each,
         })
     }
@@ -102,36 +76,42 @@ impl Blocks {
     }
 }
 
-/// The classes by what they have of one aspect.
-struct Kinds<'a> {
-    of: IndexMap<&'a [u32], Vec<usize>, FxBuildHasher>,
+/// The numbers of the classes by what they have of one aspect.
+type Kinds<'a> = IndexMap<&'a [u32], Vec<usize>, FxBuildHasher>;
+
+/// The field that tells most apart, if one is worth it, and its kinds of classes.
+fn choose<'a>(spaces: &'a [Space], classes: &[Vec<PostId>]) -> Option<(usize, Kinds<'a>)> {
+    // Words are never quite alike, so that others can be more alike than the best of a block
+    // where words count as much.
+    let of_words = spaces.iter().filter(|space| !space.of_terms());
+    let words: f64 = of_words.map(|space| space.weighed.part).sum();
+    let fields = spaces.iter().enumerate();
+    let fields = fields.filter(|(_, space)| space.of_terms() && space.weighed.part > words);
+    let told_apart = fields.filter_map(|(at, space)| {
+        let kinds = kinds(space, classes)?;
+        Some((space.weighed.part * told_apart(&kinds), at, kinds))
+    });
+    let best = told_apart.max_by(|a, b| a.0.total_cmp(&b.0).then(b.1.cmp(&a.1)));
+    let (_, at, kinds) = best.filter(|(told_apart, ..)| *told_apart >= LEAST)?;
+    Some((at, kinds))
 }
 
-impl<'a> Kinds<'a> {
-    /// `None` where that is no field of terms, does not count, or has too many kinds.
-    fn of(space: &'a Space, classes: &[Vec<PostId>]) -> Option<Self> {
-        if !space.of_terms() || space.weighed.part <= 0.0 {
+/// The classes by what they have of one aspect; `None` where that is of too many kinds.
+fn kinds<'a>(space: &'a Space, classes: &[Vec<PostId>]) -> Option<Kinds<'a>> {
+    let mut kinds = Kinds::default();
+    for (class, posts) in classes.iter().enumerate() {
+        let features = space.of(posts[0]).numbers;
+        kinds.entry(features).or_default().push(class);
+        if kinds.len() > MOST {
             return None;
         }
-        let mut of: IndexMap<&[u32], Vec<usize>, FxBuildHasher> = IndexMap::default();
-        for (class, posts) in classes.iter().enumerate() {
-            of.entry(space.of(posts[0]).numbers)
-                .or_default()
-                .push(class);
-            if of.len() > MOST {
-                return None;
-            }
-        }
-        Some(Self { of })
     }
+    Some(kinds)
+}
 
-    /// How likely two classes are of two kinds, 0 to 1.
-    fn told_apart(&self, classes: usize) -> f64 {
-        let all = f64::from(number(classes.max(1)));
-        let shares = self
-            .of
-            .values()
-            .map(|kind| f64::from(number(kind.len())) / all);
-        1.0 - shares.map(|share| share * share).sum::<f64>()
-    }
+/// How likely two classes are of two kinds, 0 to 1.
+fn told_apart(kinds: &Kinds<'_>) -> f64 {
+    let sizes = || kinds.values().map(|kind| f64::from(number(kind.len())));
+    let all = sizes().sum::<f64>().max(1.0);
+    1.0 - sizes().map(|size| (size / all).powi(2)).sum::<f64>()
 }

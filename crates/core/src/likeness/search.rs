@@ -14,7 +14,6 @@ use std::ops::Range;
 use rustc_hash::FxHashMap;
 
 use super::best::{Best, HighestFirst, last_of_best};
-use super::blocks::Blocks;
 use super::index::{Index, Laid};
 use super::space::{Space, rough};
 use super::{Aspect, Ninths, WHOLE};
@@ -74,15 +73,14 @@ impl Scores {
     }
 }
 
-/// Where is looked.
-struct Scope {
-    /// Among the classes of a block, or among all.
-    block: Option<Range<u32>>,
-    /// An aspect in which all of them are equally alike the post: its lists are not walked.
-    but: Option<usize>,
+/// The block of the post's own, to look among its classes alone.
+struct Own<'a> {
+    classes: &'a Range<u32>,
+    /// The aspect in which all of them are equally alike the post: its lists are not walked.
+    space: usize,
     /// The part of the likeness that all of them have by it.
     sure: f64,
-    /// The most that a post of another class can have.
+    /// The most that a post of another block can have.
     beyond: f64,
 }
 
@@ -146,17 +144,18 @@ impl Index {
     }
 
     /// What the post has of the texts, or of all else, that first which tells most for its length.
-    fn walks(&self, this: PostId, scope: &Scope, texts: bool) -> Vec<Walk<'_>> {
+    fn walks(&self, this: PostId, own: Option<&Own<'_>>, texts: bool) -> Vec<Walk<'_>> {
         let mut walks = Vec::new();
         for (space, known) in self.spaces.iter().enumerate() {
             let part = known.weighed.part;
             let is_text = known.weighed.aspect == Aspect::Body;
-            if part <= 0.0 || is_text != texts || scope.but == Some(space) {
+            let is_sure = own.is_some_and(|own| own.space == space);
+            if part <= 0.0 || is_text != texts || is_sure {
                 continue;
             }
             walks.extend(known.unit(this).map(|(feature, component)| {
-                let list = match &scope.block {
-                    Some(block) => known.lists.among(feature, block),
+                let list = match own {
+                    Some(own) => known.lists.among(feature, own.classes),
                     None => known.lists.of(feature),
                 };
                 let length = number(list.len());
@@ -181,6 +180,19 @@ impl Index {
         };
         walks[..first].sort_unstable_by(by_gain);
         walks
+    }
+
+    /// The block of the post, if there are blocks and it is in one.
+    fn own(&self, this: PostId) -> Option<Own<'_>> {
+        let blocks = self.blocks.as_ref()?;
+        let block = blocks.of(&self.spaces, this)?;
+        let part = self.spaces[blocks.space].weighed.part;
+        Some(Own {
+            classes: &block.classes,
+            space: blocks.space,
+            sure: part,
+            beyond: self.most(this) - part * (1.0 - block.next),
+        })
     }
 
     /// How alike another post can be to this one at most: in all that it has.
@@ -209,61 +221,49 @@ struct Search<'a, F> {
     scores: &'a mut Scores,
 }
 
-impl<'a, F: Fn(PostId) -> bool> Search<'a, F> {
+impl<F: Fn(PostId) -> bool> Search<'_, F> {
     /// Looks among those of the post's own block first; where others could be as alike, among all.
     fn run(&mut self) -> Vec<(PostId, Ninths)> {
-        let Index { spaces, blocks, .. } = self.index;
-        let of_block = |blocks: &'a Blocks| Some((blocks, blocks.of(spaces, self.this)?));
+        let part = self.index.part_of_texts();
         let mut floor = 0.0;
-        if let Some((blocks, block)) = blocks.as_ref().and_then(of_block) {
-            let part = spaces[blocks.space].weighed.part;
-            let scope = Scope {
-                block: Some(block.classes.clone()),
-                but: Some(blocks.space),
-                sure: part,
-                beyond: self.index.most(self.this) - part * (1.0 - block.next),
-            };
-            match self.among(&scope, floor) {
-                Ok(found) => return found,
-                Err(least) => floor = least,
+        if let Some(own) = self.index.own(self.this) {
+            let walks = self.index.walks(self.this, Some(&own), false);
+            let (least, bound) = self.walk(walks, part + own.sure, floor);
+            if least > bound.max(own.beyond) + MARGIN {
+                return self.among(Some(&own), least, bound, part);
             }
+            floor = least;
             self.scores.forget();
         }
-        let all = Scope {
-            block: None,
-            but: None,
-            sure: 0.0,
-            beyond: 0.0,
-        };
-        self.among(&all, floor).unwrap_or_default()
+        let walks = self.index.walks(self.this, None, false);
+        let (floor, bound) = self.walk(walks, part, floor);
+        self.among(None, floor, bound, part)
     }
 
-    /// Looks among the classes of a scope. `floor` is what the last of the wanted posts has at least.
-    ///
-    /// # Errors
-    ///
-    /// The floor as it was raised, where others could be among the wanted too.
-    fn among(&mut self, scope: &Scope, floor: f64) -> Result<Vec<(PostId, Ninths)>, f64> {
-        let part = self.index.part_of_texts();
-        let walks = self.index.walks(self.this, scope, false);
-        let (floor, bound) = self.walk(walks, part + scope.sure, floor);
-        if scope.block.is_some() && floor <= bound.max(scope.beyond) + MARGIN {
-            return Err(floor);
-        }
+    /// Looks among what was met, in the post's own block or anywhere, when all lists but those of
+    /// texts were walked: with what floor, and what could be added to a score, of it the `part`
+    /// of texts.
+    fn among(
+        &mut self,
+        own: Option<&Own<'_>>,
+        floor: f64,
+        bound: f64,
+        part: f64,
+    ) -> Vec<(PostId, Ninths)> {
         if part <= 0.0 {
             let near = self.near(floor - bound - MARGIN);
-            return Ok(self.compare(near, bound));
+            return self.compare(near, bound);
         }
-        let texts = self.index.walks(self.this, scope, true);
+        let texts = self.index.walks(self.this, own, true);
         if bound + MARGIN < floor {
             let near = self.near(floor - bound - MARGIN);
             let (near, bound) = self.nearer(&near, &texts, floor, part, bound - part);
-            return Ok(self.compare(near, bound));
+            return self.compare(near, bound);
         }
         // What shares nothing but words could be among the wanted.
         let (floor, bound) = self.walk(texts, bound - part, floor);
         let near = self.near(floor - bound - MARGIN);
-        Ok(self.compare(near, bound))
+        self.compare(near, bound)
     }
 
     /// Walks lists as far as a post that is not met could be among the wanted: what their rest
@@ -391,14 +391,9 @@ impl<'a, F: Fn(PostId) -> bool> Search<'a, F> {
 
     /// The same with full scores but for the texts.
     fn without_texts(&self, near: &[(f64, u32)]) -> Vec<(f64, u32)> {
-        let full = near.iter().map(|(_, class)| {
-            let first = self.index.classes[*class as usize][0];
-            let likeness = self
-                .index
-                .roughly(self.this, &self.scores.laid, first, false);
-            (likeness - MARGIN, *class)
-        });
-        full.collect()
+        let full = near.iter();
+        full.map(|(_, class)| (self.roughly(*class, false) - MARGIN, *class))
+            .collect()
     }
 
     /// The squared length of each aspect's vector.
@@ -462,7 +457,7 @@ impl<'a, F: Fn(PostId) -> bool> Search<'a, F> {
 
     /// What is near in full, as far as a score with `bound` added can reach the last of the wanted
     /// posts: first roughly, and exactly what may then be among the wanted.
-    fn compare(&mut self, near: Vec<(f64, u32)>, bound: f64) -> Vec<(PostId, Ninths)> {
+    fn compare(&self, near: Vec<(f64, u32)>, bound: f64) -> Vec<(PostId, Ninths)> {
         let near = self.compare_roughly(near, bound);
         let mut best: Best<Ninths> = Best::of(self.wanted);
         for (likeness, class) in HighestFirst::of(near) {
@@ -490,7 +485,7 @@ impl<'a, F: Fn(PostId) -> bool> Search<'a, F> {
     }
 
     /// The rough likeness of what may be among the wanted.
-    fn compare_roughly(&mut self, near: Vec<(f64, u32)>, bound: f64) -> Vec<(f64, u32)> {
+    fn compare_roughly(&self, near: Vec<(f64, u32)>, bound: f64) -> Vec<(f64, u32)> {
         let mut compared = Vec::new();
         let mut best: Best<f64> = Best::of(self.wanted);
         for (score, class) in HighestFirst::of(near) {
@@ -498,15 +493,8 @@ impl<'a, F: Fn(PostId) -> bool> Search<'a, F> {
             if score + bound + MARGIN < least {
                 break;
             }
-            let Scores {
-                laid,
-                compared: known,
-                ..
-            } = &*self.scores;
-            let likeness = known.get(&class).copied().unwrap_or_else(|| {
-                let first = self.index.classes[class as usize][0];
-                self.index.roughly(self.this, laid, first, true)
-            });
+            let known = self.scores.compared.get(&class).copied();
+            let likeness = known.unwrap_or_else(|| self.roughly(class, true));
             if likeness < least {
                 continue;
             }
@@ -520,8 +508,15 @@ impl<'a, F: Fn(PostId) -> bool> Search<'a, F> {
         compared
     }
 
+    /// How alike a class is, roughly; without texts what all else gives.
+    fn roughly(&self, class: u32, with_texts: bool) -> f64 {
+        let first = self.index.classes[class as usize][0];
+        let laid = &self.scores.laid;
+        self.index.roughly(self.this, laid, first, with_texts)
+    }
+
     /// The posts of a class that are let through, in rising order.
-    fn fitting(&self, class: u32) -> impl Iterator<Item = PostId> + use<'_, 'a, F> {
+    fn fitting(&self, class: u32) -> impl Iterator<Item = PostId> {
         let posts = self.index.classes[class as usize].iter().copied();
         posts.filter(|post| (self.fits)(*post))
     }
