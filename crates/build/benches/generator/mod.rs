@@ -26,19 +26,34 @@ impl Dice {
         usize::try_from(self.next() % end as u64).unwrap_or(0)
     }
 
+    /// A number from 0 and below 1.
+    fn unit(&mut self) -> f64 {
+        (self.next() >> 11) as f64 / (1u64 << 53) as f64
+    }
+
     /// A rank from 0 by Zipf's law: rank r about 1/(r+1) as often as the first.
     pub(crate) fn zipf(&mut self, ranks: usize) -> usize {
-        let unit = (self.next() >> 11) as f64 / (1u64 << 53) as f64;
-        let rank = ((ranks as f64 + 1.0).powf(unit) - 1.0) as usize;
+        self.flattened_zipf(ranks, 1.0)
+    }
+
+    /// The same with a flattened head, as Mandelbrot has it: rank r about 1/(r+`offset`).
+    fn flattened_zipf(&mut self, ranks: usize, offset: f64) -> usize {
+        let whole = (ranks as f64 + offset) / offset;
+        let rank = (offset * whole.powf(self.unit()) - offset) as usize;
         rank.min(ranks - 1)
     }
 }
 
-const WORDS: [&str; 40] = [
+const WORDS: [&str; 20] = [
     "lock", "water", "gate", "stone", "lime", "bank", "boat", "heron", "rope", "clay", "bridge",
-    "towpath", "winter", "morning", "bucket", "mason", "timber", "level", "brook", "hedge", "the",
-    "a", "of", "and", "to", "in", "was", "it", "we", "that", "on", "for", "with", "as", "at", "by",
-    "from", "one", "all", "had",
+    "towpath", "winter", "morning", "bucket", "mason", "timber", "level", "brook", "hedge",
+];
+
+/// Words that say nothing of what a text is about.
+const STOP_WORDS: [&str; 40] = [
+    "the", "of", "and", "a", "to", "in", "it", "is", "was", "that", "for", "on", "with", "as",
+    "we", "be", "at", "by", "this", "had", "not", "are", "but", "from", "or", "have", "an", "they",
+    "which", "one", "were", "all", "there", "when", "who", "been", "has", "more", "if", "so",
 ];
 
 /// A made-up word: the common ones are real, the rare ones are of syllables.
@@ -48,7 +63,7 @@ fn word(rank: usize) -> String {
     }
     let mut word = String::new();
     let mut rest = rank;
-    while rest > 0 {
+    while rest > 0 || word.len() < 4 {
         word.push(char::from(b"bdfgklmnprstvz"[rest % 14]));
         word.push(char::from(b"aeiou"[rest / 14 % 5]));
         rest /= 70;
@@ -56,8 +71,30 @@ fn word(rank: usize) -> String {
     word
 }
 
-/// How many different words the texts have.
+/// How many different words the texts have, stop words aside.
 const VOCABULARY: usize = 20_000;
+
+/// The words of one text, as prose has them: about half are stop words, and every second of the
+/// others was used in the text before. So 4 KB have some 150 stems, of which two texts share some
+/// 20, as 2,000 texts of manuals in English do.
+#[derive(Default)]
+struct Prose {
+    used: Vec<usize>,
+}
+
+impl Prose {
+    fn word(&mut self, dice: &mut Dice) -> String {
+        if dice.below(100) < 48 {
+            return STOP_WORDS[dice.zipf(STOP_WORDS.len())].to_owned();
+        }
+        if !self.used.is_empty() && dice.below(2) == 0 {
+            return word(self.used[dice.below(self.used.len())]);
+        }
+        let rank = dice.flattened_zipf(VOCABULARY, 30.0);
+        self.used.push(rank);
+        word(rank)
+    }
+}
 
 /// Writes a site of `posts` posts below `root`.
 pub(crate) fn write_site(root: &Path, posts: usize) {
@@ -123,6 +160,7 @@ fn post(number: usize, posts: usize, tags: usize, dice: &mut Dice) -> String {
         let _ = writeln!(text, "  - tag {}", dice.zipf(tags));
     }
     text.push_str("---\n\n");
+    let mut prose = Prose::default();
     while text.len() < 3900 {
         if dice.below(6) == 0 {
             let _ = write!(
@@ -133,7 +171,7 @@ fn post(number: usize, posts: usize, tags: usize, dice: &mut Dice) -> String {
             );
         }
         for _ in 0..40 + dice.below(50) {
-            let word = word(dice.zipf(VOCABULARY));
+            let word = prose.word(dice);
             match dice.below(40) {
                 0 => {
                     let _ = write!(text, "*{word}* ");
