@@ -46,16 +46,16 @@ impl<T: PartialOrd + Copy> Best<T> {
 }
 
 /// The rank of the last of the wanted posts, as far as the best by their scores tell: no more of
-/// them are ranked than are needed. `rank` gives how many posts have it, too; `None` where there
-/// are too few.
+/// them are asked for and ranked than are needed. `rank` gives how many posts have it, too; `None`
+/// where there are too few.
 pub(super) fn last_of_best(
-    all: impl Iterator<Item = (f64, u32)> + Clone,
+    best: impl Fn(usize) -> Vec<(f64, u32)>,
     wanted: usize,
     mut rank: impl FnMut(f64, u32) -> Option<(f64, usize)>,
 ) -> Option<f64> {
     let mut most = wanted + SPARE;
     loop {
-        let best = highest(all.clone(), most);
+        let best = best(most);
         let ranks = best
             .iter()
             .filter_map(|(score, class)| rank(*score, *class));
@@ -70,26 +70,96 @@ pub(super) fn last_of_best(
 }
 
 /// Those with the highest scores, `most` of them if there are as many, in no order.
-fn highest(all: impl Iterator<Item = (f64, u32)>, most: usize) -> Vec<(f64, u32)> {
-    let mut best: Vec<(f64, u32)> = Vec::new();
-    let mut least = f64::NEG_INFINITY;
-    let narrow = |best: &mut Vec<(f64, u32)>| {
-        best.select_nth_unstable_by(most - 1, |a, b| b.0.total_cmp(&a.0));
-        best.truncate(most);
-        best[most - 1].0
-    };
+pub(super) fn highest(all: impl Iterator<Item = (f64, u32)>, most: usize) -> Vec<(f64, u32)> {
+    let mut best = Highest::of(most);
     for (score, class) in all {
-        if score > least {
-            best.push((score, class));
-            if best.len() == 4 * most {
-                least = narrow(&mut best);
+        best.see(score, class);
+    }
+    best.best()
+}
+
+/// The same of scores by class, those above 0.
+pub(super) fn highest_of(scores: &[f32], most: usize) -> Vec<(f64, u32)> {
+    let mut best = Highest::of(most);
+    best.least = 0.0;
+    for (start, chunk) in (0..).step_by(CHUNK).zip(scores.chunks(CHUNK)) {
+        if f64::from(most_of(chunk)) > best.least {
+            for (class, score) in (start..).zip(chunk) {
+                best.see(f64::from(*score), class);
             }
         }
     }
-    if best.len() > most {
-        narrow(&mut best);
+    best.best()
+}
+
+/// The classes with a score of at least `least`, with it.
+pub(super) fn at_least(scores: &[f32], least: f32) -> Vec<(f64, u32)> {
+    let mut found = Vec::new();
+    for (start, chunk) in (0..).step_by(CHUNK).zip(scores.chunks(CHUNK)) {
+        if most_of(chunk) >= least {
+            let each = (start..).zip(chunk).filter(|(_, score)| **score >= least);
+            found.extend(each.map(|(class, score)| (f64::from(*score), class)));
+        }
     }
-    best
+    found
+}
+
+/// So many scores are looked at together.
+const CHUNK: usize = 16;
+
+/// The highest of some scores; four at once are compared as quickly as one.
+fn most_of(chunk: &[f32]) -> f32 {
+    let (quads, rest) = chunk.as_chunks::<4>();
+    let higher = |a: f32, b: f32| if b > a { b } else { a };
+    let mut most = [f32::NEG_INFINITY; 4];
+    for quad in quads {
+        for (most, score) in most.iter_mut().zip(quad) {
+            *most = higher(*most, *score);
+        }
+    }
+    let all = most.into_iter().chain(rest.iter().copied());
+    all.fold(f32::NEG_INFINITY, higher)
+}
+
+/// The highest so far, and some that were when they were seen.
+struct Highest {
+    most: usize,
+    best: Vec<(f64, u32)>,
+    least: f64,
+}
+
+impl Highest {
+    fn of(most: usize) -> Self {
+        Self {
+            most,
+            best: Vec::with_capacity(4 * most),
+            least: f64::NEG_INFINITY,
+        }
+    }
+
+    fn see(&mut self, score: f64, class: u32) {
+        if score > self.least {
+            self.best.push((score, class));
+            if self.best.len() == 4 * self.most {
+                self.narrow();
+            }
+        }
+    }
+
+    fn narrow(&mut self) {
+        let last = self.most - 1;
+        self.best
+            .select_nth_unstable_by(last, |a, b| b.0.total_cmp(&a.0));
+        self.best.truncate(self.most);
+        self.least = self.best[last].0;
+    }
+
+    fn best(mut self) -> Vec<(f64, u32)> {
+        if self.best.len() > self.most {
+            self.narrow();
+        }
+        self.best
+    }
 }
 
 /// Of ranks with how many posts have them, the best first: that of the last of the wanted posts.

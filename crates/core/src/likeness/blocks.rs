@@ -81,12 +81,7 @@ type Kinds<'a> = IndexMap<&'a [u32], Vec<usize>, FxBuildHasher>;
 
 /// The field that tells most apart, if one is worth it, and its kinds of classes.
 fn choose<'a>(spaces: &'a [Space], classes: &[Vec<PostId>]) -> Option<(usize, Kinds<'a>)> {
-    // Words are never quite alike, so that others can be more alike than the best of a block
-    // where words count as much.
-    let of_words = spaces.iter().filter(|space| !space.of_terms());
-    let words: f64 = of_words.map(|space| space.weighed.part).sum();
     let fields = spaces.iter().enumerate();
-    let fields = fields.filter(|(_, space)| space.of_terms() && space.weighed.part > words);
     let told_apart = fields.filter_map(|(at, space)| {
         let kinds = kinds(space, classes)?;
         Some((space.weighed.part * told_apart(&kinds), at, kinds))

@@ -1,6 +1,7 @@
 //! The posts of a query's sources by what they share, and the likeness of two posts.
 
 use super::blocks::Blocks;
+use super::classes::{Classes, by_terms};
 use super::space::{Space, rough};
 use super::{Aspect, Ninths, WHOLE, Weighing};
 use crate::catalogue::{Catalogue, PostId};
@@ -22,9 +23,8 @@ pub struct Share {
 #[derive(Debug)]
 pub struct Index {
     pub(super) spaces: Vec<Space>,
-    /// Posts with the same features in every aspect are compared once: the classes of the posts
-    /// that can be found, by block and then by their first post, and those posts, in rising order.
-    pub(super) classes: Vec<Vec<PostId>>,
+    /// The posts that can be found, by block and then by the first post of their class.
+    pub(super) classes: Classes,
     pub(super) blocks: Option<Blocks>,
 }
 
@@ -44,10 +44,11 @@ impl Index {
             .iter()
             .map(|weighed| Space::new(catalogue, *weighed, found))
             .collect();
-        let mut classes = classes(&spaces, found);
+        let mut classes = by_terms(&spaces, found);
         let blocks = Blocks::sort(&spaces, &mut classes);
+        let classes = Classes::of(&classes);
         for space in &mut spaces {
-            space.lists = space.lists(&classes);
+            space.list(&classes);
         }
         Self {
             spaces,
@@ -70,14 +71,16 @@ impl Index {
         ninths(sum)
     }
 
-    /// Lays out the vectors of a post.
+    /// Lays out the vectors of a post, as far as they have no lists that are walked in full.
     pub(super) fn lay_out(&self, this: PostId, laid: &mut Laid) {
         laid.weights
             .resize(self.spaces.len().max(laid.weights.len()), Vec::new());
         for (space, weights) in self.spaces.iter().zip(&mut laid.weights) {
             weights.resize(space.idf.len().max(weights.len()), 0.0);
             for (feature, component) in space.unit(this) {
-                weights[feature as usize] = rough(component * space.idf[feature as usize]);
+                if space.is_compared(feature) {
+                    weights[feature as usize] = rough(component * space.idf[feature as usize]);
+                }
             }
         }
     }
@@ -86,36 +89,61 @@ impl Index {
     pub(super) fn clear(&self, this: PostId, laid: &mut Laid) {
         for (space, weights) in self.spaces.iter().zip(&mut laid.weights) {
             for feature in space.of(this).numbers {
-                weights[*feature as usize] = 0.0;
+                if space.is_compared(*feature) {
+                    weights[*feature as usize] = 0.0;
+                }
             }
         }
     }
 
-    /// As [`Self::likeness`] of `this` that is laid out, but only as exact as sums in single
-    /// precision are; without texts what all else gives, and 0 where a text that is required
-    /// shares nothing.
-    pub(super) fn roughly(
-        &self,
-        this: PostId,
-        laid: &Laid,
-        other: PostId,
-        with_texts: bool,
-    ) -> f64 {
+    /// How alike the post that is laid out and another are in terms, as exact as sums in single
+    /// precision are.
+    pub(super) fn roughly(&self, laid: &Laid, other: PostId) -> f64 {
         let mut sum = 0.0;
-        for (space, weights) in self.spaces.iter().zip(&laid.weights) {
-            let counts = with_texts || space.weighed.aspect != Aspect::Body;
-            if !counts && !space.weighed.required {
-                continue;
-            }
-            let cosine = space.roughly(this, weights, other);
+        let spaces = self.spaces.iter().zip(&laid.weights);
+        for (space, weights) in spaces.filter(|(space, _)| space.of_terms()) {
+            let cosine = space.roughly(weights, other);
             if space.weighed.required && cosine <= 0.0 {
                 return 0.0;
             }
-            if counts {
-                sum += space.weighed.part * cosine;
-            }
+            sum += space.weighed.part * cosine;
         }
         sum
+    }
+
+    /// What the common words add to the likeness of the post that is laid out and the one at a
+    /// place; not a number where that has one too often.
+    pub(super) fn in_common(&self, laid: &Laid, other: PostId, place: u32) -> f64 {
+        let spaces = self.spaces.iter().zip(&laid.weights);
+        let texts = spaces.filter(|(space, _)| !space.of_terms());
+        let each = texts.map(|(space, weights)| {
+            space.weighed.part * space.roughly_in_common(weights, other, place)
+        });
+        each.sum()
+    }
+
+    /// The most that common words can add to the likeness of a post.
+    pub(super) fn most_in_common(&self, this: PostId) -> f64 {
+        let each = self.texts().map(|space| {
+            let norms = space.common_of(this) * space.most_common();
+            space.weighed.part * f64::from(norms)
+        });
+        each.sum()
+    }
+
+    /// Whether words are looked at.
+    pub(super) fn has_texts(&self) -> bool {
+        self.texts().next().is_some()
+    }
+
+    /// The aspects of words.
+    pub(super) fn texts(&self) -> impl Iterator<Item = &Space> {
+        self.spaces.iter().filter(|space| !space.of_terms())
+    }
+
+    /// Whether there are posts that are not alike at all whatever they share.
+    pub(super) fn requires(&self) -> bool {
+        self.spaces.iter().any(|space| space.weighed.required)
     }
 
     /// The terms that two posts share and that count for their likeness: by term field in the
@@ -185,23 +213,4 @@ pub(super) fn ninths(sum: f64) -> Ninths {
 )]
 fn floor(value: f64) -> Ninths {
     value.clamp(0.0, f64::from(WHOLE)) as Ninths
-}
-
-/// The posts by equal features in every aspect.
-fn classes(spaces: &[Space], found: &[PostId]) -> Vec<Vec<PostId>> {
-    let mut classes: indexmap::IndexMap<Vec<u32>, Vec<PostId>, rustc_hash::FxBuildHasher> =
-        indexmap::IndexMap::default();
-    let words = spaces.iter().any(|space| !space.of_terms());
-    if words {
-        return found.iter().map(|id| vec![*id]).collect();
-    }
-    for id in found {
-        let mut key = Vec::new();
-        for space in spaces {
-            key.extend(space.of(*id).numbers);
-            key.push(u32::MAX);
-        }
-        classes.entry(key).or_default().push(*id);
-    }
-    classes.into_values().collect()
 }

@@ -7,6 +7,7 @@
 
 mod best;
 mod blocks;
+mod classes;
 mod index;
 mod search;
 mod space;

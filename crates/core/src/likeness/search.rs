@@ -1,30 +1,32 @@
 //! The posts that are most alike one, exactly, without comparing all.
 //!
-//! The lists of what the post has are walked, those first that tell most for their length, and
-//! rough scores are added up. After some of them the best are compared in full. No post that was
-//! not met can be more alike than what is left of the post's own vectors: by Cauchy and Schwarz
-//! the length of the part that was not walked yet, aspect by aspect. As soon as that is less than
-//! the last of the best, the other lists need not be walked, and of the posts that were met only
-//! those are compared whose score could still reach it, roughly first. Where a field splits the
-//! posts into blocks, the post's own block is searched so before all others.
+//! First terms, by class of posts that have the same. The lists of what the post has are walked,
+//! those first that tell most for their length, and rough scores are added up. After some of them
+//! the best are compared in full. No class that was not met can be more alike than what is left of
+//! the post's own vectors: by Cauchy and Schwarz the length of the part that was not walked yet,
+//! aspect by aspect. As soon as that is less than the last of the best, the other lists need not
+//! be walked. Where a field splits the posts into blocks, the post's own block is searched so
+//! before all others.
+//!
+//! Then words, post by post of the classes that are near. The lists of the telling words that the
+//! post has are walked in full. What the common ones, that have no list, can add is again at most
+//! the product of two lengths: of what both posts have of them. That is little, so that but a few
+//! must be compared, those first that can be most alike.
 
 use std::cell::RefCell;
 use std::ops::Range;
 
 use rustc_hash::FxHashMap;
 
-use super::best::{Best, HighestFirst, last_of_best};
+use super::best::{Best, HighestFirst, at_least, highest, highest_of, last_of_best};
 use super::index::{Index, Laid};
 use super::space::{Space, rough};
-use super::{Aspect, Ninths, WHOLE};
+use super::{Ninths, WHOLE};
 use crate::catalogue::PostId;
 use crate::id::number;
 
 /// More than the error of a rough score: sums of at most some thousand single-precision products.
 const MARGIN: f64 = 1e-4;
-
-/// More than the error of a sum of at most some thousand squares in single precision that is 1.
-const ROUNDING: f64 = 1e-4;
 
 /// So few are compared without more ado.
 const FEW: usize = 16;
@@ -32,14 +34,8 @@ const FEW: usize = 16;
 /// For each post that would be compared, so many entries of a list may be walked first.
 const ENTRIES: usize = 80;
 
-/// For each post that would be compared word by word, so many entries of lists are walked first.
-const WORDS: usize = 120;
-
-/// So many of a text's words are put in order.
-const SORTED: usize = 96;
-
-/// Where the other words can add no more than this, they are left.
-const CLOSE: f64 = 0.01;
+/// The part of what words can say that is much.
+const MUCH: f64 = 0.25;
 
 /// One list to be walked.
 struct Walk<'a> {
@@ -56,11 +52,12 @@ struct Walk<'a> {
 struct Scores {
     of: Vec<f32>,
     met: Vec<u32>,
-    /// The same of texts alone, for those that are near, and the squared length of what was
-    /// walked of theirs.
-    texts: Vec<(f32, f32)>,
+    /// Rough scores by place of what words add, all 0 between searches.
+    words: Vec<f32>,
+    /// The places where these are much.
+    much: Vec<u32>,
     laid: Laid,
-    /// The rough likeness of those that were compared.
+    /// The rough likeness in terms of the classes that were compared.
     compared: FxHashMap<u32, f64>,
 }
 
@@ -80,7 +77,8 @@ struct Own<'a> {
     space: usize,
     /// The part of the likeness that all of them have by it.
     sure: f64,
-    /// The most that a post of another block can have.
+    /// The most that a post of another block can have by it, and in all.
+    next: f64,
     beyond: f64,
 }
 
@@ -89,9 +87,13 @@ thread_local! {
 }
 
 impl Index {
-    /// The posts that share anything with `this`, in rising order, itself too if it can be found.
+    /// The posts that share anything with `this`, in rising order, itself too if it can be found;
+    /// `None` where words count, as nearly all posts share some.
     #[must_use]
-    pub fn sharing(&self, this: PostId) -> Vec<PostId> {
+    pub fn sharing(&self, this: PostId) -> Option<Vec<PostId>> {
+        if self.has_texts() {
+            return None;
+        }
         let mut met: Vec<u32> = Vec::new();
         for space in self.spaces.iter().filter(|space| space.weighed.part > 0.0) {
             for feature in space.of(this).numbers {
@@ -102,11 +104,11 @@ impl Index {
         met.dedup();
         let mut posts: Vec<PostId> = met
             .iter()
-            .flat_map(|class| &self.classes[*class as usize])
+            .flat_map(|class| self.classes.posts(*class))
             .copied()
             .collect();
         posts.sort_unstable();
-        posts
+        Some(posts)
     }
 
     /// The `wanted` posts most alike to `this` among those that `fits` lets through, with `ties`
@@ -126,6 +128,8 @@ impl Index {
             scores
                 .of
                 .resize(self.classes.len().max(scores.of.len()), 0.0);
+            let places = self.classes.all().len().max(scores.words.len());
+            scores.words.resize(places, 0.0);
             self.lay_out(this, &mut scores.laid);
             let mut search = Search {
                 index: self,
@@ -134,6 +138,7 @@ impl Index {
                 ties,
                 fits: &fits,
                 scores,
+                rest: 0.0,
             };
             let found = search.run();
             self.clear(this, &mut scores.laid);
@@ -143,14 +148,13 @@ impl Index {
         })
     }
 
-    /// What the post has of the texts, or of all else, that first which tells most for its length.
-    fn walks(&self, this: PostId, own: Option<&Own<'_>>, texts: bool) -> Vec<Walk<'_>> {
+    /// The terms that the post has, that first which tells most for its length.
+    fn walks(&self, this: PostId, own: Option<&Own<'_>>) -> Vec<Walk<'_>> {
         let mut walks = Vec::new();
         for (space, known) in self.spaces.iter().enumerate() {
             let part = known.weighed.part;
-            let is_text = known.weighed.aspect == Aspect::Body;
             let is_sure = own.is_some_and(|own| own.space == space);
-            if part <= 0.0 || is_text != texts || is_sure {
+            if part <= 0.0 || !known.of_terms() || is_sure {
                 continue;
             }
             walks.extend(known.unit(this).map(|(feature, component)| {
@@ -167,18 +171,10 @@ impl Index {
                 }
             }));
         }
-        let by_gain = |a: &Walk<'_>, b: &Walk<'_>| {
+        walks.sort_unstable_by(|a, b| {
             let gain = b.gain.total_cmp(&a.gain);
             gain.then_with(|| a.component.total_cmp(&b.component))
-        };
-        // Of a text's many words the first few are seldom not enough.
-        let first = if walks.len() > 2 * SORTED {
-            walks.select_nth_unstable_by(SORTED, by_gain);
-            SORTED
-        } else {
-            walks.len()
-        };
-        walks[..first].sort_unstable_by(by_gain);
+        });
         walks
     }
 
@@ -191,6 +187,7 @@ impl Index {
             classes: &block.classes,
             space: blocks.space,
             sure: part,
+            next: part * block.next,
             beyond: self.most(this) - part * (1.0 - block.next),
         })
     }
@@ -201,15 +198,6 @@ impl Index {
         let spaces = self.spaces.iter().filter(has);
         spaces.map(|space| space.weighed.part).sum()
     }
-
-    /// The part that texts have of the whole.
-    fn part_of_texts(&self) -> f64 {
-        let texts = self
-            .spaces
-            .iter()
-            .filter(|space| space.weighed.aspect == Aspect::Body);
-        texts.map(|space| space.weighed.part).sum()
-    }
 }
 
 struct Search<'a, F> {
@@ -219,51 +207,144 @@ struct Search<'a, F> {
     ties: bool,
     fits: &'a F,
     scores: &'a mut Scores,
+    /// What terms that were not walked can add.
+    rest: f64,
 }
 
 impl<F: Fn(PostId) -> bool> Search<'_, F> {
     /// Looks among those of the post's own block first; where others could be as alike, among all.
     fn run(&mut self) -> Vec<(PostId, Ninths)> {
-        let part = self.index.part_of_texts();
+        if self.index.has_texts() {
+            return self.with_words();
+        }
         let mut floor = 0.0;
         if let Some(own) = self.index.own(self.this) {
-            let walks = self.index.walks(self.this, Some(&own), false);
-            let (least, bound) = self.walk(walks, part + own.sure, floor);
+            let walks = self.index.walks(self.this, Some(&own));
+            let (least, bound) = self.walk(walks, own.sure, floor);
             if least > bound.max(own.beyond) + MARGIN {
-                return self.among(Some(&own), least, bound, part);
+                let near = self.near(least - bound - MARGIN);
+                return self.compare(near, bound);
             }
             floor = least;
             self.scores.forget();
         }
-        let walks = self.index.walks(self.this, None, false);
-        let (floor, bound) = self.walk(walks, part, floor);
-        self.among(None, floor, bound, part)
-    }
-
-    /// Looks among what was met, in the post's own block or anywhere, when all lists but those of
-    /// texts were walked: with what floor, and what could be added to a score, of it the `part`
-    /// of texts.
-    fn among(
-        &mut self,
-        own: Option<&Own<'_>>,
-        floor: f64,
-        bound: f64,
-        part: f64,
-    ) -> Vec<(PostId, Ninths)> {
-        if part <= 0.0 {
-            let near = self.near(floor - bound - MARGIN);
-            return self.compare(near, bound);
-        }
-        let texts = self.index.walks(self.this, own, true);
-        if bound + MARGIN < floor {
-            let near = self.near(floor - bound - MARGIN);
-            let (near, bound) = self.nearer(&near, &texts, floor, part, bound - part);
-            return self.compare(near, bound);
-        }
-        // What shares nothing but words could be among the wanted.
-        let (floor, bound) = self.walk(texts, bound - part, floor);
+        let walks = self.index.walks(self.this, None);
+        let (floor, bound) = self.walk(walks, 0.0, floor);
         let near = self.near(floor - bound - MARGIN);
         self.compare(near, bound)
+    }
+
+    /// Adds up what all lists say. Of the posts of which words say much each is looked at, of all
+    /// others only those that are near by their terms.
+    fn with_words(&mut self) -> Vec<(PostId, Ninths)> {
+        let words: f64 = self.index.texts().map(|space| space.weighed.part).sum();
+        let much = words * MUCH;
+        self.add_words(rough(much));
+        let unmet = self.add_terms();
+        let floor = self.floor();
+        let least = floor - self.rest - much - self.index.most_in_common(self.this) - 2.0 * MARGIN;
+        let of = &self.scores.of[..self.index.classes.len()];
+        // Where what shares no term can be among the wanted, all are near.
+        let least = if least > unmet { least } else { 0.0 };
+        let near = at_least(of, rough(least));
+        let classes = &self.index.classes;
+        let near = near.iter().flat_map(|(score, class)| {
+            let places = classes.places(*class);
+            places.map(|place| (*score, place))
+        });
+        let much = self.scores.much.iter();
+        let much = much.map(|place| (self.score(classes.class_at(*place)), *place));
+        let much = much.filter(|(score, _)| *score < least);
+        let near = self.near_by_words(near.chain(much), floor - self.rest);
+        let found = self.compare(near, self.rest);
+        self.scores.words.fill(0.0);
+        self.scores.of.fill(0.0);
+        self.scores.much.clear();
+        found
+    }
+
+    /// Adds all lists of terms to the scores by class. Gives the most that a class without a score
+    /// can have.
+    fn add_terms(&mut self) -> f64 {
+        let own = self.index.own(self.this);
+        let space = own.as_ref().map(|own| own.space);
+        for walk in self
+            .index
+            .walks(self.this, None)
+            .iter()
+            .filter(|walk| Some(walk.space) != space)
+        {
+            let part = self.index.spaces[walk.space].weighed.part;
+            let own = rough(part * walk.component);
+            let of = self.scores.of.as_mut_slice();
+            for (class, component) in walk.list {
+                of[*class as usize] += own * component;
+            }
+        }
+        let Some(own) = own else { return 0.0 };
+        let sure = rough(own.sure);
+        for class in own.classes.clone() {
+            self.scores.of[class as usize] += sure;
+        }
+        self.rest = own.next;
+        self.rest
+    }
+
+    /// Adds the lists of words to the scores by place, and notes which are `much`.
+    fn add_words(&mut self, much: f32) {
+        let mut lists: Vec<(&[(u32, f32)], f32)> = Vec::new();
+        for space in self.index.texts() {
+            let part = rough(space.weighed.part);
+            let listed = space.listed(self.this);
+            lists.extend(listed.map(|(list, component)| (list, part * rough(component))));
+        }
+        // All lists are asked for before the first is walked, as the memory is slow to answer.
+        let heads = lists.iter().filter_map(|(list, _)| list.first());
+        std::hint::black_box(heads.fold(0, |all, (place, _)| all ^ place));
+        let Scores {
+            words,
+            much: places,
+            ..
+        } = &mut *self.scores;
+        let words = words.as_mut_slice();
+        for (list, own) in lists {
+            for (place, component) in list {
+                let score = &mut words[*place as usize];
+                let before = *score;
+                *score += own * component;
+                if before < much && *score >= much {
+                    places.push(*place);
+                }
+            }
+        }
+    }
+
+    /// The places that could be among the wanted, of those with what terms say, with the most that
+    /// they can have as far as terms were walked.
+    fn near_by_words(&self, near: impl Iterator<Item = (f64, u32)>, floor: f64) -> Vec<(f64, u32)> {
+        let own = |space: &Space| rough(space.weighed.part) * space.common_of(self.this);
+        let common: Vec<(f32, &Space)> = self
+            .index
+            .texts()
+            .map(|space| (own(space), space))
+            .collect();
+        let most = self.index.most_in_common(self.this);
+        let floor = floor - 2.0 * MARGIN;
+        let mut posts = Vec::new();
+        for (score, place) in near {
+            let score = score + f64::from(self.scores.words[place as usize]);
+            if score + most < floor {
+                continue;
+            }
+            let common = common
+                .iter()
+                .map(|(own, space)| own * space.common_at(place));
+            let most = score + f64::from(common.sum::<f32>());
+            if most >= floor {
+                posts.push((most, place));
+            }
+        }
+        posts
     }
 
     /// Walks lists as far as a post that is not met could be among the wanted: what their rest
@@ -299,101 +380,13 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
 
     /// What was met with a score of at least `least`.
     fn near(&self, least: f64) -> Vec<(f64, u32)> {
-        let score = |class: &u32| (f64::from(self.scores.of[*class as usize]), *class);
-        let met = self.scores.met.iter().map(score);
+        let met = self.scores.met.iter();
+        let met = met.map(|class| (self.score(*class), *class));
         met.filter(|(score, _)| *score >= least).collect()
     }
 
-    /// Of what is near, where no text was looked at yet, what could be among the wanted, with
-    /// better scores: those of all but the texts, and the most that the texts can give, by their
-    /// most telling words; and how far such a score can be off. `rest` is what lists that were not walked
-    /// can add beside the texts.
-    fn nearer(
-        &mut self,
-        near: &[(f64, u32)],
-        texts: &[Walk<'_>],
-        mut floor: f64,
-        part: f64,
-        rest: f64,
-    ) -> (Vec<(f64, u32)>, f64) {
-        // Where all other lists were walked, and nothing is required, the scores are full already.
-        let required = self.index.spaces.iter().any(|space| space.weighed.required);
-        let mut nearer = if rest < MARGIN / 100.0 && !required {
-            let full = near.iter().map(|(score, class)| (score - MARGIN, *class));
-            full.collect()
-        } else {
-            self.without_texts(near)
-        };
-        floor = self.risen(floor, &nearer, |score, _| score);
-        nearer.retain(|(score, _)| score + part + 2.0 * MARGIN >= floor);
-        let known = self.scores.texts.len();
-        let classes = self.index.classes.len();
-        self.scores.texts.resize(classes.max(known), (0.0, 0.0));
-        for (_, class) in &nearer {
-            self.scores.texts[*class as usize] = (f32::MIN_POSITIVE, 0.0);
-        }
-        let mut left: f64 = texts.iter().map(|text| text.component.powi(2)).sum();
-        let (mut walked, mut look_at) = (0, nearer.len());
-        for text in texts {
-            if walked >= look_at {
-                floor = self.thin(&mut nearer, floor, part, left);
-                look_at = walked * 4;
-            }
-            walked += text.list.len();
-            let dear = walked > nearer.len() * WORDS;
-            if dear || nearer.len() <= FEW || part * left.sqrt() < CLOSE {
-                break;
-            }
-            left = (left - text.component.powi(2)).max(0.0);
-            let own = rough(part * text.component);
-            let scores = self.scores.texts.as_mut_slice();
-            for (class, component) in text.list {
-                let (score, length) = &mut scores[*class as usize];
-                if *score > 0.0 {
-                    *score += own * component;
-                    *length += component * component;
-                }
-            }
-        }
-        for (score, class) in &mut nearer {
-            let of_text = std::mem::take(&mut self.scores.texts[*class as usize]);
-            *score += most_of_text(of_text, part, left);
-        }
-        (nearer, 2.0 * MARGIN)
-    }
-
-    /// Leaves those alone that could be among the wanted, by what was walked of their texts.
-    /// Gives the floor, which that may raise.
-    fn thin(&mut self, near: &mut Vec<(f64, u32)>, floor: f64, part: f64, left: f64) -> f64 {
-        let texts = &self.scores.texts;
-        let least = |score: f64, class: u32| score + f64::from(texts[class as usize].0) - MARGIN;
-        let floor = self.risen(floor, near, least);
-        let texts = &mut self.scores.texts;
-        near.retain(|(score, class)| {
-            let of_text = &mut texts[*class as usize];
-            let reaches = score + most_of_text(*of_text, part, left) + 3.0 * MARGIN >= floor;
-            if !reaches {
-                *of_text = (0.0, 0.0);
-            }
-            reaches
-        });
-        floor
-    }
-
-    /// The floor as it is raised by what some have `least`.
-    fn risen(&self, floor: f64, near: &[(f64, u32)], least: impl Fn(f64, u32) -> f64) -> f64 {
-        let all = near
-            .iter()
-            .map(|(score, class)| (least(*score, *class), *class));
-        let rank = |least, class| Some((least, self.fitting(class).take(self.wanted).count()));
-        last_of_best(all, self.wanted, rank).map_or(floor, |last| last.max(floor))
-    }
-
-    /// The same with full scores but for the texts.
-    fn without_texts(&self, near: &[(f64, u32)]) -> Vec<(f64, u32)> {
-        let full = near.iter();
-        full.map(|(_, class)| (self.roughly(*class, false) - MARGIN, *class))
-            .collect()
+    fn score(&self, class: u32) -> f64 {
+        f64::from(self.scores.of[class as usize])
     }
 
     /// The squared length of each aspect's vector.
@@ -432,9 +425,13 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         }
     }
 
-    /// The likeness that the last of the wanted posts has at least: that of the last among the
-    /// best so far; 0 while there are too few.
+    /// The likeness that the last of the wanted posts has at least: that in terms of the last among
+    /// the best so far; 0 while there are too few, or where words decide whether posts are alike
+    /// at all.
     fn floor(&mut self) -> f64 {
+        if self.index.texts().any(|space| space.weighed.required) {
+            return 0.0;
+        }
         let Scores {
             of,
             met,
@@ -442,17 +439,28 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             compared,
             ..
         } = &mut *self.scores;
-        let met = met.iter();
-        let met = met.map(|class| (f64::from(of[*class as usize]), *class));
-        let rank = |_, class: u32| {
-            let posts = &self.index.classes[class as usize];
+        let has_texts = self.index.has_texts();
+        let is_sum = has_texts && !self.index.requires();
+        let best = |most| {
+            if has_texts {
+                return highest_of(of, most);
+            }
+            let met = met.iter();
+            let met = met.map(|class| (f64::from(of[*class as usize]), *class));
+            highest(met, most)
+        };
+        let rank = |score, class: u32| {
+            let posts = self.index.classes.posts(class);
             let fitting = posts.iter().filter(|post| (self.fits)(**post));
             let count = fitting.take(self.wanted).count();
-            let compare = || self.index.roughly(self.this, laid, posts[0], true);
+            if is_sum {
+                return Some((score - MARGIN, count));
+            }
+            let compare = || self.index.roughly(laid, posts[0]);
             let likeness = (count > 0).then(|| *compared.entry(class).or_insert_with(compare))?;
             Some((likeness - MARGIN, count))
         };
-        last_of_best(met, self.wanted, rank).unwrap_or(0.0)
+        last_of_best(best, self.wanted, rank).unwrap_or(0.0)
     }
 
     /// What is near in full, as far as a score with `bound` added can reach the last of the wanted
@@ -460,20 +468,22 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     fn compare(&self, near: Vec<(f64, u32)>, bound: f64) -> Vec<(PostId, Ninths)> {
         let near = self.compare_roughly(near, bound);
         let mut best: Best<Ninths> = Best::of(self.wanted);
-        for (likeness, class) in HighestFirst::of(near) {
+        for (likeness, member) in HighestFirst::of(near) {
             let last = best.last().unwrap_or(1);
             if likeness + MARGIN < f64::from(last) / f64::from(WHOLE) {
                 break;
             }
-            let first = self.index.classes[class as usize][0];
+            let Some(first) = self.fitting(member).next() else {
+                continue;
+            };
             let likeness = self.index.likeness(self.this, first);
             if likeness >= last {
-                best.insert(likeness, class, self.fitting(class));
+                best.insert(likeness, member, self.fitting(member));
             }
         }
         let each = if self.ties { usize::MAX } else { self.wanted };
-        let posts = best.ranked.into_iter().flat_map(|(likeness, class, _)| {
-            let fitting = self.fitting(class).take(each);
+        let posts = best.ranked.into_iter().flat_map(|(likeness, member, _)| {
+            let fitting = self.fitting(member).take(each);
             fitting.map(move |post| (post, likeness))
         });
         let mut found: Vec<(PostId, Ninths)> = posts.collect();
@@ -488,19 +498,21 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     fn compare_roughly(&self, near: Vec<(f64, u32)>, bound: f64) -> Vec<(f64, u32)> {
         let mut compared = Vec::new();
         let mut best: Best<f64> = Best::of(self.wanted);
-        for (score, class) in HighestFirst::of(near) {
+        for (score, member) in HighestFirst::of(near) {
             let least = best.last().map_or(0.0, |last| last - 2.0 * MARGIN);
             if score + bound + MARGIN < least {
                 break;
             }
-            let known = self.scores.compared.get(&class).copied();
-            let likeness = known.unwrap_or_else(|| self.roughly(class, true));
+            let Some(first) = self.fitting(member).next() else {
+                continue;
+            };
+            let likeness = self.roughly(member, first);
             if likeness < least {
                 continue;
             }
-            compared.push((likeness, class));
+            compared.push((likeness, member));
             if best.last().is_none_or(|last| likeness > last) {
-                best.insert(likeness, class, self.fitting(class));
+                best.insert(likeness, member, self.fitting(member));
             }
         }
         let least = best.last().map_or(0.0, |last| last - 2.0 * MARGIN);
@@ -508,23 +520,46 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         compared
     }
 
-    /// How alike a class is, roughly; without texts what all else gives.
-    fn roughly(&self, class: u32, with_texts: bool) -> f64 {
-        let first = self.index.classes[class as usize][0];
-        let laid = &self.scores.laid;
-        self.index.roughly(self.this, laid, first, with_texts)
+    /// How alike a post is, the `first` of a class or the one at a place, roughly.
+    fn roughly(&self, member: u32, first: PostId) -> f64 {
+        let Scores {
+            words,
+            laid,
+            compared,
+            ..
+        } = &*self.scores;
+        if !self.index.has_texts() {
+            let known = compared.get(&member).copied();
+            return known.unwrap_or_else(|| self.index.roughly(laid, first));
+        }
+        let exactly = || f64::from(self.index.likeness(self.this, first)) / f64::from(WHOLE);
+        if self.index.requires() {
+            return exactly();
+        }
+        let common = self.index.in_common(laid, first, member);
+        let terms = if self.rest > MARGIN / 100.0 {
+            self.index.roughly(laid, first)
+        } else {
+            self.score(self.index.classes.class_at(member))
+        };
+        let likeness = terms + f64::from(words[member as usize]) + common;
+        if likeness.is_nan() {
+            exactly()
+        } else {
+            likeness
+        }
     }
 
-    /// The posts of a class that are let through, in rising order.
-    fn fitting(&self, class: u32) -> impl Iterator<Item = PostId> {
-        let posts = self.index.classes[class as usize].iter().copied();
+    /// The posts that are let through of a class, in rising order, or where there are texts the
+    /// one at a place.
+    fn fitting(&self, member: u32) -> impl Iterator<Item = PostId> {
+        let classes = &self.index.classes;
+        let posts = if self.index.has_texts() {
+            std::slice::from_ref(&classes.all()[member as usize])
+        } else {
+            classes.posts(member)
+        };
+        let posts = posts.iter().copied();
         posts.filter(|post| (self.fits)(*post))
     }
-}
-
-/// The most that a text can give, of which a part was walked: by Cauchy and Schwarz the other
-/// words add at most the product of what is left of both texts.
-fn most_of_text((score, length): (f32, f32), part: f64, left: f64) -> f64 {
-    let other = (1.0 - f64::from(length) + ROUNDING).max(0.0);
-    f64::from(score) + part * (left * other).sqrt()
 }

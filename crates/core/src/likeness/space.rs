@@ -6,6 +6,7 @@ use std::sync::{Arc, LazyLock};
 
 use rayon::prelude::*;
 
+use super::classes::Classes;
 use super::{Aspect, Weighed};
 use crate::catalogue::{Catalogue, PostId};
 use crate::id::number;
@@ -21,11 +22,27 @@ pub(super) struct Space {
     pub(super) idf: Vec<f64>,
     /// The length of each post's vector; 0 where it has no features.
     norms: Vec<f64>,
-    /// By feature the classes that have it, and its component in the vector of length 1.
+    /// By term the classes that have it, by word the places of the posts, and its component in the
+    /// vector of length 1.
     pub(super) lists: Lists,
+    /// Words with lower numbers have no list: many posts have them, and they tell little.
+    common: u32,
+    /// What the posts at each place have of those.
+    of_common: Vec<OfCommon>,
+    /// The highest norm of it.
+    most_common: f32,
 }
 
-/// Lists of classes by feature, one behind the other.
+/// What a post has of the common words.
+#[derive(Debug, Clone, Copy)]
+struct OfCommon {
+    /// How many of them: they are the first that it has.
+    words: u32,
+    /// The length of their part in the vector of length 1.
+    norm: f32,
+}
+
+/// Lists of classes or posts by feature, one behind the other.
 #[derive(Debug, Default)]
 pub(super) struct Lists {
     starts: Vec<u32>,
@@ -46,6 +63,9 @@ impl Lists {
         &list[start..end]
     }
 }
+
+/// So many entries of lists of words may be walked for each post, and a sixteenth of the posts.
+const WALKED: usize = 2_000;
 
 /// 1 + ln(count), the frequency of a word in a text, for small counts.
 static FREQUENCIES: LazyLock<[f64; 256]> = LazyLock::new(|| {
@@ -88,7 +108,13 @@ impl Space {
             idf: idf.collect(),
             norms: Vec::new(),
             lists: Lists::default(),
+            common: 0,
+            of_common: Vec::new(),
+            most_common: 0.0,
         };
+        if !space.of_terms() {
+            space.common = common(&df, found.len());
+        }
         let posts: Vec<PostId> = catalogue.all().collect();
         space.norms = posts.par_iter().map(|id| space.norm(*id)).collect();
         space
@@ -109,33 +135,25 @@ impl Space {
         known.unwrap_or_else(|| frequency_of(count)) * self.idf[feature as usize]
     }
 
-    /// The cosine with `this`, whose weights are laid out, as exact as single precision is; 0
+    /// The cosine with the post whose weights are laid out, as exact as single precision is; 0
     /// just where nothing is shared.
-    pub(super) fn roughly(&self, this: PostId, weights: &[f32], other: PostId) -> f64 {
+    pub(super) fn roughly(&self, weights: &[f32], other: PostId) -> f64 {
         let norm = self.norms[other.0 as usize];
-        if norm <= 0.0 {
-            return 0.0;
-        }
-        let frequencies = &*ROUGH_FREQUENCIES;
-        let product =
-            |feature: u32, count: u8| weights[feature as usize] * frequencies[usize::from(count)];
         let of = self.of(other);
-        let (features, counts) = (of.numbers.as_chunks(), of.small.as_chunks());
-        // Four sums at once do not wait for each other.
-        let mut sums = (0.0, 0.0, 0.0, 0.0);
-        for ([a, b, c, d], [of_a, of_b, of_c, of_d]) in features.0.iter().zip(counts.0) {
-            sums.0 += product(*a, *of_a);
-            sums.1 += product(*b, *of_b);
-            sums.2 += product(*c, *of_c);
-            sums.3 += product(*d, *of_d);
+        if norm > 0.0 {
+            f64::from(dot(weights, of.numbers, of.small)) / norm
+        } else {
+            0.0
         }
-        let rest = features.1.iter().zip(counts.1);
-        let rest: f32 = rest.map(|(feature, count)| product(*feature, *count)).sum();
-        let sum = (sums.0 + sums.1) + (sums.2 + sums.3) + rest;
-        if sum.is_nan() {
-            return self.cosine(this, other);
-        }
-        f64::from(sum) / norm
+    }
+
+    /// What the common words add to the cosine with the post whose weights are laid out; not a
+    /// number where the other has one too often.
+    pub(super) fn roughly_in_common(&self, weights: &[f32], other: PostId, place: u32) -> f64 {
+        let words = self.of_common[place as usize].words as usize;
+        let of = self.of(other);
+        let norm = self.norms[other.0 as usize].max(f64::MIN_POSITIVE);
+        f64::from(dot(weights, &of.numbers[..words], &of.small[..words])) / norm
     }
 
     fn norm(&self, id: PostId) -> f64 {
@@ -144,6 +162,45 @@ impl Space {
             .iter()
             .map(|(feature, count)| self.component(feature, count).powi(2));
         squares.sum::<f64>().sqrt()
+    }
+
+    /// Whether a feature has no list, or one that need not be walked in full.
+    pub(super) fn is_compared(&self, feature: u32) -> bool {
+        feature < self.common || self.of_terms()
+    }
+
+    /// The length of what the post at a place has of the common words in the vector of length 1.
+    pub(super) fn common_at(&self, place: u32) -> f32 {
+        self.of_common[place as usize].norm
+    }
+
+    /// The highest of these.
+    pub(super) fn most_common(&self) -> f32 {
+        self.most_common
+    }
+
+    /// The same of any post.
+    pub(super) fn common_of(&self, id: PostId) -> f32 {
+        self.count_common(id).norm
+    }
+
+    fn count_common(&self, id: PostId) -> OfCommon {
+        let common = self
+            .unit(id)
+            .take_while(|(feature, _)| *feature < self.common);
+        let (words, squares) = common.fold((0, 0.0), |(words, squares), (_, component)| {
+            (words + 1, squares + component.powi(2))
+        });
+        OfCommon {
+            words,
+            norm: rough(squares.sqrt()),
+        }
+    }
+
+    /// What a post has that has a list, with its components in the vector of length 1.
+    pub(super) fn listed(&self, id: PostId) -> impl Iterator<Item = (&[(u32, f32)], f64)> {
+        let listed = self.unit(id).filter(|(feature, _)| *feature >= self.common);
+        listed.map(|(feature, component)| (self.lists.of(feature), component))
     }
 
     /// The components of a post's vector of length 1.
@@ -196,12 +253,25 @@ impl Space {
         shared.into_iter().map(|(_, feature)| feature).collect()
     }
 
-    pub(super) fn lists(&self, classes: &[Vec<PostId>]) -> Lists {
-        let firsts = || classes.iter().filter_map(|posts| posts.first());
+    /// Makes the lists.
+    pub(super) fn list(&mut self, classes: &Classes) {
+        if self.of_terms() {
+            self.lists = self.lists(classes.firsts());
+            return;
+        }
+        let posts = classes.all();
+        self.lists = self.lists(posts.iter().copied());
+        self.of_common = posts.par_iter().map(|id| self.count_common(*id)).collect();
+        let norms = self.of_common.iter().map(|common| common.norm);
+        self.most_common = norms.fold(0.0, f32::max);
+    }
+
+    /// By feature the places in `members` of those that have it.
+    fn lists(&self, members: impl Iterator<Item = PostId> + Clone) -> Lists {
         let mut starts = vec![0u32; self.idf.len() + 1];
-        for post in firsts() {
-            for feature in self.of(*post).numbers {
-                starts[*feature as usize + 1] += 1;
+        for post in members.clone() {
+            for feature in self.of(post).numbers {
+                starts[*feature as usize + 1] += u32::from(*feature >= self.common);
             }
         }
         for at in 1..starts.len() {
@@ -209,15 +279,53 @@ impl Space {
         }
         let mut next = starts.clone();
         let mut entries = vec![(0, 0.0); starts.last().map_or(0, |end| *end as usize)];
-        for (class, post) in (0u32..).zip(firsts()) {
-            for (feature, component) in self.unit(*post) {
-                let at = &mut next[feature as usize];
-                entries[*at as usize] = (class, rough(component));
-                *at += 1;
+        for (number, post) in (0..).zip(members) {
+            for (feature, component) in self.unit(post) {
+                if feature >= self.common {
+                    let at = &mut next[feature as usize];
+                    entries[*at as usize] = (number, rough(component));
+                    *at += 1;
+                }
             }
         }
         Lists { starts, entries }
     }
+}
+
+/// The sum of the weights of some features, each times how often a post has it; not a number where
+/// a byte cannot tell how often.
+fn dot(weights: &[f32], features: &[u32], counts: &[u8]) -> f32 {
+    let frequencies = &*ROUGH_FREQUENCIES;
+    let product =
+        |feature: u32, count: u8| weights[feature as usize] * frequencies[usize::from(count)];
+    let (features, counts) = (features.as_chunks(), counts.as_chunks());
+    // Four sums at once do not wait for each other.
+    let mut sums = (0.0, 0.0, 0.0, 0.0);
+    for ([a, b, c, d], [of_a, of_b, of_c, of_d]) in features.0.iter().zip(counts.0) {
+        sums.0 += product(*a, *of_a);
+        sums.1 += product(*b, *of_b);
+        sums.2 += product(*c, *of_c);
+        sums.3 += product(*d, *of_d);
+    }
+    let rest = features.1.iter().zip(counts.1);
+    let rest: f32 = rest.map(|(feature, count)| product(*feature, *count)).sum();
+    (sums.0 + sums.1) + (sums.2 + sums.3) + rest
+}
+
+/// How many of the first words have no list, so that for a post no more than some thousand entries
+/// of lists are walked in the mean. Words are numbered by falling frequency.
+fn common(df: &[u32], posts: usize) -> u32 {
+    let most = (posts * (WALKED + posts / 16)) as u64;
+    let mut entries = 0;
+    let mut first = df.len();
+    for df in df.iter().rev() {
+        entries += u64::from(*df).pow(2);
+        if entries > most {
+            break;
+        }
+        first -= 1;
+    }
+    number(first)
 }
 
 /// In single precision, which is enough to narrow a search.

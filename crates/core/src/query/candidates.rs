@@ -67,9 +67,10 @@ impl<'a> Runner<'a> {
                 posts
             }
             None if let Some((index, this)) = self.index.zip(self.this)
-                && query.checks.iter().any(|check| least(check).is_some()) =>
+                && query.checks.iter().any(|check| least(check).is_some())
+                && let Some(sharing) = index.sharing(this) =>
             {
-                united(&[&index.sharing(this)], &stretch)
+                united(&[&sharing], &stretch)
             }
             None if every => united(&[self.catalogue.listed()], &stretch),
             None => {
