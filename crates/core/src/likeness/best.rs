@@ -82,43 +82,60 @@ pub(super) fn highest(all: impl Iterator<Item = (f64, u32)>, most: usize) -> Vec
 pub(super) fn highest_of(scores: &[f32], most: usize) -> Vec<(f64, u32)> {
     let mut best = Highest::of(most);
     best.least = 0.0;
-    for (start, chunk) in (0..).step_by(CHUNK).zip(scores.chunks(CHUNK)) {
-        if f64::from(most_of(chunk)) > best.least {
-            for (class, score) in (start..).zip(chunk) {
-                best.see(f64::from(*score), class);
-            }
-        }
-    }
+    each_above(
+        scores,
+        |best, highest| f64::from(highest) > best.least,
+        |best, score, class| best.see(f64::from(score), class),
+        &mut best,
+    );
     best.best()
 }
 
 /// The classes with a score of at least `least`, with it.
 pub(super) fn at_least(scores: &[f32], least: f32) -> Vec<(f64, u32)> {
     let mut found = Vec::new();
-    for (start, chunk) in (0..).step_by(CHUNK).zip(scores.chunks(CHUNK)) {
-        if most_of(chunk) >= least {
-            let each = (start..).zip(chunk).filter(|(_, score)| **score >= least);
-            found.extend(each.map(|(class, score)| (f64::from(*score), class)));
+    let see = |found: &mut Vec<(f64, u32)>, score, class| {
+        if score >= least {
+            found.push((f64::from(score), class));
         }
-    }
+    };
+    each_above(scores, |_, highest| highest >= least, see, &mut found);
     found
 }
 
-/// So many scores are looked at together.
-const CHUNK: usize = 16;
+/// Hands on scores with their places, but not those of a chunk that is not worth it by its highest.
+fn each_above<T>(
+    scores: &[f32],
+    is_worth: impl Fn(&T, f32) -> bool,
+    mut see: impl FnMut(&mut T, f32, u32),
+    found: &mut T,
+) {
+    let (chunks, _) = scores.as_chunks::<4>().0.as_chunks::<4>();
+    let mut place = 0;
+    for chunk in chunks {
+        if is_worth(found, most_of(chunk)) {
+            for (place, score) in (place..).zip(chunk.as_flattened()) {
+                see(found, *score, place);
+            }
+        }
+        place += 16;
+    }
+    for (place, score) in (place..).zip(&scores[16 * chunks.len()..]) {
+        see(found, *score, place);
+    }
+}
 
 /// The highest of some scores; four at once are compared as quickly as one.
-fn most_of(chunk: &[f32]) -> f32 {
-    let (quads, rest) = chunk.as_chunks::<4>();
+fn most_of(chunk: &[[f32; 4]; 4]) -> f32 {
     let higher = |a: f32, b: f32| if b > a { b } else { a };
-    let mut most = [f32::NEG_INFINITY; 4];
-    for quad in quads {
+    let [mut most, rest @ ..] = *chunk;
+    for quad in &rest {
         for (most, score) in most.iter_mut().zip(quad) {
             *most = higher(*most, *score);
         }
     }
-    let all = most.into_iter().chain(rest.iter().copied());
-    all.fold(f32::NEG_INFINITY, higher)
+    let [a, b, c, d] = most;
+    higher(higher(a, b), higher(c, d))
 }
 
 /// The highest so far, and some that were when they were seen.
