@@ -157,12 +157,18 @@ fn push_spaced(text: &str, out: &mut String) {
 
 /// How many bytes at the start are ASCII words with single spaces between them.
 fn plain_length(bytes: &[u8]) -> usize {
-    let is_plain = |at: usize| bytes.get(at).is_some_and(u8::is_ascii_graphic);
-    let mut end = 0;
-    while is_plain(end) || end > 0 && bytes.get(end) == Some(&b' ') && is_plain(end + 1) {
-        end += 1;
-    }
-    end
+    // Nothing was seen yet, which is as good as a space.
+    let mut spaced = true;
+    let mut is_plain = |byte: u8| {
+        let space = byte == b' ';
+        let plain = byte.is_ascii_graphic() || space && !spaced;
+        spaced = space;
+        plain
+    };
+    let end = bytes.iter().position(|byte| !is_plain(*byte));
+    let end = end.unwrap_or(bytes.len());
+    let trailing = end > 0 && bytes[end - 1] == b' ';
+    end - usize::from(trailing)
 }
 
 fn entity(text: &str) -> (Option<char>, usize) {

@@ -2,6 +2,7 @@
 //! case, without stop words, stemmed (Snowball) where the language has a stemmer.
 
 use std::fmt;
+use std::ops::Range;
 use std::sync::Arc;
 
 use indexmap::IndexSet;
@@ -60,6 +61,12 @@ impl Default for Counts {
 }
 
 impl Counts {
+    /// Makes room for so many entries.
+    fn reserve(&mut self, entries: usize) {
+        self.numbers.reserve(entries);
+        self.small.reserve(entries);
+    }
+
     /// Adds the entries of the next post; they rise.
     pub fn push(&mut self, entries: impl IntoIterator<Item = (u32, u32)>) {
         for (entry, count) in entries {
@@ -177,12 +184,13 @@ impl WordTable {
             .into_par_iter()
             .map(|chunk| {
                 let own = chunk.stems.iter();
-                let numbers = own.filter_map(|stem| stems.get_index_of(stem).map(number));
+                let numbers = own.map(|stem| stems.get_index_of(stem).map_or(STOP, number));
                 let numbers: Vec<u32> = numbers.collect();
                 chunk.renumbered(&numbers)
             })
             .collect();
         let mut counts = Counts::default();
+        counts.reserve(renumbered.iter().map(|chunk| chunk.words.len()).sum());
         for chunk in renumbered {
             let mut start = 0;
             for end in chunk.ends {
@@ -221,21 +229,31 @@ fn in_order(chunks: &[Counter]) -> IndexSet<Box<str>, FxBuildHasher> {
             *posts.entry(stem).or_default() += count;
         }
     }
-    let mut stems: Vec<(&str, u32)> = posts.into_iter().collect();
+    let stems = posts.into_iter().filter(|(_, posts)| *posts > 0);
+    let mut stems: Vec<(&str, u32)> = stems.collect();
     stems.sort_unstable_by(|a, b| b.1.cmp(&a.1).then(a.0.cmp(b.0)));
     stems.into_iter().map(|(stem, _)| stem.into()).collect()
 }
 
+/// The number of the stem that stands for all stop words while they are counted.
+const STOP: u32 = 0;
+
 /// Counts the words of some posts.
 struct Counter {
     cutter: Cutter,
-    /// What a word as written stands for; `None` for a stop word.
-    known: FxHashMap<Box<str>, Option<u32>>,
+    /// The number of the stem that a word as written stands for.
+    known: FxHashMap<Box<str>, u32>,
+    /// The same of words of at most eight bytes, which are most: to find them here takes but one
+    /// look into memory.
+    known_short: FxHashMap<u64, u32>,
+    /// The first stands for all stop words.
     stems: IndexSet<Box<str>, FxBuildHasher>,
+    /// The stems of the text at hand, word by word.
+    text: Vec<u32>,
     /// The words of all posts, and where those of each end.
     words: Vec<(u32, u32)>,
     ends: Vec<u32>,
-    /// How often the post at hand has each stem; all 0 between posts.
+    /// How often the post at hand has each stem; all 0 between posts, but for the stop words.
     counts: Vec<u32>,
     /// The numbers here of the stems that were counted before, by theirs.
     taken: Vec<Option<u32>>,
@@ -252,10 +270,12 @@ impl Counter {
         Self {
             cutter: Cutter::new(language),
             known: FxHashMap::default(),
-            stems: IndexSet::default(),
+            known_short: FxHashMap::default(),
+            stems: IndexSet::from_iter(["".into()]),
+            text: Vec::new(),
             words: Vec::new(),
             ends: Vec::new(),
-            counts: Vec::new(),
+            counts: vec![1],
             taken: Vec::new(),
         }
     }
@@ -279,30 +299,48 @@ impl Counter {
     }
 
     fn count(&mut self, text: &str) {
+        let mut stems = std::mem::take(&mut self.text);
+        stems.clear();
+        each_word(text, |word| stems.push(self.stem(text, word)));
         let start = self.words.len();
-        each_word(text, |word| {
-            let stem = match self.known.get(word) {
-                Some(known) => *known,
-                None => {
-                    let stem = self.cutter.stem(word);
-                    let number = stem.map(|stem| number(self.stems.insert_full(stem.into()).0));
-                    self.counts.resize(self.stems.len(), 0);
-                    self.known.insert(word.into(), number);
-                    number
-                }
-            };
-            if let Some(stem) = stem {
-                let count = &mut self.counts[stem as usize];
-                if *count == 0 {
-                    self.words.push((stem, 0));
-                }
-                *count += 1;
-            }
-        });
+        let mut end = start;
+        // Where a stem goes is not asked by a branch, which could not be foreseen. Stop words were
+        // counted once before the first.
+        self.words.resize(start + stems.len() + 1, (0, 0));
+        for stem in &stems {
+            let count = &mut self.counts[*stem as usize];
+            self.words[end].0 = *stem;
+            end += usize::from(*count == 0);
+            *count += 1;
+        }
+        self.words.truncate(end);
         for (stem, count) in &mut self.words[start..] {
             *count = std::mem::take(&mut self.counts[*stem as usize]);
         }
+        self.counts[STOP as usize] = 1;
+        self.text = stems;
         self.ends.push(number(self.words.len()));
+    }
+
+    /// The number of the stem of a word in a text.
+    fn stem(&mut self, text: &str, word: Range<usize>) -> u32 {
+        let short = short(text.as_bytes(), &word);
+        let word = &text[word];
+        let known = match short {
+            Some(short) => self.known_short.get(&short),
+            None => self.known.get(word),
+        };
+        if let Some(known) = known {
+            return *known;
+        }
+        let stem = self.cutter.stem(word).unwrap_or_default();
+        let stem = number(self.stems.insert_full(stem.into()).0);
+        self.counts.resize(self.stems.len(), 0);
+        match short {
+            Some(short) => self.known_short.insert(short, stem),
+            None => self.known.insert(word.into(), stem),
+        };
+        stem
     }
 
     /// The same with other numbers for the stems; within a post they rise.
@@ -382,28 +420,88 @@ fn algorithm(code: &str) -> Option<Algorithm> {
     })
 }
 
-/// Hands on each word. ASCII letters and digits with signs only around them, which is most of a
-/// text, are one word without further looking.
-fn each_word(text: &str, mut see: impl FnMut(&str)) {
-    for piece in text.split_ascii_whitespace() {
-        match plain_word(piece) {
-            Some(word) => see(word),
-            None => piece.unicode_words().for_each(&mut see),
-        }
+/// A word of a text as a number, where it has at most eight bytes; no word has a byte 0.
+fn short(text: &[u8], word: &Range<usize>) -> Option<u64> {
+    let length = word.len();
+    if length > 8 {
+        return None;
     }
+    let mut bytes = [0; 8];
+    match text[word.start..].first_chunk() {
+        Some(eight) => bytes = *eight,
+        None => bytes[..length].copy_from_slice(&text[word.clone()]),
+    }
+    let other = 64 - 8 * u32::try_from(length).ok()?;
+    Some(u64::from_le_bytes(bytes).checked_shl(other)?)
 }
 
-/// The only word of a piece of text without white space, where that is plain to see. `_` joins
-/// words, so that it is left to Unicode's rules.
-fn plain_word(piece: &str) -> Option<&str> {
-    let is_sign = |c: char| c.is_ascii_punctuation() && c != '_';
-    let word = piece.trim_matches(is_sign);
-    let plain = !word.is_empty() && word.bytes().all(|byte| byte.is_ascii_alphanumeric());
-    plain.then_some(word)
+/// What a byte can be in a text that is cut into words.
+#[derive(Clone, Copy, PartialEq)]
+enum Kind {
+    White,
+    Sign,
+    Letter,
+    /// Left to the rules of Unicode; `_` too, which joins words.
+    Other,
+}
+
+/// What each byte is.
+static KINDS: [Kind; 256] = {
+    let mut kinds = [Kind::Other; 256];
+    let mut byte = 0;
+    while byte < 128 {
+        let c = byte as u8;
+        if c.is_ascii_whitespace() {
+            kinds[byte] = Kind::White;
+        } else if c.is_ascii_alphanumeric() {
+            kinds[byte] = Kind::Letter;
+        } else if c.is_ascii_punctuation() && c != b'_' {
+            kinds[byte] = Kind::Sign;
+        }
+        byte += 1;
+    }
+    kinds
+};
+
+/// Hands on where each word is. ASCII letters and digits with signs only around them, which is
+/// most of a text, are one word without further looking.
+fn each_word(text: &str, mut see: impl FnMut(Range<usize>)) {
+    let bytes = text.as_bytes();
+    let end_of = |mut at: usize, kind: Kind| {
+        while bytes
+            .get(at)
+            .is_some_and(|byte| KINDS[usize::from(*byte)] == kind)
+        {
+            at += 1;
+        }
+        at
+    };
+    let mut at = end_of(0, Kind::White);
+    while at < bytes.len() {
+        let start = end_of(at, Kind::Sign);
+        let end = end_of(start, Kind::Letter);
+        let after = end_of(end, Kind::Sign);
+        let next = end_of(after, Kind::White);
+        if next > after || next == bytes.len() {
+            if end > start {
+                see(start..end);
+            }
+            at = next;
+            continue;
+        }
+        let rest = text[at..].split_ascii_whitespace().next();
+        let piece = rest.unwrap_or_default();
+        for (start, word) in piece.unicode_word_indices() {
+            see(at + start..at + start + word.len());
+        }
+        at = end_of(at + piece.len(), Kind::White);
+    }
 }
 
 #[cfg(test)]
 mod tests {
+    use std::collections::BTreeMap;
+
     use super::*;
     use proptest::prelude::*;
     use rstest::rstest;
@@ -411,7 +509,7 @@ mod tests {
     fn words_of(text: &str, language: &str) -> Vec<String> {
         let cutter = Cutter::new(language);
         let mut words = Vec::new();
-        each_word(text, |word| words.extend(cutter.stem(word)));
+        each_word(text, |word| words.extend(cutter.stem(&text[word])));
         words
     }
 
@@ -429,10 +527,20 @@ mod tests {
 
     proptest! {
         #[test]
-        fn what_is_plain_to_see_is_what_unicode_says(piece in "[a-c1.,'’_:()é-]{1,7}") {
-            if let Some(word) = plain_word(&piece) {
-                prop_assert_eq!(piece.unicode_words().collect::<Vec<_>>(), [word]);
-            }
+        fn words_are_where_unicode_says(text in "[a-c1.,'’_:()é \n-]{0,20}") {
+            let mut words = Vec::new();
+            each_word(&text, |word| words.push(&text[word]));
+            prop_assert_eq!(words, text.unicode_words().collect::<Vec<_>>());
+        }
+
+        #[test]
+        fn no_two_words_are_one_number(text in "[ab]{0,9} [ab]{0,9}[ a]{0,9}") {
+            let mut numbers = BTreeMap::new();
+            each_word(&text, |word| {
+                let known = short(text.as_bytes(), &word).map(|number| numbers.insert(number, &text[word.clone()]));
+                assert_eq!(known.is_none(), word.len() > 8);
+                assert!(known.flatten().is_none_or(|other| other == &text[word]));
+            });
         }
     }
 }
