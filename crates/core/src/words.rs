@@ -432,7 +432,7 @@ fn short(text: &[u8], word: &Range<usize>) -> Option<u64> {
         None => bytes[..length].copy_from_slice(&text[word.clone()]),
     }
     let other = 64 - 8 * u32::try_from(length).ok()?;
-    Some(u64::from_le_bytes(bytes).checked_shl(other)?)
+    u64::from_le_bytes(bytes).checked_shl(other)
 }
 
 /// What a byte can be in a text that is cut into words.
@@ -448,16 +448,17 @@ enum Kind {
 /// What each byte is.
 static KINDS: [Kind; 256] = {
     let mut kinds = [Kind::Other; 256];
-    let mut byte = 0;
-    while byte < 128 {
-        let c = byte as u8;
-        if c.is_ascii_whitespace() {
-            kinds[byte] = Kind::White;
-        } else if c.is_ascii_alphanumeric() {
-            kinds[byte] = Kind::Letter;
-        } else if c.is_ascii_punctuation() && c != b'_' {
-            kinds[byte] = Kind::Sign;
-        }
+    let mut byte: u8 = 0;
+    while byte.is_ascii() {
+        kinds[byte as usize] = if byte.is_ascii_whitespace() {
+            Kind::White
+        } else if byte.is_ascii_alphanumeric() {
+            Kind::Letter
+        } else if byte.is_ascii_punctuation() && byte != b'_' {
+            Kind::Sign
+        } else {
+            Kind::Other
+        };
         byte += 1;
     }
     kinds

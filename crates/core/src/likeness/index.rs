@@ -28,11 +28,21 @@ pub struct Index {
     pub(super) blocks: Option<Blocks>,
 }
 
-/// One post's vectors, laid out by aspect so that what belongs to a feature is found at once: its
-/// component in the vector of length 1, times idf, so that only the other's frequency is missing.
+/// One post's vectors, laid out by aspect so that what belongs to a feature is found at once.
 #[derive(Debug, Default)]
 pub(super) struct Laid {
+    /// Of what is compared feature by feature the component in the vector of length 1, times idf,
+    /// so that only the other's frequency is missing.
     weights: Vec<Vec<f32>>,
+    /// The length of that part of the vector.
+    norms: Vec<f32>,
+}
+
+impl Laid {
+    /// The length of the part that the common words of an aspect have of its vector, 0 to 1.
+    pub(super) fn common(&self, space: usize) -> f32 {
+        self.norms[space]
+    }
 }
 
 impl Index {
@@ -71,27 +81,28 @@ impl Index {
         ninths(sum)
     }
 
-    /// Lays out the vectors of a post, as far as they have no lists that are walked in full.
+    /// Lays out the vectors of a post, without words that have lists.
     pub(super) fn lay_out(&self, this: PostId, laid: &mut Laid) {
+        let spaces = self.spaces.len();
         laid.weights
-            .resize(self.spaces.len().max(laid.weights.len()), Vec::new());
+            .resize(spaces.max(laid.weights.len()), Vec::new());
+        laid.norms.clear();
         for (space, weights) in self.spaces.iter().zip(&mut laid.weights) {
             weights.resize(space.idf.len().max(weights.len()), 0.0);
-            for (feature, component) in space.unit(this) {
-                if space.is_compared(feature) {
-                    weights[feature as usize] = rough(component * space.idf[feature as usize]);
-                }
+            let mut squares = 0.0;
+            for (feature, component) in space.compared_unit(this) {
+                weights[feature as usize] = rough(component * space.idf[feature as usize]);
+                squares += component * component;
             }
+            laid.norms.push(rough(squares.sqrt()));
         }
     }
 
     /// Clears what [`Self::lay_out`] wrote.
     pub(super) fn clear(&self, this: PostId, laid: &mut Laid) {
         for (space, weights) in self.spaces.iter().zip(&mut laid.weights) {
-            for feature in space.of(this).numbers {
-                if space.is_compared(*feature) {
-                    weights[*feature as usize] = 0.0;
-                }
+            for feature in space.compared(this) {
+                weights[*feature as usize] = 0.0;
             }
         }
     }
@@ -122,23 +133,15 @@ impl Index {
         each.sum()
     }
 
-    /// The most that common words can add to the likeness of a post.
-    pub(super) fn most_in_common(&self, this: PostId) -> f64 {
-        let each = self.texts().map(|space| {
-            let norms = space.common_of(this) * space.most_common();
-            space.weighed.part * f64::from(norms)
-        });
-        each.sum()
-    }
-
     /// Whether words are looked at.
     pub(super) fn has_texts(&self) -> bool {
         self.texts().next().is_some()
     }
 
-    /// The aspects of words.
-    pub(super) fn texts(&self) -> impl Iterator<Item = &Space> {
-        self.spaces.iter().filter(|space| !space.of_terms())
+    /// The aspects of words, with their places among all.
+    pub(super) fn texts(&self) -> impl Iterator<Item = (usize, &Space)> {
+        let spaces = self.spaces.iter().enumerate();
+        spaces.filter(|(_, space)| !space.of_terms())
     }
 
     /// Whether there are posts that are not alike at all whatever they share.

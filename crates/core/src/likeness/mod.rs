@@ -13,6 +13,7 @@ mod search;
 mod space;
 #[cfg(test)]
 mod tests;
+mod texts;
 
 use crate::catalogue::Catalogue;
 use crate::diagnostic::{Code, Diagnostic, Faults};

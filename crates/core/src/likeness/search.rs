@@ -1,24 +1,19 @@
 //! The posts that are most alike one, exactly, without comparing all.
 //!
-//! First terms, by class of posts that have the same. The lists of what the post has are walked,
-//! those first that tell most for their length, and rough scores are added up. After some of them
-//! the best are compared in full. No class that was not met can be more alike than what is left of
-//! the post's own vectors: by Cauchy and Schwarz the length of the part that was not walked yet,
-//! aspect by aspect. As soon as that is less than the last of the best, the other lists need not
-//! be walked. Where a field splits the posts into blocks, the post's own block is searched so
-//! before all others.
-//!
-//! Then words, post by post of the classes that are near. The lists of the telling words that the
-//! post has are walked in full. What the common ones, that have no list, can add is again at most
-//! the product of two lengths: of what both posts have of them. That is little, so that but a few
-//! must be compared, those first that can be most alike.
+//! Posts of the same terms are a class. The lists of what the post has are walked, those first
+//! that tell most for their length, and rough scores are added up. After some of them the best are
+//! compared in full. No class that was not met can be more alike than what is left of the post's
+//! own vectors: by Cauchy and Schwarz the length of the part that was not walked yet, aspect by
+//! aspect. As soon as that is less than the last of the best, the other lists need not be walked,
+//! and of what was met only that is compared whose score could still reach it. Where a field
+//! splits the posts into blocks, the post's own block is searched so before all others.
 
 use std::cell::RefCell;
 use std::ops::Range;
 
 use rustc_hash::FxHashMap;
 
-use super::best::{Best, HighestFirst, at_least, highest, highest_of, last_of_best};
+use super::best::{Best, HighestFirst, highest, last_of_best};
 use super::index::{Index, Laid};
 use super::space::{Space, rough};
 use super::{Ninths, WHOLE};
@@ -26,16 +21,13 @@ use crate::catalogue::PostId;
 use crate::id::number;
 
 /// More than the error of a rough score: sums of at most some thousand single-precision products.
-const MARGIN: f64 = 1e-4;
+pub(super) const MARGIN: f64 = 1e-4;
 
 /// So few are compared without more ado.
 const FEW: usize = 16;
 
 /// For each post that would be compared, so many entries of a list may be walked first.
 const ENTRIES: usize = 80;
-
-/// The part of what words can say that is much.
-const MUCH: f64 = 0.25;
 
 /// One list to be walked.
 struct Walk<'a> {
@@ -47,17 +39,18 @@ struct Walk<'a> {
     gain: f64,
 }
 
-/// Rough scores by class, all 0 between searches, and room for a post's vectors.
+/// Rough scores, all 0 between searches, and room for a post's vectors.
 #[derive(Default)]
-struct Scores {
-    of: Vec<f32>,
+pub(super) struct Scores {
+    /// By class.
+    pub(super) of: Vec<f32>,
     met: Vec<u32>,
-    /// Rough scores by place of what words add, all 0 between searches.
-    words: Vec<f32>,
-    /// The places where these are much.
-    much: Vec<u32>,
-    laid: Laid,
-    /// The rough likeness in terms of the classes that were compared.
+    /// What words add, by place.
+    pub(super) words: Vec<f32>,
+    /// The places where that is much.
+    pub(super) much: Vec<u32>,
+    pub(super) laid: Laid,
+    /// The rough likeness of the classes that were compared.
     compared: FxHashMap<u32, f64>,
 }
 
@@ -70,15 +63,16 @@ impl Scores {
     }
 }
 
-/// The block of the post's own, to look among its classes alone.
-struct Own<'a> {
-    classes: &'a Range<u32>,
+/// The block of the post's own.
+pub(super) struct Own<'a> {
+    pub(super) classes: &'a Range<u32>,
     /// The aspect in which all of them are equally alike the post: its lists are not walked.
-    space: usize,
+    pub(super) space: usize,
     /// The part of the likeness that all of them have by it.
-    sure: f64,
-    /// The most that a post of another block can have by it, and in all.
-    next: f64,
+    pub(super) sure: f64,
+    /// The most that a post of another block can have by it.
+    pub(super) next: f64,
+    /// The most that a post of another block can have.
     beyond: f64,
 }
 
@@ -140,7 +134,11 @@ impl Index {
                 scores,
                 rest: 0.0,
             };
-            let found = search.run();
+            let found = if self.has_texts() {
+                search.with_words()
+            } else {
+                search.in_terms()
+            };
             self.clear(this, &mut scores.laid);
             scores.compared.clear();
             scores.forget();
@@ -148,16 +146,16 @@ impl Index {
         })
     }
 
-    /// The terms that the post has, that first which tells most for its length.
+    /// What the post has, that first which tells most for its length.
     fn walks(&self, this: PostId, own: Option<&Own<'_>>) -> Vec<Walk<'_>> {
         let mut walks = Vec::new();
         for (space, known) in self.spaces.iter().enumerate() {
             let part = known.weighed.part;
             let is_sure = own.is_some_and(|own| own.space == space);
-            if part <= 0.0 || !known.of_terms() || is_sure {
+            if part <= 0.0 || is_sure {
                 continue;
             }
-            walks.extend(known.unit(this).map(|(feature, component)| {
+            walks.extend(known.compared_unit(this).map(|(feature, component)| {
                 let list = match own {
                     Some(own) => known.lists.among(feature, own.classes),
                     None => known.lists.of(feature),
@@ -179,7 +177,7 @@ impl Index {
     }
 
     /// The block of the post, if there are blocks and it is in one.
-    fn own(&self, this: PostId) -> Option<Own<'_>> {
+    pub(super) fn own(&self, this: PostId) -> Option<Own<'_>> {
         let blocks = self.blocks.as_ref()?;
         let block = blocks.of(&self.spaces, this)?;
         let part = self.spaces[blocks.space].weighed.part;
@@ -200,23 +198,20 @@ impl Index {
     }
 }
 
-struct Search<'a, F> {
-    index: &'a Index,
-    this: PostId,
-    wanted: usize,
+pub(super) struct Search<'a, F> {
+    pub(super) index: &'a Index,
+    pub(super) this: PostId,
+    pub(super) wanted: usize,
     ties: bool,
-    fits: &'a F,
-    scores: &'a mut Scores,
-    /// What terms that were not walked can add.
-    rest: f64,
+    pub(super) fits: &'a F,
+    pub(super) scores: &'a mut Scores,
+    /// What terms can still add to a score, where words are looked at.
+    pub(super) rest: f64,
 }
 
 impl<F: Fn(PostId) -> bool> Search<'_, F> {
     /// Looks among those of the post's own block first; where others could be as alike, among all.
-    fn run(&mut self) -> Vec<(PostId, Ninths)> {
-        if self.index.has_texts() {
-            return self.with_words();
-        }
+    fn in_terms(&mut self) -> Vec<(PostId, Ninths)> {
         let mut floor = 0.0;
         if let Some(own) = self.index.own(self.this) {
             let walks = self.index.walks(self.this, Some(&own));
@@ -232,119 +227,6 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let (floor, bound) = self.walk(walks, 0.0, floor);
         let near = self.near(floor - bound - MARGIN);
         self.compare(near, bound)
-    }
-
-    /// Adds up what all lists say. Of the posts of which words say much each is looked at, of all
-    /// others only those that are near by their terms.
-    fn with_words(&mut self) -> Vec<(PostId, Ninths)> {
-        let words: f64 = self.index.texts().map(|space| space.weighed.part).sum();
-        let much = words * MUCH;
-        self.add_words(rough(much));
-        let unmet = self.add_terms();
-        let floor = self.floor();
-        let least = floor - self.rest - much - self.index.most_in_common(self.this) - 2.0 * MARGIN;
-        let of = &self.scores.of[..self.index.classes.len()];
-        // Where what shares no term can be among the wanted, all are near.
-        let least = if least > unmet { least } else { 0.0 };
-        let near = at_least(of, rough(least));
-        let classes = &self.index.classes;
-        let near = near.iter().flat_map(|(score, class)| {
-            let places = classes.places(*class);
-            places.map(|place| (*score, place))
-        });
-        let much = self.scores.much.iter();
-        let much = much.map(|place| (self.score(classes.class_at(*place)), *place));
-        let much = much.filter(|(score, _)| *score < least);
-        let near = self.near_by_words(near.chain(much), floor - self.rest);
-        let found = self.compare(near, self.rest);
-        self.scores.words.fill(0.0);
-        self.scores.of.fill(0.0);
-        self.scores.much.clear();
-        found
-    }
-
-    /// Adds all lists of terms to the scores by class. Gives the most that a class without a score
-    /// can have.
-    fn add_terms(&mut self) -> f64 {
-        let own = self.index.own(self.this);
-        let space = own.as_ref().map(|own| own.space);
-        for walk in self
-            .index
-            .walks(self.this, None)
-            .iter()
-            .filter(|walk| Some(walk.space) != space)
-        {
-            let part = self.index.spaces[walk.space].weighed.part;
-            let own = rough(part * walk.component);
-            let of = self.scores.of.as_mut_slice();
-            for (class, component) in walk.list {
-                of[*class as usize] += own * component;
-            }
-        }
-        let Some(own) = own else { return 0.0 };
-        let sure = rough(own.sure);
-        for class in own.classes.clone() {
-            self.scores.of[class as usize] += sure;
-        }
-        self.rest = own.next;
-        self.rest
-    }
-
-    /// Adds the lists of words to the scores by place, and notes which are `much`.
-    fn add_words(&mut self, much: f32) {
-        let mut lists: Vec<(&[(u32, f32)], f32)> = Vec::new();
-        for space in self.index.texts() {
-            let part = rough(space.weighed.part);
-            let listed = space.listed(self.this);
-            lists.extend(listed.map(|(list, component)| (list, part * rough(component))));
-        }
-        // All lists are asked for before the first is walked, as the memory is slow to answer.
-        let heads = lists.iter().filter_map(|(list, _)| list.first());
-        std::hint::black_box(heads.fold(0, |all, (place, _)| all ^ place));
-        let Scores {
-            words,
-            much: places,
-            ..
-        } = &mut *self.scores;
-        let words = words.as_mut_slice();
-        for (list, own) in lists {
-            for (place, component) in list {
-                let score = &mut words[*place as usize];
-                let before = *score;
-                *score += own * component;
-                if before < much && *score >= much {
-                    places.push(*place);
-                }
-            }
-        }
-    }
-
-    /// The places that could be among the wanted, of those with what terms say, with the most that
-    /// they can have as far as terms were walked.
-    fn near_by_words(&self, near: impl Iterator<Item = (f64, u32)>, floor: f64) -> Vec<(f64, u32)> {
-        let own = |space: &Space| rough(space.weighed.part) * space.common_of(self.this);
-        let common: Vec<(f32, &Space)> = self
-            .index
-            .texts()
-            .map(|space| (own(space), space))
-            .collect();
-        let most = self.index.most_in_common(self.this);
-        let floor = floor - 2.0 * MARGIN;
-        let mut posts = Vec::new();
-        for (score, place) in near {
-            let score = score + f64::from(self.scores.words[place as usize]);
-            if score + most < floor {
-                continue;
-            }
-            let common = common
-                .iter()
-                .map(|(own, space)| own * space.common_at(place));
-            let most = score + f64::from(common.sum::<f32>());
-            if most >= floor {
-                posts.push((most, place));
-            }
-        }
-        posts
     }
 
     /// Walks lists as far as a post that is not met could be among the wanted: what their rest
@@ -385,7 +267,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         met.filter(|(score, _)| *score >= least).collect()
     }
 
-    fn score(&self, class: u32) -> f64 {
+    pub(super) fn score(&self, class: u32) -> f64 {
         f64::from(self.scores.of[class as usize])
     }
 
@@ -425,13 +307,9 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         }
     }
 
-    /// The likeness that the last of the wanted posts has at least: that in terms of the last among
-    /// the best so far; 0 while there are too few, or where words decide whether posts are alike
-    /// at all.
+    /// The likeness that the last of the wanted posts has at least: that of the last among the
+    /// best so far; 0 while there are too few.
     fn floor(&mut self) -> f64 {
-        if self.index.texts().any(|space| space.weighed.required) {
-            return 0.0;
-        }
         let Scores {
             of,
             met,
@@ -439,33 +317,23 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             compared,
             ..
         } = &mut *self.scores;
-        let has_texts = self.index.has_texts();
-        let is_sum = has_texts && !self.index.requires();
-        let best = |most| {
-            if has_texts {
-                return highest_of(of, most);
-            }
-            let met = met.iter();
-            let met = met.map(|class| (f64::from(of[*class as usize]), *class));
-            highest(met, most)
-        };
-        let rank = |score, class: u32| {
+        let met = met.iter();
+        let met = met.map(|class| (f64::from(of[*class as usize]), *class));
+        let rank = |_, class: u32| {
             let posts = self.index.classes.posts(class);
             let fitting = posts.iter().filter(|post| (self.fits)(**post));
             let count = fitting.take(self.wanted).count();
-            if is_sum {
-                return Some((score - MARGIN, count));
-            }
             let compare = || self.index.roughly(laid, posts[0]);
             let likeness = (count > 0).then(|| *compared.entry(class).or_insert_with(compare))?;
             Some((likeness - MARGIN, count))
         };
+        let best = |most| highest(met.clone(), most);
         last_of_best(best, self.wanted, rank).unwrap_or(0.0)
     }
 
     /// What is near in full, as far as a score with `bound` added can reach the last of the wanted
     /// posts: first roughly, and exactly what may then be among the wanted.
-    fn compare(&self, near: Vec<(f64, u32)>, bound: f64) -> Vec<(PostId, Ninths)> {
+    pub(super) fn compare(&self, near: Vec<(f64, u32)>, bound: f64) -> Vec<(PostId, Ninths)> {
         let near = self.compare_roughly(near, bound);
         let mut best: Best<Ninths> = Best::of(self.wanted);
         for (likeness, member) in HighestFirst::of(near) {
@@ -520,34 +388,13 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         compared
     }
 
-    /// How alike a post is, the `first` of a class or the one at a place, roughly.
+    /// How alike a class whose first post that fits is known, or the post at a place is, roughly.
     fn roughly(&self, member: u32, first: PostId) -> f64 {
-        let Scores {
-            words,
-            laid,
-            compared,
-            ..
-        } = &*self.scores;
-        if !self.index.has_texts() {
-            let known = compared.get(&member).copied();
-            return known.unwrap_or_else(|| self.index.roughly(laid, first));
+        if self.index.has_texts() {
+            return self.roughly_with_words(member);
         }
-        let exactly = || f64::from(self.index.likeness(self.this, first)) / f64::from(WHOLE);
-        if self.index.requires() {
-            return exactly();
-        }
-        let common = self.index.in_common(laid, first, member);
-        let terms = if self.rest > MARGIN / 100.0 {
-            self.index.roughly(laid, first)
-        } else {
-            self.score(self.index.classes.class_at(member))
-        };
-        let likeness = terms + f64::from(words[member as usize]) + common;
-        if likeness.is_nan() {
-            exactly()
-        } else {
-            likeness
-        }
+        let known = self.scores.compared.get(&member).copied();
+        known.unwrap_or_else(|| self.index.roughly(&self.scores.laid, first))
     }
 
     /// The posts that are let through of a class, in rising order, or where there are texts the

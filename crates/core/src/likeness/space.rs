@@ -164,11 +164,6 @@ impl Space {
         squares.sum::<f64>().sqrt()
     }
 
-    /// Whether a feature has no list, or one that need not be walked in full.
-    pub(super) fn is_compared(&self, feature: u32) -> bool {
-        feature < self.common || self.of_terms()
-    }
-
     /// The length of what the post at a place has of the common words in the vector of length 1.
     pub(super) fn common_at(&self, place: u32) -> f32 {
         self.of_common[place as usize].norm
@@ -179,38 +174,56 @@ impl Space {
         self.most_common
     }
 
-    /// The same of any post.
-    pub(super) fn common_of(&self, id: PostId) -> f32 {
-        self.count_common(id).norm
-    }
-
     fn count_common(&self, id: PostId) -> OfCommon {
-        let common = self
-            .unit(id)
-            .take_while(|(feature, _)| *feature < self.common);
-        let (words, squares) = common.fold((0, 0.0), |(words, squares), (_, component)| {
-            (words + 1, squares + component.powi(2))
-        });
+        let squares = self
+            .compared_unit(id)
+            .map(|(_, component)| component.powi(2));
         OfCommon {
-            words,
-            norm: rough(squares.sqrt()),
+            words: number(self.common_words(id)),
+            norm: rough(squares.sum::<f64>().sqrt()),
         }
     }
 
-    /// What a post has that has a list, with its components in the vector of length 1.
+    /// How many common words a post has.
+    fn common_words(&self, id: PostId) -> usize {
+        let features = self.of(id).numbers;
+        features.partition_point(|feature| *feature < self.common)
+    }
+
+    /// How many of a post's features, the first, are compared one by one: all terms, and common
+    /// words.
+    fn compared_length(&self, id: PostId) -> usize {
+        if self.of_terms() {
+            self.of(id).numbers.len()
+        } else {
+            self.common_words(id)
+        }
+    }
+
+    /// These features.
+    pub(super) fn compared(&self, id: PostId) -> &[u32] {
+        &self.of(id).numbers[..self.compared_length(id)]
+    }
+
+    /// The same with their components in the post's vector of length 1.
+    pub(super) fn compared_unit(&self, id: PostId) -> impl Iterator<Item = (u32, f64)> {
+        self.unit(id, 0..self.compared_length(id))
+    }
+
+    /// The lists of what a post has, those of common words aside, with its components in the vector
+    /// of length 1.
     pub(super) fn listed(&self, id: PostId) -> impl Iterator<Item = (&[(u32, f32)], f64)> {
-        let listed = self.unit(id).filter(|(feature, _)| *feature >= self.common);
+        let listed = self.unit(id, self.common_words(id)..self.of(id).numbers.len());
         listed.map(|(feature, component)| (self.lists.of(feature), component))
     }
 
-    /// The components of a post's vector of length 1.
-    pub(super) fn unit(&self, id: PostId) -> impl Iterator<Item = (u32, f64)> {
+    /// Some components of a post's vector of length 1.
+    fn unit(&self, id: PostId, features: Range<usize>) -> impl Iterator<Item = (u32, f64)> {
         let norm = self.norms[id.0 as usize];
         let of = self.of(id);
-        let features = of.numbers.iter().enumerate();
-        features.map(move |(at, feature)| {
-            let component = self.component(*feature, of.count(at));
-            (*feature, component / norm)
+        features.map(move |at| {
+            let feature = of.numbers[at];
+            (feature, self.component(feature, of.count(at)) / norm)
         })
     }
 
@@ -268,10 +281,11 @@ impl Space {
 
     /// By feature the places in `members` of those that have it.
     fn lists(&self, members: impl Iterator<Item = PostId> + Clone) -> Lists {
+        let listed = |post| self.common_words(post)..self.of(post).numbers.len();
         let mut starts = vec![0u32; self.idf.len() + 1];
         for post in members.clone() {
-            for feature in self.of(post).numbers {
-                starts[*feature as usize + 1] += u32::from(*feature >= self.common);
+            for feature in &self.of(post).numbers[listed(post)] {
+                starts[*feature as usize + 1] += 1;
             }
         }
         for at in 1..starts.len() {
@@ -279,13 +293,11 @@ impl Space {
         }
         let mut next = starts.clone();
         let mut entries = vec![(0, 0.0); starts.last().map_or(0, |end| *end as usize)];
-        for (number, post) in (0..).zip(members) {
-            for (feature, component) in self.unit(post) {
-                if feature >= self.common {
-                    let at = &mut next[feature as usize];
-                    entries[*at as usize] = (number, rough(component));
-                    *at += 1;
-                }
+        for (place, post) in (0..).zip(members) {
+            for (feature, component) in self.unit(post, listed(post)) {
+                let at = &mut next[feature as usize];
+                entries[*at as usize] = (place, rough(component));
+                *at += 1;
             }
         }
         Lists { starts, entries }

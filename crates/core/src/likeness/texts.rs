@@ -1,0 +1,200 @@
+//! The search where words are looked at, too.
+//!
+//! What all lists say is added up: those of terms by class, those of telling words by post. What
+//! the common words, which have no list, can add is at most the product of two lengths, of what
+//! both posts have of them (Cauchy and Schwarz). That is little, so that but a few posts must be
+//! compared: those that are near by their terms, and those of which words say much.
+
+use super::best::{at_least, highest, highest_of, last_of_best};
+use super::index::Index;
+use super::search::{MARGIN, Scores, Search};
+use super::space::{Space, rough};
+use super::{Ninths, WHOLE};
+use crate::catalogue::PostId;
+
+/// The part of what words can say that is much.
+const MUCH: f64 = 0.25;
+
+/// What common words can add to the likeness of a post.
+struct Common<'a> {
+    /// What those of an aspect add at most where the other has nothing else.
+    each: Vec<(f32, &'a Space)>,
+    /// The most that they add to any.
+    most: f32,
+}
+
+impl<'a> Common<'a> {
+    fn new(index: &'a Index, scores: &Scores) -> Self {
+        let own = |at: usize, space: &Space| rough(space.weighed.part) * scores.laid.common(at);
+        let texts = index.texts();
+        let each: Vec<(f32, &Space)> = texts.map(|(at, space)| (own(at, space), space)).collect();
+        let most = each.iter().map(|(own, space)| own * space.most_common());
+        Self {
+            most: most.sum(),
+            each,
+        }
+    }
+
+    /// The most that they add to that of the post at a place.
+    fn at(&self, place: u32) -> f32 {
+        let each = self.each.iter();
+        each.map(|(own, space)| own * space.common_at(place)).sum()
+    }
+}
+
+impl<F: Fn(PostId) -> bool> Search<'_, F> {
+    /// Adds up what all lists say, and compares what can then be among the wanted.
+    pub(super) fn with_words(&mut self) -> Vec<(PostId, Ninths)> {
+        let common = Common::new(self.index, self.scores);
+        let words = self.index.texts().map(|(_, space)| space.weighed.part);
+        let much = words.sum::<f64>() * MUCH;
+        self.add_words(rough(much));
+        self.rest = self.add_terms();
+        let floor = self.floor_of_terms() - self.rest;
+        let most = f64::from(common.most);
+        let least = floor - much - most - MARGIN;
+        // What shares no term can be among the wanted: then all are near.
+        let least = if least > 0.0 { least } else { 0.0 };
+        let classes = &self.index.classes;
+        let near = at_least(&self.scores.of[..classes.len()], rough(least));
+        let near = near.iter().flat_map(|(score, class)| {
+            let places = classes.places(*class);
+            places.map(|place| (*score, place))
+        });
+        let much = self.scores.much.iter();
+        let much = much.map(|place| (self.score(classes.class_at(*place)), *place));
+        let much = much.filter(|(score, _)| *score < least);
+        let near = self.near_by_words(near.chain(much), &common, floor);
+        let found = self.compare(near, self.rest);
+        self.scores.words.fill(0.0);
+        self.scores.of.fill(0.0);
+        self.scores.much.clear();
+        found
+    }
+
+    /// Adds all lists of terms to the scores by class. Gives the most that could still be added.
+    fn add_terms(&mut self) -> f64 {
+        let own = self.index.own(self.this);
+        let of = self.scores.of.as_mut_slice();
+        for (at, space) in self.index.spaces.iter().enumerate() {
+            if !space.of_terms() || own.as_ref().is_some_and(|own| own.space == at) {
+                continue;
+            }
+            for (list, component) in space.listed(self.this) {
+                let own = rough(space.weighed.part * component);
+                for (class, component) in list {
+                    of[*class as usize] += own * component;
+                }
+            }
+        }
+        let Some(own) = own else { return 0.0 };
+        for class in own.classes.clone() {
+            of[class as usize] += rough(own.sure);
+        }
+        own.next
+    }
+
+    /// The likeness that the last of the wanted posts has at least, by terms; 0 where there are too
+    /// few, or where words decide whether posts are alike at all.
+    fn floor_of_terms(&self) -> f64 {
+        let mut texts = self.index.texts();
+        if texts.any(|(_, space)| space.weighed.required) {
+            return 0.0;
+        }
+        let requires = self.index.requires();
+        let of = &self.scores.of[..self.index.classes.len()];
+        let rank = |score: f64, class| {
+            let posts = self.index.classes.posts(class);
+            let fitting = posts.iter().filter(|post| (self.fits)(**post));
+            let count = fitting.take(self.wanted).count();
+            let likeness = if requires && count > 0 {
+                self.index.roughly(&self.scores.laid, posts[0])
+            } else {
+                score
+            };
+            Some((likeness - MARGIN, count))
+        };
+        last_of_best(|most| highest_of(of, most), self.wanted, rank).unwrap_or(0.0)
+    }
+
+    /// Adds the lists of words to the scores by place, and notes where they are `much`.
+    fn add_words(&mut self, much: f32) {
+        let Scores {
+            words,
+            much: places,
+            ..
+        } = &mut *self.scores;
+        let words = words.as_mut_slice();
+        for (_, space) in self.index.texts() {
+            for (list, component) in space.listed(self.this) {
+                let own = rough(space.weighed.part * component);
+                for (place, component) in list {
+                    let score = &mut words[*place as usize];
+                    let before = *score;
+                    *score += own * component;
+                    if before < much && *score >= much {
+                        places.push(*place);
+                    }
+                }
+            }
+        }
+    }
+
+    /// The places, of those with what terms say, whose posts could be among the wanted, with the
+    /// most that they can have beside what terms could still add.
+    fn near_by_words(
+        &self,
+        near: impl Iterator<Item = (f64, u32)>,
+        common: &Common<'_>,
+        floor: f64,
+    ) -> Vec<(f64, u32)> {
+        let sum = |(score, place): (f64, u32)| {
+            let words = self.scores.words[place as usize];
+            (score + f64::from(words), place)
+        };
+        let near: Vec<(f64, u32)> = near.map(sum).collect();
+        let floor = f64::max(floor, self.floor_of(&near) - self.rest) - 2.0 * MARGIN;
+        let any = f64::from(common.most);
+        let near = near.into_iter().filter(|(score, _)| score + any >= floor);
+        let near = near.map(|(score, place)| (score + f64::from(common.at(place)), place));
+        let near = near.filter(|(most, _)| *most >= floor && most + self.rest > 0.0);
+        near.collect()
+    }
+
+    /// The likeness that the last of the wanted posts has at least, by what terms and telling words
+    /// say of some; 0 where there are too few, or where it may be that posts are not alike at all.
+    fn floor_of(&self, near: &[(f64, u32)]) -> f64 {
+        if self.index.requires() {
+            return 0.0;
+        }
+        let rank = |score: f64, place: u32| {
+            let fits = (self.fits)(self.index.classes.all()[place as usize]);
+            Some((score - MARGIN, usize::from(fits)))
+        };
+        let best = |most| highest(near.iter().copied(), most);
+        last_of_best(best, self.wanted, rank).unwrap_or(0.0)
+    }
+
+    /// How alike the post at a place is, roughly.
+    pub(super) fn roughly_with_words(&self, place: u32) -> f64 {
+        let Scores { words, laid, .. } = &*self.scores;
+        let classes = &self.index.classes;
+        let other = classes.all()[place as usize];
+        let exactly = || f64::from(self.index.likeness(self.this, other)) / f64::from(WHOLE);
+        if self.index.requires() {
+            return exactly();
+        }
+        let terms = if self.rest > 0.0 {
+            self.index.roughly(laid, other)
+        } else {
+            self.score(classes.class_at(place))
+        };
+        let common = self.index.in_common(laid, other, place);
+        let likeness = terms + f64::from(words[place as usize]) + common;
+        if likeness.is_nan() {
+            exactly()
+        } else {
+            likeness
+        }
+    }
+}
