@@ -64,9 +64,6 @@ impl Lists {
     }
 }
 
-/// So many entries of lists of words may be walked for each post, and a sixteenth of the posts.
-const WALKED: usize = 2_000;
-
 /// 1 + ln(count), the frequency of a word in a text, for small counts.
 static FREQUENCIES: LazyLock<[f64; 256]> = LazyLock::new(|| {
     let mut frequencies = [0.0; 256];
@@ -88,7 +85,13 @@ fn frequency_of(count: u32) -> f64 {
 }
 
 impl Space {
-    pub(super) fn new(catalogue: &Catalogue, weighed: Weighed, found: &[PostId]) -> Self {
+    /// One aspect, where for a post no more than so many `entries` of lists of words are walked.
+    pub(super) fn new(
+        catalogue: &Catalogue,
+        weighed: Weighed,
+        found: &[PostId],
+        entries: usize,
+    ) -> Self {
         let counts = match weighed.aspect {
             Aspect::Terms(field) => Arc::new(terms(catalogue, field)),
             Aspect::Title => Arc::clone(&catalogue.words().title.counts),
@@ -113,7 +116,7 @@ impl Space {
             most_common: 0.0,
         };
         if !space.of_terms() {
-            space.common = common(&df, found.len());
+            space.common = common(&df, found.len() * entries);
         }
         let posts: Vec<PostId> = catalogue.all().collect();
         space.norms = posts.par_iter().map(|id| space.norm(*id)).collect();
@@ -324,20 +327,16 @@ fn dot(weights: &[f32], features: &[u32], counts: &[u8]) -> f32 {
     (sums.0 + sums.1) + (sums.2 + sums.3) + rest
 }
 
-/// How many of the first words have no list, so that for a post no more than some thousand entries
-/// of lists are walked in the mean. Words are numbered by falling frequency.
-fn common(df: &[u32], posts: usize) -> u32 {
-    let most = (posts * (WALKED + posts / 16)) as u64;
+/// How many of the first words have no list, so that no more than `most` entries of lists are
+/// walked for all posts. Words are numbered by falling frequency.
+fn common(df: &[u32], most: usize) -> u32 {
     let mut entries = 0;
-    let mut first = df.len();
-    for df in df.iter().rev() {
-        entries += u64::from(*df).pow(2);
-        if entries > most {
-            break;
-        }
-        first -= 1;
-    }
-    number(first)
+    let listed = df.iter().rev().take_while(|df| {
+        // Each of the posts that have it walks as many.
+        entries += u64::from(**df).pow(2);
+        entries <= most as u64
+    });
+    number(df.len() - listed.count())
 }
 
 /// In single precision, which is enough to narrow a search.

@@ -36,6 +36,12 @@ fn five(related: &str) -> Small {
 }
 
 fn index(small: &Small) -> (Index, Weighing) {
+    index_walking(small, usize::MAX)
+}
+
+/// An index where so many entries of lists of words are walked for a post, the usual ones for
+/// `usize::MAX`.
+fn index_walking(small: &Small, entries: usize) -> (Index, Weighing) {
     let weighing = Weighing::new(
         small.settings.related.as_ref(),
         &small.catalogue,
@@ -43,7 +49,11 @@ fn index(small: &Small) -> (Index, Weighing) {
         &mut Vec::new(),
     );
     let found: Vec<PostId> = small.catalogue.listed().to_vec();
-    (Index::new(&small.catalogue, &weighing, &found), weighing)
+    let index = match entries {
+        usize::MAX => Index::new(&small.catalogue, &weighing, &found),
+        entries => Index::walking(&small.catalogue, &weighing, &found, entries),
+    };
+    (index, weighing)
 }
 
 // N = 5; df: lime 2, masonry 2, herons 1, eels 1, so that with x = ln(1 + 5/2) = 1.252762968 and
@@ -248,6 +258,7 @@ proptest! {
         weights in prop_oneof![Just([3, 2, 0, 0]), Just([1, 0, 0, 0]), Just([3, 2, 1, 1]), Just([0, 0, 0, 1])],
         wanted in 1usize..5,
         odd in any::<bool>(),
+        entries in prop_oneof![Just(0), Just(5), Just(usize::MAX)],
     ) {
         let words = |numbers: &[usize]| numbers.iter().map(|at| WORDS[*at]).collect::<Vec<_>>().join(" ");
         // Tags given twice count once.
@@ -266,7 +277,7 @@ proptest! {
         let [tag, category, title, body] = weights;
         let related = format!("[related]\nweigh = {{ tag = {tag}, category = {category}, title = {title}, body = {body} }}\n");
         let small = Small::new(&related, &files);
-        let (index, _) = index(&small);
+        let (index, _) = index_walking(&small, entries);
         let texts = [
             texts(&posts, |post| distinct(&post.0).into_iter().map(|tag| TAGS[tag].to_owned()).collect()),
             texts(&posts, |post| post.1.iter().map(|at| format!("c{at}")).collect()),
@@ -305,8 +316,10 @@ proptest! {
 
 // N = 2, both words in both texts, so that idf is the same: (1 + ln 300, 1) and (1, 1), of which
 // the cosine is (2 + ln 300)/(√2·√((1 + ln 300)² + 1)) = 0.803693049.
-#[test]
-fn a_word_that_a_text_has_hundreds_of_times_counts_as_often() {
+#[rstest]
+#[case::with_lists(usize::MAX)]
+#[case::without(0)]
+fn a_word_that_a_text_has_hundreds_of_times_counts_as_often(#[case] entries: usize) {
     let often = format!("<p>{} reed</p>", "eel ".repeat(300));
     let posts = [
         ("posts/a.md", "title: A\ndate: 2026-03-05", often.as_str()),
@@ -317,7 +330,7 @@ fn a_word_that_a_text_has_hundreds_of_times_counts_as_often() {
         ),
     ];
     let small = Small::new("[related]\nweigh = { body = 1 }\n", &posts);
-    let (index, _) = index(&small);
+    let (index, _) = index_walking(&small, entries);
     let (a, b) = (PostId(0), PostId(1));
     assert_eq!(index.nearest(a, 1, false, |id| id == b), [(b, 803_693_049)]);
     assert_eq!(index.nearest(b, 1, false, |id| id == a), [(a, 803_693_049)]);
@@ -332,7 +345,7 @@ fn many_posts() -> impl Strategy<Value = Vec<(u8, Vec<u16>, Vec<u16>)>> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 10, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 20, failure_persistence: None, ..ProptestConfig::default() })]
 
     #[test]
     fn among_many_that_share_all_their_terms_texts_decide_as_all_pairs_do(
@@ -345,6 +358,8 @@ proptest! {
         ],
         wanted in 1usize..6,
         one_in in 1u32..9,
+        require in prop_oneof![3 => Just(""), 1 => Just("title"), 1 => Just("tag")],
+        entries in prop_oneof![Just(0), Just(20), Just(100), Just(usize::MAX)],
     ) {
         let words = |numbers: &[u16]| numbers.iter().map(|at| format!("w{at}")).collect::<Vec<_>>().join(" ");
         let files: Vec<(String, String, String)> = posts.iter().enumerate().map(|(at, (terms, title, text))| {
@@ -353,8 +368,9 @@ proptest! {
             let front = format!("title: {}\ndate: 2026-05-28\ntags: [{tags}]\ncategories: [{categories}]", words(title));
             (format!("posts/p{at:03}.md"), front, format!("<p>{}</p>", words(text)))
         }).collect();
-        let small = Small::new(&format!("[related]\nweigh = {{ {weigh} }}\n"), &files);
-        let (index, _) = index(&small);
+        let require = if require.is_empty() { String::new() } else { format!("\"{require}\"") };
+        let small = Small::new(&format!("[related]\nweigh = {{ {weigh} }}\nrequire = [{require}]\n"), &files);
+        let (index, _) = index_walking(&small, entries);
         let all: Vec<PostId> = small.catalogue.all().collect();
         for this in all.iter().step_by(7) {
             let fits = |id: PostId| id != *this && id.0.is_multiple_of(one_in);
