@@ -68,37 +68,61 @@ impl fmt::Debug for Html {
 pub fn text(html: &str) -> String {
     let mut out = String::with_capacity(html.len());
     let mut rest = html;
-    while let Some(open) = rest.find('<') {
-        push_text(&rest[..open], &mut out);
-        rest = &rest[open..];
-        if let Some(after) = rest.strip_prefix("<!--") {
-            rest = after.find("-->").map_or("", |end| &after[end + 3..]);
+    while let Some(first) = rest.chars().next() {
+        let plain = plain_length(rest.as_bytes());
+        out.push_str(&rest[..plain]);
+        rest = &rest[plain..];
+        if plain > 0 {
             continue;
         }
-        let closes = rest.starts_with("</");
-        let inner = &rest[if closes { 2 } else { 1 }..];
-        let name_end = inner
-            .find(|c: char| !c.is_ascii_alphanumeric())
-            .unwrap_or(inner.len());
-        let name = inner[..name_end].to_ascii_lowercase();
-        rest = tag_end(rest);
-        if !closes && (name == "script" || name == "style") {
-            let close = format!("</{name}");
-            rest = rest
-                .to_ascii_lowercase()
-                .find(&close)
-                .map_or("", |at| &rest[at..]);
-        }
-        if !INLINE.contains(&name.as_str())
-            && !out.is_empty()
-            && !out.ends_with(char::is_whitespace)
-        {
-            out.push(' ');
+        match first {
+            '<' => rest = after_tag(rest, &mut out),
+            '&' => {
+                let (c, length) = entity(rest);
+                out.push(c.unwrap_or('&'));
+                rest = &rest[length..];
+            }
+            // White space runs become one space.
+            c if c.is_whitespace() => {
+                if !out.is_empty() && !out.ends_with(' ') {
+                    out.push(' ');
+                }
+                rest = &rest[c.len_utf8()..];
+            }
+            c => {
+                out.push(c);
+                rest = &rest[c.len_utf8()..];
+            }
         }
     }
-    push_text(rest, &mut out);
     out.truncate(out.trim_end().len());
     out
+}
+
+/// What follows the tag or comment that begins `rest`, and for a script or style its content. A tag
+/// that parts words leaves a space.
+fn after_tag<'a>(rest: &'a str, out: &mut String) -> &'a str {
+    if let Some(after) = rest.strip_prefix("<!--") {
+        return after.find("-->").map_or("", |end| &after[end + 3..]);
+    }
+    let closes = rest.starts_with("</");
+    let inner = &rest[if closes { 2 } else { 1 }..];
+    let name_end = inner
+        .find(|c: char| !c.is_ascii_alphanumeric())
+        .unwrap_or(inner.len());
+    let name = inner[..name_end].to_ascii_lowercase();
+    let mut rest = tag_end(rest);
+    if !closes && (name == "script" || name == "style") {
+        let close = format!("</{name}");
+        rest = rest
+            .to_ascii_lowercase()
+            .find(&close)
+            .map_or("", |at| &rest[at..]);
+    }
+    if !INLINE.contains(&name.as_str()) && !out.is_empty() && !out.ends_with(char::is_whitespace) {
+        out.push(' ');
+    }
+    rest
 }
 
 /// Tags that do not part words.
@@ -121,47 +145,14 @@ fn tag_end(rest: &str) -> &str {
     ""
 }
 
-fn push_text(text: &str, out: &mut String) {
-    let mut rest = text;
-    while let Some(at) = rest.find('&') {
-        push_spaced(&rest[..at], out);
-        rest = &rest[at..];
-        let (c, length) = entity(rest);
-        match c {
-            Some(c) => out.push(c),
-            None => out.push('&'),
-        }
-        rest = &rest[length..];
-    }
-    push_spaced(rest, out);
-}
-
-/// White space runs become one space.
-fn push_spaced(text: &str, out: &mut String) {
-    let mut rest = text;
-    while let Some(first) = rest.chars().next() {
-        let plain = plain_length(rest.as_bytes());
-        out.push_str(&rest[..plain]);
-        rest = &rest[plain..];
-        if plain > 0 {
-            continue;
-        }
-        if !first.is_whitespace() {
-            out.push(first);
-        } else if !out.is_empty() && !out.ends_with(' ') {
-            out.push(' ');
-        }
-        rest = &rest[first.len_utf8()..];
-    }
-}
-
-/// How many bytes at the start are ASCII words with single spaces between them.
+/// How many bytes at the start are ASCII words with single spaces between them, without anything
+/// that HTML means something by.
 fn plain_length(bytes: &[u8]) -> usize {
     // Nothing was seen yet, which is as good as a space.
     let mut spaced = true;
     let mut is_plain = |byte: u8| {
         let space = byte == b' ';
-        let plain = byte.is_ascii_graphic() || space && !spaced;
+        let plain = PLAIN[usize::from(byte)] || space && !spaced;
         spaced = space;
         plain
     };
@@ -170,6 +161,17 @@ fn plain_length(bytes: &[u8]) -> usize {
     let trailing = end > 0 && bytes[end - 1] == b' ';
     end - usize::from(trailing)
 }
+
+/// Whether a byte is just itself.
+static PLAIN: [bool; 256] = {
+    let mut plain = [false; 256];
+    let mut byte: u8 = 0;
+    while byte.is_ascii() {
+        plain[byte as usize] = byte.is_ascii_graphic() && byte != b'<' && byte != b'&';
+        byte += 1;
+    }
+    plain
+};
 
 fn entity(text: &str) -> (Option<char>, usize) {
     let Some(end) = text
