@@ -15,6 +15,7 @@ pub mod language;
 pub mod likeness;
 pub mod lookalike;
 pub mod pager;
+mod parallel;
 pub mod post;
 pub mod query;
 pub mod related;

@@ -6,13 +6,13 @@ use std::ops::Range;
 use std::sync::Arc;
 
 use indexmap::IndexSet;
-use rayon::prelude::*;
 use rust_stemmers::{Algorithm, Stemmer};
 use rustc_hash::{FxBuildHasher, FxHashMap};
 use unicode_segmentation::UnicodeSegmentation;
 
 use crate::id::number;
 use crate::language::fold;
+use crate::parallel;
 use crate::post::Post;
 
 /// The words of one text of every post.
@@ -170,25 +170,18 @@ impl WordTables {
 
 impl WordTable {
     fn new(posts: &[Post], language: &str, count: impl Fn(&Post, &mut Counter) + Sync) -> Self {
-        let size = posts.len().div_ceil(rayon::current_num_threads()).max(1);
-        let chunks: Vec<Counter> = posts
-            .par_chunks(size)
-            .map(|chunk| {
-                let mut counter = Counter::new(language);
-                chunk.iter().for_each(|post| count(post, &mut counter));
-                counter
-            })
-            .collect();
+        let chunks: Vec<Counter> = parallel::parts(posts, |part| {
+            let mut counter = Counter::new(language);
+            part.iter().for_each(|post| count(post, &mut counter));
+            counter
+        });
         let stems = in_order(&chunks);
-        let renumbered: Vec<Counter> = chunks
-            .into_par_iter()
-            .map(|chunk| {
-                let own = chunk.stems.iter();
-                let numbers = own.map(|stem| stems.get_index_of(stem).map_or(STOP, number));
-                let numbers: Vec<u32> = numbers.collect();
-                chunk.renumbered(&numbers)
-            })
-            .collect();
+        let renumbered: Vec<Counter> = parallel::each(chunks, |chunk| {
+            let own = chunk.stems.iter();
+            let numbers = own.map(|stem| stems.get_index_of(stem).map_or(STOP, number));
+            let numbers: Vec<u32> = numbers.collect();
+            chunk.renumbered(&numbers)
+        });
         let mut counts = Counts::default();
         counts.reserve(renumbered.iter().map(|chunk| chunk.words.len()).sum());
         for chunk in renumbered {

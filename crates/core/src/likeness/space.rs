@@ -4,12 +4,11 @@
 use std::ops::Range;
 use std::sync::{Arc, LazyLock};
 
-use rayon::prelude::*;
-
 use super::classes::Classes;
 use super::{Aspect, Weighed};
 use crate::catalogue::{Catalogue, PostId};
 use crate::id::number;
+use crate::parallel;
 use crate::words::{Counted, Counts, MANY};
 
 /// One aspect of all posts: sparse vectors.
@@ -119,7 +118,7 @@ impl Space {
             space.common = common(&df, found.len() * entries);
         }
         let posts: Vec<PostId> = catalogue.all().collect();
-        space.norms = posts.par_iter().map(|id| space.norm(*id)).collect();
+        space.norms = parallel::map(&posts, |id| space.norm(*id));
         space
     }
 
@@ -277,7 +276,7 @@ impl Space {
         }
         let posts = classes.all();
         self.lists = self.lists(posts.iter().copied());
-        self.of_common = posts.par_iter().map(|id| self.count_common(*id)).collect();
+        self.of_common = parallel::map(posts, |id| self.count_common(*id));
         let norms = self.of_common.iter().map(|common| common.norm);
         self.most_common = norms.fold(0.0, f32::max);
     }

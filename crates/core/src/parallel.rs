@@ -1,0 +1,74 @@
+//! Work by several threads that are its own.
+//!
+//! What is made once, when it is first asked for, is asked for by the workers of a pool. A worker
+//! that waits for a part of its work takes up other work of the pool meanwhile, and could so come
+//! to wait for the very thing that it is about to make. These threads wait and do nothing else.
+
+use std::panic::resume_unwind;
+use std::thread;
+
+/// So few are not worth a thread.
+const FEW: usize = 256;
+
+/// What `work` makes of each item, in their order, each by a thread of its own.
+pub(crate) fn each<T: Send, R: Send>(items: Vec<T>, work: impl Fn(T) -> R + Sync) -> Vec<R> {
+    if items.len() <= 1 {
+        return items.into_iter().map(work).collect();
+    }
+    let work = &work;
+    thread::scope(|scope| {
+        let items = items.into_iter();
+        let threads: Vec<_> = items.map(|item| scope.spawn(move || work(item))).collect();
+        let made = threads.into_iter().map(thread::ScopedJoinHandle::join);
+        made.map(|made| made.unwrap_or_else(|panic| resume_unwind(panic)))
+            .collect()
+    })
+}
+
+/// What `work` makes of parts of the items, in their order: as many as the pool has threads, one
+/// where there are few items.
+pub(crate) fn parts<T: Sync, R: Send>(items: &[T], work: impl Fn(&[T]) -> R + Sync) -> Vec<R> {
+    let threads = rayon::current_num_threads();
+    let size = items.len().div_ceil(threads).max(FEW);
+    each(items.chunks(size).collect(), work)
+}
+
+/// What `work` makes of each of the items, in their order.
+pub(crate) fn map<T: Sync, R: Send + Clone>(items: &[T], work: impl Fn(&T) -> R + Sync) -> Vec<R> {
+    parts(items, |part| part.iter().map(&work).collect::<Vec<R>>()).concat()
+}
+
+#[cfg(test)]
+mod tests {
+    use std::sync::{Arc, OnceLock};
+    use std::time::Duration;
+
+    use super::*;
+
+    #[test]
+    fn all_are_made_in_their_order() {
+        let items: Vec<u32> = (0..10_000).collect();
+        let doubled: Vec<u32> = items.iter().map(|item| item * 2).collect();
+        assert_eq!(map(&items, |item| item * 2), doubled);
+        assert!(map(&[] as &[u32], |item| item * 2).is_empty());
+    }
+
+    #[test]
+    fn a_worker_that_waits_takes_up_nothing_else() {
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(2).build();
+        let pool = pool.expect("threads");
+        pool.install(|| {
+            let other = Arc::new(OnceLock::new());
+            each(vec![10, 60], |milliseconds| {
+                if milliseconds > 10 {
+                    let other = Arc::clone(&other);
+                    pool.spawn(move || {
+                        let _ = other.set(thread::current().id());
+                    });
+                }
+                thread::sleep(Duration::from_millis(milliseconds));
+            });
+            assert_ne!(other.get(), Some(&thread::current().id()));
+        });
+    }
+}
