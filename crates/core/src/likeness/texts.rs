@@ -53,8 +53,23 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let floor = self.floor_of_terms() - self.rest;
         let most = f64::from(common.most);
         let least = floor - much - most - MARGIN;
-        // What shares no term can be among the wanted: then all are near.
-        let least = if least > 0.0 { least } else { 0.0 };
+        let near = if least > 0.0 {
+            self.near_by_terms(least)
+        } else {
+            // What shares no term can be among the wanted.
+            self.near_by_telling_words(floor, most)
+        };
+        let near = self.near_by_words(near, &common, floor);
+        let found = self.compare(near, self.rest);
+        self.scores.words.fill(0.0);
+        self.scores.of.fill(0.0);
+        self.scores.much.clear();
+        found
+    }
+
+    /// The places of the classes that have at least so much, and those where words say much, with
+    /// what terms say.
+    fn near_by_terms(&self, least: f64) -> Vec<(f64, u32)> {
         let classes = &self.index.classes;
         let near = at_least(&self.scores.of[..classes.len()], rough(least));
         let near = near.iter().flat_map(|(score, class)| {
@@ -63,13 +78,25 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         });
         let much = self.scores.much.iter();
         let much = much.map(|place| (self.score(classes.class_at(*place)), *place));
-        let much = much.filter(|(score, _)| *score < least);
-        let near = self.near_by_words(near.chain(much), &common, floor);
-        let found = self.compare(near, self.rest);
-        self.scores.words.fill(0.0);
-        self.scores.of.fill(0.0);
-        self.scores.much.clear();
-        found
+        near.chain(much.filter(|(score, _)| *score < least))
+            .collect()
+    }
+
+    /// The places where telling words say as much as is needed to be among the wanted where terms
+    /// say most, and common words add the `most` that they can; with what terms say.
+    fn near_by_telling_words(&self, floor: f64, most: f64) -> Vec<(f64, u32)> {
+        let classes = &self.index.classes;
+        let words = &self.scores.words[..classes.all().len()];
+        let floor = f64::max(
+            floor,
+            self.floor_of(|most| highest_of(words, most)) - self.rest,
+        );
+        let of = self.scores.of[..classes.len()].iter().copied();
+        let terms = f64::from(of.fold(0.0, f32::max));
+        let least = f64::max(0.0, floor - terms - most - 3.0 * MARGIN);
+        let near = at_least(words, rough(least)).into_iter();
+        near.map(|(_, place)| (self.score(classes.class_at(place)), place))
+            .collect()
     }
 
     /// Adds all lists of terms to the scores by class. Gives the most that could still be added.
@@ -144,7 +171,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     /// most that they can have beside what terms could still add.
     fn near_by_words(
         &self,
-        near: impl Iterator<Item = (f64, u32)>,
+        near: Vec<(f64, u32)>,
         common: &Common<'_>,
         floor: f64,
     ) -> Vec<(f64, u32)> {
@@ -152,8 +179,9 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             let words = self.scores.words[place as usize];
             (score + f64::from(words), place)
         };
-        let near: Vec<(f64, u32)> = near.map(sum).collect();
-        let floor = f64::max(floor, self.floor_of(&near) - self.rest) - 2.0 * MARGIN;
+        let near: Vec<(f64, u32)> = near.into_iter().map(sum).collect();
+        let best = |most| highest(near.iter().copied(), most);
+        let floor = f64::max(floor, self.floor_of(best) - self.rest) - 2.0 * MARGIN;
         let any = f64::from(common.most);
         let near = near.into_iter().filter(|(score, _)| score + any >= floor);
         let near = near.map(|(score, place)| (score + f64::from(common.at(place)), place));
@@ -161,9 +189,10 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         near.collect()
     }
 
-    /// The likeness that the last of the wanted posts has at least, by what terms and telling words
-    /// say of some; 0 where there are too few, or where it may be that posts are not alike at all.
-    fn floor_of(&self, near: &[(f64, u32)]) -> f64 {
+    /// The likeness that the last of the wanted posts has at least, by the `best` so many of the
+    /// places with what they have at least; 0 where there are too few, or where it may be that
+    /// posts are not alike at all.
+    fn floor_of(&self, best: impl Fn(usize) -> Vec<(f64, u32)>) -> f64 {
         if self.index.requires() {
             return 0.0;
         }
@@ -171,7 +200,6 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             let fits = (self.fits)(self.index.classes.all()[place as usize]);
             Some((score - MARGIN, usize::from(fits)))
         };
-        let best = |most| highest(near.iter().copied(), most);
         last_of_best(best, self.wanted, rank).unwrap_or(0.0)
     }
 
