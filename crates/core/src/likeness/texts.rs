@@ -11,6 +11,7 @@ use super::search::{MARGIN, Scores, Search};
 use super::space::{Space, rough};
 use super::{Ninths, WHOLE};
 use crate::catalogue::PostId;
+use crate::id::number;
 
 /// The part of what words can say that is much.
 const MUCH: f64 = 0.25;
@@ -130,7 +131,12 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         }
         let requires = self.index.requires();
         let of = &self.scores.of[..self.index.classes.len()];
-        let rank = |score: f64, class| {
+        // The most alike are nearly always of the post's own block.
+        let own = self.index.own(self.this);
+        let own = own.map_or(0..number(of.len()), |own| own.classes.clone());
+        let of = &of[own.start as usize..own.end as usize];
+        let rank = |score: f64, at: u32| {
+            let class = own.start + at;
             let posts = self.index.classes.posts(class);
             let fitting = posts.iter().filter(|post| (self.fits)(**post));
             let count = fitting.take(self.wanted).count();
@@ -159,7 +165,8 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
                     let score = &mut words[*place as usize];
                     let before = *score;
                     *score += own * component;
-                    if before < much && *score >= much {
+                    // Few are so much, which is why that is asked first.
+                    if *score >= much && before < much {
                         places.push(*place);
                     }
                 }
