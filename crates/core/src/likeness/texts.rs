@@ -5,6 +5,8 @@
 //! both posts have of them (Cauchy and Schwarz). That is little, so that but a few posts must be
 //! compared: those that are near by their terms, and those of which words say much.
 
+use std::ops::Range;
+
 use super::best::{at_least, highest, highest_of, last_of_best};
 use super::index::Index;
 use super::search::{MARGIN, Scores, Search};
@@ -129,15 +131,18 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         if texts.any(|(_, space)| space.weighed.required) {
             return 0.0;
         }
-        let requires = self.index.requires();
-        let of = &self.scores.of[..self.index.classes.len()];
         // The most alike are nearly always of the post's own block.
         let own = self.index.own(self.this);
-        let own = own.map_or(0..number(of.len()), |own| own.classes.clone());
-        let of = &of[own.start as usize..own.end as usize];
+        let own = own.and_then(|own| self.floor_of_classes(own.classes.clone()));
+        let all = || self.floor_of_classes(0..number(self.index.classes.len()));
+        own.or_else(all).unwrap_or(0.0)
+    }
+
+    /// The same by some classes; `None` where there are too few.
+    fn floor_of_classes(&self, classes: Range<u32>) -> Option<f64> {
+        let requires = self.index.requires();
         let rank = |score: f64, at: u32| {
-            let class = own.start + at;
-            let posts = self.index.classes.posts(class);
+            let posts = self.index.classes.posts(classes.start + at);
             let fitting = posts.iter().filter(|post| (self.fits)(**post));
             let count = fitting.take(self.wanted).count();
             let likeness = if requires && count > 0 {
@@ -147,7 +152,8 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             };
             Some((likeness - MARGIN, count))
         };
-        last_of_best(|most| highest_of(of, most), self.wanted, rank).unwrap_or(0.0)
+        let of = &self.scores.of[classes.start as usize..classes.end as usize];
+        last_of_best(|most| highest_of(of, most), self.wanted, rank)
     }
 
     /// Adds the lists of words to the scores by place, and notes where they are `much`.
