@@ -2,10 +2,6 @@
 
 use std::ops::Range;
 
-use indexmap::IndexMap;
-use rustc_hash::FxBuildHasher;
-
-use super::space::Space;
 use crate::catalogue::PostId;
 use crate::id::number;
 
@@ -69,18 +65,4 @@ impl Classes {
         let starts = &self.starts[..self.len()];
         starts.iter().map(|start| self.posts[*start as usize])
     }
-}
-
-/// The posts by equal terms, by their first post.
-pub(super) fn by_terms(spaces: &[Space], found: &[PostId]) -> Vec<Vec<PostId>> {
-    let mut classes: IndexMap<Vec<u32>, Vec<PostId>, FxBuildHasher> = IndexMap::default();
-    for id in found {
-        let mut key = Vec::new();
-        for space in spaces.iter().filter(|space| space.of_terms()) {
-            key.extend(space.of(*id).numbers);
-            key.push(u32::MAX);
-        }
-        classes.entry(key).or_default().push(*id);
-    }
-    classes.into_values().collect()
 }

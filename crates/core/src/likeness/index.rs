@@ -1,7 +1,10 @@
 //! The posts of a query's sources by what they share, and the likeness of two posts.
 
+use indexmap::IndexMap;
+use rustc_hash::FxBuildHasher;
+
 use super::blocks::Blocks;
-use super::classes::{Classes, by_terms};
+use super::classes::Classes;
 use super::space::{Space, rough};
 use super::{Aspect, Ninths, WHOLE, Weighing};
 use crate::catalogue::{Catalogue, PostId};
@@ -231,4 +234,18 @@ pub(super) fn ninths(sum: f64) -> Ninths {
 )]
 fn floor(value: f64) -> Ninths {
     value.clamp(0.0, f64::from(WHOLE)) as Ninths
+}
+
+/// The posts by equal terms, by their first post.
+fn by_terms(spaces: &[Space], found: &[PostId]) -> Vec<Vec<PostId>> {
+    let mut classes: IndexMap<Vec<u32>, Vec<PostId>, FxBuildHasher> = IndexMap::default();
+    for id in found {
+        let mut key = Vec::new();
+        for space in spaces.iter().filter(|space| space.of_terms()) {
+            key.extend(space.of(*id).numbers);
+            key.push(u32::MAX);
+        }
+        classes.entry(key).or_default().push(*id);
+    }
+    classes.into_values().collect()
 }
