@@ -34,8 +34,9 @@ pub(crate) fn parts<T: Sync, R: Send>(items: &[T], work: impl Fn(&[T]) -> R + Sy
 }
 
 /// What `work` makes of each of the items, in their order.
-pub(crate) fn map<T: Sync, R: Send + Clone>(items: &[T], work: impl Fn(&T) -> R + Sync) -> Vec<R> {
-    parts(items, |part| part.iter().map(&work).collect::<Vec<R>>()).concat()
+pub(crate) fn map<T: Sync, R: Send>(items: &[T], work: impl Fn(&T) -> R + Sync) -> Vec<R> {
+    let made = parts(items, |part| part.iter().map(&work).collect::<Vec<R>>());
+    made.into_iter().flatten().collect()
 }
 
 #[cfg(test)]

@@ -223,7 +223,7 @@ impl Index {
 }
 
 /// A sum of parts to nine digits.
-pub(super) fn ninths(sum: f64) -> Ninths {
+fn ninths(sum: f64) -> Ninths {
     floor((sum.clamp(0.0, 1.0) * f64::from(WHOLE)).round())
 }
 

@@ -122,8 +122,6 @@ impl Index {
             scores
                 .of
                 .resize(self.classes.len().max(scores.of.len()), 0.0);
-            let places = self.classes.all().len().max(scores.words.len());
-            scores.words.resize(places, 0.0);
             self.lay_out(this, &mut scores.laid);
             let mut search = Search {
                 index: self,
@@ -321,8 +319,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let met = met.map(|class| (f64::from(of[*class as usize]), *class));
         let rank = |_, class: u32| {
             let posts = self.index.classes.posts(class);
-            let fitting = posts.iter().filter(|post| (self.fits)(**post));
-            let count = fitting.take(self.wanted).count();
+            let count = count_fitting(posts, self.wanted, self.fits);
             let compare = || self.index.roughly(laid, posts[0]);
             let likeness = (count > 0).then(|| *compared.entry(class).or_insert_with(compare))?;
             Some((likeness - MARGIN, count))
@@ -409,4 +406,14 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let posts = posts.iter().copied();
         posts.filter(|post| (self.fits)(*post))
     }
+}
+
+/// How many of some posts are let through, at most all wanted.
+pub(super) fn count_fitting(
+    posts: &[PostId],
+    wanted: usize,
+    fits: impl Fn(PostId) -> bool,
+) -> usize {
+    let fitting = posts.iter().filter(|post| fits(**post));
+    fitting.take(wanted).count()
 }

@@ -9,7 +9,7 @@ use std::ops::Range;
 
 use super::best::{at_least, highest, highest_of, last_of_best};
 use super::index::Index;
-use super::search::{MARGIN, Scores, Search};
+use super::search::{MARGIN, Own, Scores, Search, count_fitting};
 use super::space::{Space, rough};
 use super::{Ninths, WHOLE};
 use crate::catalogue::PostId;
@@ -48,12 +48,16 @@ impl<'a> Common<'a> {
 impl<F: Fn(PostId) -> bool> Search<'_, F> {
     /// Adds up what all lists say, and compares what can then be among the wanted.
     pub(super) fn with_words(&mut self) -> Vec<(PostId, Ninths)> {
-        let common = Common::new(self.index, self.scores);
-        let words = self.index.texts().map(|(_, space)| space.weighed.part);
+        let index = self.index;
+        let places = index.classes.all().len().max(self.scores.words.len());
+        self.scores.words.resize(places, 0.0);
+        let common = Common::new(index, self.scores);
+        let words = index.texts().map(|(_, space)| space.weighed.part);
         let much = words.sum::<f64>() * MUCH;
         self.add_words(rough(much));
-        self.rest = self.add_terms();
-        let floor = self.floor_of_terms() - self.rest;
+        let own = index.own(self.this);
+        self.rest = self.add_terms(own.as_ref());
+        let floor = self.floor_of_terms(own.as_ref()) - self.rest;
         let most = f64::from(common.most);
         let least = floor - much - most - MARGIN;
         let near = if least > 0.0 {
@@ -70,24 +74,19 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         found
     }
 
-    /// The places of the classes that have at least so much, and those where words say much, with
-    /// what terms say.
-    fn near_by_terms(&self, least: f64) -> Vec<(f64, u32)> {
+    /// The places of the classes that have at least so much, and those where words say much.
+    fn near_by_terms(&self, least: f64) -> Vec<u32> {
         let classes = &self.index.classes;
         let near = at_least(&self.scores.of[..classes.len()], rough(least));
-        let near = near.iter().flat_map(|(score, class)| {
-            let places = classes.places(*class);
-            places.map(|place| (*score, place))
-        });
-        let much = self.scores.much.iter();
-        let much = much.map(|place| (self.score(classes.class_at(*place)), *place));
-        near.chain(much.filter(|(score, _)| *score < least))
-            .collect()
+        let near = near.iter().flat_map(|(_, class)| classes.places(*class));
+        let much = self.scores.much.iter().copied();
+        let much = much.filter(|place| self.score(classes.class_at(*place)) < least);
+        near.chain(much).collect()
     }
 
     /// The places where telling words say as much as is needed to be among the wanted where terms
-    /// say most, and common words add the `most` that they can; with what terms say.
-    fn near_by_telling_words(&self, floor: f64, most: f64) -> Vec<(f64, u32)> {
+    /// say most, and common words add the `most` that they can.
+    fn near_by_telling_words(&self, floor: f64, most: f64) -> Vec<u32> {
         let classes = &self.index.classes;
         let words = &self.scores.words[..classes.all().len()];
         let floor = f64::max(
@@ -98,16 +97,20 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let terms = f64::from(of.fold(0.0, f32::max));
         let least = f64::max(0.0, floor - terms - most - 3.0 * MARGIN);
         let near = at_least(words, rough(least)).into_iter();
-        near.map(|(_, place)| (self.score(classes.class_at(place)), place))
-            .collect()
+        near.map(|(_, place)| place).collect()
+    }
+
+    /// What the lists say of the post at a place.
+    fn sum(&self, place: u32) -> f64 {
+        let terms = self.score(self.index.classes.class_at(place));
+        terms + f64::from(self.scores.words[place as usize])
     }
 
     /// Adds all lists of terms to the scores by class. Gives the most that could still be added.
-    fn add_terms(&mut self) -> f64 {
-        let own = self.index.own(self.this);
+    fn add_terms(&mut self, own: Option<&Own<'_>>) -> f64 {
         let of = self.scores.of.as_mut_slice();
         for (at, space) in self.index.spaces.iter().enumerate() {
-            if !space.of_terms() || own.as_ref().is_some_and(|own| own.space == at) {
+            if !space.of_terms() || own.is_some_and(|own| own.space == at) {
                 continue;
             }
             for (list, component) in space.listed(self.this) {
@@ -126,13 +129,12 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
 
     /// The likeness that the last of the wanted posts has at least, by terms; 0 where there are too
     /// few, or where words decide whether posts are alike at all.
-    fn floor_of_terms(&self) -> f64 {
+    fn floor_of_terms(&self, own: Option<&Own<'_>>) -> f64 {
         let mut texts = self.index.texts();
         if texts.any(|(_, space)| space.weighed.required) {
             return 0.0;
         }
         // The most alike are nearly always of the post's own block.
-        let own = self.index.own(self.this);
         let own = own.and_then(|own| self.floor_of_classes(own.classes.clone()));
         let all = || self.floor_of_classes(0..number(self.index.classes.len()));
         own.or_else(all).unwrap_or(0.0)
@@ -143,8 +145,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let requires = self.index.requires();
         let rank = |score: f64, at: u32| {
             let posts = self.index.classes.posts(classes.start + at);
-            let fitting = posts.iter().filter(|post| (self.fits)(**post));
-            let count = fitting.take(self.wanted).count();
+            let count = count_fitting(posts, self.wanted, self.fits);
             let likeness = if requires && count > 0 {
                 self.index.roughly(&self.scores.laid, posts[0])
             } else {
@@ -180,19 +181,11 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         }
     }
 
-    /// The places, of those with what terms say, whose posts could be among the wanted, with the
-    /// most that they can have beside what terms could still add.
-    fn near_by_words(
-        &self,
-        near: Vec<(f64, u32)>,
-        common: &Common<'_>,
-        floor: f64,
-    ) -> Vec<(f64, u32)> {
-        let sum = |(score, place): (f64, u32)| {
-            let words = self.scores.words[place as usize];
-            (score + f64::from(words), place)
-        };
-        let near: Vec<(f64, u32)> = near.into_iter().map(sum).collect();
+    /// Of some places those whose posts could be among the wanted, with the most that they can have
+    /// beside what terms could still add.
+    fn near_by_words(&self, near: Vec<u32>, common: &Common<'_>, floor: f64) -> Vec<(f64, u32)> {
+        let near = near.into_iter().map(|place| (self.sum(place), place));
+        let near: Vec<(f64, u32)> = near.collect();
         let best = |most| highest(near.iter().copied(), most);
         let floor = f64::max(floor, self.floor_of(best) - self.rest) - 2.0 * MARGIN;
         let any = f64::from(common.most);
@@ -218,20 +211,18 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
 
     /// How alike the post at a place is, roughly.
     pub(super) fn roughly_with_words(&self, place: u32) -> f64 {
-        let Scores { words, laid, .. } = &*self.scores;
-        let classes = &self.index.classes;
-        let other = classes.all()[place as usize];
+        let other = self.index.classes.all()[place as usize];
         let exactly = || f64::from(self.index.likeness(self.this, other)) / f64::from(WHOLE);
         if self.index.requires() {
             return exactly();
         }
-        let terms = if self.rest > 0.0 {
-            self.index.roughly(laid, other)
+        let Scores { words, laid, .. } = &*self.scores;
+        let listed = if self.rest > 0.0 {
+            self.index.roughly(laid, other) + f64::from(words[place as usize])
         } else {
-            self.score(classes.class_at(place))
+            self.sum(place)
         };
-        let common = self.index.in_common(laid, other, place);
-        let likeness = terms + f64::from(words[place as usize]) + common;
+        let likeness = listed + self.index.in_common(laid, other, place);
         if likeness.is_nan() {
             exactly()
         } else {
