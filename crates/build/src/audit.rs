@@ -9,11 +9,11 @@ use rayon::prelude::*;
 use tabulae_core::audit::audit as audit_posts;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Faults};
-use tabulae_core::route::decode;
 use tabulae_core::settings::Settings;
 use tabulae_core::source::Place;
 
 use crate::Options;
+use crate::feeds::Origin;
 use crate::output::Output;
 use crate::plan::{Plan, plan};
 use crate::site::Site;
@@ -100,20 +100,15 @@ fn filled(site: &Site) -> Faults {
 fn empty_feeds(site: &Site, plan: &Plan, told: &Faults) -> Faults {
     let empty = plan.feeds.iter().filter(|feed| feed.posts.is_empty());
     let settings = &site.settings;
-    let faults = empty.filter_map(|feed| {
+    let faults = empty.map(|feed| {
         let declared = match feed.of {
-            Some((archive, _)) => settings.archives[archive].place,
-            None => {
-                let mut feeds = settings.feeds.iter();
-                feeds
-                    .find(|known| decode(&known.link) == feed.link.plain)?
-                    .place
-            }
+            Origin::List { archive, .. } => settings.archives[archive].place,
+            Origin::Named(number) => settings.feeds[number].place,
         };
         let message = format!("the feed {} has no entries", feed.link.plain);
         let place = settings.source.place(declared);
         let fault = Diagnostic::warning(Code::FeedEmpty, place, message);
-        Some(fault.help("look at what its query finds with `tabulae query`, or take the feed away"))
+        fault.help("look at what its query finds with `tabulae query`, or take the feed away")
     });
     let is_told = |fault: &Diagnostic| {
         let same = |told: &Diagnostic| told.code == fault.code && told.place == fault.place;

@@ -39,10 +39,24 @@ pub struct FeedPlan {
     pub ttl: Option<usize>,
     /// The posts, in order.
     pub posts: Vec<PostId>,
-    /// The archive and list that it belongs to.
-    pub of: Option<(usize, usize)>,
+    /// What asks for it.
+    pub of: Origin,
     /// Which page of it this is.
     pub part: Part,
+}
+
+/// What asks for a feed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Origin {
+    /// A list of an archive.
+    List {
+        /// The archive's number.
+        archive: usize,
+        /// The list's number within it.
+        group: usize,
+    },
+    /// A feed of the settings, by number.
+    Named(usize),
 }
 
 /// Which page of a feed one is.
@@ -81,8 +95,8 @@ impl FeedPlan {
     #[must_use]
     pub fn is_of_the_site(&self, site: &Site) -> bool {
         match self.of {
-            None => self.home.plain == "/",
-            Some((archive, _)) => site.settings.archives[archive].by.is_none(),
+            Origin::Named(_) => self.home.plain == "/",
+            Origin::List { archive, .. } => site.settings.archives[archive].by.is_none(),
         }
     }
 
@@ -355,6 +369,10 @@ pub fn check_ids(site: &Site, plan: &Plan, faults: &mut Faults) {
             known.insert(entry, id);
             continue;
         };
+        if site.catalogue.link(*first) == site.catalogue.link(id) {
+            // Of posts at one address was told already.
+            continue;
+        }
         let [first, second] = [*first, id].map(|id| site.catalogue.post(id));
         faults.push(
             Diagnostic::error(

@@ -1,6 +1,7 @@
 //! What a build makes: every output with its address, decided before anything is rendered.
 
 mod feeds;
+mod makers;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::num::NonZeroUsize;
@@ -12,9 +13,9 @@ use tabulae_core::diagnostic::Faults;
 use tabulae_core::html::relative_addresses;
 use tabulae_core::pager::Pager;
 use tabulae_core::query::{Query, Written};
-use tabulae_core::route::{Link, Maker, Outputs, decode};
+use tabulae_core::route::{Link, Outputs, decode};
 use tabulae_core::settings::{FeedFormat, Settings};
-use tabulae_core::source::{Passage, Place};
+use tabulae_core::source::Passage;
 use tabulae_core::term::TermId;
 
 use crate::feeds::FeedPlan;
@@ -29,6 +30,9 @@ pub const SCRIPT: &str = "tabulae.js";
 /// The name of the style sheet by which browsers show feeds; a file of this name in `assets/`
 /// takes its place.
 pub const FEED_STYLE: &str = "tabulae-feeds.css";
+
+/// The folder whose files are copied to the root of `out/`.
+const ASSETS: &str = "assets/";
 
 /// The address of the search page.
 pub const SEARCH: &str = "/search/";
@@ -134,7 +138,7 @@ pub fn plan(site: &Site, faults: &mut Faults) -> Plan {
     planner.feeds_page();
     planner.check_feed_pages();
     planner.sitemap();
-    planner.outputs.check_folders(planner.faults);
+    planner.check_folders();
     crate::feeds::check_ids(site, &planner.plan, planner.faults);
     planner.plan
 }
@@ -184,27 +188,37 @@ struct Planner<'a> {
 }
 
 impl Planner<'_> {
-    /// Plans an output, unless its place is taken.
-    fn add(&mut self, link: Link, what: What, maker: impl FnOnce() -> Maker) {
+    /// Plans an output, unless its place is taken, which is a fault.
+    fn add(&mut self, link: Link, what: What) {
         let file = link.file();
-        if self.outputs.claim(&file, maker, self.faults) {
-            self.plan.outputs.push(Planned { file, link, what });
+        let planned = Planned { file, link, what };
+        let claimed = self.outputs.claim(&planned.file, self.plan.outputs.len());
+        match claimed {
+            Ok(()) => self.plan.outputs.push(planned),
+            Err(first) => {
+                let fault = self.taken(&planned.file, &self.plan.outputs[first], &planned);
+                self.faults.push(fault);
+            }
         }
+    }
+
+    /// Outputs that would be a file and a folder at once are faults, one for each of them.
+    fn check_folders(&mut self) {
+        let outputs = &self.plan.outputs;
+        let mut told = BTreeSet::new();
+        let found = self.outputs.files_and_folders();
+        let found = found.filter(|(path, ..)| told.insert(*path));
+        let faults: Vec<_> = found
+            .map(|(path, file, within)| self.taken(path, &outputs[file], &outputs[within]))
+            .collect();
+        self.faults.extend(faults);
     }
 
     fn posts(&mut self) {
         let site = self.site;
         for id in site.catalogue.all().filter(|id| site.has_page(*id)) {
             let post = site.catalogue.post(id);
-            let maker = || Maker {
-                what: format!("the post `{}`", post.path),
-                place: if post.front.get("slug").is_some() {
-                    post.place_of("slug")
-                } else {
-                    Place::top_of(&post.path)
-                },
-            };
-            self.add(site.catalogue.link(id).clone(), What::Post(id), maker);
+            self.add(site.catalogue.link(id).clone(), What::Post(id));
             let owner = site.owner(id);
             self.copies(site.files_of(owner, &post.addresses, post.image.as_deref()));
         }
@@ -212,23 +226,14 @@ impl Planner<'_> {
 
     fn copies(&mut self, files: Vec<(String, Link)>) {
         for (source, link) in files {
-            let maker = || Maker {
-                what: format!("the file `{source}`"),
-                place: Place::top_of(&source),
-            };
-            let what = What::Copy(source.clone());
-            self.add(link, what, maker);
+            self.add(link, What::Copy(source));
         }
     }
 
     fn pages(&mut self) {
         let site = self.site;
         for (at, page) in site.pages.iter().enumerate() {
-            let maker = || Maker {
-                what: format!("the page `{}`", page.post.path),
-                place: Place::top_of(&page.post.path),
-            };
-            self.add(page.link.clone(), What::Page(at), maker);
+            self.add(page.link.clone(), What::Page(at));
             let owner = crate::site::Owner {
                 path: &page.post.path,
                 link: &page.link,
@@ -258,58 +263,42 @@ impl Planner<'_> {
                     self.faults.push(*fault);
                 }
             }
-            let place = site.settings.source.place(archive.place);
-            let overview = archive
-                .overview
-                .as_ref()
-                .map(|link| Link::new(decode(&link.node)));
+            let overview = archive.overview.as_ref();
+            let overview = overview.map(|link| Link::new(decode(&link.node)));
             if let Some(link) = &overview {
-                let maker = || Maker {
-                    what: format!("the overview of the archive `{}`", archive.name),
-                    place: archive
-                        .overview
-                        .as_ref()
-                        .map_or(place.clone(), |link| site.settings.source.place(link.span)),
-                };
-                self.add(link.clone(), What::Overview(at), maker);
-            }
-            for (number, group) in laid.groups.iter().enumerate() {
-                let maker = || Maker {
-                    what: match &group.term {
-                        Some(term) => {
-                            format!("the archive `{}` of \"{}\"", archive.name, term.name)
-                        }
-                        None => format!("the archive `{}`", archive.name),
-                    },
-                    place: group.place.clone(),
-                };
-                if has_titles(group.posts.len(), archive.per_page) {
-                    let what = What::Titles {
-                        archive: at,
-                        group: number,
-                    };
-                    self.add(titles(&group.link), what, maker);
-                }
-                for pager in Pager::all(group.posts.len(), archive.per_page) {
-                    let what = What::List {
-                        archive: at,
-                        group: number,
-                        pager,
-                    };
-                    self.add(group.link.page(pager.number), what, maker);
-                }
-                if let Some((field, term)) = group.term.as_ref().and_then(|term| term.id) {
-                    self.plan
-                        .term_pages
-                        .entry((field, term))
-                        .or_insert_with(|| group.link.clone());
-                }
-                for format in &archive.feeds {
-                    self.archive_feed(at, number, &laid, *format);
-                }
+                self.add(link.clone(), What::Overview(at));
             }
             self.plan.archives.push(laid);
             self.plan.overviews.push(overview);
+            for number in 0..self.plan.archives[at].groups.len() {
+                self.list(at, number);
+            }
+        }
+    }
+
+    /// The pages of one list of an archive, and its feeds.
+    fn list(&mut self, archive: usize, number: usize) {
+        let settings = &self.site.settings.archives[archive];
+        let group = &self.plan.archives[archive].groups[number];
+        let (link, posts) = (group.link.clone(), group.posts.len());
+        if let Some(term) = group.term.as_ref().and_then(|term| term.id) {
+            let pages = &mut self.plan.term_pages;
+            pages.entry(term).or_insert_with(|| link.clone());
+        }
+        let group = number;
+        if has_titles(posts, settings.per_page) {
+            self.add(titles(&link), What::Titles { archive, group });
+        }
+        for pager in Pager::all(posts, settings.per_page) {
+            let what = What::List {
+                archive,
+                group,
+                pager,
+            };
+            self.add(link.page(pager.number), what);
+        }
+        for format in &settings.feeds {
+            self.archive_feed(archive, number, *format);
         }
     }
 
@@ -318,25 +307,16 @@ impl Planner<'_> {
         if !site.settings.site.search {
             return;
         }
-        let maker = || Maker {
-            what: "the search page".to_owned(),
-            place: Place::top_of(tabulae_core::settings::FILE),
-        };
         let page = Link::new(SEARCH);
-        self.add(page.below("posts.json"), What::Texts, maker);
-        self.add(page, What::Search, maker);
+        self.add(page.below("posts.json"), What::Texts);
+        self.add(page, What::Search);
     }
 
     fn assets(&mut self) {
         let site = self.site;
         for name in &site.assets {
-            let source = format!("assets/{name}");
-            let maker = || Maker {
-                what: format!("the asset `{source}`"),
-                place: Place::top_of(&source),
-            };
-            let what = What::Copy(source.clone());
-            self.add(Link::new(format!("/{name}")), what, maker);
+            let what = What::Copy(format!("{ASSETS}{name}"));
+            self.add(Link::new(format!("/{name}")), what);
         }
         let has_xml = self
             .plan
@@ -355,11 +335,7 @@ impl Planner<'_> {
             if site.assets.iter().any(|asset| asset == name) {
                 continue;
             }
-            let maker = || Maker {
-                what: format!("the theme's `{name}`"),
-                place: Place::top_of(tabulae_core::settings::FILE),
-            };
-            self.add(Link::new(format!("/{name}")), what, maker);
+            self.add(Link::new(format!("/{name}")), what);
         }
     }
 
@@ -370,26 +346,10 @@ impl Planner<'_> {
         let pages = site.pages.iter().map(|page| (&page.post, &page.link));
         for (post, link) in posts.chain(pages) {
             for old in &post.moved_from {
-                let from = Link::new(decode(&old.node));
-                let from = if from.plain.ends_with('/')
-                    || from
-                        .file()
-                        .rsplit('/')
-                        .next()
-                        .is_some_and(|name| name.contains('.'))
-                {
-                    from
-                } else {
-                    Link::new(format!("{}/", from.plain))
-                };
-                if from == *link {
-                    continue;
+                let from = moved_from(&old.node);
+                if from != *link {
+                    self.add(from, What::Redirect(link.clone()));
                 }
-                let maker = || Maker {
-                    what: format!("the old address of `{}`", post.path),
-                    place: post.source.place(old.span),
-                };
-                self.add(from, What::Redirect(link.clone()), maker);
             }
         }
     }
@@ -415,33 +375,38 @@ impl Planner<'_> {
             .map(|output| self.site.absolute(&output.link))
             .collect();
         addresses.sort();
-        let maker = || Maker {
-            what: "the sitemap".to_owned(),
-            place: Place::top_of(tabulae_core::settings::FILE),
-        };
-        if self.outputs.maker("sitemap.xml").is_some() {
+        if self.outputs.has("sitemap.xml") {
             return;
         }
         if addresses.len() <= SITEMAP_PART {
-            self.add(Link::new("/sitemap.xml"), What::Sitemap(addresses), maker);
+            self.add(Link::new("/sitemap.xml"), What::Sitemap(addresses));
             return;
         }
         let parts: Vec<Vec<String>> = addresses
             .chunks(SITEMAP_PART)
             .map(<[String]>::to_vec)
             .collect();
-        self.add(
-            Link::new("/sitemap.xml"),
-            What::SitemapIndex(parts.len()),
-            maker,
-        );
-        for (at, part) in parts.into_iter().enumerate() {
-            self.add(
-                Link::new(format!("/sitemap-{}.xml", at + 1)),
-                What::Sitemap(part),
-                maker,
-            );
+        self.add(Link::new("/sitemap.xml"), What::SitemapIndex(parts.len()));
+        for (number, part) in (1..).zip(parts) {
+            let link = Link::new(format!("/sitemap-{number}.xml"));
+            self.add(link, What::Sitemap(part));
         }
+    }
+}
+
+/// The address that a post or page had before: a folder, unless a file's name is written.
+fn moved_from(old: &str) -> Link {
+    let from = Link::new(decode(old));
+    let is_file = |link: &Link| {
+        let file = link.file();
+        file.rsplit('/')
+            .next()
+            .is_some_and(|name| name.contains('.'))
+    };
+    if from.plain.ends_with('/') || is_file(&from) {
+        from
+    } else {
+        Link::new(format!("{}/", from.plain))
     }
 }
 

@@ -2,6 +2,7 @@
 
 mod values;
 
+use std::cell::Cell;
 use std::collections::BTreeSet;
 use std::num::NonZeroUsize;
 use std::sync::Arc;
@@ -18,7 +19,7 @@ use tabulae_core::settings::Archive;
 
 use self::values::{ArchiveValues, Asking, archive_values, group_value, lists, site_value};
 use crate::cache::{Key, need};
-use crate::feeds::FeedPlan;
+use crate::feeds::{FeedPlan, Origin};
 use crate::plan::{Planned, What, has_titles, titles};
 use crate::sources::Sources;
 use crate::template::{
@@ -38,6 +39,11 @@ pub struct Renderer<'a> {
 }
 
 type Rendered = Result<Vec<u8>, Faults>;
+
+thread_local! {
+    /// Room for a page while it is made, so that not each has to grow from nothing.
+    static PAGE: Cell<Vec<u8>> = const { Cell::new(Vec::new()) };
+}
 
 impl<'a> Renderer<'a> {
     /// Makes what all pages share.
@@ -137,18 +143,15 @@ impl<'a> Renderer<'a> {
         self.ask(Key::Settings);
         self.ask(Key::Site);
         self.shared.ask_template(name);
-        let rendered = self
-            .env
-            .get_template(name)
-            .and_then(|template| template.render(values));
-        match rendered {
-            Ok(mut text) => {
-                text.truncate(text.trim_end().len());
-                text.push('\n');
-                Ok(text.into_bytes())
-            }
-            Err(error) => Err(diagnose(&error, &self.shared)),
-        }
+        let mut page = PAGE.take();
+        page.clear();
+        let template = self.env.get_template(name);
+        let rendered = template.and_then(|template| {
+            template.render_captured_to(values, &mut page)?;
+            Ok([page.trim_ascii_end(), b"\n"].concat())
+        });
+        PAGE.set(page);
+        rendered.map_err(|error| diagnose(&error, &self.shared))
     }
 
     /// A template part as it stands within a page that something else made.
@@ -372,10 +375,11 @@ impl<'a> Renderer<'a> {
         let Shared { site, plan, .. } = &*self.shared;
         let mut sections: IndexMap<Option<usize>, IndexMap<&str, Vec<&FeedPlan>>> = IndexMap::new();
         for feed in plan.feeds.iter().filter(|feed| feed.part.number == 1) {
-            let split = feed.of.filter(|_| !feed.is_of_the_site(site));
-            let rows = sections
-                .entry(split.map(|(archive, _)| archive))
-                .or_default();
+            let split = match feed.of {
+                Origin::List { archive, .. } if !feed.is_of_the_site(site) => Some(archive),
+                _ => None,
+            };
+            let rows = sections.entry(split).or_default();
             rows.entry(&feed.title).or_default().push(feed);
         }
         sections.sort_by(|a, _, b, _| a.cmp(b));

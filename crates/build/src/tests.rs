@@ -1062,3 +1062,58 @@ fn related_posts_are_lines_or_cards(#[case] show: &str, #[case] there: &str, #[c
     let why = "shares <a href=\"/tags/lime/\">lime</a>";
     assert!(list.contains(why) && list.contains("A boat"), "{list}");
 }
+
+#[rstest]
+#[case::two_posts(
+    &[("posts/b/lime.md", "---\ndate: 2026-03-14\n---\n")],
+    "",
+    "give one of them another `slug`"
+)]
+#[case::two_terms(
+    &[("posts/b.md", "---\ndate: 2026-03-14\ntags: [C++, c plus plus]\n---\n")],
+    "",
+    "write a note in `terms/tag/` for one of them, with another `slug`, or with the other among its `spellings` to make one term of both"
+)]
+#[case::two_values(
+    &[("posts/b.md", "---\ndate: 2026-03-14\nplace: St Ives\n---\n"), ("posts/c.md", "---\ndate: 2026-03-14\nplace: St. Ives\n---\n")],
+    "[archive.places]\nby = \"place\"\nlink = \"/places/{place}/\"\n",
+    "write both values alike, or so that they differ in letters or digits"
+)]
+#[case::a_page_and_a_list(
+    &[("pages/index.html", "Home")],
+    "",
+    "give the page `pages/index.html` another `slug`, or the archive `journal` another `link`"
+)]
+#[case::an_asset_and_an_old_address(
+    &[("assets/old.html", ""), ("pages/a.md", "---\nmoved_from: /old.html\n---\n")],
+    "",
+    "give the asset `assets/old.html` another name, or the old address of `pages/a.md` another `moved_from`"
+)]
+#[case::a_file_and_a_folder(
+    &[("assets/tags", "")],
+    "",
+    "give the asset `assets/tags` another name, or the overview of the archive `tags` another `overview`"
+)]
+#[case::what_has_a_fixed_address(
+    &[("posts/search.md", "---\ndate: 2026-03-14\n---\n")],
+    "search = true\n[content.posts]\nlink = \"/{slug}/\"\n",
+    "give the post `posts/search.md` another `slug`"
+)]
+fn two_makers_of_one_output_are_told_the_way_out(
+    #[case] files: &[(&str, &str)],
+    #[case] settings: &str,
+    #[case] way_out: &str,
+) {
+    let mut bench =
+        Bench::new(settings).with("posts/lime.md", "---\ndate: 2026-03-14\ntags: lime\n---\n");
+    for (path, text) in files {
+        bench.sources.write(*path, *text);
+    }
+    let built = bench.build();
+    let helps: Vec<_> = built
+        .diagnostics
+        .iter()
+        .filter_map(|fault| fault.help.as_deref())
+        .collect();
+    assert_eq!(helps, [way_out]);
+}

@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use indexmap::IndexMap;
 use unicode_normalization::UnicodeNormalization;
 
-use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::diagnostic::{Code, Diagnostic};
 use crate::source::{Passage, Place, Span};
 
 /// A link pattern: a URI Template of level 1 (RFC 6570) that begins with `/` and ends in `/`
@@ -281,10 +281,10 @@ pub fn decode(path: &str) -> String {
     String::from_utf8(out).unwrap_or_else(|_| path.to_owned())
 }
 
-/// The outputs of a build by path below `out/`, each with its one maker.
+/// The outputs of a build by path below `out/`, each of one maker.
 #[derive(Debug, Default)]
 pub struct Outputs {
-    makers: IndexMap<String, Maker>,
+    numbers: IndexMap<String, usize>,
 }
 
 /// What makes an output.
@@ -297,41 +297,37 @@ pub struct Maker {
 }
 
 impl Outputs {
-    /// Takes the output `file` for `maker`. Returns whether it was free; an output of two makers
-    /// is a fault that names both.
-    pub fn claim(
-        &mut self,
-        file: &str,
-        maker: impl FnOnce() -> Maker,
-        faults: &mut Faults,
-    ) -> bool {
-        if let Some(first) = self.makers.get(file) {
-            faults.push(taken(file, first, &maker()));
-            return false;
+    /// Takes `file` for the output of this number.
+    ///
+    /// # Errors
+    /// The number of the output that it was taken for before.
+    pub fn claim(&mut self, file: &str, number: usize) -> Result<(), usize> {
+        if let Some(first) = self.numbers.get(file) {
+            return Err(*first);
         }
-        self.makers.insert(file.to_owned(), maker());
-        true
+        self.numbers.insert(file.to_owned(), number);
+        Ok(())
     }
 
-    /// Reports outputs that would be a file and a folder at once.
-    pub fn check_folders(&self, faults: &mut Faults) {
-        for (file, maker) in &self.makers {
-            for (slash, _) in file.match_indices('/') {
-                if let Some(first) = self.makers.get(&file[..slash]) {
-                    faults.push(taken(&file[..slash], first, maker));
-                }
-            }
-        }
+    /// What would be a file and a folder at once: its path, the number of the output that is the
+    /// file, and that of one in the folder.
+    pub fn files_and_folders(&self) -> impl Iterator<Item = (&str, usize, usize)> {
+        self.numbers.iter().flat_map(|(file, number)| {
+            let folders = file.match_indices('/').map(|(slash, _)| &file[..slash]);
+            folders.filter_map(|path| Some((path, *self.numbers.get(path)?, *number)))
+        })
     }
 
-    /// The maker of an output.
+    /// Whether there is an output of this path.
     #[must_use]
-    pub fn maker(&self, file: &str) -> Option<&Maker> {
-        self.makers.get(file)
+    pub fn has(&self, file: &str) -> bool {
+        self.numbers.contains_key(file)
     }
 }
 
-fn taken(file: &str, first: &Maker, second: &Maker) -> Diagnostic {
+/// An output of two makers is a fault that names both and the way out.
+#[must_use]
+pub fn taken(file: &str, first: &Maker, second: &Maker, way_out: impl Into<String>) -> Diagnostic {
     let address = file
         .strip_suffix("index.html")
         .map_or_else(|| format!("/{file}"), |folder| format!("/{folder}"));
@@ -343,7 +339,7 @@ fn taken(file: &str, first: &Maker, second: &Maker) -> Diagnostic {
             first.what, second.what
         ),
     )
-    .help("give one of them another link (or a post another `slug`)")
+    .help(way_out)
     .beside(first.place.clone(), format!("{} is here", first.what))
 }
 
@@ -407,16 +403,19 @@ mod tests {
     }
 
     #[test]
-    fn a_file_and_a_folder_of_one_name_collide() {
-        let maker = |what: &str| Maker {
-            what: what.to_owned(),
-            place: Place::top_of("a"),
-        };
+    fn a_file_is_taken_once() {
         let mut outputs = Outputs::default();
-        let mut faults = Faults::new();
-        assert!(outputs.claim("x.html/y/index.html", || maker("one"), &mut faults));
-        assert!(outputs.claim("x.html", || maker("two"), &mut faults));
-        outputs.check_folders(&mut faults);
-        assert_eq!(faults.len(), 1);
+        assert_eq!(outputs.claim("x.html", 0), Ok(()));
+        assert_eq!(outputs.claim("y.html", 1), Ok(()));
+        assert_eq!(outputs.claim("x.html", 2), Err(0));
+    }
+
+    #[test]
+    fn a_file_and_a_folder_of_one_name_collide() {
+        let mut outputs = Outputs::default();
+        assert_eq!(outputs.claim("x.html/y/index.html", 0), Ok(()));
+        assert_eq!(outputs.claim("x.html", 1), Ok(()));
+        let found: Vec<_> = outputs.files_and_folders().collect();
+        assert_eq!(found, [("x.html", 1, 0)]);
     }
 }

@@ -300,7 +300,11 @@ impl Stamp {
     #[must_use]
     pub fn iso(&self) -> String {
         match self.time {
-            None => self.day.to_string(),
+            None => {
+                let mut text = String::with_capacity("2026-03-14".len());
+                push_day(&mut text, self.day);
+                text
+            }
             Some(_) => self.rfc3339(),
         }
     }
@@ -310,18 +314,17 @@ impl Stamp {
     pub fn rfc3339(&self) -> String {
         let offset = Offset::from_seconds(self.offset).unwrap_or(Offset::UTC);
         let local = offset.to_datetime(self.at);
-        let mut text = local.date().to_string();
-        let time = [
+        let mut text = String::with_capacity("2026-03-14T09:00:00+01:00".len());
+        push_day(&mut text, local.date());
+        for (before, number) in [
             ('T', local.hour()),
             (':', local.minute()),
             (':', local.second()),
-        ];
-        // Written digit by digit, as every list shows dates: a pattern takes ten times as long.
-        for (before, number) in time {
-            let digit = |digit: i8| char::from(b'0' + digit.unsigned_abs());
-            text.extend([before, digit(number / 10), digit(number % 10)]);
+        ] {
+            text.push(before);
+            push_two(&mut text, number);
         }
-        text.push_str(&self.offset_text("Z", ":"));
+        self.push_offset(&mut text, "Z", ":");
         text
     }
 
@@ -330,21 +333,47 @@ impl Stamp {
     pub fn rfc822(&self) -> String {
         let offset = Offset::from_seconds(self.offset).unwrap_or(Offset::UTC);
         let local = offset.to_datetime(self.at);
-        format!(
-            "{} {}",
-            local.strftime("%a, %d %b %Y %H:%M:%S"),
-            self.offset_text("+0000", "")
-        )
+        let mut text = local.strftime("%a, %d %b %Y %H:%M:%S ").to_string();
+        self.push_offset(&mut text, "+0000", "");
+        text
     }
 
-    fn offset_text(&self, zero: &str, between: &str) -> String {
+    /// Puts the offset from UTC behind a time: `zero`, or `+01:00` with what stands `between`.
+    fn push_offset(&self, text: &mut String, zero: &str, between: &str) {
         if self.offset == 0 {
-            return zero.to_owned();
+            return text.push_str(zero);
         }
-        let sign = if self.offset < 0 { '-' } else { '+' };
+        text.push(if self.offset < 0 { '-' } else { '+' });
         let minutes = self.offset.abs() / 60;
-        format!("{sign}{:02}{between}{:02}", minutes / 60, minutes % 60)
+        push_two(text, minutes / 60);
+        text.push_str(between);
+        push_two(text, minutes % 60);
     }
+}
+
+/// A day as ISO 8601 has it. Written digit by digit, as every list shows dates: a pattern takes ten
+/// times as long.
+fn push_day(text: &mut String, day: Date) {
+    if !(0..=9999).contains(&day.year()) {
+        return text.push_str(&day.to_string());
+    }
+    push_two(text, day.year() / 100);
+    push_two(text, day.year() % 100);
+    for part in [day.month(), day.day()] {
+        text.push('-');
+        push_two(text, part);
+    }
+}
+
+/// The numbers from 0 to 99, two digits each.
+const TWO: &str = "00010203040506070809101112131415161718192021222324252627282930313233343536373839\
+    40414243444546474849505152535455565758596061626364656667686970717273747576777879\
+    8081828384858687888990919293949596979899";
+
+/// A number from 0 to 99 as two digits.
+fn push_two(text: &mut String, number: impl Into<i64>) {
+    let at = 2 * usize::try_from(number.into()).unwrap_or_default();
+    text.push_str(TWO.get(at..at + 2).unwrap_or_default());
 }
 
 impl DatePart {

@@ -1,38 +1,29 @@
 //! Which feeds a build makes, of which posts.
 
-use tabulae_core::archive::Laid;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, nearest};
 use tabulae_core::query::Query;
-use tabulae_core::route::{Link, Maker, decode};
+use tabulae_core::route::{Link, decode};
 use tabulae_core::settings::{Feed, FeedFormat};
 use tabulae_core::source::{Passage, Place, Spanned};
 
 use super::{Planner, What};
-use crate::feeds::{FeedPlan, Part};
+use crate::feeds::{FeedPlan, Origin, Part};
 
 /// How many entries a feed has whose query says nothing of it.
 const LIMIT: usize = 20;
 
 impl Planner<'_> {
     /// A feed of a list of an archive.
-    pub(super) fn archive_feed(
-        &mut self,
-        at: usize,
-        number: usize,
-        laid: &Laid,
-        format: FeedFormat,
-    ) {
+    pub(super) fn archive_feed(&mut self, at: usize, number: usize, format: FeedFormat) {
         let site = self.site;
         let archive = &site.settings.archives[at];
-        let group = &laid.groups[number];
+        let group = &self.plan.archives[at].groups[number];
         let title = match (&group.term, group.link.plain.as_str()) {
             (None, "/") => site.settings.site.title.clone(),
             _ => format!("{}: {}", site.settings.site.title, group.title),
         };
-        let mut posts = group.posts.clone();
-        posts.retain(|post| self.is_datable(*post));
-        let feed = FeedPlan {
+        let mut feed = FeedPlan {
             title,
             about: None,
             link: group.link.below(format.file_name()),
@@ -40,26 +31,20 @@ impl Planner<'_> {
             format,
             content: archive.feed_content,
             ttl: None,
-            posts,
-            of: Some((at, number)),
+            posts: group.posts.clone(),
+            of: Origin::List {
+                archive: at,
+                group: number,
+            },
             part: Part::WHOLE,
         };
-        let maker = || Maker {
-            what: format!("a feed of the archive `{}`", archive.name),
-            place: site.settings.source.place(archive.place),
-        };
-        self.add_feed(feed, archive.feed_limit, archive.feed_history, maker);
+        feed.posts.retain(|post| self.is_datable(*post));
+        self.add_feed(feed, archive.feed_limit, archive.feed_history);
     }
 
     /// Plans a feed of at most `limit` entries, and further pages for the others where it has a
     /// history.
-    fn add_feed(
-        &mut self,
-        mut feed: FeedPlan,
-        limit: usize,
-        history: bool,
-        maker: impl Fn() -> Maker,
-    ) {
+    fn add_feed(&mut self, mut feed: FeedPlan, limit: usize, history: bool) {
         let pages = if history {
             feed.posts.len().div_ceil(limit.max(1)).max(1)
         } else {
@@ -73,13 +58,13 @@ impl Planner<'_> {
                 part: Part { number, pages },
                 ..feed.clone()
             };
-            let at = self.plan.feeds.len();
-            self.add(feed.address(number), What::Feed(at), &maker);
+            let (at, address) = (self.plan.feeds.len(), feed.address(number));
             if number == 1 {
                 let page = feed.home.plain.clone();
                 self.plan.feeds_of.entry(page).or_default().push(at);
             }
             self.plan.feeds.push(feed);
+            self.add(address, What::Feed(at));
         }
     }
 
@@ -107,12 +92,12 @@ impl Planner<'_> {
     /// The feeds that the settings name.
     pub(super) fn feeds(&mut self) {
         let site = self.site;
-        for feed in &site.settings.feeds {
-            self.feed(feed);
+        for (number, feed) in site.settings.feeds.iter().enumerate() {
+            self.feed(number, feed);
         }
     }
 
-    fn feed(&mut self, feed: &Feed) {
+    fn feed(&mut self, number: usize, feed: &Feed) {
         let site = self.site;
         let before = self.faults.len();
         let empty = Passage::command_line("");
@@ -155,28 +140,20 @@ impl Planner<'_> {
             content: feed.content,
             ttl: feed.ttl,
             posts,
-            of: None,
+            of: Origin::Named(number),
             part: Part::WHOLE,
         };
-        let maker = || Maker {
-            what: format!("the feed `{}`", feed.name),
-            place: site.settings.source.place(feed.place),
-        };
-        self.add_feed(planned, limit.unwrap_or(LIMIT), feed.history, maker);
+        self.add_feed(planned, limit.unwrap_or(LIMIT), feed.history);
     }
 
     /// The page that lists the feeds for people, unless the site has one of its own there.
     pub(super) fn feeds_page(&mut self) {
         let link = Link::new(crate::feeds::PAGE);
-        if self.plan.feeds.is_empty() || self.outputs.maker(&link.file()).is_some() {
+        if self.plan.feeds.is_empty() || self.outputs.has(&link.file()) {
             return;
         }
-        let maker = || Maker {
-            what: "the page of the site's feeds".to_owned(),
-            place: Place::top_of(tabulae_core::settings::FILE),
-        };
         self.plan.feeds_page = Some(link.clone());
-        self.add(link, What::Feeds, maker);
+        self.add(link, What::Feeds);
     }
 
     /// A feed belongs to a page of the site. Asked when everything else is planned.
@@ -189,7 +166,7 @@ impl Planner<'_> {
             .filter_map(|feed| feed.page.as_ref())
         {
             let link = Link::new(decode(&page.node));
-            if self.outputs.maker(&link.file()).is_none() {
+            if !self.outputs.has(&link.file()) {
                 let fault = self.no_such_page(page);
                 self.faults.push(fault);
             }

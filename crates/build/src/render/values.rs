@@ -5,6 +5,7 @@ use std::sync::{Arc, OnceLock};
 use indexmap::IndexMap;
 use minijinja::value::{Enumerator, Object, ObjectRepr};
 use minijinja::{Value, context};
+use rustc_hash::FxBuildHasher;
 use tabulae_core::archive::months;
 use tabulae_core::route::Link;
 use tabulae_core::settings::Show;
@@ -45,6 +46,31 @@ impl Object for Asking {
     fn enumerate(self: &Arc<Self>) -> Enumerator {
         need(self.need);
         Enumerator::Seq(self.value.len().unwrap_or(0))
+    }
+}
+
+/// What every page looks up, by name. A map of the engine compares one name after the other.
+#[derive(Debug)]
+struct Named(IndexMap<Box<str>, Value, FxBuildHasher>);
+
+impl Named {
+    fn value(pairs: impl Iterator<Item = (Box<str>, Value)>) -> Value {
+        Value::from_object(Self(pairs.collect()))
+    }
+}
+
+impl Object for Named {
+    fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
+        self.get_value_by_str(key.as_str()?)
+    }
+
+    fn get_value_by_str(self: &Arc<Self>, key: &str) -> Option<Value> {
+        self.0.get(key).cloned()
+    }
+
+    fn enumerate(self: &Arc<Self>) -> Enumerator {
+        let names = self.0.keys().map(|name| Value::from(&**name));
+        Enumerator::Values(names.collect())
     }
 }
 
@@ -117,7 +143,9 @@ pub(super) fn site_value(shared: &Arc<Shared>) -> Value {
         }
     });
     let author = settings.author.clone().unwrap_or_default();
-    context! {
+    let words = site.settings.words.0.iter();
+    let words = words.map(|(name, word)| (name.as_str().into(), Value::from(word.as_str())));
+    let values = context! {
         title => settings.title.clone(),
         address => settings.address.root(),
         link => site.href(&root),
@@ -127,13 +155,18 @@ pub(super) fn site_value(shared: &Arc<Shared>) -> Value {
         image,
         feeds => Value::from_iter(whole.map(|feed| crate::template::feed_value(shared, feed))),
         lists => Value::from_iter(lists(shared).into_iter().map(|(title, link)| context! { title, link })),
-        words => Value::from_pairs(site.settings.words.0.iter().map(|(name, word)| (Value::from(name.as_str()), Value::from(word.as_str())))),
+        words => Named::value(words),
         style => site.href(&Link::new(format!("/{}", crate::plan::STYLE))),
         script => site.href(&Link::new(format!("/{}", crate::plan::SCRIPT))),
         feeds_page => shared.plan.feeds_page.as_ref().map(|page| site.href(page)),
         related_show => site.settings.related.as_ref().map_or(Show::Lines, |related| related.show).name(),
         search => settings.search.then(|| site.href(&Link::new(SEARCH))),
-    }
+    };
+    let names = values.try_iter().into_iter().flatten();
+    Named::value(names.filter_map(|name| {
+        let value = values.get_item(&name).ok()?;
+        Some((name.as_str()?.into(), value))
+    }))
 }
 
 /// The pages that the navigation leads to: stand-alone pages that ask for it, whole archives,

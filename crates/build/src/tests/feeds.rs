@@ -451,12 +451,12 @@ fn what_is_wrong_with_a_feed_is_said() {
     [feed.y]
     link = "/a.xml"
     tabulae.toml:7:7: the feed `x` and the feed `y` would both stand at /a.xml
-      give one of them another link (or a post another `slug`)
+      give one of them another `link`
 
     [feed.x]
     link = "/atom.xml"
     tabulae.toml:5:7: a feed of the archive `journal` and the feed `x` would both stand at /atom.xml
-      give one of them another link (or a post another `slug`)
+      give one of them another `link`
 
     [feed.x]
     format = "atmo"

@@ -1,0 +1,171 @@
+//! Who makes an output, told in words where two would make the same one.
+
+use tabulae_core::archive::Group;
+use tabulae_core::diagnostic::Diagnostic;
+use tabulae_core::post::Post;
+use tabulae_core::route::{Link, Maker, taken};
+use tabulae_core::settings::FILE;
+use tabulae_core::source::Place;
+
+use super::{ASSETS, FEED_STYLE, Planned, Planner, SCRIPT, STYLE, What, moved_from};
+use crate::feeds::Origin;
+
+impl Planner<'_> {
+    /// Two outputs would stand at one path.
+    pub(super) fn taken(&self, path: &str, first: &Planned, second: &Planned) -> Diagnostic {
+        let makers = [first, second].map(|output| self.maker(output));
+        let ways = [first, second].map(|output| self.way_out(&output.what));
+        let way_out = match (ways, &makers) {
+            ([Some(way), Some(other)], _) if way == other => {
+                let one = self.one_after_all(&first.what, &second.what);
+                one.unwrap_or_else(|| format!("give one of them {way}"))
+            }
+            ([Some(way), Some(other)], [one, two]) => {
+                format!("give {} {way}, or {} {other}", one.what, two.what)
+            }
+            ([Some(way), None], [maker, _]) | ([None, Some(way)], [_, maker]) => {
+                format!("give {} {way}", maker.what)
+            }
+            ([None, None], _) => "leave one of them out".to_owned(),
+        };
+        taken(path, &makers[0], &makers[1], way_out)
+    }
+
+    /// What can be done where two lists of one archive may be meant to be one.
+    fn one_after_all(&self, first: &What, second: &What) -> Option<String> {
+        let archives = [first, second].map(|what| match what {
+            What::List { archive, group, .. } => Some((*archive, *group)),
+            _ => None,
+        });
+        let [Some((archive, group)), Some((other, _))] = archives else {
+            return None;
+        };
+        let term = self.group(archive, group).term.as_ref()?;
+        (archive == other).then(|| match term.id {
+            Some((field, _)) => {
+                let field = &self.site.catalogue.terms(field).field.name;
+                format!("write a note in `terms/{field}/` for one of them, with another `slug`, or with the other among its `spellings` to make one term of both")
+            }
+            None => "write both values alike, or so that they differ in letters or digits".to_owned(),
+        })
+    }
+
+    fn maker(&self, output: &Planned) -> Maker {
+        let settings = &self.site.settings;
+        let of_settings = |what: &str| (what.to_owned(), Place::top_of(FILE));
+        let (what, place) = match &output.what {
+            What::Post(id) => of_source("post", self.site.catalogue.post(*id)),
+            What::Page(at) => of_source("page", &self.site.pages[*at].post),
+            What::List { archive, group, .. } | What::Titles { archive, group } => {
+                let name = &settings.archives[*archive].name;
+                let group = self.group(*archive, *group);
+                let of_term = group.term.as_ref();
+                let of_term = of_term.map(|term| format!(" of \"{}\"", term.name));
+                let what = format!("the archive `{name}`{}", of_term.unwrap_or_default());
+                (what, group.place.clone())
+            }
+            What::Overview(archive) => {
+                let archive = &settings.archives[*archive];
+                let link = archive.overview.as_ref().map(|link| link.span);
+                (
+                    format!("the overview of the archive `{}`", archive.name),
+                    settings.source.place(link.unwrap_or(archive.place)),
+                )
+            }
+            What::Feed(number) => match self.plan.feeds[*number].of {
+                Origin::List { archive, .. } => {
+                    let archive = &settings.archives[archive];
+                    (
+                        format!("a feed of the archive `{}`", archive.name),
+                        settings.source.place(archive.place),
+                    )
+                }
+                Origin::Named(number) => {
+                    let feed = &settings.feeds[number];
+                    (
+                        format!("the feed `{}`", feed.name),
+                        settings.source.place(feed.place),
+                    )
+                }
+            },
+            What::Copy(source) => {
+                let kind = if source.starts_with(ASSETS) {
+                    "asset"
+                } else {
+                    "file"
+                };
+                (format!("the {kind} `{source}`"), Place::top_of(source))
+            }
+            What::Redirect(to) => {
+                let (path, place) = self.redirected(output, to);
+                (format!("the old address of `{path}`"), place)
+            }
+            What::Style => of_settings(&format!("the theme's `{STYLE}`")),
+            What::Script => of_settings(&format!("the theme's `{SCRIPT}`")),
+            What::FeedStyle => of_settings(&format!("the theme's `{FEED_STYLE}`")),
+            What::Feeds => of_settings("the page of the site's feeds"),
+            What::Search | What::Texts => of_settings("the search page"),
+            What::Sitemap(_) | What::SitemapIndex(_) => of_settings("the sitemap"),
+        };
+        Maker { what, place }
+    }
+
+    /// What it can be given so that it stands elsewhere; `None` where its address is fixed.
+    fn way_out(&self, what: &What) -> Option<String> {
+        let way = match what {
+            What::Post(_) | What::Page(_) => "another `slug`".to_owned(),
+            What::List { archive, group, .. } | What::Titles { archive, group } => {
+                let term = self.group(*archive, *group).term.as_ref();
+                match term.and_then(|term| term.id) {
+                    Some((field, _)) => {
+                        let field = &self.site.catalogue.terms(field).field.name;
+                        format!("another `slug` by a note in `terms/{field}/`")
+                    }
+                    None => "another `link`".to_owned(),
+                }
+            }
+            What::Overview(_) => "another `overview`".to_owned(),
+            What::Feed(_) => "another `link`".to_owned(),
+            What::Copy(_) => "another name".to_owned(),
+            What::Redirect(_) => "another `moved_from`".to_owned(),
+            What::Style
+            | What::Script
+            | What::FeedStyle
+            | What::Feeds
+            | What::Search
+            | What::Texts
+            | What::Sitemap(_)
+            | What::SitemapIndex(_) => return None,
+        };
+        Some(way)
+    }
+
+    fn group(&self, archive: usize, group: usize) -> &Group {
+        &self.plan.archives[archive].groups[group]
+    }
+
+    /// The file whose `moved_from` makes an output that leads to its address, and where it says so.
+    fn redirected(&self, output: &Planned, to: &Link) -> (String, Place) {
+        let site = self.site;
+        let posts = site.catalogue.all();
+        let posts = posts.map(|id| (site.catalogue.post(id), site.catalogue.link(id)));
+        let pages = site.pages.iter().map(|page| (&page.post, &page.link));
+        let mut all = posts.chain(pages).filter(|(_, link)| *link == to);
+        let found = all.find_map(|(post, _)| {
+            let mut old = post.moved_from.iter();
+            let old = old.find(|old| moved_from(&old.node) == output.link)?;
+            Some((post.path.clone(), post.source.place(old.span)))
+        });
+        found.unwrap_or_else(|| (to.plain.clone(), Place::top_of(FILE)))
+    }
+}
+
+/// A post or a page, which stands where its slug says.
+fn of_source(kind: &str, post: &Post) -> (String, Place) {
+    let place = if post.front.get("slug").is_some() {
+        post.place_of("slug")
+    } else {
+        Place::top_of(&post.path)
+    };
+    (format!("the {kind} `{}`", post.path), place)
+}
