@@ -268,7 +268,12 @@ pub(crate) fn unwritable(path: &str, error: &std::io::Error) -> Diagnostic {
         Place::top_of(path),
         format!("cannot write `{path}`: {}", reason(error)),
     )
-    .help("look at the folder's permissions and the space that is left")
+    .help(match error.kind() {
+        std::io::ErrorKind::NotADirectory => {
+            "a file stands where a folder is needed: move it away, or write elsewhere with `--out`"
+        }
+        _ => "look at the folder's permissions and the space that is left",
+    })
 }
 
 /// What was read, held back, and falls due next.
