@@ -1,5 +1,6 @@
 //! The best of many, without putting more of them in order than are asked for.
 
+use super::space::rough;
 use crate::catalogue::PostId;
 
 /// So many more than are wanted are ranked at first, as not all fit, and scores are rough.
@@ -78,64 +79,79 @@ pub(super) fn highest(all: impl Iterator<Item = (f64, u32)>, most: usize) -> Vec
     best.best()
 }
 
-/// The same of scores by class, those above 0.
-pub(super) fn highest_of(scores: &[f32], most: usize) -> Vec<(f64, u32)> {
+/// The same of scores by place, those above 0.
+pub(super) fn highest_of<S: Score>(scores: &[S], most: usize) -> Vec<(f64, u32)> {
     let mut best = Highest::of(most);
     best.least = 0.0;
-    each_above(
-        scores,
-        |best, highest| f64::from(highest) > best.least,
-        |best, score, class| best.see(f64::from(score), class),
-        &mut best,
-    );
+    let is_worth = |best: &Highest| {
+        let least = S::rough(best.least);
+        move |score| score > least
+    };
+    let see = |best: &mut Highest, score: S, place| best.see(score.into(), place);
+    each_worth(scores, is_worth, see, &mut best);
     best.best()
 }
 
-/// The classes with a score of at least `least`, with it.
-pub(super) fn at_least(scores: &[f32], least: f32) -> Vec<(f64, u32)> {
+/// The places with a score of at least `least`, with it.
+pub(super) fn at_least<S: Score>(scores: &[S], least: S) -> Vec<(f64, u32)> {
     let mut found = Vec::new();
-    let see = |found: &mut Vec<(f64, u32)>, score, class| {
+    let see = |found: &mut Vec<(f64, u32)>, score: S, place| {
         if score >= least {
-            found.push((f64::from(score), class));
+            found.push((score.into(), place));
         }
     };
-    each_above(scores, |_, highest| highest >= least, see, &mut found);
+    each_worth(scores, |_| move |score| score >= least, see, &mut found);
     found
 }
 
-/// Hands on scores with their places, but not those of a chunk that is not worth it by its highest.
-fn each_above<T>(
-    scores: &[f32],
-    is_worth: impl Fn(&T, f32) -> bool,
-    mut see: impl FnMut(&mut T, f32, u32),
-    found: &mut T,
-) {
-    let (chunks, _) = scores.as_chunks::<4>().0.as_chunks::<4>();
-    let mut place = 0;
-    for chunk in chunks {
-        if is_worth(found, most_of(chunk)) {
-            for (place, score) in (place..).zip(chunk.as_flattened()) {
-                see(found, *score, place);
-            }
-        }
-        place += 16;
-    }
-    for (place, score) in (place..).zip(&scores[16 * chunks.len()..]) {
-        see(found, *score, place);
+/// A score in a row of many.
+pub(super) trait Score: Copy + PartialOrd + Into<f64> {
+    /// One that is known, not negative.
+    fn rough(score: f64) -> Self;
+}
+
+impl Score for f32 {
+    fn rough(score: f64) -> Self {
+        rough(score)
     }
 }
 
-/// The highest of some scores; four at once are compared as quickly as one.
-fn most_of(chunk: &[[f32; 4]; 4]) -> f32 {
-    let higher = |a: f32, b: f32| if b > a { b } else { a };
-    let [mut most, rest @ ..] = *chunk;
-    for quad in &rest {
-        for (most, score) in most.iter_mut().zip(quad) {
-            *most = higher(*most, *score);
-        }
+impl Score for u16 {
+    #[expect(
+        clippy::cast_possible_truncation,
+        clippy::cast_sign_loss,
+        reason = "such a score was one before"
+    )]
+    fn rough(score: f64) -> Self {
+        score as Self
     }
-    let [a, b, c, d] = most;
-    higher(higher(a, b), higher(c, d))
+}
+
+/// Hands on scores with their places, but not those of a chunk in which none is worth it.
+fn each_worth<S: Score, T, W: Fn(S) -> bool>(
+    scores: &[S],
+    is_worth: impl Fn(&T) -> W,
+    mut see: impl FnMut(&mut T, S, u32),
+    found: &mut T,
+) {
+    let (chunks, rest) = scores.as_chunks::<32>();
+    let mut place = 0;
+    for chunk in chunks {
+        let is_worth = is_worth(found);
+        // Each is looked at, as several at once are as quick as one.
+        if chunk
+            .iter()
+            .fold(false, |any, score| any | is_worth(*score))
+        {
+            for (place, score) in (place..).zip(chunk) {
+                see(found, *score, place);
+            }
+        }
+        place += 32;
+    }
+    for (place, score) in (place..).zip(rest) {
+        see(found, *score, place);
+    }
 }
 
 /// The highest so far, and some that were when they were seen.

@@ -10,7 +10,7 @@ use super::{Aspect, Ninths, WHOLE, Weighing};
 use crate::catalogue::{Catalogue, PostId};
 use crate::id::TermId;
 
-/// So many entries of lists of words are walked for a post, and for every third post one more. It
+/// So many entries of lists of words are walked for a post, and for every fifth post one more. It
 /// was found by trying: with fewer, more posts are compared.
 const WALKED: usize = 1_000;
 
@@ -56,7 +56,7 @@ impl Index {
     /// Indexes the posts that can be found; they are in rising order.
     #[must_use]
     pub fn new(catalogue: &Catalogue, weighing: &Weighing, found: &[PostId]) -> Self {
-        Self::walking(catalogue, weighing, found, WALKED + found.len() / 3)
+        Self::walking(catalogue, weighing, found, WALKED + found.len() / 5)
     }
 
     /// The same, where so many entries of lists of words are walked for a post in the mean: the

@@ -9,6 +9,7 @@ mod best;
 mod blocks;
 mod classes;
 mod index;
+mod packed;
 mod search;
 mod space;
 #[cfg(test)]

@@ -45,10 +45,8 @@ pub(super) struct Scores {
     /// By class.
     pub(super) of: Vec<f32>,
     met: Vec<u32>,
-    /// What words add, by place.
-    pub(super) words: Vec<f32>,
-    /// The places where that is much.
-    pub(super) much: Vec<u32>,
+    /// What words add, by place, in steps.
+    pub(super) words: Vec<u16>,
     pub(super) laid: Laid,
     /// The rough likeness of the classes that were compared.
     compared: FxHashMap<u32, f64>,
@@ -131,6 +129,9 @@ impl Index {
                 fits: &fits,
                 scores,
                 rest: 0.0,
+                step: 0.0,
+                lost: 0.0,
+                margin: MARGIN,
             };
             let found = if self.has_texts() {
                 search.with_words()
@@ -205,6 +206,12 @@ pub(super) struct Search<'a, F> {
     pub(super) scores: &'a mut Scores,
     /// What terms can still add to a score, where words are looked at.
     pub(super) rest: f64,
+    /// How much likeness a step of the scores of words is.
+    pub(super) step: f64,
+    /// Half of the steps that rounding can have lost of a score.
+    pub(super) lost: f64,
+    /// More than a rough likeness is off.
+    pub(super) margin: f64,
 }
 
 impl<F: Fn(PostId) -> bool> Search<'_, F> {
@@ -335,7 +342,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let mut best: Best<Ninths> = Best::of(self.wanted);
         for (likeness, member) in HighestFirst::of(near) {
             let last = best.last().unwrap_or(1);
-            if likeness + MARGIN < f64::from(last) / f64::from(WHOLE) {
+            if likeness + self.margin < f64::from(last) / f64::from(WHOLE) {
                 break;
             }
             let Some(first) = self.fitting(member).next() else {
@@ -364,8 +371,8 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let mut compared = Vec::new();
         let mut best: Best<f64> = Best::of(self.wanted);
         for (score, member) in HighestFirst::of(near) {
-            let least = best.last().map_or(0.0, |last| last - 2.0 * MARGIN);
-            if score + bound + MARGIN < least {
+            let least = best.last().map_or(0.0, |last| last - 2.0 * self.margin);
+            if score + bound + self.margin < least {
                 break;
             }
             let Some(first) = self.fitting(member).next() else {
@@ -380,7 +387,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
                 best.insert(likeness, member, self.fitting(member));
             }
         }
-        let least = best.last().map_or(0.0, |last| last - 2.0 * MARGIN);
+        let least = best.last().map_or(0.0, |last| last - 2.0 * self.margin);
         compared.retain(|(likeness, _)| *likeness >= least);
         compared
     }

@@ -5,6 +5,7 @@ use std::ops::Range;
 use std::sync::{Arc, LazyLock};
 
 use super::classes::Classes;
+use super::packed::Packed;
 use super::{Aspect, Weighed};
 use crate::catalogue::{Catalogue, PostId};
 use crate::id::number;
@@ -21,9 +22,10 @@ pub(super) struct Space {
     pub(super) idf: Vec<f64>,
     /// The length of each post's vector; 0 where it has no features.
     norms: Vec<f64>,
-    /// By term the classes that have it, by word the places of the posts, and its component in the
-    /// vector of length 1.
+    /// By term the classes that have it, with its component in the vector of length 1.
     pub(super) lists: Lists,
+    /// By word the same of posts by their places.
+    pub(super) words: Packed,
     /// Words with lower numbers have no list: many posts have them, and they tell little.
     common: u32,
     /// What the posts at each place have of those.
@@ -41,7 +43,7 @@ struct OfCommon {
     norm: f32,
 }
 
-/// Lists of classes or posts by feature, one behind the other.
+/// Lists of classes by term, one behind the other.
 #[derive(Debug, Default)]
 pub(super) struct Lists {
     starts: Vec<u32>,
@@ -110,6 +112,7 @@ impl Space {
             idf: idf.collect(),
             norms: Vec::new(),
             lists: Lists::default(),
+            words: Packed::default(),
             common: 0,
             of_common: Vec::new(),
             most_common: 0.0,
@@ -212,11 +215,10 @@ impl Space {
         self.unit(id, 0..self.compared_length(id))
     }
 
-    /// The lists of what a post has, those of common words aside, with its components in the vector
+    /// What a post has that has lists, which common words do not, with its components in the vector
     /// of length 1.
-    pub(super) fn listed(&self, id: PostId) -> impl Iterator<Item = (&[(u32, f32)], f64)> {
-        let listed = self.unit(id, self.common_words(id)..self.of(id).numbers.len());
-        listed.map(|(feature, component)| (self.lists.of(feature), component))
+    pub(super) fn listed(&self, id: PostId) -> impl Iterator<Item = (u32, f64)> {
+        self.unit(id, self.common_words(id)..self.of(id).numbers.len())
     }
 
     /// Some components of a post's vector of length 1.
@@ -275,19 +277,19 @@ impl Space {
             return;
         }
         let posts = classes.all();
-        self.lists = self.lists(posts.iter().copied());
+        let listed = |place: u32| self.listed(posts[place as usize]);
+        self.words = Packed::new(self.idf.len(), listed, number(posts.len()));
         self.of_common = parallel::map(posts, |id| self.count_common(*id));
         let norms = self.of_common.iter().map(|common| common.norm);
         self.most_common = norms.fold(0.0, f32::max);
     }
 
-    /// By feature the places in `members` of those that have it.
-    fn lists(&self, members: impl Iterator<Item = PostId> + Clone) -> Lists {
-        let listed = |post| self.common_words(post)..self.of(post).numbers.len();
+    /// By term the classes that have it, each known by its first post.
+    fn lists(&self, firsts: impl Iterator<Item = PostId> + Clone) -> Lists {
         let mut starts = vec![0u32; self.idf.len() + 1];
-        for post in members.clone() {
-            for feature in &self.of(post).numbers[listed(post)] {
-                starts[*feature as usize + 1] += 1;
+        for post in firsts.clone() {
+            for term in self.of(post).numbers {
+                starts[*term as usize + 1] += 1;
             }
         }
         for at in 1..starts.len() {
@@ -295,10 +297,10 @@ impl Space {
         }
         let mut next = starts.clone();
         let mut entries = vec![(0, 0.0); starts.last().map_or(0, |end| *end as usize)];
-        for (place, post) in (0..).zip(members) {
-            for (feature, component) in self.unit(post, listed(post)) {
-                let at = &mut next[feature as usize];
-                entries[*at as usize] = (place, rough(component));
+        for (class, post) in (0..).zip(firsts) {
+            for (term, component) in self.listed(post) {
+                let at = &mut next[term as usize];
+                entries[*at as usize] = (class, rough(component));
                 *at += 1;
             }
         }

@@ -9,6 +9,7 @@ use std::ops::Range;
 
 use super::best::{at_least, highest, highest_of, last_of_best};
 use super::index::Index;
+use super::packed::step;
 use super::search::{MARGIN, Own, Scores, Search, count_fitting};
 use super::space::{Space, rough};
 use super::{Ninths, WHOLE};
@@ -16,7 +17,7 @@ use crate::catalogue::PostId;
 use crate::id::number;
 
 /// The part of what words can say that is much.
-const MUCH: f64 = 0.25;
+const MUCH: f64 = 0.15;
 
 /// What common words can add to the likeness of a post.
 struct Common<'a> {
@@ -50,36 +51,39 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     pub(super) fn with_words(&mut self) -> Vec<(PostId, Ninths)> {
         let index = self.index;
         let places = index.classes.all().len().max(self.scores.words.len());
-        self.scores.words.resize(places, 0.0);
+        self.scores.words.resize(places, 0);
         let common = Common::new(index, self.scores);
         let words = index.texts().map(|(_, space)| space.weighed.part);
-        let much = words.sum::<f64>() * MUCH;
-        self.add_words(rough(much));
+        let words = words.sum::<f64>();
+        self.step = step(words);
+        self.lost = f64::from(self.add_words(words));
+        self.margin = MARGIN + self.step * self.lost;
         let own = index.own(self.this);
         self.rest = self.add_terms(own.as_ref());
         let floor = self.floor_of_terms(own.as_ref()) - self.rest;
+        let much = words * MUCH;
         let most = f64::from(common.most);
-        let least = floor - much - most - MARGIN;
+        let least = floor - much - most - self.margin;
         let near = if least > 0.0 {
-            self.near_by_terms(least)
+            self.near_by_terms(least, much)
         } else {
             // What shares no term can be among the wanted.
             self.near_by_telling_words(floor, most)
         };
         let near = self.near_by_words(near, &common, floor);
         let found = self.compare(near, self.rest);
-        self.scores.words.fill(0.0);
+        self.scores.words.fill(0);
         self.scores.of.fill(0.0);
-        self.scores.much.clear();
         found
     }
 
-    /// The places of the classes that have at least so much, and those where words say much.
-    fn near_by_terms(&self, least: f64) -> Vec<u32> {
+    /// The places of the classes that have at least so much, and those where words say `much`.
+    fn near_by_terms(&self, least: f64, much: f64) -> Vec<u32> {
         let classes = &self.index.classes;
         let near = at_least(&self.scores.of[..classes.len()], rough(least));
         let near = near.iter().flat_map(|(_, class)| classes.places(*class));
-        let much = self.scores.much.iter().copied();
+        let much = at_least(self.words(), self.steps(much)).into_iter();
+        let much = much.map(|(_, place)| place);
         let much = much.filter(|place| self.score(classes.class_at(*place)) < least);
         near.chain(much).collect()
     }
@@ -87,23 +91,43 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     /// The places where telling words say as much as is needed to be among the wanted where terms
     /// say most, and common words add the `most` that they can.
     fn near_by_telling_words(&self, floor: f64, most: f64) -> Vec<u32> {
-        let classes = &self.index.classes;
-        let words = &self.scores.words[..classes.all().len()];
-        let floor = f64::max(
-            floor,
-            self.floor_of(|most| highest_of(words, most)) - self.rest,
-        );
-        let of = self.scores.of[..classes.len()].iter().copied();
+        let best = |most| {
+            let best = highest_of(self.words(), most).into_iter();
+            best.map(|(_, place)| (self.by_words(place), place))
+                .collect()
+        };
+        let floor = f64::max(floor, self.floor_of(best) - self.rest);
+        let of = self.scores.of[..self.index.classes.len()].iter().copied();
         let terms = f64::from(of.fold(0.0, f32::max));
-        let least = f64::max(0.0, floor - terms - most - 3.0 * MARGIN);
-        let near = at_least(words, rough(least)).into_iter();
+        let least = floor - terms - most - 2.0 * MARGIN - self.margin;
+        let near = at_least(self.words(), self.steps(least)).into_iter();
         near.map(|(_, place)| place).collect()
+    }
+
+    /// What words say by place.
+    fn words(&self) -> &[u16] {
+        &self.scores.words[..self.index.classes.all().len()]
+    }
+
+    /// The score of a likeness by words; 0 for less than nothing.
+    #[expect(
+        clippy::cast_possible_truncation,
+        clippy::cast_sign_loss,
+        reason = "no likeness is more than the whole"
+    )]
+    fn steps(&self, likeness: f64) -> u16 {
+        (likeness / self.step - self.lost) as u16
     }
 
     /// What the lists say of the post at a place.
     fn sum(&self, place: u32) -> f64 {
         let terms = self.score(self.index.classes.class_at(place));
-        terms + f64::from(self.scores.words[place as usize])
+        terms + self.by_words(place)
+    }
+
+    /// What the lists of words say of it, in the middle of what it can be.
+    fn by_words(&self, place: u32) -> f64 {
+        self.step * (f64::from(self.scores.words[place as usize]) + self.lost)
     }
 
     /// Adds all lists of terms to the scores by class. Gives the most that could still be added.
@@ -113,9 +137,9 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             if !space.of_terms() || own.is_some_and(|own| own.space == at) {
                 continue;
             }
-            for (list, component) in space.listed(self.this) {
+            for (term, component) in space.listed(self.this) {
                 let own = rough(space.weighed.part * component);
-                for (class, component) in list {
+                for (class, component) in space.lists.of(term) {
                     of[*class as usize] += own * component;
                 }
             }
@@ -157,28 +181,19 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         last_of_best(|most| highest_of(of, most), self.wanted, rank)
     }
 
-    /// Adds the lists of words to the scores by place, and notes where they are `much`.
-    fn add_words(&mut self, much: f32) {
-        let Scores {
-            words,
-            much: places,
-            ..
-        } = &mut *self.scores;
-        let words = words.as_mut_slice();
+    /// Adds the lists of words to the scores by place, as parts of what all words can say. Gives
+    /// how many lists there are.
+    fn add_words(&mut self, words: f64) -> u32 {
+        let scores = self.scores.words.as_mut_slice();
+        let mut lists = 0;
         for (_, space) in self.index.texts() {
-            for (list, component) in space.listed(self.this) {
-                let own = rough(space.weighed.part * component);
-                for (place, component) in list {
-                    let score = &mut words[*place as usize];
-                    let before = *score;
-                    *score += own * component;
-                    // Few are so much, which is why that is asked first.
-                    if *score >= much && before < much {
-                        places.push(*place);
-                    }
-                }
+            let part = space.weighed.part / words.max(f64::MIN_POSITIVE);
+            for (word, component) in space.listed(self.this) {
+                space.words.add(word, part * component, scores);
+                lists += 1;
             }
         }
+        lists
     }
 
     /// Of some places those whose posts could be among the wanted, with the most that they can have
@@ -187,7 +202,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let near = near.into_iter().map(|place| (self.sum(place), place));
         let near: Vec<(f64, u32)> = near.collect();
         let best = |most| highest(near.iter().copied(), most);
-        let floor = f64::max(floor, self.floor_of(best) - self.rest) - 2.0 * MARGIN;
+        let floor = f64::max(floor, self.floor_of(best) - self.rest) - MARGIN - self.margin;
         let any = f64::from(common.most);
         let near = near.into_iter().filter(|(score, _)| score + any >= floor);
         let near = near.map(|(score, place)| (score + f64::from(common.at(place)), place));
@@ -204,7 +219,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         }
         let rank = |score: f64, place: u32| {
             let fits = (self.fits)(self.index.classes.all()[place as usize]);
-            Some((score - MARGIN, usize::from(fits)))
+            Some((score - self.margin, usize::from(fits)))
         };
         last_of_best(best, self.wanted, rank).unwrap_or(0.0)
     }
@@ -216,9 +231,9 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         if self.index.requires() {
             return exactly();
         }
-        let Scores { words, laid, .. } = &*self.scores;
+        let laid = &self.scores.laid;
         let listed = if self.rest > 0.0 {
-            self.index.roughly(laid, other) + f64::from(words[place as usize])
+            self.index.roughly(laid, other) + self.by_words(place)
         } else {
             self.sum(place)
         };
