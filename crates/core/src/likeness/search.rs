@@ -70,8 +70,8 @@ pub(super) struct Own<'a> {
     pub(super) sure: f64,
     /// The most that a post of another block can have by it.
     pub(super) next: f64,
-    /// The most that a post of another block can have.
-    beyond: f64,
+    /// The most that a post of another block can have by terms.
+    pub(super) beyond: f64,
 }
 
 thread_local! {
@@ -129,6 +129,7 @@ impl Index {
                 fits: &fits,
                 scores,
                 rest: 0.0,
+                only: false,
                 step: 0.0,
                 lost: 0.0,
                 margin: MARGIN,
@@ -189,9 +190,9 @@ impl Index {
         })
     }
 
-    /// How alike another post can be to this one at most: in all that it has.
+    /// How alike another post can be to this one by terms at most: in all that it has.
     fn most(&self, this: PostId) -> f64 {
-        let has = |space: &&Space| !space.of(this).numbers.is_empty();
+        let has = |space: &&Space| space.of_terms() && !space.of(this).numbers.is_empty();
         let spaces = self.spaces.iter().filter(has);
         spaces.map(|space| space.weighed.part).sum()
     }
@@ -206,6 +207,9 @@ pub(super) struct Search<'a, F> {
     pub(super) scores: &'a mut Scores,
     /// What terms can still add to a score, where words are looked at.
     pub(super) rest: f64,
+    /// Whether the lists of terms were added up for the post's own block only, where words are
+    /// looked at.
+    pub(super) only: bool,
     /// How much likeness a step of the scores of words is.
     pub(super) step: f64,
     /// Half of the steps that rounding can have lost of a score.

@@ -58,10 +58,17 @@ impl Lists {
 
     /// The part of the list that is about some of the classes.
     pub(super) fn among(&self, feature: u32, classes: &Range<u32>) -> &[(u32, f32)] {
+        let (before, after) = self.around(feature, classes).into();
+        let list = self.of(feature);
+        &list[before.len()..list.len() - after.len()]
+    }
+
+    /// The parts of the list before and after that.
+    pub(super) fn around(&self, feature: u32, classes: &Range<u32>) -> [&[(u32, f32)]; 2] {
         let list = self.of(feature);
         let start = list.partition_point(|(class, _)| *class < classes.start);
         let end = list.partition_point(|(class, _)| *class < classes.end);
-        &list[start..end]
+        [&list[..start], &list[end..]]
     }
 }
 

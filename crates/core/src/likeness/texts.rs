@@ -11,7 +11,7 @@ use super::best::{at_least, highest, highest_of, last_of_best};
 use super::index::Index;
 use super::packed::step;
 use super::search::{MARGIN, Own, Scores, Search, count_fitting};
-use super::space::{Space, rough};
+use super::space::{Lists, Space, rough};
 use super::{Ninths, WHOLE};
 use crate::catalogue::PostId;
 use crate::id::number;
@@ -46,6 +46,14 @@ impl<'a> Common<'a> {
     }
 }
 
+/// What words can say at most without being looked at.
+struct Said {
+    /// The telling ones, where they do not say much.
+    much: f64,
+    /// The common ones.
+    common: f64,
+}
+
 impl<F: Fn(PostId) -> bool> Search<'_, F> {
     /// Adds up what all lists say, and compares what can then be among the wanted.
     pub(super) fn with_words(&mut self) -> Vec<(PostId, Ninths)> {
@@ -58,30 +66,72 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         self.step = step(words);
         self.lost = f64::from(self.add_words(words));
         self.margin = MARGIN + self.step * self.lost;
-        let own = index.own(self.this);
-        self.rest = self.add_terms(own.as_ref());
-        let floor = self.floor_of_terms(own.as_ref()) - self.rest;
-        let much = words * MUCH;
-        let most = f64::from(common.most);
-        let least = floor - much - most - self.margin;
-        let near = if least > 0.0 {
-            self.near_by_terms(least, much)
-        } else {
-            // What shares no term can be among the wanted.
-            self.near_by_telling_words(floor, most)
+        let said = Said {
+            much: words * MUCH,
+            common: f64::from(common.most),
         };
+        let own = index.own(self.this);
+        let near = own.as_ref().and_then(|own| self.near_in_block(own, &said));
+        let (near, floor) = near.unwrap_or_else(|| self.near_in_all(own.as_ref(), &said));
         let near = self.near_by_words(near, &common, floor);
         let found = self.compare(near, self.rest);
         self.scores.words.fill(0);
-        self.scores.of.fill(0.0);
+        let block = own.map(|own| own.classes.clone());
+        let added = if self.only { block } else { None };
+        let all = 0..number(self.scores.of.len());
+        let Range { start, end } = added.unwrap_or(all);
+        self.scores.of[start as usize..end as usize].fill(0.0);
         found
     }
 
-    /// The places of the classes that have at least so much, and those where words say `much`.
-    fn near_by_terms(&self, least: f64, much: f64) -> Vec<u32> {
+    /// The places that are near where no post of another block is but by its words, and the
+    /// likeness that the last of the wanted has at least; `None` where others may be near too.
+    fn near_in_block(&mut self, own: &Own<'_>, said: &Said) -> Option<(Vec<u32>, f64)> {
+        self.add_terms(Some(own), |lists, term| {
+            [lists.among(term, own.classes), &[]]
+        });
+        let Range { start, end } = own.classes.clone();
+        let of = &mut self.scores.of[start as usize..end as usize];
+        of.iter_mut().for_each(|score| *score += rough(own.sure));
+        let texts_decide = self.index.texts().any(|(_, space)| space.weighed.required);
+        let floor = self.floor_of_classes(own.classes.clone());
+        let floor = floor.filter(|_| !texts_decide)?;
+        let least = floor - said.much - said.common - self.margin;
+        self.only = least > own.beyond + MARGIN;
+        self.only.then(|| {
+            (
+                self.near_by_terms(own.classes.clone(), least, said.much),
+                floor,
+            )
+        })
+    }
+
+    /// The same among all posts.
+    fn near_in_all(&mut self, own: Option<&Own<'_>>, said: &Said) -> (Vec<u32>, f64) {
+        match own {
+            Some(block) => self.add_terms(own, |lists, term| lists.around(term, block.classes)),
+            None => self.add_terms(None, |lists, term| [lists.of(term), &[]]),
+        }
+        self.rest = own.map_or(0.0, |own| own.next);
+        let floor = self.floor_of_terms(own) - self.rest;
+        let least = floor - said.much - said.common - self.margin;
+        let near = if least > 0.0 {
+            let all = 0..number(self.index.classes.len());
+            self.near_by_terms(all, least, said.much)
+        } else {
+            // What shares no term can be among the wanted.
+            self.near_by_telling_words(floor, said.common)
+        };
+        (near, floor)
+    }
+
+    /// The places of those of some classes that have at least so much, and those where words say
+    /// `much`.
+    fn near_by_terms(&self, among: Range<u32>, least: f64, much: f64) -> Vec<u32> {
         let classes = &self.index.classes;
-        let near = at_least(&self.scores.of[..classes.len()], rough(least));
-        let near = near.iter().flat_map(|(_, class)| classes.places(*class));
+        let of = &self.scores.of[among.start as usize..among.end as usize];
+        let near = at_least(of, rough(least)).into_iter();
+        let near = near.flat_map(|(_, class)| classes.places(among.start + class));
         let much = at_least(self.words(), self.steps(much)).into_iter();
         let much = much.map(|(_, place)| place);
         let much = much.filter(|place| self.score(classes.class_at(*place)) < least);
@@ -119,9 +169,14 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         (likeness / self.step - self.lost) as u16
     }
 
-    /// What the lists say of the post at a place.
+    /// What the lists say of the post at a place; where those of terms were added up for its own
+    /// block only, what both posts say.
     fn sum(&self, place: u32) -> f64 {
         let terms = self.score(self.index.classes.class_at(place));
+        if self.only && terms == 0.0 {
+            let other = self.index.classes.all()[place as usize];
+            return self.index.roughly(&self.scores.laid, other) + self.by_words(place);
+        }
         terms + self.by_words(place)
     }
 
@@ -130,8 +185,15 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         self.step * (f64::from(self.scores.words[place as usize]) + self.lost)
     }
 
-    /// Adds all lists of terms to the scores by class. Gives the most that could still be added.
-    fn add_terms(&mut self, own: Option<&Own<'_>>) -> f64 {
+    /// Adds parts of the lists of terms to the scores by class, but not of that in which the post's
+    /// own block is alike.
+    fn add_terms<'b>(
+        &mut self,
+        own: Option<&Own<'_>>,
+        parts: impl Fn(&'b Lists, u32) -> [&'b [(u32, f32)]; 2],
+    ) where
+        Self: 'b,
+    {
         let of = self.scores.of.as_mut_slice();
         for (at, space) in self.index.spaces.iter().enumerate() {
             if !space.of_terms() || own.is_some_and(|own| own.space == at) {
@@ -139,16 +201,11 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             }
             for (term, component) in space.listed(self.this) {
                 let own = rough(space.weighed.part * component);
-                for (class, component) in space.lists.of(term) {
+                for (class, component) in parts(&space.lists, term).into_iter().flatten() {
                     of[*class as usize] += own * component;
                 }
             }
         }
-        let Some(own) = own else { return 0.0 };
-        for class in own.classes.clone() {
-            of[class as usize] += rough(own.sure);
-        }
-        own.next
     }
 
     /// The likeness that the last of the wanted posts has at least, by terms; 0 where there are too

@@ -1,0 +1,160 @@
+//! Counting the words of texts.
+
+use std::ops::Range;
+
+use indexmap::IndexSet;
+use rustc_hash::{FxBuildHasher, FxHashMap};
+
+use super::cut::{Cutter, each_word};
+use crate::id::number;
+
+/// The number of the stem that stands for all stop words while they are counted.
+pub(super) const STOP: u32 = 0;
+
+/// Counts the words of some texts.
+pub(super) struct Counter {
+    cutter: Cutter,
+    /// The number of the stem that a word as written stands for.
+    known: FxHashMap<Box<str>, u32>,
+    /// The same of words of at most eight bytes, which are most: to find them here takes but one
+    /// look into memory.
+    known_short: FxHashMap<u64, u32>,
+    /// The first stands for all stop words.
+    pub(super) stems: IndexSet<Box<str>, FxBuildHasher>,
+    /// The stems of the text at hand, word by word.
+    text: Vec<u32>,
+    /// The words of all texts, and where those of each end.
+    pub(super) words: Vec<(u32, u32)>,
+    pub(super) ends: Vec<u32>,
+    /// How often the text at hand has each stem; all 0 between texts, but for the stop words.
+    counts: Vec<u32>,
+    /// The numbers here of the stems that were counted before, by theirs.
+    taken: Vec<Option<u32>>,
+}
+impl Counter {
+    pub(super) fn new(language: &str) -> Self {
+        Self {
+            cutter: Cutter::new(language),
+            known: FxHashMap::default(),
+            known_short: FxHashMap::default(),
+            stems: IndexSet::from_iter(["".into()]),
+            text: Vec::new(),
+            words: Vec::new(),
+            ends: Vec::new(),
+            counts: vec![1],
+            taken: Vec::new(),
+        }
+    }
+
+    /// Takes over the counts of a text, by the numbers of `stems`.
+    pub(super) fn take(&mut self, counts: &[(u32, u32)], stems: &[Box<str>]) {
+        self.taken.resize(stems.len(), None);
+        for (stem, count) in counts {
+            let own = match self.taken[*stem as usize] {
+                Some(own) => own,
+                None => {
+                    let own = number(self.stems.insert_full(stems[*stem as usize].clone()).0);
+                    self.taken[*stem as usize] = Some(own);
+                    own
+                }
+            };
+            self.words.push((own, *count));
+        }
+        self.counts.resize(self.stems.len(), 0);
+        self.ends.push(number(self.words.len()));
+    }
+
+    /// Counts the words of a plain text.
+    pub(super) fn count(&mut self, text: &str) {
+        let mut stems = std::mem::take(&mut self.text);
+        stems.clear();
+        each_word(text, |word| stems.push(self.stem(text, word)));
+        let start = self.words.len();
+        let mut end = start;
+        // Where a stem goes is not asked by a branch, which could not be foreseen. Stop words were
+        // counted once before the first.
+        self.words.resize(start + stems.len() + 1, (0, 0));
+        for stem in &stems {
+            let count = &mut self.counts[*stem as usize];
+            self.words[end].0 = *stem;
+            end += usize::from(*count == 0);
+            *count += 1;
+        }
+        self.words.truncate(end);
+        for (stem, count) in &mut self.words[start..] {
+            *count = std::mem::take(&mut self.counts[*stem as usize]);
+        }
+        self.counts[STOP as usize] = 1;
+        self.text = stems;
+        self.ends.push(number(self.words.len()));
+    }
+
+    /// The number of the stem of a word in a text.
+    fn stem(&mut self, text: &str, word: Range<usize>) -> u32 {
+        let short = short(text.as_bytes(), &word);
+        let word = &text[word];
+        let known = match short {
+            Some(short) => self.known_short.get(&short),
+            None => self.known.get(word),
+        };
+        if let Some(known) = known {
+            return *known;
+        }
+        let stem = self.cutter.stem(word).unwrap_or_default();
+        let stem = number(self.stems.insert_full(stem.into()).0);
+        self.counts.resize(self.stems.len(), 0);
+        match short {
+            Some(short) => self.known_short.insert(short, stem),
+            None => self.known.insert(word.into(), stem),
+        };
+        stem
+    }
+
+    /// The same with other numbers for the stems; within a text they rise.
+    pub(super) fn renumbered(mut self, numbers: &[u32]) -> Self {
+        for (stem, _) in &mut self.words {
+            *stem = numbers[*stem as usize];
+        }
+        let mut start = 0;
+        for end in &self.ends {
+            self.words[start..*end as usize].sort_unstable();
+            start = *end as usize;
+        }
+        self
+    }
+}
+
+/// A word of a text as a number, where it has at most eight bytes; no word has a byte 0.
+fn short(text: &[u8], word: &Range<usize>) -> Option<u64> {
+    let length = word.len();
+    if length > 8 {
+        return None;
+    }
+    let mut bytes = [0; 8];
+    match text[word.start..].first_chunk() {
+        Some(eight) => bytes = *eight,
+        None => bytes[..length].copy_from_slice(&text[word.clone()]),
+    }
+    let other = 64 - 8 * u32::try_from(length).ok()?;
+    u64::from_le_bytes(bytes).checked_shl(other)
+}
+
+#[cfg(test)]
+mod tests {
+    use std::collections::BTreeMap;
+
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn no_two_words_are_one_number(text in "[ab]{0,9} [ab]{0,9}[ a]{0,9}") {
+            let mut numbers = BTreeMap::new();
+            each_word(&text, |word| {
+                let known = short(text.as_bytes(), &word).map(|number| numbers.insert(number, &text[word.clone()]));
+                assert_eq!(known.is_none(), word.len() > 8);
+                assert!(known.flatten().is_none_or(|other| other == &text[word]));
+            });
+        }
+    }
+}
