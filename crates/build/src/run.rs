@@ -269,8 +269,9 @@ pub(crate) fn unwritable(path: &str, error: &std::io::Error) -> Diagnostic {
         format!("cannot write `{path}`: {}", reason(error)),
     )
     .help(match error.kind() {
-        std::io::ErrorKind::NotADirectory => {
-            "a file stands where a folder is needed: move it away, or write elsewhere with `--out`"
+        // The second: what stands there was looked at.
+        std::io::ErrorKind::NotADirectory | std::io::ErrorKind::Other => {
+            "what stands where a folder is needed is none: move it away, or write elsewhere with `--out`"
         }
         _ => "look at the folder's permissions and the space that is left",
     })

@@ -127,7 +127,7 @@ impl Index {
 
     /// How alike the post that is laid out and another are in terms, as exact as sums in single
     /// precision are.
-    pub(super) fn roughly(&self, laid: &Laid, other: PostId) -> f64 {
+    pub(super) fn roughly_by_terms(&self, laid: &Laid, other: PostId) -> f64 {
         let mut sum = 0.0;
         let spaces = self.spaces.iter().zip(&laid.weights);
         for (space, weights) in spaces.filter(|(space, _)| space.of_terms()) {

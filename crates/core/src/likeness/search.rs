@@ -331,7 +331,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let rank = |_, class: u32| {
             let posts = self.index.classes.posts(class);
             let count = count_fitting(posts, self.wanted, self.fits);
-            let compare = || self.index.roughly(laid, posts[0]);
+            let compare = || self.index.roughly_by_terms(laid, posts[0]);
             let likeness = (count > 0).then(|| *compared.entry(class).or_insert_with(compare))?;
             Some((likeness - MARGIN, count))
         };
@@ -402,7 +402,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             return self.roughly_with_words(member);
         }
         let known = self.scores.compared.get(&member).copied();
-        known.unwrap_or_else(|| self.index.roughly(&self.scores.laid, first))
+        known.unwrap_or_else(|| self.index.roughly_by_terms(&self.scores.laid, first))
     }
 
     /// The posts that are let through of a class, in rising order, or where there are texts the

@@ -3,7 +3,9 @@
 //! What all lists say is added up: those of terms by class, those of telling words by post. What
 //! the common words, which have no list, can add is at most the product of two lengths, of what
 //! both posts have of them (Cauchy and Schwarz). That is little, so that but a few posts must be
-//! compared: those that are near by their terms, and those of which words say much.
+//! compared: those that are near by their terms, and those of which words say much. Where those of
+//! the post's own block are so alike that no post of another can be near by its terms, only the
+//! parts of the lists that are about the own block are added up.
 
 use std::ops::Range;
 
@@ -71,52 +73,64 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             common: f64::from(common.most),
         };
         let own = index.own(self.this);
-        let near = own.as_ref().and_then(|own| self.near_in_block(own, &said));
-        let (near, floor) = near.unwrap_or_else(|| self.near_in_all(own.as_ref(), &said));
-        let near = self.near_by_words(near, &common, floor);
+        let floor = own.as_ref().and_then(|own| self.floor_of_block(own));
+        let beyond = own.as_ref().map_or(f64::INFINITY, |own| own.beyond);
+        let alike = floor.filter(|floor| self.least(*floor, &said) > beyond + MARGIN);
+        let near = match (&own, alike) {
+            (Some(own), Some(floor)) => {
+                self.only = true;
+                let least = self.least(floor, &said);
+                let near = self.near_by_terms(own.classes.clone(), least, said.much);
+                self.near_by_words(near, &common, floor)
+            }
+            _ => {
+                let (near, floor) = self.near_in_all(own.as_ref(), floor, &said);
+                self.near_by_words(near, &common, floor)
+            }
+        };
         let found = self.compare(near, self.rest);
         self.scores.words.fill(0);
-        let block = own.map(|own| own.classes.clone());
-        let added = if self.only { block } else { None };
-        let all = 0..number(self.scores.of.len());
-        let Range { start, end } = added.unwrap_or(all);
-        self.scores.of[start as usize..end as usize].fill(0.0);
+        let block = own.filter(|_| self.only).map(|own| own.classes.clone());
+        let added = block.unwrap_or(0..number(self.scores.of.len()));
+        self.scores.of[added.start as usize..added.end as usize].fill(0.0);
         found
     }
 
-    /// The places that are near where no post of another block is but by its words, and the
-    /// likeness that the last of the wanted has at least; `None` where others may be near too.
-    fn near_in_block(&mut self, own: &Own<'_>, said: &Said) -> Option<(Vec<u32>, f64)> {
-        self.add_terms(Some(own), |lists, term| {
-            [lists.among(term, own.classes), &[]]
-        });
-        let Range { start, end } = own.classes.clone();
-        let of = &mut self.scores.of[start as usize..end as usize];
-        of.iter_mut().for_each(|score| *score += rough(own.sure));
-        let texts_decide = self.index.texts().any(|(_, space)| space.weighed.required);
-        let floor = self.floor_of_classes(own.classes.clone());
-        let floor = floor.filter(|_| !texts_decide)?;
-        let least = floor - said.much - said.common - self.margin;
-        self.only = least > own.beyond + MARGIN;
-        self.only.then(|| {
-            (
-                self.near_by_terms(own.classes.clone(), least, said.much),
-                floor,
-            )
-        })
+    /// What terms must say at least of a post of which telling words do not say much.
+    fn least(&self, floor: f64, said: &Said) -> f64 {
+        floor - said.much - said.common - self.margin
     }
 
-    /// The same among all posts.
-    fn near_in_all(&mut self, own: Option<&Own<'_>>, said: &Said) -> (Vec<u32>, f64) {
+    /// Adds up the lists of terms for the post's own block. Gives the likeness that the last of the
+    /// wanted posts has at least by the terms of those; `None` where there are too few, or where
+    /// words decide whether posts are alike at all.
+    fn floor_of_block(&mut self, own: &Own<'_>) -> Option<f64> {
+        let classes = own.classes;
+        self.add_terms(Some(own), |lists, term| [lists.among(term, classes), &[]]);
+        let of = &mut self.scores.of[classes.start as usize..classes.end as usize];
+        of.iter_mut().for_each(|score| *score += rough(own.sure));
+        self.floor_of_classes(classes.clone())
+    }
+
+    /// Adds up the other lists of terms. Gives the places that are near, and the likeness that the
+    /// last of the wanted has at least, without what terms can still add.
+    fn near_in_all(
+        &mut self,
+        own: Option<&Own<'_>>,
+        floor: Option<f64>,
+        said: &Said,
+    ) -> (Vec<u32>, f64) {
         match own {
             Some(block) => self.add_terms(own, |lists, term| lists.around(term, block.classes)),
             None => self.add_terms(None, |lists, term| [lists.of(term), &[]]),
         }
         self.rest = own.map_or(0.0, |own| own.next);
-        let floor = self.floor_of_terms(own) - self.rest;
-        let least = floor - said.much - said.common - self.margin;
+        let all = 0..number(self.index.classes.len());
+        // The most alike are nearly always of the post's own block.
+        let floor = floor.or_else(|| self.floor_of_classes(all.clone()));
+        let floor = floor.unwrap_or(0.0) - self.rest;
+        let least = self.least(floor, said);
         let near = if least > 0.0 {
-            let all = 0..number(self.index.classes.len());
             self.near_by_terms(all, least, said.much)
         } else {
             // What shares no term can be among the wanted.
@@ -175,7 +189,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let terms = self.score(self.index.classes.class_at(place));
         if self.only && terms == 0.0 {
             let other = self.index.classes.all()[place as usize];
-            return self.index.roughly(&self.scores.laid, other) + self.by_words(place);
+            return self.index.roughly_by_terms(&self.scores.laid, other) + self.by_words(place);
         }
         terms + self.by_words(place)
     }
@@ -208,27 +222,19 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         }
     }
 
-    /// The likeness that the last of the wanted posts has at least, by terms; 0 where there are too
-    /// few, or where words decide whether posts are alike at all.
-    fn floor_of_terms(&self, own: Option<&Own<'_>>) -> f64 {
+    /// The likeness that the last of the wanted posts has at least, by the terms of some classes;
+    /// `None` where there are too few, or where words decide whether posts are alike at all.
+    fn floor_of_classes(&self, classes: Range<u32>) -> Option<f64> {
         let mut texts = self.index.texts();
         if texts.any(|(_, space)| space.weighed.required) {
-            return 0.0;
+            return None;
         }
-        // The most alike are nearly always of the post's own block.
-        let own = own.and_then(|own| self.floor_of_classes(own.classes.clone()));
-        let all = || self.floor_of_classes(0..number(self.index.classes.len()));
-        own.or_else(all).unwrap_or(0.0)
-    }
-
-    /// The same by some classes; `None` where there are too few.
-    fn floor_of_classes(&self, classes: Range<u32>) -> Option<f64> {
         let requires = self.index.requires();
         let rank = |score: f64, at: u32| {
             let posts = self.index.classes.posts(classes.start + at);
             let count = count_fitting(posts, self.wanted, self.fits);
             let likeness = if requires && count > 0 {
-                self.index.roughly(&self.scores.laid, posts[0])
+                self.index.roughly_by_terms(&self.scores.laid, posts[0])
             } else {
                 score
             };
@@ -290,7 +296,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         }
         let laid = &self.scores.laid;
         let listed = if self.rest > 0.0 {
-            self.index.roughly(laid, other) + self.by_words(place)
+            self.index.roughly_by_terms(laid, other) + self.by_words(place)
         } else {
             self.sum(place)
         };
