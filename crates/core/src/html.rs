@@ -173,7 +173,7 @@ fn plain_chunks(bytes: &[u8]) -> usize {
     if bytes.first() == Some(&b' ') {
         return end;
     }
-    let stops = |byte: u8| byte < b' ' || byte > b'~' || byte == b'<' || byte == b'&';
+    let stops = |byte: u8| !(b' '..=b'~').contains(&byte) || byte == b'<' || byte == b'&';
     while let Some(chunk) = bytes[end..].first_chunk::<{ CHUNK + 1 }>() {
         let pairs = chunk.iter().zip(&chunk[1..]);
         let ends = pairs.fold(false, |ends, (byte, next)| {
