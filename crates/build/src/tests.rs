@@ -1107,7 +1107,7 @@ fn two_makers_of_one_output_are_told_the_way_out(
     let mut bench =
         Bench::new(settings).with("posts/lime.md", "---\ndate: 2026-03-14\ntags: lime\n---\n");
     for (path, text) in files {
-        bench.sources.write(*path, *text);
+        bench.sources.write(path, *text);
     }
     let built = bench.build();
     let helps: Vec<_> = built
