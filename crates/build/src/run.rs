@@ -269,8 +269,7 @@ pub(crate) fn unwritable(path: &str, error: &std::io::Error) -> Diagnostic {
         format!("cannot write `{path}`: {}", reason(error)),
     )
     .help(match error.kind() {
-        // The second: what stands there was looked at.
-        std::io::ErrorKind::NotADirectory | std::io::ErrorKind::Other => {
+        std::io::ErrorKind::NotADirectory => {
             "what stands where a folder is needed is none: move it away, or write elsewhere with `--out`"
         }
         _ => "look at the folder's permissions and the space that is left",

@@ -230,7 +230,8 @@ fn check_folder(folder: &Path, within: bool) -> io::Result<()> {
     } else {
         "a file, not a folder"
     };
-    Err(io::Error::other(format!("{} is {what}", folder.display())))
+    let found = format!("{} is {what}", folder.display());
+    Err(io::Error::new(io::ErrorKind::NotADirectory, found))
 }
 
 impl Output for Disk {
