@@ -37,7 +37,7 @@ pub struct Counts {
 }
 
 /// So often or more often.
-pub(crate) const MANY: u8 = u8::MAX;
+const MANY: u8 = u8::MAX;
 
 /// What one post has, by number, and how often; the numbers rise.
 #[derive(Debug, Clone, Copy)]

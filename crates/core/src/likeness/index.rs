@@ -142,11 +142,10 @@ impl Index {
 
     /// What the common words add to the likeness of the post that is laid out and the one at a
     /// place; not a number where that has one too often.
-    pub(super) fn in_common(&self, laid: &Laid, other: PostId, place: u32) -> f64 {
-        let spaces = self.spaces.iter().zip(&laid.weights);
-        let texts = spaces.filter(|(space, _)| !space.of_terms());
-        let each = texts.map(|(space, weights)| {
-            space.weighed.part * space.roughly_in_common(weights, other, place)
+    pub(super) fn in_common(&self, laid: &Laid, place: u32) -> f64 {
+        let each = self.texts().map(|(at, space)| {
+            let cosine = space.commons.cosine(&laid.weights[at], place);
+            space.weighed.part * f64::from(cosine)
         });
         each.sum()
     }

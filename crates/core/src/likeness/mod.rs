@@ -8,6 +8,7 @@
 mod best;
 mod blocks;
 mod classes;
+mod common;
 mod index;
 mod packed;
 mod search;

@@ -5,12 +5,13 @@ use std::ops::Range;
 use std::sync::{Arc, LazyLock};
 
 use super::classes::Classes;
+use super::common::{Commons, HasCommon};
 use super::packed::Packed;
 use super::{Aspect, Weighed};
 use crate::catalogue::{Catalogue, PostId};
 use crate::id::number;
 use crate::parallel;
-use crate::words::{Counted, Counts, MANY};
+use crate::words::{Counted, Counts};
 
 /// One aspect of all posts: sparse vectors.
 #[derive(Debug)]
@@ -29,18 +30,7 @@ pub(super) struct Space {
     /// Words with lower numbers have no list: many posts have them, and they tell little.
     common: u32,
     /// What the posts at each place have of those.
-    of_common: Vec<OfCommon>,
-    /// The highest norm of it.
-    most_common: f32,
-}
-
-/// What a post has of the common words.
-#[derive(Debug, Clone, Copy)]
-struct OfCommon {
-    /// How many of them: they are the first that it has.
-    words: u32,
-    /// The length of their part in the vector of length 1.
-    norm: f32,
+    pub(super) commons: Commons,
 }
 
 /// Lists of classes by term, one behind the other.
@@ -72,7 +62,7 @@ impl Lists {
     }
 }
 
-/// 1 + ln(count), the frequency of a word in a text, for small counts.
+/// The frequency of a word in a text, for small counts.
 static FREQUENCIES: LazyLock<[f64; 256]> = LazyLock::new(|| {
     let mut frequencies = [0.0; 256];
     for (count, frequency) in (0u32..).zip(&mut frequencies) {
@@ -81,14 +71,8 @@ static FREQUENCIES: LazyLock<[f64; 256]> = LazyLock::new(|| {
     frequencies
 });
 
-/// The same in single precision; what a byte cannot tell is not a number.
-static ROUGH_FREQUENCIES: LazyLock<[f32; 256]> = LazyLock::new(|| {
-    let mut frequencies = FREQUENCIES.map(rough);
-    frequencies[usize::from(MANY)] = f32::NAN;
-    frequencies
-});
-
-fn frequency_of(count: u32) -> f64 {
+/// 1 + ln(count), the frequency of a word.
+pub(super) fn frequency_of(count: u32) -> f64 {
     1.0 + f64::from(count).ln()
 }
 
@@ -121,8 +105,7 @@ impl Space {
             lists: Lists::default(),
             words: Packed::default(),
             common: 0,
-            of_common: Vec::new(),
-            most_common: 0.0,
+            commons: Commons::default(),
         };
         if !space.of_terms() {
             space.common = common(&df, found.len() * entries);
@@ -147,25 +130,17 @@ impl Space {
         known.unwrap_or_else(|| frequency_of(count)) * self.idf[feature as usize]
     }
 
-    /// The cosine with the post whose weights are laid out, as exact as single precision is; 0
-    /// just where nothing is shared.
+    /// The cosine in terms with the post whose weights are laid out, as exact as single precision
+    /// is; 0 just where nothing is shared.
     pub(super) fn roughly(&self, weights: &[f32], other: PostId) -> f64 {
         let norm = self.norms[other.0 as usize];
-        let of = self.of(other);
+        let terms = self.of(other).numbers.iter();
+        let dot: f32 = terms.map(|term| weights[*term as usize]).sum();
         if norm > 0.0 {
-            f64::from(dot(weights, of.numbers, of.small)) / norm
+            f64::from(dot) / norm
         } else {
             0.0
         }
-    }
-
-    /// What the common words add to the cosine with the post whose weights are laid out; not a
-    /// number where the other has one too often.
-    pub(super) fn roughly_in_common(&self, weights: &[f32], other: PostId, place: u32) -> f64 {
-        let words = self.of_common[place as usize].words as usize;
-        let of = self.of(other);
-        let norm = self.norms[other.0 as usize].max(f64::MIN_POSITIVE);
-        f64::from(dot(weights, &of.numbers[..words], &of.small[..words])) / norm
     }
 
     fn norm(&self, id: PostId) -> f64 {
@@ -176,23 +151,15 @@ impl Space {
         squares.sum::<f64>().sqrt()
     }
 
-    /// The length of what the post at a place has of the common words in the vector of length 1.
-    pub(super) fn common_at(&self, place: u32) -> f32 {
-        self.of_common[place as usize].norm
-    }
-
-    /// The highest of these.
-    pub(super) fn most_common(&self) -> f32 {
-        self.most_common
-    }
-
-    fn count_common(&self, id: PostId) -> OfCommon {
+    /// What a post has of the common words, which are the first that it has.
+    fn common_of(&self, id: PostId) -> HasCommon<impl Iterator<Item = (u32, u32)>> {
         let squares = self
             .compared_unit(id)
             .map(|(_, component)| component.powi(2));
-        OfCommon {
-            words: number(self.common_words(id)),
+        HasCommon {
+            words: self.of(id).iter().take(self.common_words(id)),
             norm: rough(squares.sum::<f64>().sqrt()),
+            whole: self.norms[id.0 as usize],
         }
     }
 
@@ -286,9 +253,7 @@ impl Space {
         let posts = classes.all();
         let listed = |place: u32| self.listed(posts[place as usize]);
         self.words = Packed::new(self.idf.len(), listed, number(posts.len()));
-        self.of_common = parallel::map(posts, |id| self.count_common(*id));
-        let norms = self.of_common.iter().map(|common| common.norm);
-        self.most_common = norms.fold(0.0, f32::max);
+        self.commons = Commons::new(posts, |id| self.common_of(*id));
     }
 
     /// By term the classes that have it, each known by its first post.
@@ -313,26 +278,6 @@ impl Space {
         }
         Lists { starts, entries }
     }
-}
-
-/// The sum of the weights of some features, each times how often a post has it; not a number where
-/// a byte cannot tell how often.
-fn dot(weights: &[f32], features: &[u32], counts: &[u8]) -> f32 {
-    let frequencies = &*ROUGH_FREQUENCIES;
-    let product =
-        |feature: u32, count: u8| weights[feature as usize] * frequencies[usize::from(count)];
-    let (features, counts) = (features.as_chunks(), counts.as_chunks());
-    // Four sums at once do not wait for each other.
-    let mut sums = (0.0, 0.0, 0.0, 0.0);
-    for ([a, b, c, d], [of_a, of_b, of_c, of_d]) in features.0.iter().zip(counts.0) {
-        sums.0 += product(*a, *of_a);
-        sums.1 += product(*b, *of_b);
-        sums.2 += product(*c, *of_c);
-        sums.3 += product(*d, *of_d);
-    }
-    let rest = features.1.iter().zip(counts.1);
-    let rest: f32 = rest.map(|(feature, count)| product(*feature, *count)).sum();
-    (sums.0 + sums.1) + (sums.2 + sums.3) + rest
 }
 
 /// How many of the first words have no list, so that no more than `most` entries of lists are

@@ -34,7 +34,7 @@ impl<'a> Common<'a> {
         let own = |at: usize, space: &Space| rough(space.weighed.part) * scores.laid.common(at);
         let texts = index.texts();
         let each: Vec<(f32, &Space)> = texts.map(|(at, space)| (own(at, space), space)).collect();
-        let most = each.iter().map(|(own, space)| own * space.most_common());
+        let most = each.iter().map(|(own, space)| own * space.commons.most());
         Self {
             most: most.sum(),
             each,
@@ -44,7 +44,7 @@ impl<'a> Common<'a> {
     /// The most that they add to that of the post at a place.
     fn at(&self, place: u32) -> f32 {
         let each = self.each.iter();
-        each.map(|(own, space)| own * space.common_at(place)).sum()
+        each.map(|(own, space)| own * space.commons.norm(place)).sum()
     }
 }
 
@@ -300,7 +300,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         } else {
             self.sum(place)
         };
-        let likeness = listed + self.index.in_common(laid, other, place);
+        let likeness = listed + self.index.in_common(laid, place);
         if likeness.is_nan() {
             exactly()
         } else {
