@@ -3,9 +3,10 @@
 //! To compare a post takes as long as memory takes to hand over what it has. So all of it lies in
 //! one row, by the post's place, in two bytes a word.
 
+use std::hint::black_box;
 use std::sync::LazyLock;
 
-use super::space::{frequency_of, rough};
+use super::space::{Space, frequency_of, rough};
 use crate::catalogue::PostId;
 use crate::id::number;
 use crate::parallel;
@@ -27,16 +28,19 @@ static FREQUENCIES: LazyLock<[f32; 256]> = LazyLock::new(|| {
     frequencies
 });
 
-/// The common words of posts by place, one post behind the other. An entry says how far on the
-/// word is from that of the entry before, and how often the post has it.
-#[derive(Debug, Default)]
+/// The common words of posts, place by place and there aspect by aspect. An entry says how far on
+/// the word is from that of the entry before, and how often the post has it.
+#[derive(Debug)]
 pub(super) struct Commons {
-    posts: Vec<Common>,
+    /// How many aspects are words.
+    aspects: usize,
+    each: Vec<Common>,
     entries: Vec<u16>,
-    most: f32,
+    /// The highest norm by aspect.
+    most: Vec<f32>,
 }
 
-/// What one post has of them.
+/// What one post has of them in one aspect.
 #[derive(Debug, Clone, Copy)]
 struct Common {
     /// Where its entries begin.
@@ -47,49 +51,51 @@ struct Common {
     scale: f32,
 }
 
-/// What a post has of the common words.
-pub(super) struct HasCommon<W> {
-    /// Their numbers, which rise, and how often it has each.
-    pub(super) words: W,
-    /// The length of their part in the vector of length 1.
-    pub(super) norm: f32,
-    /// The length of the post's whole vector; 0 where it has no words.
-    pub(super) whole: f64,
-}
-
 impl Commons {
     /// Those of posts, place by place.
-    pub(super) fn new<W: Iterator<Item = (u32, u32)>>(
-        posts: &[PostId],
-        of: impl Fn(&PostId) -> HasCommon<W> + Sync,
-    ) -> Self {
+    pub(super) fn new(posts: &[PostId], texts: &[&Space]) -> Self {
         let parts = parallel::parts(posts, |part| {
-            let mut commons = Self::default();
-            part.iter().for_each(|post| commons.push(of(post)));
+            let mut commons = Self::of(texts.len());
+            for post in part {
+                let has = texts.iter().map(|space| space.common_of(*post));
+                has.enumerate().for_each(|(at, has)| commons.push(at, has));
+            }
             commons
         });
-        let mut all = Self::default();
-        all.entries.reserve(parts.iter().map(|part| part.entries.len()).sum());
+        let mut all = Self::of(texts.len());
+        let entries = parts.iter().map(|part| part.entries.len()).sum();
+        all.entries.reserve(entries);
         for part in parts {
-            let start = number(all.entries.len());
-            let posts = part.posts.into_iter();
-            all.posts.extend(posts.map(|post| Common {
-                start: start + post.start,
-                ..post
+            let before = number(all.entries.len());
+            let each = part.each.into_iter();
+            all.each.extend(each.map(|common| Common {
+                start: before + common.start,
+                ..common
             }));
             all.entries.extend(part.entries);
-            all.most = all.most.max(part.most);
+            for (most, of_part) in all.most.iter_mut().zip(part.most) {
+                *most = most.max(of_part);
+            }
         }
         all
     }
 
-    fn push<W: Iterator<Item = (u32, u32)>>(&mut self, has: HasCommon<W>) {
-        self.posts.push(Common {
+    fn of(aspects: usize) -> Self {
+        Self {
+            aspects,
+            each: Vec::new(),
+            entries: Vec::new(),
+            most: vec![0.0; aspects],
+        }
+    }
+
+    fn push(&mut self, aspect: usize, has: HasCommon<impl Iterator<Item = (u32, u32)>>) {
+        self.each.push(Common {
             start: number(self.entries.len()),
             norm: has.norm,
             scale: rough(has.whole.max(f64::MIN_POSITIVE).recip()),
         });
-        self.most = self.most.max(has.norm);
+        self.most[aspect] = self.most[aspect].max(has.norm);
         let mut last = 0;
         for (word, count) in has.words {
             while word - last > FAR {
@@ -101,25 +107,45 @@ impl Commons {
         }
     }
 
-    /// The length of what the post at a place has of them in the vector of length 1.
-    pub(super) fn norm(&self, place: u32) -> f32 {
-        self.posts[place as usize].norm
+    /// The length of what the post at a place has of them, by aspect, in the vector of length 1.
+    pub(super) fn norms(&self, place: u32) -> impl Iterator<Item = f32> {
+        let start = place as usize * self.aspects;
+        let each = &self.each[start..start + self.aspects];
+        each.iter().map(|common| common.norm)
     }
 
     /// The highest of these.
-    pub(super) fn most(&self) -> f32 {
-        self.most
+    pub(super) fn most(&self) -> &[f32] {
+        &self.most
     }
 
-    /// What they add to the cosine of the post at a place with the one whose weights by word these
-    /// are; not a number where an entry does not tell how often.
-    pub(super) fn cosine(&self, weights: &[f32], place: u32) -> f32 {
-        let place = place as usize;
-        let end = self.posts.get(place + 1).map(|next| next.start as usize);
-        let post = self.posts[place];
-        let entries = &self.entries[post.start as usize..end.unwrap_or(self.entries.len())];
-        post.scale * dot(weights, entries)
+    /// What they add to the cosine, in an aspect, of the post at a place with the one whose weights
+    /// by word these are; not a number where an entry does not tell how often.
+    pub(super) fn cosine(&self, weights: &[f32], place: u32, aspect: usize) -> f32 {
+        let at = place as usize * self.aspects + aspect;
+        let common = self.each[at];
+        let end = self.each.get(at + 1).map(|next| next.start as usize);
+        let end = end.unwrap_or(self.entries.len());
+        common.scale * dot(weights, &self.entries[common.start as usize..end])
     }
+
+    /// Looks at what the posts at some places have, so that memory hands it all over at once, and
+    /// not one after the other when it is asked for.
+    pub(super) fn fetch(&self, places: impl Iterator<Item = u32>) {
+        let starts = places.map(|place| self.each[place as usize * self.aspects].start);
+        let first = starts.filter_map(|start| self.entries.get(start as usize));
+        black_box(first.fold(0, |all, entry| all ^ entry));
+    }
+}
+
+/// What a post has of the common words in one aspect.
+pub(super) struct HasCommon<W> {
+    /// Their numbers, which rise, and how often it has each.
+    pub(super) words: W,
+    /// The length of their part in the vector of length 1.
+    pub(super) norm: f32,
+    /// The length of the post's whole vector; 0 where it has no words.
+    pub(super) whole: f64,
 }
 
 /// The sum of the weights of a post's words, each times how often it has it.

@@ -5,6 +5,7 @@ use rustc_hash::FxBuildHasher;
 
 use super::blocks::Blocks;
 use super::classes::Classes;
+use super::common::Commons;
 use super::space::{Space, rough};
 use super::{Aspect, Ninths, WHOLE, Weighing};
 use crate::catalogue::{Catalogue, PostId};
@@ -33,6 +34,7 @@ pub struct Index {
     /// The posts that can be found, by block and then by the first post of their class.
     pub(super) classes: Classes,
     pub(super) blocks: Option<Blocks>,
+    pub(super) commons: Commons,
 }
 
 /// One post's vectors, laid out by aspect so that what belongs to a feature is found at once.
@@ -78,7 +80,9 @@ impl Index {
         for space in &mut spaces {
             space.list(&classes);
         }
+        let texts: Vec<&Space> = spaces.iter().filter(|space| !space.of_terms()).collect();
         Self {
+            commons: Commons::new(classes.all(), &texts),
             spaces,
             classes,
             blocks,
@@ -143,8 +147,8 @@ impl Index {
     /// What the common words add to the likeness of the post that is laid out and the one at a
     /// place; not a number where that has one too often.
     pub(super) fn in_common(&self, laid: &Laid, place: u32) -> f64 {
-        let each = self.texts().map(|(at, space)| {
-            let cosine = space.commons.cosine(&laid.weights[at], place);
+        let each = self.texts().enumerate().map(|(text, (at, space))| {
+            let cosine = self.commons.cosine(&laid.weights[at], place, text);
             space.weighed.part * f64::from(cosine)
         });
         each.sum()

@@ -5,7 +5,7 @@ use std::ops::Range;
 use std::sync::{Arc, LazyLock};
 
 use super::classes::Classes;
-use super::common::{Commons, HasCommon};
+use super::common::HasCommon;
 use super::packed::Packed;
 use super::{Aspect, Weighed};
 use crate::catalogue::{Catalogue, PostId};
@@ -29,8 +29,6 @@ pub(super) struct Space {
     pub(super) words: Packed,
     /// Words with lower numbers have no list: many posts have them, and they tell little.
     common: u32,
-    /// What the posts at each place have of those.
-    pub(super) commons: Commons,
 }
 
 /// Lists of classes by term, one behind the other.
@@ -105,7 +103,6 @@ impl Space {
             lists: Lists::default(),
             words: Packed::default(),
             common: 0,
-            commons: Commons::default(),
         };
         if !space.of_terms() {
             space.common = common(&df, found.len() * entries);
@@ -152,7 +149,7 @@ impl Space {
     }
 
     /// What a post has of the common words, which are the first that it has.
-    fn common_of(&self, id: PostId) -> HasCommon<impl Iterator<Item = (u32, u32)>> {
+    pub(super) fn common_of(&self, id: PostId) -> HasCommon<impl Iterator<Item = (u32, u32)>> {
         let squares = self
             .compared_unit(id)
             .map(|(_, component)| component.powi(2));
@@ -253,7 +250,6 @@ impl Space {
         let posts = classes.all();
         let listed = |place: u32| self.listed(posts[place as usize]);
         self.words = Packed::new(self.idf.len(), listed, number(posts.len()));
-        self.commons = Commons::new(posts, |id| self.common_of(*id));
     }
 
     /// By term the classes that have it, each known by its first post.

@@ -10,6 +10,7 @@
 use std::ops::Range;
 
 use super::best::{at_least, highest, highest_of, last_of_best};
+use super::common::Commons;
 use super::index::Index;
 use super::packed::step;
 use super::search::{MARGIN, Own, Scores, Search, count_fitting};
@@ -23,8 +24,9 @@ const MUCH: f64 = 0.15;
 
 /// What common words can add to the likeness of a post.
 struct Common<'a> {
+    commons: &'a Commons,
     /// What those of an aspect add at most where the other has nothing else.
-    each: Vec<(f32, &'a Space)>,
+    each: Vec<f32>,
     /// The most that they add to any.
     most: f32,
 }
@@ -33,18 +35,20 @@ impl<'a> Common<'a> {
     fn new(index: &'a Index, scores: &Scores) -> Self {
         let own = |at: usize, space: &Space| rough(space.weighed.part) * scores.laid.common(at);
         let texts = index.texts();
-        let each: Vec<(f32, &Space)> = texts.map(|(at, space)| (own(at, space), space)).collect();
-        let most = each.iter().map(|(own, space)| own * space.commons.most());
+        let each: Vec<f32> = texts.map(|(at, space)| own(at, space)).collect();
+        let commons = &index.commons;
+        let most = each.iter().zip(commons.most());
         Self {
-            most: most.sum(),
+            commons,
+            most: most.map(|(own, most)| own * most).sum(),
             each,
         }
     }
 
     /// The most that they add to that of the post at a place.
     fn at(&self, place: u32) -> f32 {
-        let each = self.each.iter();
-        each.map(|(own, space)| own * space.commons.norm(place)).sum()
+        let each = self.each.iter().zip(self.commons.norms(place));
+        each.map(|(own, norm)| own * norm).sum()
     }
 }
 
@@ -270,7 +274,9 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let near = near.into_iter().filter(|(score, _)| score + any >= floor);
         let near = near.map(|(score, place)| (score + f64::from(common.at(place)), place));
         let near = near.filter(|(most, _)| *most >= floor && most + self.rest > 0.0);
-        near.collect()
+        let near: Vec<(f64, u32)> = near.collect();
+        common.commons.fetch(near.iter().map(|(_, place)| *place));
+        near
     }
 
     /// The likeness that the last of the wanted posts has at least, by the `best` so many of the
