@@ -21,6 +21,9 @@ pub(super) struct Counter {
     known_short: FxHashMap<u64, u32>,
     /// The first stands for all stop words.
     pub(super) stems: IndexSet<Box<str>, FxBuildHasher>,
+    /// The words of the text at hand, which are found first and looked up then: so memory is asked
+    /// for many at once.
+    found: Vec<(Option<u64>, Range<usize>)>,
     /// The stems of the text at hand, word by word.
     text: Vec<u32>,
     /// The words of all texts, and where those of each end.
@@ -38,6 +41,7 @@ impl Counter {
             known: FxHashMap::default(),
             known_short: FxHashMap::default(),
             stems: IndexSet::from_iter(["".into()]),
+            found: Vec::new(),
             text: Vec::new(),
             words: Vec::new(),
             ends: Vec::new(),
@@ -66,9 +70,15 @@ impl Counter {
 
     /// Counts the words of a plain text.
     pub(super) fn count(&mut self, text: &str) {
+        let mut found = std::mem::take(&mut self.found);
+        found.clear();
+        each_word(text, |word| {
+            found.push((short(text.as_bytes(), &word), word));
+        });
         let mut stems = std::mem::take(&mut self.text);
         stems.clear();
-        each_word(text, |word| stems.push(self.stem(text, word)));
+        stems.extend(found.drain(..).map(|(short, word)| self.stem(short, &text[word])));
+        self.found = found;
         let start = self.words.len();
         let mut end = start;
         // Where a stem goes is not asked by a branch, which could not be foreseen. Stop words were
@@ -90,9 +100,7 @@ impl Counter {
     }
 
     /// The number of the stem of a word in a text.
-    fn stem(&mut self, text: &str, word: Range<usize>) -> u32 {
-        let short = short(text.as_bytes(), &word);
-        let word = &text[word];
+    fn stem(&mut self, short: Option<u64>, word: &str) -> u32 {
         let known = match short {
             Some(short) => self.known_short.get(&short),
             None => self.known.get(word),
