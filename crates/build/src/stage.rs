@@ -17,6 +17,9 @@ use crate::sources::Mark;
 use crate::template::Shared;
 use crate::{Options, Step};
 
+/// So many outputs are rendered by one thread in a row.
+const TOGETHER: usize = 64;
+
 /// What outputs are staged with.
 pub(crate) struct Stage<'a> {
     pub(crate) renderer: &'a Renderer<'a>,
@@ -81,26 +84,43 @@ impl<'a> Stage<'a> {
         let done = AtomicUsize::new(0);
         let unwritable = AtomicBool::new(false);
         let outputs = &self.shared.plan.outputs;
+        let one = |planned| {
+            if unwritable.load(Ordering::Relaxed) {
+                return Outcome::Left;
+            }
+            let outcome = self.one(planned);
+            if let Outcome::Broken(faults) = &outcome {
+                let full = faults
+                    .iter()
+                    .any(|fault| fault.code == Code::FileUnwritable);
+                unwritable.fetch_or(full, Ordering::Relaxed);
+            }
+            let done = done.fetch_add(1, Ordering::Relaxed) + 1;
+            self.options
+                .progress
+                .step(Step::Writing, done, outputs.len());
+            outcome
+        };
         outputs
-            .par_iter()
-            .map(|planned| {
-                if unwritable.load(Ordering::Relaxed) {
-                    return Outcome::Left;
-                }
-                let outcome = self.one(planned);
-                if let Outcome::Broken(faults) = &outcome {
-                    let full = faults
-                        .iter()
-                        .any(|fault| fault.code == Code::FileUnwritable);
-                    unwritable.fetch_or(full, Ordering::Relaxed);
-                }
-                let done = done.fetch_add(1, Ordering::Relaxed) + 1;
-                self.options
-                    .progress
-                    .step(Step::Writing, done, outputs.len());
-                outcome
+            .par_chunks(TOGETHER)
+            .flat_map_iter(|some| {
+                self.find_related(some);
+                some.iter().map(one)
             })
             .collect()
+    }
+
+    /// Finds the related posts of posts whose pages no build made before: those of many posts in a
+    /// row, as what the search needs then stays in the processor's cache.
+    fn find_related(&self, outputs: &[Planned]) {
+        let new = outputs
+            .iter()
+            .filter(|planned| self.since.known(&planned.file).is_none());
+        for planned in new {
+            if let What::Post(id) = planned.what {
+                let _ = self.shared.site.related_to(id);
+            }
+        }
     }
 
     fn one(&self, planned: &Planned) -> Outcome<'a> {

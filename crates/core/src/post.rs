@@ -21,6 +21,7 @@ use crate::settings::{ContentSet, Settings};
 use crate::source::{Place, Source, Spanned};
 use crate::time::{Moment, Stamp, parse_date};
 use crate::value::{Map, Value};
+use crate::words::CountedBy;
 
 /// Whether a post is in lists, and if not, why.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -123,6 +124,8 @@ pub struct Post {
     pub html: Html,
     /// How many words the body has, counted when it is asked for first.
     words: OnceLock<usize>,
+    /// Where the words of the body were counted while it was read.
+    pub counted: Option<CountedBy>,
     /// Whether links in the body must be resolved.
     pub links: bool,
     /// The addresses in the body that are relative to its page.
@@ -310,6 +313,7 @@ pub fn assemble(
         moved_from,
         html,
         words: OnceLock::new(),
+        counted: None,
         links: notes.links,
         addresses: notes.addresses,
     };

@@ -10,6 +10,7 @@ use std::sync::Arc;
 use indexmap::IndexSet;
 use rustc_hash::{FxBuildHasher, FxHashMap};
 
+pub use self::count::{CountedBy, Counting};
 use self::count::{Counter, STOP};
 pub(crate) use self::cut::Cutter;
 use crate::id::number;
@@ -135,7 +136,9 @@ pub struct WordTables {
 /// What is known of the words of texts that were counted before.
 #[derive(Default)]
 pub struct KnownWords {
-    /// The stems, by number.
+    /// What was counted while posts were read.
+    pub counted: Counting,
+    /// The stems that `of` tells of, by number.
     pub stems: Vec<Box<str>>,
     /// How often a post's text has which stem; `None` where it is not known.
     pub of: Option<CountsOf>,
@@ -163,34 +166,47 @@ impl WordTables {
                 None => counter.count(&crate::html::text(&post.html.get())),
             };
         Self {
-            title: WordTable::new(posts, language, title),
-            body: WordTable::new(posts, language, body),
+            title: WordTable::new(posts, language, Vec::new(), title),
+            body: WordTable::new(posts, language, known.counted.take(), body),
         }
     }
 }
 
 impl WordTable {
-    fn new(posts: &[Post], language: &str, count: impl Fn(&Post, &mut Counter) + Sync) -> Self {
-        let chunks: Vec<Counter> = parallel::parts(posts, |part| {
+    /// The words of posts, those aside that were `counted` already.
+    fn new(
+        posts: &[Post],
+        language: &str,
+        counted: Vec<Counter>,
+        count: impl Fn(&Post, &mut Counter) + Sync,
+    ) -> Self {
+        let by = |post: &Post| post.counted.filter(|by| by.is_of(&counted));
+        let others: Vec<&Post> = posts.iter().filter(|post| by(post).is_none()).collect();
+        let others = parallel::parts(&others, |part| {
             let mut counter = Counter::new(language);
             part.iter().for_each(|post| count(post, &mut counter));
             counter
         });
-        let stems = in_order(&chunks);
-        let renumbered: Vec<Counter> = parallel::each(chunks, |chunk| {
-            let own = chunk.stems.iter();
+        let each = {
+            let mut next = (number(counted.len())..)
+                .zip(&others)
+                .flat_map(|(at, counter)| counter.texts(at));
+            let each = posts.iter().map(|post| by(post).or_else(|| next.next()));
+            each.collect::<Vec<Option<CountedBy>>>()
+        };
+        let counters: Vec<Counter> = counted.into_iter().chain(others).collect();
+        let stems = in_order(&counters);
+        let renumbered: Vec<Counter> = parallel::each(counters, |counter| {
+            let own = counter.stems.iter();
             let numbers = own.map(|stem| stems.get_index_of(stem).map_or(STOP, number));
             let numbers: Vec<u32> = numbers.collect();
-            chunk.renumbered(&numbers)
+            counter.renumbered(&numbers)
         });
         let mut counts = Counts::default();
-        counts.reserve(renumbered.iter().map(|chunk| chunk.words.len()).sum());
-        for chunk in renumbered {
-            let mut start = 0;
-            for end in chunk.ends {
-                counts.push(chunk.words[start..end as usize].iter().copied());
-                start = end as usize;
-            }
+        counts.reserve(renumbered.iter().map(|counter| counter.words.len()).sum());
+        for by in each.into_iter().flatten() {
+            let words = renumbered[by.counter as usize].words_of(by.text);
+            counts.push(words.iter().copied());
         }
         Self {
             stems,
@@ -227,4 +243,44 @@ fn in_order(chunks: &[Counter]) -> IndexSet<Box<str>, FxBuildHasher> {
     let mut stems: Vec<(&str, u32)> = stems.collect();
     stems.sort_unstable_by(|a, b| b.1.cmp(&a.1).then(a.0.cmp(b.0)));
     stems.into_iter().map(|(stem, _)| stem.into()).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::testing::Small;
+    use proptest::prelude::*;
+
+    proptest! {
+        #![proptest_config(ProptestConfig { cases: 64, ..ProptestConfig::default() })]
+
+        #[test]
+        fn words_that_were_counted_while_posts_were_read_are_the_same(
+            posts in prop::collection::vec(("[a-c]{1,2}( [a-c]{1,2}){0,4}", any::<bool>()), 1..6),
+        ) {
+            let paths: Vec<String> = (0..posts.len()).map(|at| format!("posts/{at}.md")).collect();
+            let small = paths.iter().zip(&posts).map(|(path, (text, _))| (&**path, "title: T\ndate: 2026-01-01", &**text));
+            let small = Small::new("", &small.collect::<Vec<_>>());
+            let read: Vec<Post> = small
+                .catalogue
+                .all()
+                .map(|id| small.catalogue.post(id).clone())
+                .collect();
+            let plain = WordTables::new(&read, "en", &KnownWords::default());
+            let counting = Counting::new("en");
+            let counted = |mut post: Post| {
+                let (_, is_counted) = posts[post.path[6..7].parse::<usize>().unwrap()];
+                post.counted = is_counted.then(|| counting.count(&post.html.get()));
+                post
+            };
+            let counted: Vec<Post> = read.into_iter().map(counted).collect();
+            let known = KnownWords { counted: counting, ..KnownWords::default() };
+            let tables = WordTables::new(&counted, "en", &known);
+            prop_assert!(tables.body.stems().eq(plain.body.stems()));
+            for at in 0..counted.len() {
+                let words = |tables: &WordTables| tables.body.counts.of(at).iter().collect::<Vec<_>>();
+                prop_assert_eq!(words(&tables), words(&plain));
+            }
+        }
+    }
 }

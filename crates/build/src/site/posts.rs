@@ -15,6 +15,7 @@ use tabulae_core::related::likeness;
 use tabulae_core::settings::Settings;
 use tabulae_core::source::Source;
 use tabulae_core::time::Moment;
+use tabulae_core::words::{CountedBy, Counting};
 
 use super::Site;
 use super::read::{as_text, ending, unreadable};
@@ -35,6 +36,8 @@ pub(super) struct Reading<'a> {
     pub(super) progress: &'a dyn Progress,
     /// How many bytes of HTML are kept.
     pub(super) html: AtomicUsize,
+    /// What counts the words of texts where they will be asked for and texts may not be kept.
+    pub(super) counting: Option<Counting>,
 }
 
 /// How many bytes of HTML are kept at most; the HTML of further posts is made a second time from
@@ -46,6 +49,7 @@ struct Read {
     source: Source,
     front: FrontMatter,
     body: Body,
+    counted: Option<CountedBy>,
     kept: Option<Kept>,
 }
 
@@ -93,12 +97,15 @@ impl Reading<'_> {
             source,
             front,
             body,
+            counted,
             kept,
         } = read;
         let (settings, moment) = (self.settings, self.moment);
         let of_set = (set, &settings.content[set]);
         let post = assemble(path, of_set, settings, moment, &source, front, body);
-        (post.into_output(faults), kept)
+        let mut post = post.into_output(faults);
+        post.counted = counted;
+        (post, kept)
     }
 
     fn file(
@@ -148,6 +155,8 @@ impl Reading<'_> {
             parsed: Parsed::bytes_of(&front, &source.text()[..front.body], &body.notes),
             words: Bytes::default(),
         });
+        let counting = share.and(self.counting.as_ref());
+        let counted = counting.map(|counting| counting.count(&body.html.get()));
         let kept_html = self.html.fetch_add(body.html.kept(), Ordering::Relaxed);
         let body = match share.filter(|_| kept_html > HTML_KEPT) {
             Some(share) => Body {
@@ -160,6 +169,7 @@ impl Reading<'_> {
             source,
             front,
             body,
+            counted,
             kept,
         })
     }
@@ -180,6 +190,7 @@ impl Reading<'_> {
             source: Source::new(path, &head),
             front,
             body: Body { html, notes },
+            counted: None,
             kept: Some(Kept {
                 mark,
                 ..old.clone()
@@ -213,6 +224,7 @@ impl Site {
                 old: None,
                 progress: &crate::Quiet,
                 html: AtomicUsize::new(0),
+                counting: None,
             };
             let set = before.set;
             let read = reading.file(set, path, Some(&share), &mut faults)?;

@@ -7,6 +7,7 @@ use std::sync::{Arc, OnceLock};
 use tabulae_core::catalogue::{Catalogue, TermNote};
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::front_matter;
+use tabulae_core::likeness::looks_into_texts;
 use tabulae_core::post::{Body, Include, Post, assemble, has_title};
 use tabulae_core::query::ast::Statement;
 use tabulae_core::query::{Library, Query};
@@ -16,7 +17,7 @@ use tabulae_core::settings::{self, ContentSet, Settings};
 use tabulae_core::source::{Place, Source, Spanned};
 use tabulae_core::time::Moment;
 use tabulae_core::value::Value;
-use tabulae_core::words::KnownWords;
+use tabulae_core::words::{Counting, KnownWords};
 
 use super::posts::{Reading, body_of};
 use super::{File, Page, Site, folder_of};
@@ -61,8 +62,10 @@ impl Site {
             old: old.map(|old| (old, old.asked == asked)),
             progress: options.progress,
             html: AtomicUsize::new(0),
+            counting: counting(&settings),
         };
         let (mut posts, kept) = reading.posts(&found.posts, faults);
+        let counted = reading.counting.unwrap_or_default();
         let posts_read = found.posts.len();
         let notes = read_notes(sources, &settings, &moment, faults);
         let (pages, pages_read, page_files) =
@@ -116,9 +119,12 @@ impl Site {
                 .enumerate()
                 .map(|(at, page)| (page.post.path.clone(), File::Page(at))),
         );
-        if let Some(old) = old.filter(|old| old.asked == asked) {
-            catalogue.know_words(known_words(old, &kept));
-        }
+        let old = old.filter(|old| old.asked == asked);
+        let known = old.map(|old| known_words(old, &kept));
+        catalogue.know_words(KnownWords {
+            counted,
+            ..known.unwrap_or_default()
+        });
         let needs = Needs::new(&catalogue);
         let related_to = catalogue.all().map(|_| OnceLock::new()).collect();
         let statements = statements(&settings);
@@ -167,7 +173,15 @@ fn known_words(old: &Store, kept: &BTreeMap<String, Kept>) -> KnownWords {
         of: Some(Box::new(move |post| {
             postcard::from_bytes(words.get(&post.path)?).ok()
         })),
+        ..KnownWords::default()
     }
+}
+
+/// What counts the words of texts while posts are read, where their likeness will be asked for: a
+/// text that is not kept would have to be made once more.
+fn counting(settings: &Settings) -> Option<Counting> {
+    let related = settings.related.as_ref()?;
+    looks_into_texts(related).then(|| Counting::new(&settings.site.language))
 }
 
 /// What a build is asked for: the settings' text and the options that decide what is made.

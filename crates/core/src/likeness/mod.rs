@@ -136,10 +136,24 @@ impl Weighing {
     }
 }
 
+/// Whether the related posts that the settings ask for depend on the words of texts.
+#[must_use]
+pub fn looks_into_texts(related: &Related) -> bool {
+    let mut weighed = related.weigh.iter();
+    let mut required = related.require.iter();
+    related.weigh.is_empty()
+        || weighed.any(|(name, weight)| is_body(&name.node) && *weight > 0.0)
+        || required.any(|name| is_body(&name.node))
+}
+
+fn is_body(name: &str) -> bool {
+    matches!(name, "body" | "text")
+}
+
 fn aspect(name: &str, catalogue: &Catalogue) -> Option<Aspect> {
     match name {
         "title" => Some(Aspect::Title),
-        "body" | "text" => Some(Aspect::Body),
+        name if is_body(name) => Some(Aspect::Body),
         name => catalogue.term_field(name).map(Aspect::Terms),
     }
 }

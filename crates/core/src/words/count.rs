@@ -1,12 +1,83 @@
 //! Counting the words of texts.
 
+use std::fmt;
 use std::ops::Range;
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use indexmap::IndexSet;
 use rustc_hash::{FxBuildHasher, FxHashMap};
 
 use super::cut::{Cutter, each_word};
 use crate::id::number;
+
+/// Counts words while texts are read, by as many threads as the pool has.
+#[derive(Default)]
+pub struct Counting {
+    language: String,
+    /// One for each thread, as what it knows of words would else move from the cache of one to that
+    /// of another, and a last one for threads that are not of the pool.
+    counters: Vec<Mutex<Option<Counter>>>,
+}
+
+/// Where the words of a text were counted.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct CountedBy {
+    pub(super) counter: u32,
+    /// The number of the text among those of the counter.
+    pub(super) text: u32,
+}
+
+impl Counting {
+    /// Counts by the rules of a language (BCP 47).
+    #[must_use]
+    pub fn new(language: &str) -> Self {
+        let counters = 0..=rayon::current_num_threads();
+        Self {
+            language: language.to_owned(),
+            counters: counters.map(|_| Mutex::default()).collect(),
+        }
+    }
+
+    /// Counts the words of a text that is HTML.
+    pub fn count(&self, html: &str) -> CountedBy {
+        let last = self.counters.len() - 1;
+        let at = rayon::current_thread_index().map_or(last, |thread| thread.min(last));
+        let mut counter = locked(&self.counters[at]);
+        let counter = counter.get_or_insert_with(|| Counter::new(&self.language));
+        counter.count(&crate::html::text(html));
+        CountedBy {
+            counter: number(at),
+            text: number(counter.ends.len() - 1),
+        }
+    }
+
+    /// The counters by number, with all that they counted; nothing the second time.
+    pub(super) fn take(&self) -> Vec<Counter> {
+        let counters = self.counters.iter();
+        let counted = counters.map(|counter| locked(counter).take());
+        let counted =
+            counted.map(|counter| counter.unwrap_or_else(|| Counter::new(&self.language)));
+        counted.collect()
+    }
+}
+
+fn locked(counter: &Mutex<Option<Counter>>) -> MutexGuard<'_, Option<Counter>> {
+    counter.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+impl fmt::Debug for Counting {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "Counting in {}", self.language)
+    }
+}
+
+impl CountedBy {
+    /// Whether it is one of these counters that counted.
+    pub(super) fn is_of(self, counters: &[Counter]) -> bool {
+        let counter = counters.get(self.counter as usize);
+        counter.is_some_and(|counter| (self.text as usize) < counter.ends.len())
+    }
+}
 
 /// The number of the stem that stands for all stop words while they are counted.
 pub(super) const STOP: u32 = 0;
@@ -28,7 +99,7 @@ pub(super) struct Counter {
     text: Vec<u32>,
     /// The words of all texts, and where those of each end.
     pub(super) words: Vec<(u32, u32)>,
-    pub(super) ends: Vec<u32>,
+    ends: Vec<u32>,
     /// How often the text at hand has each stem; all 0 between texts, but for the stop words.
     counts: Vec<u32>,
     /// The numbers here of the stems that were counted before, by theirs.
@@ -77,7 +148,11 @@ impl Counter {
         });
         let mut stems = std::mem::take(&mut self.text);
         stems.clear();
-        stems.extend(found.drain(..).map(|(short, word)| self.stem(short, &text[word])));
+        stems.extend(
+            found
+                .drain(..)
+                .map(|(short, word)| self.stem(short, &text[word])),
+        );
         self.found = found;
         let start = self.words.len();
         let mut end = start;
@@ -118,6 +193,18 @@ impl Counter {
         stem
     }
 
+    /// The texts that it counted, by its number among others.
+    pub(super) fn texts(&self, counter: u32) -> impl Iterator<Item = CountedBy> {
+        (0..number(self.ends.len())).map(move |text| CountedBy { counter, text })
+    }
+
+    /// The stems of a text, with how often it has them.
+    pub(super) fn words_of(&self, text: u32) -> &[(u32, u32)] {
+        let text = text as usize;
+        let start = text.checked_sub(1).map_or(0, |before| self.ends[before]);
+        &self.words[start as usize..self.ends[text] as usize]
+    }
+
     /// The same with other numbers for the stems; within a text they rise.
     pub(super) fn renumbered(mut self, numbers: &[u32]) -> Self {
         for (stem, _) in &mut self.words {
@@ -153,6 +240,29 @@ mod tests {
 
     use super::*;
     use proptest::prelude::*;
+
+    #[test]
+    fn each_thread_counts_for_itself() {
+        let counting = Counting::new("en");
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(1).build();
+        let pool = pool.expect("a thread");
+        let first = pool.install(|| counting.count("<p>A lock, stone locks</p>"));
+        let second = counting.count("<p>the boats</p>");
+        let third = pool.install(|| counting.count("<p>boats at the lock</p>"));
+        assert_eq!(first.counter, third.counter);
+        assert_ne!(first.counter, second.counter);
+        let counters = counting.take();
+        let words = |by: CountedBy| {
+            let counter = &counters[by.counter as usize];
+            let words = counter.words_of(by.text).iter();
+            let words = words.map(|(stem, count)| (&*counter.stems[*stem as usize], *count));
+            words.collect::<BTreeMap<_, _>>()
+        };
+        assert_eq!(words(first), BTreeMap::from([("lock", 2), ("stone", 1)]));
+        assert_eq!(words(second), BTreeMap::from([("boat", 1)]));
+        assert_eq!(words(third), BTreeMap::from([("boat", 1), ("lock", 1)]));
+        assert!(!first.is_of(&counting.take()));
+    }
 
     proptest! {
         #[test]
