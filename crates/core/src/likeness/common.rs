@@ -174,3 +174,53 @@ fn dot(weights: &[f32], entries: &[u16]) -> f32 {
 fn entry(on: u32, count: u32) -> u16 {
     (on << 8 | count) as u16
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// The words of a post with how often it has them, from how far on each word is.
+    fn words(ahead: &[(u32, u32)]) -> Vec<(u32, u32)> {
+        let mut last = 0;
+        let on = ahead.iter().map(|(on, count)| {
+            last += on;
+            (last - 1, *count)
+        });
+        on.collect()
+    }
+
+    proptest! {
+        /// Two posts with two aspects each; words lie up to 600 apart, which is more than one entry
+        /// leads on.
+        #[test]
+        fn a_row_adds_up_to_what_its_words_do(
+            rows in prop::array::uniform4(prop::collection::vec((1u32..600, 1u32..300), 0..12)),
+        ) {
+            let rows = rows.map(|ahead| words(&ahead));
+            let mut commons = Commons::of(2);
+            for (at, row) in rows.iter().enumerate() {
+                commons.push(at % 2, HasCommon {
+                    words: row.iter().copied(),
+                    norm: [0.5, 0.25, 0.125, 0.75][at],
+                    whole: 2.0,
+                });
+            }
+            prop_assert_eq!(commons.most(), [0.5, 0.75]);
+            prop_assert_eq!(commons.norms(1).collect::<Vec<_>>(), [0.125, 0.75]);
+            let weights: Vec<f32> = (0u8..=255).cycle().map(f32::from).take(12 * 600).collect();
+            for (at, row) in (0..).zip(&rows) {
+                let cosine = commons.cosine(&weights, at / 2, at as usize % 2);
+                if row.iter().any(|(_, count)| *count >= 255) {
+                    prop_assert!(cosine.is_nan());
+                    continue;
+                }
+                let each = row.iter().map(|(word, count)| {
+                    f64::from(weights[*word as usize]) * (1.0 + f64::from(*count).ln()) / 2.0
+                });
+                let exact: f64 = each.sum();
+                prop_assert!((f64::from(cosine) - exact).abs() <= exact * 1e-5, "{cosine} {exact}");
+            }
+        }
+    }
+}
