@@ -2,9 +2,13 @@
 
 use super::space::rough;
 use crate::catalogue::PostId;
+use crate::id::number;
 
 /// So many more than are wanted are ranked at first, as not all fit, and scores are rough.
 const SPARE: usize = 4;
+
+/// So many scores lie in the nearest cache while they are looked through and set to 0.
+const CHUNK: usize = 4096;
 
 /// The classes that rank highest so far, as many as the wanted posts need, and all that rank
 /// equal with the last of them.
@@ -104,8 +108,24 @@ pub(super) fn at_least<S: Score>(scores: &[S], least: S) -> Vec<(f64, u32)> {
     found
 }
 
+/// The same, after which all scores are 0: so they are looked through but once.
+pub(super) fn take_at_least<S: Score>(scores: &mut [S], least: S) -> Vec<(f64, u32)> {
+    let mut found = Vec::new();
+    let mut place = 0;
+    for chunk in scores.chunks_mut(CHUNK) {
+        found.extend(
+            at_least(chunk, least)
+                .into_iter()
+                .map(|(score, at)| (score, place + at)),
+        );
+        chunk.fill(S::default());
+        place += number(CHUNK);
+    }
+    found
+}
+
 /// A score in a row of many.
-pub(super) trait Score: Copy + PartialOrd + Into<f64> {
+pub(super) trait Score: Copy + Default + PartialOrd + Into<f64> {
     /// One that is known, not negative.
     fn rough(score: f64) -> Self;
 }
@@ -127,6 +147,9 @@ impl Score for u16 {
     }
 }
 
+/// So many scores are looked at as quickly as one.
+const AT_ONCE: usize = 32;
+
 /// Hands on scores with their places, but not those of a chunk in which none is worth it.
 fn each_worth<S: Score, T, W: Fn(S) -> bool>(
     scores: &[S],
@@ -134,7 +157,7 @@ fn each_worth<S: Score, T, W: Fn(S) -> bool>(
     mut see: impl FnMut(&mut T, S, u32),
     found: &mut T,
 ) {
-    let (chunks, rest) = scores.as_chunks::<32>();
+    let (chunks, rest) = scores.as_chunks::<AT_ONCE>();
     let mut place = 0;
     for chunk in chunks {
         let is_worth = is_worth(found);
@@ -147,7 +170,7 @@ fn each_worth<S: Score, T, W: Fn(S) -> bool>(
                 see(found, *score, place);
             }
         }
-        place += 32;
+        place += number(AT_ONCE);
     }
     for (place, score) in (place..).zip(rest) {
         see(found, *score, place);
@@ -240,5 +263,29 @@ impl Iterator for HighestFirst {
         let next = self.scores.get(self.at).copied();
         self.at += 1;
         next
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn what_is_taken_is_what_has_as_much_and_nothing_is_left(
+            length in 1usize..3 * CHUNK,
+            some in prop::collection::vec((any::<prop::sample::Index>(), 1u16..9), 0..20),
+            least in 1u16..9,
+        ) {
+            let mut scores = vec![0u16; length];
+            some.iter().for_each(|(at, score)| scores[at.index(length)] = *score);
+            let enough = (0u32..).zip(&scores).filter(|(_, score)| **score >= least);
+            let enough: Vec<(f64, u32)> =
+                enough.map(|(place, score)| (f64::from(*score), place)).collect();
+            prop_assert_eq!(&at_least(&scores, least), &enough);
+            prop_assert_eq!(take_at_least(&mut scores, least), enough);
+            prop_assert_eq!(scores, vec![0; length]);
+        }
     }
 }

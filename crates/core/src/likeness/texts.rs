@@ -9,7 +9,7 @@
 
 use std::ops::Range;
 
-use super::best::{at_least, highest, highest_of, last_of_best};
+use super::best::{at_least, highest, highest_of, last_of_best, take_at_least};
 use super::common::Commons;
 use super::index::Index;
 use super::packed::step;
@@ -79,11 +79,11 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let own = index.own(self.this);
         let floor = own.as_ref().and_then(|own| self.floor_of_block(own));
         let beyond = own.as_ref().map_or(f64::INFINITY, |own| own.beyond);
-        let alike = floor.filter(|floor| self.least(*floor, &said) > beyond + MARGIN);
+        let alike = floor.map(|floor| (floor, self.least(floor, &said)));
+        let alike = alike.filter(|(_, least)| *least > beyond + MARGIN);
         let near = match (&own, alike) {
-            (Some(own), Some(floor)) => {
+            (Some(own), Some((floor, least))) => {
                 self.only = true;
-                let least = self.least(floor, &said);
                 let near = self.near_by_terms(own.classes.clone(), least, said.much);
                 self.near_by_words(near, &common, floor)
             }
@@ -93,7 +93,6 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             }
         };
         let found = self.compare(near, self.rest);
-        self.scores.words.fill(0);
         let block = own.filter(|_| self.only).map(|own| own.classes.clone());
         let added = block.unwrap_or(0..number(self.scores.of.len()));
         self.scores.of[added.start as usize..added.end as usize].fill(0.0);
@@ -123,7 +122,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         own: Option<&Own<'_>>,
         floor: Option<f64>,
         said: &Said,
-    ) -> (Vec<u32>, f64) {
+    ) -> (Vec<(f64, u32)>, f64) {
         match own {
             Some(block) => self.add_terms(own, |lists, term| lists.around(term, block.classes)),
             None => self.add_terms(None, |lists, term| [lists.of(term), &[]]),
@@ -144,21 +143,22 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     }
 
     /// The places of those of some classes that have at least so much, and those where words say
-    /// `much`.
-    fn near_by_terms(&self, among: Range<u32>, least: f64, much: f64) -> Vec<u32> {
+    /// `much`, with what words say. They say nothing from then on.
+    fn near_by_terms(&mut self, among: Range<u32>, least: f64, much: f64) -> Vec<(f64, u32)> {
         let classes = &self.index.classes;
         let of = &self.scores.of[among.start as usize..among.end as usize];
         let near = at_least(of, rough(least)).into_iter();
         let near = near.flat_map(|(_, class)| classes.places(among.start + class));
-        let much = at_least(self.words(), self.steps(much)).into_iter();
-        let much = much.map(|(_, place)| place);
-        let much = much.filter(|place| self.score(classes.class_at(*place)) < least);
-        near.chain(much).collect()
+        let near = near.map(|place| (self.by_words(place), place));
+        let mut near: Vec<(f64, u32)> = near.collect();
+        let much = self.take_words(much).into_iter();
+        near.extend(much.filter(|(_, place)| self.score(classes.class_at(*place)) < least));
+        near
     }
 
-    /// The places where telling words say as much as is needed to be among the wanted where terms
-    /// say most, and common words add the `most` that they can.
-    fn near_by_telling_words(&self, floor: f64, most: f64) -> Vec<u32> {
+    /// The same of those where telling words say as much as is needed to be among the wanted where
+    /// terms say most, and common words add the `most` that they can.
+    fn near_by_telling_words(&mut self, floor: f64, most: f64) -> Vec<(f64, u32)> {
         let best = |most| {
             let best = highest_of(self.words(), most).into_iter();
             best.map(|(_, place)| (self.by_words(place), place))
@@ -167,9 +167,17 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let floor = f64::max(floor, self.floor_of(best) - self.rest);
         let of = self.scores.of[..self.index.classes.len()].iter().copied();
         let terms = f64::from(of.fold(0.0, f32::max));
-        let least = floor - terms - most - 2.0 * MARGIN - self.margin;
-        let near = at_least(self.words(), self.steps(least)).into_iter();
-        near.map(|(_, place)| place).collect()
+        self.take_words(floor - terms - most - 2.0 * MARGIN - self.margin)
+    }
+
+    /// The places where words say at least so much, with what they say.
+    fn take_words(&mut self, least: f64) -> Vec<(f64, u32)> {
+        let least = self.steps(least);
+        let words = &mut self.scores.words[..self.index.classes.all().len()];
+        let taken = take_at_least(words, least).into_iter();
+        taken
+            .map(|(score, place)| (self.likeness_of(score), place))
+            .collect()
     }
 
     /// What words say by place.
@@ -187,20 +195,25 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         (likeness / self.step - self.lost) as u16
     }
 
-    /// What the lists say of the post at a place; where those of terms were added up for its own
+    /// What the lists of terms say of the post at a place; where they were added up for its own
     /// block only, what both posts say.
-    fn sum(&self, place: u32) -> f64 {
+    fn by_terms(&self, place: u32) -> f64 {
         let terms = self.score(self.index.classes.class_at(place));
         if self.only && terms == 0.0 {
             let other = self.index.classes.all()[place as usize];
-            return self.index.roughly_by_terms(&self.scores.laid, other) + self.by_words(place);
+            return self.index.roughly_by_terms(&self.scores.laid, other);
         }
-        terms + self.by_words(place)
+        terms
     }
 
     /// What the lists of words say of it, in the middle of what it can be.
     fn by_words(&self, place: u32) -> f64 {
-        self.step * (f64::from(self.scores.words[place as usize]) + self.lost)
+        self.likeness_of(f64::from(self.scores.words[place as usize]))
+    }
+
+    /// The likeness by words that a score stands for.
+    fn likeness_of(&self, score: f64) -> f64 {
+        self.step * (score + self.lost)
     }
 
     /// Adds parts of the lists of terms to the scores by class, but not of that in which the post's
@@ -263,20 +276,30 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         lists
     }
 
-    /// Of some places those whose posts could be among the wanted, with the most that they can have
-    /// beside what terms could still add.
-    fn near_by_words(&self, near: Vec<u32>, common: &Common<'_>, floor: f64) -> Vec<(f64, u32)> {
-        let near = near.into_iter().map(|place| (self.sum(place), place));
+    /// Of some places, with what words say, those whose posts could be among the wanted, with the
+    /// most that they can have beside what terms could still add.
+    fn near_by_words(
+        &mut self,
+        near: Vec<(f64, u32)>,
+        common: &Common<'_>,
+        floor: f64,
+    ) -> Vec<(f64, u32)> {
+        let near = near.into_iter();
+        let near = near.map(|(words, place)| (self.by_terms(place) + words, place));
         let near: Vec<(f64, u32)> = near.collect();
         let best = |most| highest(near.iter().copied(), most);
         let floor = f64::max(floor, self.floor_of(best) - self.rest) - MARGIN - self.margin;
         let any = f64::from(common.most);
-        let near = near.into_iter().filter(|(score, _)| score + any >= floor);
-        let near = near.map(|(score, place)| (score + f64::from(common.at(place)), place));
-        let near = near.filter(|(most, _)| *most >= floor && most + self.rest > 0.0);
-        let near: Vec<(f64, u32)> = near.collect();
-        common.commons.fetch(near.iter().map(|(_, place)| *place));
-        near
+        let mut most = Vec::new();
+        for (score, place) in near.into_iter().filter(|(score, _)| score + any >= floor) {
+            let with_common = score + f64::from(common.at(place));
+            if with_common >= floor && with_common + self.rest > 0.0 {
+                most.push((with_common, place));
+                self.scores.compared.insert(place, score);
+            }
+        }
+        common.commons.fetch(most.iter().map(|(_, place)| *place));
+        most
     }
 
     /// The likeness that the last of the wanted posts has at least, by the `best` so many of the
@@ -301,12 +324,10 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             return exactly();
         }
         let laid = &self.scores.laid;
-        let listed = if self.rest > 0.0 {
-            self.index.roughly_by_terms(laid, other) + self.by_words(place)
-        } else {
-            self.sum(place)
-        };
-        let likeness = listed + self.index.in_common(laid, place);
+        let mut likeness = self.scores.compared[&place] + self.index.in_common(laid, place);
+        if self.rest > 0.0 {
+            likeness += self.index.roughly_by_terms(laid, other) - self.by_terms(place);
+        }
         if likeness.is_nan() {
             exactly()
         } else {
