@@ -1,4 +1,4 @@
-//! Numbers of posts and terms: small, and in an order that means something.
+//! Numbers of posts, terms and counted texts: small, and in an order that means something.
 
 /// A post of a catalogue. Numbers follow the default order: date descending, undated last by
 /// title, then title, then path.
@@ -12,4 +12,13 @@ pub struct TermId(pub u32);
 /// A count as these numbers are kept; far beyond any blog the highest stands for all.
 pub(crate) fn number(count: usize) -> u32 {
     u32::try_from(count).unwrap_or(u32::MAX)
+}
+
+/// Where the words of a text were counted.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct CountedBy {
+    /// The counter's number.
+    pub counter: u32,
+    /// The text's number among those that it counted.
+    pub text: u32,
 }

@@ -17,11 +17,11 @@ use self::read::Reader;
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
 use crate::front_matter::FrontMatter;
 use crate::html::Html;
+use crate::id::CountedBy;
 use crate::settings::{ContentSet, Settings};
 use crate::source::{Place, Source, Spanned};
 use crate::time::{Moment, Stamp, parse_date};
 use crate::value::{Map, Value};
-use crate::words::CountedBy;
 
 /// Whether a post is in lists, and if not, why.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]

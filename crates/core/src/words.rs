@@ -10,10 +10,10 @@ use std::sync::Arc;
 use indexmap::IndexSet;
 use rustc_hash::{FxBuildHasher, FxHashMap};
 
-pub use self::count::{CountedBy, Counting};
-use self::count::{Counter, STOP};
+pub use self::count::Counting;
+use self::count::{Counter, STOP, is_of};
 pub(crate) use self::cut::Cutter;
-use crate::id::number;
+use crate::id::{CountedBy, number};
 use crate::parallel;
 use crate::post::Post;
 
@@ -180,7 +180,7 @@ impl WordTable {
         counted: Vec<Counter>,
         count: impl Fn(&Post, &mut Counter) + Sync,
     ) -> Self {
-        let by = |post: &Post| post.counted.filter(|by| by.is_of(&counted));
+        let by = |post: &Post| post.counted.filter(|by| is_of(*by, &counted));
         let others: Vec<&Post> = posts.iter().filter(|post| by(post).is_none()).collect();
         let others = parallel::parts(&others, |part| {
             let mut counter = Counter::new(language);

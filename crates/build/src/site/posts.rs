@@ -10,12 +10,13 @@ use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::Faults;
 use tabulae_core::front_matter::{self, FrontMatter};
 use tabulae_core::html::Html;
+use tabulae_core::id::CountedBy;
 use tabulae_core::post::{Body, Post, assemble, has_title};
 use tabulae_core::related::likeness;
 use tabulae_core::settings::Settings;
 use tabulae_core::source::Source;
 use tabulae_core::time::Moment;
-use tabulae_core::words::{CountedBy, Counting};
+use tabulae_core::words::Counting;
 
 use super::Site;
 use super::read::{as_text, ending, unreadable};

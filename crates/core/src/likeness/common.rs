@@ -6,7 +6,7 @@
 use std::hint::black_box;
 use std::sync::LazyLock;
 
-use super::space::{Space, frequency_of, rough};
+use super::space::{HasCommon, Space, frequency_of, rough};
 use crate::catalogue::PostId;
 use crate::id::number;
 use crate::parallel;
@@ -136,16 +136,6 @@ impl Commons {
         let first = starts.filter_map(|start| self.entries.get(start as usize));
         black_box(first.fold(0, |all, entry| all ^ entry));
     }
-}
-
-/// What a post has of the common words in one aspect.
-pub(super) struct HasCommon<W> {
-    /// Their numbers, which rise, and how often it has each.
-    pub(super) words: W,
-    /// The length of their part in the vector of length 1.
-    pub(super) norm: f32,
-    /// The length of the post's whole vector; 0 where it has no words.
-    pub(super) whole: f64,
 }
 
 /// The sum of the weights of a post's words, each times how often it has it.

@@ -5,7 +5,6 @@ use std::ops::Range;
 use std::sync::{Arc, LazyLock};
 
 use super::classes::Classes;
-use super::common::HasCommon;
 use super::packed::Packed;
 use super::{Aspect, Weighed};
 use crate::catalogue::{Catalogue, PostId};
@@ -29,6 +28,16 @@ pub(super) struct Space {
     pub(super) words: Packed,
     /// Words with lower numbers have no list: many posts have them, and they tell little.
     common: u32,
+}
+
+/// What a post has of the common words in one aspect.
+pub(super) struct HasCommon<W> {
+    /// Their numbers, which rise, and how often it has each.
+    pub(super) words: W,
+    /// The length of their part in the vector of length 1.
+    pub(super) norm: f32,
+    /// The length of the post's whole vector; 0 where it has no words.
+    pub(super) whole: f64,
 }
 
 /// Lists of classes by term, one behind the other.

@@ -8,7 +8,7 @@ use indexmap::IndexSet;
 use rustc_hash::{FxBuildHasher, FxHashMap};
 
 use super::cut::{Cutter, each_word};
-use crate::id::number;
+use crate::id::{CountedBy, number};
 
 /// Counts words while texts are read, by as many threads as the pool has.
 #[derive(Default)]
@@ -17,14 +17,6 @@ pub struct Counting {
     /// One for each thread, as what it knows of words would else move from the cache of one to that
     /// of another, and a last one for threads that are not of the pool.
     counters: Vec<Mutex<Option<Counter>>>,
-}
-
-/// Where the words of a text were counted.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct CountedBy {
-    pub(super) counter: u32,
-    /// The number of the text among those of the counter.
-    pub(super) text: u32,
 }
 
 impl Counting {
@@ -71,12 +63,10 @@ impl fmt::Debug for Counting {
     }
 }
 
-impl CountedBy {
-    /// Whether it is one of these counters that counted.
-    pub(super) fn is_of(self, counters: &[Counter]) -> bool {
-        let counter = counters.get(self.counter as usize);
-        counter.is_some_and(|counter| (self.text as usize) < counter.ends.len())
-    }
+/// Whether it is one of these counters that counted.
+pub(super) fn is_of(by: CountedBy, counters: &[Counter]) -> bool {
+    let counter = counters.get(by.counter as usize);
+    counter.is_some_and(|counter| (by.text as usize) < counter.ends.len())
 }
 
 /// The number of the stem that stands for all stop words while they are counted.
@@ -261,7 +251,7 @@ mod tests {
         assert_eq!(words(first), BTreeMap::from([("lock", 2), ("stone", 1)]));
         assert_eq!(words(second), BTreeMap::from([("boat", 1)]));
         assert_eq!(words(third), BTreeMap::from([("boat", 1), ("lock", 1)]));
-        assert!(!first.is_of(&counting.take()));
+        assert!(!is_of(first, &counting.take()));
     }
 
     proptest! {
