@@ -17,7 +17,7 @@ use crate::sources::Mark;
 use crate::template::Shared;
 use crate::{Options, Step};
 
-/// So many outputs are rendered by one thread in a row.
+/// So many outputs are rendered by one thread in a row at most.
 const TOGETHER: usize = 64;
 
 /// What outputs are staged with.
@@ -101,10 +101,14 @@ impl<'a> Stage<'a> {
                 .step(Step::Writing, done, outputs.len());
             outcome
         };
+        // As few of a small site that no thread is without work.
+        let together = outputs.len() / (8 * rayon::current_num_threads());
         outputs
-            .par_chunks(TOGETHER)
+            .par_chunks(together.clamp(1, TOGETHER))
             .flat_map_iter(|some| {
-                self.find_related(some);
+                if !unwritable.load(Ordering::Relaxed) {
+                    self.find_related(some);
+                }
                 some.iter().map(one)
             })
             .collect()
