@@ -64,6 +64,7 @@ fn noted(html: String, mut notes: Notes) -> Body {
     Body {
         html: html.into(),
         notes,
+        counted: None,
     }
 }
 

@@ -58,6 +58,8 @@ pub struct Body {
     pub html: Html,
     /// What was noticed of it.
     pub notes: Notes,
+    /// Where its words were counted, where that was done while it was read.
+    pub counted: Option<CountedBy>,
 }
 
 /// What was noticed of a body on its way to HTML.
@@ -263,7 +265,11 @@ pub fn assemble(
         moment,
         faults: &mut faults,
     };
-    let Body { html, notes } = body;
+    let Body {
+        html,
+        notes,
+        counted,
+    } = body;
     let title = read.title(&notes, &named);
     let draft = read.flag("draft") || set.draft;
     let date = read
@@ -313,7 +319,7 @@ pub fn assemble(
         moved_from,
         html,
         words: OnceLock::new(),
-        counted: None,
+        counted,
         links: notes.links,
         addresses: notes.addresses,
     };

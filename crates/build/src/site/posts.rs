@@ -10,7 +10,6 @@ use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::Faults;
 use tabulae_core::front_matter::{self, FrontMatter};
 use tabulae_core::html::Html;
-use tabulae_core::id::CountedBy;
 use tabulae_core::post::{Body, Post, assemble, has_title};
 use tabulae_core::related::likeness;
 use tabulae_core::settings::Settings;
@@ -50,7 +49,6 @@ struct Read {
     source: Source,
     front: FrontMatter,
     body: Body,
-    counted: Option<CountedBy>,
     kept: Option<Kept>,
 }
 
@@ -98,15 +96,12 @@ impl Reading<'_> {
             source,
             front,
             body,
-            counted,
             kept,
         } = read;
         let (settings, moment) = (self.settings, self.moment);
         let of_set = (set, &settings.content[set]);
         let post = assemble(path, of_set, settings, moment, &source, front, body);
-        let mut post = post.into_output(faults);
-        post.counted = counted;
-        (post, kept)
+        (post.into_output(faults), kept)
     }
 
     fn file(
@@ -149,15 +144,15 @@ impl Reading<'_> {
             return None;
         }
         let has_title = has_title(&front.map, &self.settings.content[set]);
-        let body = body_of(path, &source.text()[front.body..], has_title);
+        let mut body = body_of(path, &source.text()[front.body..], has_title);
+        let counting = share.and(self.counting.as_ref());
+        body.counted = counting.map(|counting| counting.count(&body.html.get()));
         let kept = share.map(|_| Kept {
             mark,
             hash,
             parsed: Parsed::bytes_of(&front, &source.text()[..front.body], &body.notes),
             words: Bytes::default(),
         });
-        let counting = share.and(self.counting.as_ref());
-        let counted = counting.map(|counting| counting.count(&body.html.get()));
         let kept_html = self.html.fetch_add(body.html.kept(), Ordering::Relaxed);
         let body = match share.filter(|_| kept_html > HTML_KEPT) {
             Some(share) => Body {
@@ -170,7 +165,6 @@ impl Reading<'_> {
             source,
             front,
             body,
-            counted,
             kept,
         })
     }
@@ -190,8 +184,11 @@ impl Reading<'_> {
         Some(Read {
             source: Source::new(path, &head),
             front,
-            body: Body { html, notes },
-            counted: None,
+            body: Body {
+                html,
+                notes,
+                counted: None,
+            },
             kept: Some(Kept {
                 mark,
                 ..old.clone()

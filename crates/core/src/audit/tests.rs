@@ -79,7 +79,15 @@ fn a_summary_cut_from_the_text(#[case] own: usize, #[case] expected: usize) {
             ..Notes::default()
         };
         let html = "<p>Text.</p>".to_owned().into();
-        (path.as_str(), front.as_str(), Body { html, notes })
+        (
+            path.as_str(),
+            front.as_str(),
+            Body {
+                html,
+                notes,
+                ..Body::default()
+            },
+        )
     });
     let site = Small::with_bodies(SETS, texts.collect());
     let found = audit(&site.catalogue, &site.settings, &site.moment);
