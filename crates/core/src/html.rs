@@ -151,13 +151,13 @@ fn plain_length(bytes: &[u8]) -> usize {
     let start = plain_chunks(bytes);
     // Where nothing was seen yet, that is as good as a space.
     let mut spaced = start.checked_sub(1).is_none_or(|last| bytes[last] == b' ');
-    let mut is_plain = |byte: u8| {
+    let mut goes_on = |byte: u8| {
         let space = byte == b' ';
         let plain = PLAIN[usize::from(byte)] || space && !spaced;
         spaced = space;
         plain
     };
-    let end = bytes[start..].iter().position(|byte| !is_plain(*byte));
+    let end = bytes[start..].iter().position(|byte| !goes_on(*byte));
     let end = end.map_or(bytes.len(), |end| start + end);
     let trailing = end > 0 && bytes[end - 1] == b' ';
     end - usize::from(trailing)
@@ -173,7 +173,7 @@ fn plain_chunks(bytes: &[u8]) -> usize {
     if bytes.first() == Some(&b' ') {
         return end;
     }
-    let stops = |byte: u8| !(b' '..=b'~').contains(&byte) || byte == b'<' || byte == b'&';
+    let stops = |byte: u8| (byte != b' ') & !is_plain(byte);
     while let Some(chunk) = bytes[end..].first_chunk::<{ CHUNK + 1 }>() {
         let pairs = chunk.iter().zip(&chunk[1..]);
         let ends = pairs.fold(false, |ends, (byte, next)| {
@@ -188,11 +188,16 @@ fn plain_chunks(bytes: &[u8]) -> usize {
 }
 
 /// Whether a byte is just itself.
+const fn is_plain(byte: u8) -> bool {
+    byte.is_ascii_graphic() && byte != b'<' && byte != b'&'
+}
+
+/// The same of every byte.
 static PLAIN: [bool; 256] = {
     let mut plain = [false; 256];
     let mut byte: u8 = 0;
     while byte.is_ascii() {
-        plain[byte as usize] = byte.is_ascii_graphic() && byte != b'<' && byte != b'&';
+        plain[byte as usize] = is_plain(byte);
         byte += 1;
     }
     plain

@@ -109,23 +109,20 @@ pub(super) fn at_least<S: Score>(scores: &[S], least: S) -> Vec<(f64, u32)> {
 }
 
 /// The same, after which all scores are 0: so they are looked through but once.
-pub(super) fn take_at_least<S: Score>(scores: &mut [S], least: S) -> Vec<(f64, u32)> {
+pub(super) fn take_at_least(scores: &mut [u16], least: u16) -> Vec<(f64, u32)> {
     let mut found = Vec::new();
     let mut place = 0;
     for chunk in scores.chunks_mut(CHUNK) {
-        found.extend(
-            at_least(chunk, least)
-                .into_iter()
-                .map(|(score, at)| (score, place + at)),
-        );
-        chunk.fill(S::default());
+        let enough = at_least(chunk, least).into_iter();
+        found.extend(enough.map(|(score, at)| (score, place + at)));
+        chunk.fill(0);
         place += number(CHUNK);
     }
     found
 }
 
 /// A score in a row of many.
-pub(super) trait Score: Copy + Default + PartialOrd + Into<f64> {
+pub(super) trait Score: Copy + PartialOrd + Into<f64> {
     /// One that is known, not negative.
     fn rough(score: f64) -> Self;
 }

@@ -6,7 +6,7 @@
 use std::hint::black_box;
 use std::sync::LazyLock;
 
-use super::space::{HasCommon, Space, frequency_of, rough};
+use super::space::{FREQUENCIES, HasCommon, Space, rough};
 use crate::catalogue::PostId;
 use crate::id::number;
 use crate::parallel;
@@ -17,13 +17,10 @@ const FAR: u32 = 0xff;
 /// So often or more often, which an entry does not tell.
 const MANY: u32 = 0xff;
 
-/// 1 + ln(count), the frequency of a word, by what an entry tells; 0 of none, not a number of
-/// many.
-static FREQUENCIES: LazyLock<[f32; 256]> = LazyLock::new(|| {
-    let mut frequencies = [0.0; 256];
-    for (count, frequency) in (1..MANY).zip(&mut frequencies[1..]) {
-        *frequency = rough(frequency_of(count));
-    }
+/// The frequency of a word by what an entry tells; 0 of none, not a number of many.
+static ROUGH_FREQUENCIES: LazyLock<[f32; 256]> = LazyLock::new(|| {
+    let mut frequencies = FREQUENCIES.map(rough);
+    frequencies[0] = 0.0;
     frequencies[MANY as usize] = f32::NAN;
     frequencies
 });
@@ -140,20 +137,19 @@ impl Commons {
 
 /// The sum of the weights of a post's words, each times how often it has it.
 fn dot(weights: &[f32], entries: &[u16]) -> f32 {
-    let frequencies = &*FREQUENCIES;
+    let frequencies = &*ROUGH_FREQUENCIES;
     let mut word = 0;
     let mut product = |entry: u16| {
         let [on, count] = entry.to_be_bytes();
         word += usize::from(on);
         weights[word] * frequencies[usize::from(count)]
     };
-    let (fours, rest) = entries.as_chunks();
+    let (fours, rest) = entries.as_chunks::<4>();
     // Four sums at once do not wait for each other.
     let mut sums = [0.0; 4];
     for four in fours {
-        let four: [u16; 4] = *four;
         for (sum, entry) in sums.iter_mut().zip(four) {
-            *sum += product(entry);
+            *sum += product(*entry);
         }
     }
     let rest: f32 = rest.iter().map(|entry| product(*entry)).sum();

@@ -48,9 +48,10 @@ pub(super) struct Scores {
     /// What words add, by place, in steps.
     pub(super) words: Vec<u16>,
     pub(super) laid: Laid,
-    /// The rough likeness of the classes that were compared; where words are looked at, what the
-    /// lists say of the posts at places that are near.
-    pub(super) compared: FxHashMap<u32, f64>,
+    /// The rough likeness of the classes that were compared.
+    compared: FxHashMap<u32, f64>,
+    /// Where words are looked at, what the lists say of the posts at places that are near.
+    pub(super) listed: FxHashMap<u32, f64>,
 }
 
 impl Scores {
@@ -142,6 +143,7 @@ impl Index {
             };
             self.clear(this, &mut scores.laid);
             scores.compared.clear();
+            scores.listed.clear();
             scores.forget();
             found
         })

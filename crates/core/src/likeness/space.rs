@@ -69,8 +69,8 @@ impl Lists {
     }
 }
 
-/// The frequency of a word in a text, for small counts.
-static FREQUENCIES: LazyLock<[f64; 256]> = LazyLock::new(|| {
+/// 1 + ln(count), the frequency of a word in a text, for small counts.
+pub(super) static FREQUENCIES: LazyLock<[f64; 256]> = LazyLock::new(|| {
     let mut frequencies = [0.0; 256];
     for (count, frequency) in (0u32..).zip(&mut frequencies) {
         *frequency = frequency_of(count.max(1));
@@ -78,8 +78,7 @@ static FREQUENCIES: LazyLock<[f64; 256]> = LazyLock::new(|| {
     frequencies
 });
 
-/// 1 + ln(count), the frequency of a word.
-pub(super) fn frequency_of(count: u32) -> f64 {
+fn frequency_of(count: u32) -> f64 {
     1.0 + f64::from(count).ln()
 }
 

@@ -81,17 +81,15 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let beyond = own.as_ref().map_or(f64::INFINITY, |own| own.beyond);
         let alike = floor.map(|floor| (floor, self.least(floor, &said)));
         let alike = alike.filter(|(_, least)| *least > beyond + MARGIN);
-        let near = match (&own, alike) {
+        let (near, floor) = match (&own, alike) {
             (Some(own), Some((floor, least))) => {
                 self.only = true;
                 let near = self.near_by_terms(own.classes.clone(), least, said.much);
-                self.near_by_words(near, &common, floor)
+                (near, floor)
             }
-            _ => {
-                let (near, floor) = self.near_in_all(own.as_ref(), floor, &said);
-                self.near_by_words(near, &common, floor)
-            }
+            _ => self.near_in_all(own.as_ref(), floor, &said),
         };
+        let near = self.near_by_words(near, &common, floor);
         let found = self.compare(near, self.rest);
         let block = own.filter(|_| self.only).map(|own| own.classes.clone());
         let added = block.unwrap_or(0..number(self.scores.of.len()));
@@ -295,7 +293,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             let with_common = score + f64::from(common.at(place));
             if with_common >= floor && with_common + self.rest > 0.0 {
                 most.push((with_common, place));
-                self.scores.compared.insert(place, score);
+                self.scores.listed.insert(place, score);
             }
         }
         common.commons.fetch(most.iter().map(|(_, place)| *place));
@@ -324,7 +322,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             return exactly();
         }
         let laid = &self.scores.laid;
-        let mut likeness = self.scores.compared[&place] + self.index.in_common(laid, place);
+        let mut likeness = self.scores.listed[&place] + self.index.in_common(laid, place);
         if self.rest > 0.0 {
             likeness += self.index.roughly_by_terms(laid, other) - self.by_terms(place);
         }
