@@ -9,6 +9,7 @@ use std::ops::Range;
 use indexmap::IndexMap;
 use rustc_hash::{FxBuildHasher, FxHashMap};
 
+use super::classes::Classes;
 use super::space::Space;
 use crate::catalogue::PostId;
 use crate::id::number;
@@ -18,6 +19,10 @@ const MOST: usize = 256;
 
 /// The part of the likeness that blocks tell apart at least; less is not worth it.
 const LEAST: f64 = 0.05;
+
+/// A section is a part of all places that is no smaller, but for the last, so that lists of words,
+/// of which each section has its own, stay few.
+const SECTIONS: u32 = 16;
 
 /// The blocks of one field.
 #[derive(Debug)]
@@ -76,6 +81,26 @@ impl Blocks {
     }
 }
 
+/// All places in a few runs, none of which ends within a block.
+pub(super) fn sections(blocks: Option<&Blocks>, classes: &Classes) -> Vec<Range<u32>> {
+    let blocks = blocks.iter().flat_map(|blocks| blocks.each.iter());
+    let ends = blocks.map(|block| classes.places_of(&block.classes).end);
+    cut(ends, number(classes.all().len()))
+}
+
+/// The places up to `end` in runs that end at some of the `ends`, which rise.
+fn cut(ends: impl Iterator<Item = u32>, end: u32) -> Vec<Range<u32>> {
+    let mut sections = Vec::new();
+    let mut start = 0;
+    for at in ends.chain([end]) {
+        if at > start && (at == end || at - start >= end / SECTIONS) {
+            sections.push(start..at);
+            start = at;
+        }
+    }
+    sections
+}
+
 /// The numbers of the classes by what they have of one aspect.
 type Kinds<'a> = IndexMap<&'a [u32], Vec<usize>, FxBuildHasher>;
 
@@ -109,4 +134,27 @@ fn told_apart(kinds: &Kinds<'_>) -> f64 {
     let sizes = || kinds.values().map(|kind| f64::from(number(kind.len())));
     let all = sizes().sum::<f64>().max(1.0);
     1.0 - sizes().map(|size| (size / all).powi(2)).sum::<f64>()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::no_posts(&[], 0, &[])]
+    #[case::no_blocks(&[], 100, &[(0, 100)])]
+    #[case::large_blocks(&[40, 100], 100, &[(0, 40), (40, 100)])]
+    // 160/16 is 10.
+    #[case::small_ones_are_joined(&[4, 9, 10, 60, 155, 160], 160, &[(0, 10), (10, 60), (60, 155), (155, 160)])]
+    #[case::of_few_posts(&[1, 2, 3], 3, &[(0, 1), (1, 2), (2, 3)])]
+    fn sections_end_where_blocks_do(
+        #[case] ends: &[u32],
+        #[case] end: u32,
+        #[case] expected: &[(u32, u32)],
+    ) {
+        let sections = cut(ends.iter().copied(), end).into_iter();
+        let sections: Vec<_> = sections.map(|places| (places.start, places.end)).collect();
+        assert_eq!(sections, expected);
+    }
 }

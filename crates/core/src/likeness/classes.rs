@@ -44,6 +44,11 @@ impl Classes {
         self.starts[class as usize]..self.starts[class as usize + 1]
     }
 
+    /// The places of the posts of some classes.
+    pub(super) fn places_of(&self, classes: &Range<u32>) -> Range<u32> {
+        self.starts[classes.start as usize]..self.starts[classes.end as usize]
+    }
+
     /// The posts of a class.
     pub(super) fn posts(&self, class: u32) -> &[PostId] {
         let places = self.places(class);

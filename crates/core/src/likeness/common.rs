@@ -1,7 +1,8 @@
 //! What posts have of the common words, laid out to be compared.
 //!
 //! To compare a post takes as long as memory takes to hand over what it has. So all of it lies in
-//! one row, by the post's place, in two bytes a word.
+//! one row, by the post's place, in two bytes a word; and whether a post can share any other word is
+//! told by one number.
 
 use std::hint::black_box;
 use std::sync::LazyLock;
@@ -46,6 +47,8 @@ struct Common {
     norm: f32,
     /// The length of its whole vector, 1 divided by it.
     scale: f32,
+    /// What tells which other words it may have.
+    mark: u64,
 }
 
 impl Commons {
@@ -91,6 +94,7 @@ impl Commons {
             start: number(self.entries.len()),
             norm: has.norm,
             scale: rough(has.whole.max(f64::MIN_POSITIVE).recip()),
+            mark: has.mark,
         });
         self.most[aspect] = self.most[aspect].max(has.norm);
         let mut last = 0;
@@ -109,6 +113,17 @@ impl Commons {
         let start = place as usize * self.aspects;
         let each = &self.each[start..start + self.aspects];
         each.iter().map(|common| common.norm)
+    }
+
+    /// The same of one aspect.
+    pub(super) fn norm(&self, place: u32, aspect: usize) -> f32 {
+        self.each[place as usize * self.aspects + aspect].norm
+    }
+
+    /// Whether the post at a place may have any of the words that are not common of one with this
+    /// mark.
+    pub(super) fn may_share(&self, mark: u64, place: u32, aspect: usize) -> bool {
+        self.each[place as usize * self.aspects + aspect].mark & mark != 0
     }
 
     /// The highest of these.
@@ -190,6 +205,7 @@ mod tests {
                     words: row.iter().copied(),
                     norm: [0.5, 0.25, 0.125, 0.75][at],
                     whole: 2.0,
+                    mark: 1,
                 });
             }
             prop_assert_eq!(commons.most(), [0.5, 0.75]);

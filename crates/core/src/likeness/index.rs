@@ -1,9 +1,11 @@
 //! The posts of a query's sources by what they share, and the likeness of two posts.
 
+use std::ops::Range;
+
 use indexmap::IndexMap;
 use rustc_hash::FxBuildHasher;
 
-use super::blocks::Blocks;
+use super::blocks::{self, Blocks};
 use super::classes::Classes;
 use super::common::Commons;
 use super::space::{Space, rough};
@@ -11,7 +13,7 @@ use super::{Aspect, Ninths, WHOLE, Weighing};
 use crate::catalogue::{Catalogue, PostId};
 use crate::id::TermId;
 
-/// So many entries of lists of words are walked for a post, and for every fifth post one more. It
+/// So many entries of lists of words are walked for a post, and for every third post one more. It
 /// was found by trying: with fewer, more posts are compared.
 const WALKED: usize = 1_000;
 
@@ -40,10 +42,12 @@ pub struct Index {
 /// One post's vectors, laid out by aspect so that what belongs to a feature is found at once.
 #[derive(Debug, Default)]
 pub(super) struct Laid {
-    /// Of what is compared feature by feature the component in the vector of length 1, times idf,
-    /// so that only the other's frequency is missing.
-    weights: Vec<Vec<f32>>,
-    /// The length of that part of the vector.
+    /// The component in the vector of length 1, times idf, so that only the other's frequency is
+    /// missing.
+    pub(super) weights: Vec<Vec<f32>>,
+    /// What tells which words with lists it may have.
+    marks: Vec<u64>,
+    /// The length of the part of the vector that is compared feature by feature.
     norms: Vec<f32>,
 }
 
@@ -52,13 +56,18 @@ impl Laid {
     pub(super) fn common(&self, space: usize) -> f32 {
         self.norms[space]
     }
+
+    /// What tells which words with lists the post may have in an aspect.
+    pub(super) fn mark(&self, space: usize) -> u64 {
+        self.marks[space]
+    }
 }
 
 impl Index {
     /// Indexes the posts that can be found; they are in rising order.
     #[must_use]
     pub fn new(catalogue: &Catalogue, weighing: &Weighing, found: &[PostId]) -> Self {
-        Self::walking(catalogue, weighing, found, WALKED + found.len() / 5)
+        Self::walking(catalogue, weighing, found, WALKED + found.len() / 3)
     }
 
     /// The same, where so many entries of lists of words are walked for a post in the mean: the
@@ -77,8 +86,9 @@ impl Index {
         let mut classes = by_terms(&spaces, found);
         let blocks = Blocks::sort(&spaces, &mut classes);
         let classes = Classes::of(&classes);
+        let sections = blocks::sections(blocks.as_ref(), &classes);
         for space in &mut spaces {
-            space.list(&classes);
+            space.list(&classes, &sections);
         }
         let texts: Vec<&Space> = spaces.iter().filter(|space| !space.of_terms()).collect();
         Self {
@@ -103,12 +113,13 @@ impl Index {
         ninths(sum)
     }
 
-    /// Lays out the vectors of a post, without words that have lists.
+    /// Lays out the vectors of a post.
     pub(super) fn lay_out(&self, this: PostId, laid: &mut Laid) {
         let spaces = self.spaces.len();
         laid.weights
             .resize(spaces.max(laid.weights.len()), Vec::new());
         laid.norms.clear();
+        laid.marks.clear();
         for (space, weights) in self.spaces.iter().zip(&mut laid.weights) {
             weights.resize(space.idf.len().max(weights.len()), 0.0);
             let mut squares = 0.0;
@@ -116,14 +127,20 @@ impl Index {
                 weights[feature as usize] = rough(component * space.idf[feature as usize]);
                 squares += component * component;
             }
+            if !space.of_terms() {
+                for (word, component) in space.listed(this) {
+                    weights[word as usize] = rough(component * space.idf[word as usize]);
+                }
+            }
             laid.norms.push(rough(squares.sqrt()));
+            laid.marks.push(space.mark(this));
         }
     }
 
     /// Clears what [`Self::lay_out`] wrote.
     pub(super) fn clear(&self, this: PostId, laid: &mut Laid) {
         for (space, weights) in self.spaces.iter().zip(&mut laid.weights) {
-            for feature in space.compared(this) {
+            for feature in space.of(this).numbers {
                 weights[*feature as usize] = 0.0;
             }
         }
@@ -144,14 +161,30 @@ impl Index {
         sum
     }
 
+    /// The sections that any of some places are in.
+    pub(super) fn sections(&self, places: &Range<u32>) -> Vec<Range<u32>> {
+        let first = self.texts().next();
+        let sections = first.map(|(_, space)| space.words_about(places));
+        let sections = sections.into_iter().flatten();
+        sections.map(|(section, _)| section).collect()
+    }
+
     /// What the common words add to the likeness of the post that is laid out and the one at a
     /// place; not a number where that has one too often.
     pub(super) fn in_common(&self, laid: &Laid, place: u32) -> f64 {
-        let each = self.texts().enumerate().map(|(text, (at, space))| {
-            let cosine = self.commons.cosine(&laid.weights[at], place, text);
-            space.weighed.part * f64::from(cosine)
-        });
-        each.sum()
+        let each = self.texts().enumerate();
+        each.map(|text| self.in_common_of(laid, text, place)).sum()
+    }
+
+    /// The same of one aspect, with its number among those of words and its place among all.
+    pub(super) fn in_common_of(
+        &self,
+        laid: &Laid,
+        (text, (at, space)): (usize, (usize, &Space)),
+        place: u32,
+    ) -> f64 {
+        let cosine = self.commons.cosine(&laid.weights[at], place, text);
+        space.weighed.part * f64::from(cosine)
     }
 
     /// Whether words are looked at.

@@ -4,6 +4,8 @@
 //! A score is a whole number of steps. What a list adds to it is rounded down, so that a score is
 //! never more than all words can say, and too low by less than two steps for each list.
 
+use std::ops::Range;
+
 /// The score of a post that is alike in all of its words.
 const FULL: f64 = 65_000.0;
 
@@ -13,25 +15,27 @@ const ONE: f64 = 65_535.0;
 /// As far ahead as an entry can lead.
 const FAR: u32 = 0xffff;
 
-/// Lists of the places of posts by word, one behind the other. An entry says how far on its place is
-/// from that of the entry before, and the word's component in the vector of length 1.
-#[derive(Debug, Default)]
+/// Lists of the places of posts by word, one behind the other, of a run of places. An entry says how
+/// far on its place is from that of the entry before, or from where the run begins, and the word's
+/// component in the vector of length 1.
+#[derive(Debug)]
 pub(super) struct Packed {
+    places: Range<u32>,
     starts: Vec<u32>,
     entries: Vec<u32>,
 }
 
 impl Packed {
-    /// Lists of so many words. `each` gives the words of the posts, place by place from 0, with
-    /// their components, and gives the same when it is asked again.
+    /// Lists of so many words. `each` gives the words of the post at a place with their components,
+    /// and gives the same when it is asked again.
     pub(super) fn new<W: Iterator<Item = (u32, f64)>>(
         words: usize,
+        places: Range<u32>,
         each: impl Fn(u32) -> W,
-        places: u32,
     ) -> Self {
         let mut starts = vec![0u32; words + 1];
-        let mut last = vec![0; words];
-        for place in 0..places {
+        let mut last = vec![places.start; words];
+        for place in places.clone() {
             for (word, _) in each(place) {
                 let last = &mut last[word as usize];
                 starts[word as usize + 1] += 1 + leaps(place - *last);
@@ -43,8 +47,8 @@ impl Packed {
         }
         let mut next = starts.clone();
         let mut entries = vec![0; starts[words] as usize];
-        last.fill(0);
-        for place in 0..places {
+        last.fill(places.start);
+        for place in places.clone() {
             for (word, component) in each(place) {
                 let (next, last) = (&mut next[word as usize], &mut last[word as usize]);
                 for _ in 0..leaps(place - *last) {
@@ -57,11 +61,20 @@ impl Packed {
                 *last = place;
             }
         }
-        Self { starts, entries }
+        Self {
+            places,
+            starts,
+            entries,
+        }
     }
 
-    /// Adds a word's list to the scores by place: the product of its components and `own`, which is
-    /// the word's part in the likeness of the post itself, 0 to 1.
+    /// The places that the lists are about.
+    pub(super) fn places(&self) -> Range<u32> {
+        self.places.clone()
+    }
+
+    /// Adds a word's list to the scores of these places: the product of its components and `own`,
+    /// which is the word's part in the likeness of the post itself, 0 to 1.
     pub(super) fn add(&self, word: u32, own: f64, scores: &mut [u16]) {
         let word = word as usize;
         let list = self.starts[word] as usize..self.starts[word + 1] as usize;
@@ -128,7 +141,7 @@ mod tests {
     fn far_places_are_reached_by_leaps(#[case] place: u32, #[case] expected: u32) {
         assert_eq!(leaps(place), expected);
         let list = |at: u32| (at == 0 || at == place).then_some((0, 0.5)).into_iter();
-        let packed = Packed::new(1, list, place + 1);
+        let packed = Packed::new(1, 0..place + 1, list);
         let mut scores = vec![0; place as usize + 1];
         packed.add(0, 1.0, &mut scores);
         // Half of 65,000, less what rounding may lose.
@@ -142,7 +155,7 @@ mod tests {
 
     #[test]
     fn a_post_that_is_alike_in_all_words_has_no_more_than_the_whole() {
-        let packed = Packed::new(1, |_| [(0, 1.0)].into_iter(), 1);
+        let packed = Packed::new(1, 0..1, |_| [(0, 1.0)].into_iter());
         let mut scores = [0];
         packed.add(0, 1.0, &mut scores);
         assert!((64_998..=65_000).contains(&scores[0]), "{scores:?}");
@@ -154,6 +167,7 @@ mod tests {
         fn scores_are_too_low_by_less_than_two_steps_a_list(
             own in prop::collection::vec(0.0f64..1.0, 1..40),
             others in prop::collection::vec(prop::collection::vec(0.0f64..1.0, 40), 1..8),
+            first in 0u32..200_000,
         ) {
             let unit = |vector: &[f64]| {
                 let length = vector.iter().map(|part| part * part).sum::<f64>().sqrt();
@@ -161,8 +175,8 @@ mod tests {
             };
             let own = unit(&own);
             let others: Vec<Vec<f64>> = others.iter().map(|other| unit(&other[..own.len()])).collect();
-            let each = |place: u32| (0..).zip(others[place as usize].iter().copied());
-            let packed = Packed::new(own.len(), each, number(others.len()));
+            let each = |place: u32| (0..).zip(others[(place - first) as usize].iter().copied());
+            let packed = Packed::new(own.len(), first..first + number(others.len()), each);
             let mut scores = vec![0; others.len()];
             for (word, own) in (0..).zip(&own) {
                 packed.add(word, *own, &mut scores);

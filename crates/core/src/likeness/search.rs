@@ -15,7 +15,7 @@ use rustc_hash::FxHashMap;
 
 use super::best::{Best, HighestFirst, highest, last_of_best};
 use super::index::{Index, Laid};
-use super::space::{Space, rough};
+use super::space::{Lists, Space, rough};
 use super::{Ninths, WHOLE};
 use crate::catalogue::PostId;
 use crate::id::number;
@@ -30,7 +30,7 @@ const FEW: usize = 16;
 const ENTRIES: usize = 80;
 
 /// One list to be walked.
-struct Walk<'a> {
+pub(super) struct Walk<'a> {
     list: &'a [(u32, f32)],
     space: usize,
     /// The component of the post's vector of length 1.
@@ -50,13 +50,14 @@ pub(super) struct Scores {
     pub(super) laid: Laid,
     /// The rough likeness of the classes that were compared.
     compared: FxHashMap<u32, f64>,
-    /// Where words are looked at, what the lists say of the posts at places that are near.
-    pub(super) listed: FxHashMap<u32, f64>,
+    /// Where words are looked at, what the lists say of the posts at places that are near; nothing
+    /// of others.
+    pub(super) listed: Vec<f32>,
 }
 
 impl Scores {
     /// All scores are 0 again.
-    fn forget(&mut self) {
+    pub(super) fn forget(&mut self) {
         for class in self.met.drain(..) {
             self.of[class as usize] = 0.0;
         }
@@ -130,8 +131,6 @@ impl Index {
                 ties,
                 fits: &fits,
                 scores,
-                rest: 0.0,
-                only: false,
                 step: 0.0,
                 lost: 0.0,
                 margin: MARGIN,
@@ -143,32 +142,33 @@ impl Index {
             };
             self.clear(this, &mut scores.laid);
             scores.compared.clear();
-            scores.listed.clear();
             scores.forget();
             found
         })
     }
 
-    /// What the post has, that first which tells most for its length.
-    fn walks(&self, this: PostId, own: Option<&Own<'_>>) -> Vec<Walk<'_>> {
+    /// What the post has in terms, but for the aspect `without`, that first which tells most for its
+    /// length.
+    pub(super) fn walks<'a>(
+        &'a self,
+        this: PostId,
+        without: Option<usize>,
+        part: impl Fn(&'a Lists, u32) -> &'a [(u32, f32)],
+    ) -> Vec<Walk<'a>> {
         let mut walks = Vec::new();
         for (space, known) in self.spaces.iter().enumerate() {
-            let part = known.weighed.part;
-            let is_sure = own.is_some_and(|own| own.space == space);
-            if part <= 0.0 || is_sure {
+            let weight = known.weighed.part;
+            if weight <= 0.0 || !known.of_terms() || without == Some(space) {
                 continue;
             }
-            walks.extend(known.compared_unit(this).map(|(feature, component)| {
-                let list = match own {
-                    Some(own) => known.lists.among(feature, own.classes),
-                    None => known.lists.of(feature),
-                };
+            walks.extend(known.compared_unit(this).map(|(term, component)| {
+                let list = part(&known.lists, term);
                 let length = number(list.len());
                 Walk {
                     list,
                     space,
                     component,
-                    gain: part * component * component / f64::from(length.max(1)),
+                    gain: weight * component * component / f64::from(length.max(1)),
                 }
             }));
         }
@@ -201,6 +201,30 @@ impl Index {
     }
 }
 
+/// What was compared roughly and may be among the wanted.
+pub(super) struct Compared {
+    best: Best<f64>,
+    near: Vec<(f64, u32)>,
+    /// The places that were looked at before all others.
+    pub(super) first: Vec<u32>,
+}
+
+impl Compared {
+    pub(super) fn of(wanted: usize) -> Self {
+        Self {
+            best: Best::of(wanted),
+            near: Vec::new(),
+            first: Vec::new(),
+        }
+    }
+
+    /// The rough likeness that the last of the wanted has at least, where each is off by no more
+    /// than a margin; 0 while there are too few.
+    pub(super) fn least(&self, margin: f64) -> f64 {
+        self.best.last().map_or(0.0, |last| last - 2.0 * margin)
+    }
+}
+
 pub(super) struct Search<'a, F> {
     pub(super) index: &'a Index,
     pub(super) this: PostId,
@@ -208,11 +232,6 @@ pub(super) struct Search<'a, F> {
     ties: bool,
     pub(super) fits: &'a F,
     pub(super) scores: &'a mut Scores,
-    /// What terms can still add to a score, where words are looked at.
-    pub(super) rest: f64,
-    /// Whether the lists of terms were added up for the post's own block only, where words are
-    /// looked at.
-    pub(super) only: bool,
     /// How much likeness a step of the scores of words is.
     pub(super) step: f64,
     /// Half of the steps that rounding can have lost of a score.
@@ -226,8 +245,9 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     fn in_terms(&mut self) -> Vec<(PostId, Ninths)> {
         let mut floor = 0.0;
         if let Some(own) = self.index.own(self.this) {
-            let walks = self.index.walks(self.this, Some(&own));
-            let (least, bound) = self.walk(walks, own.sure, floor);
+            let among = |lists, term| Lists::among(lists, term, own.classes);
+            let walks = self.index.walks(self.this, Some(own.space), among);
+            let (least, bound) = self.walk(walks, own.sure, floor, true);
             if least > bound.max(own.beyond) + MARGIN {
                 let near = self.near(least - bound - MARGIN);
                 return self.compare(near, bound);
@@ -235,23 +255,32 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             floor = least;
             self.scores.forget();
         }
-        let walks = self.index.walks(self.this, None);
-        let (floor, bound) = self.walk(walks, 0.0, floor);
+        let walks = self.index.walks(self.this, None, Lists::of);
+        let (floor, bound) = self.walk(walks, 0.0, floor, true);
         let near = self.near(floor - bound - MARGIN);
         self.compare(near, bound)
     }
 
     /// Walks lists as far as a post that is not met could be among the wanted: what their rest
-    /// and `more` can add. Gives the floor, and the most that can be added to a score.
-    fn walk(&mut self, walks: Vec<Walk<'_>>, more: f64, mut floor: f64) -> (f64, f64) {
+    /// and `more` can add. Gives the floor, which `rises` where terms are all that counts, and the
+    /// most that can be added to a score.
+    pub(super) fn walk(
+        &mut self,
+        walks: Vec<Walk<'_>>,
+        more: f64,
+        mut floor: f64,
+        rises: bool,
+    ) -> (f64, f64) {
         let mut left = self.left(&walks);
         let mut bound = more + self.bound(&left);
         let (mut walked, mut look_at) = (0, 64);
         // What can still be among the wanted, when all that could be were met.
         let mut near: Option<Vec<u32>> = None;
         for walk in walks {
-            if near.is_none() && walked >= look_at {
-                floor = f64::max(floor, self.floor());
+            if near.is_none() && (walked >= look_at || !rises) {
+                if rises {
+                    floor = f64::max(floor, self.floor());
+                }
                 look_at = walked * 4;
                 near = (bound + MARGIN < floor).then(|| self.scores.met.clone());
             }
@@ -269,11 +298,14 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             left[walk.space] = (left[walk.space] - walk.component * walk.component).max(0.0);
             bound = more + self.bound(&left);
         }
-        (f64::max(floor, self.floor()), bound)
+        if rises {
+            floor = f64::max(floor, self.floor());
+        }
+        (floor, bound)
     }
 
     /// What was met with a score of at least `least`.
-    fn near(&self, least: f64) -> Vec<(f64, u32)> {
+    pub(super) fn near(&self, least: f64) -> Vec<(f64, u32)> {
         let met = self.scores.met.iter();
         let met = met.map(|class| (self.score(*class), *class));
         met.filter(|(score, _)| *score >= least).collect()
@@ -344,8 +376,46 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
 
     /// What is near in full, as far as a score with `bound` added can reach the last of the wanted
     /// posts: first roughly, and exactly what may then be among the wanted.
-    pub(super) fn compare(&self, near: Vec<(f64, u32)>, bound: f64) -> Vec<(PostId, Ninths)> {
-        let near = self.compare_roughly(near, bound);
+    fn compare(&self, near: Vec<(f64, u32)>, bound: f64) -> Vec<(PostId, Ninths)> {
+        let mut compared = Compared::of(self.wanted);
+        self.compare_roughly(near, bound, &mut compared);
+        self.compare_exactly(compared)
+    }
+
+    /// The rough likeness of what may be among the wanted.
+    pub(super) fn compare_roughly(
+        &self,
+        near: Vec<(f64, u32)>,
+        bound: f64,
+        compared: &mut Compared,
+    ) {
+        for (score, member) in HighestFirst::of(near) {
+            if score + bound + self.margin < compared.least(self.margin) {
+                break;
+            }
+            if let Some(first) = self.fitting(member).next() {
+                self.take_in(member, self.roughly(member, first), compared);
+            }
+        }
+    }
+
+    /// Takes in what may be among the wanted, if it still may.
+    pub(super) fn take_in(&self, member: u32, likeness: f64, compared: &mut Compared) {
+        if likeness < compared.least(self.margin) {
+            return;
+        }
+        compared.near.push((likeness, member));
+        let best = &mut compared.best;
+        if best.last().is_none_or(|last| likeness > last) {
+            best.insert(likeness, member, self.fitting(member));
+        }
+    }
+
+    /// Of what was compared roughly the wanted posts, exactly.
+    pub(super) fn compare_exactly(&self, compared: Compared) -> Vec<(PostId, Ninths)> {
+        let least = compared.least(self.margin);
+        let mut near = compared.near;
+        near.retain(|(likeness, _)| *likeness >= least);
         let mut best: Best<Ninths> = Best::of(self.wanted);
         for (likeness, member) in HighestFirst::of(near) {
             let last = best.last().unwrap_or(1);
@@ -371,32 +441,6 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             found.truncate(self.wanted);
         }
         found
-    }
-
-    /// The rough likeness of what may be among the wanted.
-    fn compare_roughly(&self, near: Vec<(f64, u32)>, bound: f64) -> Vec<(f64, u32)> {
-        let mut compared = Vec::new();
-        let mut best: Best<f64> = Best::of(self.wanted);
-        for (score, member) in HighestFirst::of(near) {
-            let least = best.last().map_or(0.0, |last| last - 2.0 * self.margin);
-            if score + bound + self.margin < least {
-                break;
-            }
-            let Some(first) = self.fitting(member).next() else {
-                continue;
-            };
-            let likeness = self.roughly(member, first);
-            if likeness < least {
-                continue;
-            }
-            compared.push((likeness, member));
-            if best.last().is_none_or(|last| likeness > last) {
-                best.insert(likeness, member, self.fitting(member));
-            }
-        }
-        let least = best.last().map_or(0.0, |last| last - 2.0 * self.margin);
-        compared.retain(|(likeness, _)| *likeness >= least);
-        compared
     }
 
     /// How alike a class whose first post that fits is known, or the post at a place is, roughly.

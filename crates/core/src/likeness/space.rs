@@ -24,8 +24,8 @@ pub(super) struct Space {
     norms: Vec<f64>,
     /// By term the classes that have it, with its component in the vector of length 1.
     pub(super) lists: Lists,
-    /// By word the same of posts by their places.
-    pub(super) words: Packed,
+    /// By word the same of posts by their places, section by section.
+    pub(super) words: Vec<Packed>,
     /// Words with lower numbers have no list: many posts have them, and they tell little.
     common: u32,
 }
@@ -38,6 +38,8 @@ pub(super) struct HasCommon<W> {
     pub(super) norm: f32,
     /// The length of the post's whole vector; 0 where it has no words.
     pub(super) whole: f64,
+    /// What tells which other words it may have.
+    pub(super) mark: u64,
 }
 
 /// Lists of classes by term, one behind the other.
@@ -55,17 +57,10 @@ impl Lists {
 
     /// The part of the list that is about some of the classes.
     pub(super) fn among(&self, feature: u32, classes: &Range<u32>) -> &[(u32, f32)] {
-        let (before, after) = self.around(feature, classes).into();
-        let list = self.of(feature);
-        &list[before.len()..list.len() - after.len()]
-    }
-
-    /// The parts of the list before and after that.
-    pub(super) fn around(&self, feature: u32, classes: &Range<u32>) -> [&[(u32, f32)]; 2] {
         let list = self.of(feature);
         let start = list.partition_point(|(class, _)| *class < classes.start);
         let end = list.partition_point(|(class, _)| *class < classes.end);
-        [&list[..start], &list[end..]]
+        &list[start..end]
     }
 }
 
@@ -77,6 +72,12 @@ pub(super) static FREQUENCIES: LazyLock<[f64; 256]> = LazyLock::new(|| {
     }
     frequencies
 });
+
+/// The same of any count.
+fn frequency(count: u32) -> f64 {
+    let known = FREQUENCIES.get(count as usize).copied();
+    known.unwrap_or_else(|| frequency_of(count))
+}
 
 fn frequency_of(count: u32) -> f64 {
     1.0 + f64::from(count).ln()
@@ -109,7 +110,7 @@ impl Space {
             idf: idf.collect(),
             norms: Vec::new(),
             lists: Lists::default(),
-            words: Packed::default(),
+            words: Vec::new(),
             common: 0,
         };
         if !space.of_terms() {
@@ -131,8 +132,7 @@ impl Space {
     }
 
     fn component(&self, feature: u32, count: u32) -> f64 {
-        let known = FREQUENCIES.get(count as usize).copied();
-        known.unwrap_or_else(|| frequency_of(count)) * self.idf[feature as usize]
+        frequency(count) * self.idf[feature as usize]
     }
 
     /// The cosine in terms with the post whose weights are laid out, as exact as single precision
@@ -141,6 +141,28 @@ impl Space {
         let norm = self.norms[other.0 as usize];
         let terms = self.of(other).numbers.iter();
         let dot: f32 = terms.map(|term| weights[*term as usize]).sum();
+        if norm > 0.0 {
+            f64::from(dot) / norm
+        } else {
+            0.0
+        }
+    }
+
+    /// What the words that have lists add to the cosine with the post whose weights are laid out, as
+    /// exact as single precision is.
+    pub(super) fn roughly_listed(&self, weights: &[f32], other: PostId) -> f64 {
+        let norm = self.norms[other.0 as usize];
+        let of = self.of(other);
+        let listed = self.common_words(other)..of.numbers.len();
+        let products = listed.map(|at| {
+            let weight = weights[of.numbers[at] as usize];
+            if weight > 0.0 {
+                weight * rough(frequency(of.count(at)))
+            } else {
+                0.0
+            }
+        });
+        let dot: f32 = products.sum();
         if norm > 0.0 {
             f64::from(dot) / norm
         } else {
@@ -165,7 +187,18 @@ impl Space {
             words: self.of(id).iter().take(self.common_words(id)),
             norm: rough(squares.sum::<f64>().sqrt()),
             whole: self.norms[id.0 as usize],
+            mark: self.mark(id),
         }
+    }
+
+    /// A bit for each word that has a list and that a post has, the same for some others, too.
+    pub(super) fn mark(&self, id: PostId) -> u64 {
+        let words = &self.of(id).numbers[self.common_words(id)..];
+        // The first digits of a product with a large odd number are as good as any.
+        let bits = words
+            .iter()
+            .map(|word| 1 << (word.wrapping_mul(0x9e37_79b1) >> 26));
+        bits.fold(0, |mark, bit: u64| mark | bit)
     }
 
     /// How many common words a post has.
@@ -184,24 +217,23 @@ impl Space {
         }
     }
 
-    /// These features.
-    pub(super) fn compared(&self, id: PostId) -> &[u32] {
-        &self.of(id).numbers[..self.compared_length(id)]
-    }
-
-    /// The same with their components in the post's vector of length 1.
+    /// These features with their components in the post's vector of length 1.
     pub(super) fn compared_unit(&self, id: PostId) -> impl Iterator<Item = (u32, f64)> {
         self.unit(id, 0..self.compared_length(id))
     }
 
     /// What a post has that has lists, which common words do not, with its components in the vector
     /// of length 1.
-    pub(super) fn listed(&self, id: PostId) -> impl Iterator<Item = (u32, f64)> {
+    pub(super) fn listed(&self, id: PostId) -> impl ExactSizeIterator<Item = (u32, f64)> {
         self.unit(id, self.common_words(id)..self.of(id).numbers.len())
     }
 
     /// Some components of a post's vector of length 1.
-    fn unit(&self, id: PostId, features: Range<usize>) -> impl Iterator<Item = (u32, f64)> {
+    fn unit(
+        &self,
+        id: PostId,
+        features: Range<usize>,
+    ) -> impl ExactSizeIterator<Item = (u32, f64)> {
         let norm = self.norms[id.0 as usize];
         let of = self.of(id);
         features.map(move |at| {
@@ -249,15 +281,27 @@ impl Space {
         shared.into_iter().map(|(_, feature)| feature).collect()
     }
 
-    /// Makes the lists.
-    pub(super) fn list(&mut self, classes: &Classes) {
+    /// The lists of words that are about any of some places, with the section of each.
+    pub(super) fn words_about(
+        &self,
+        places: &Range<u32>,
+    ) -> impl Iterator<Item = (Range<u32>, &Packed)> {
+        let sections = self.words.iter().map(|lists| (lists.places(), lists));
+        sections.filter(|(section, _)| section.start < places.end && places.start < section.end)
+    }
+
+    /// Makes the lists, those of words for each section of the places.
+    pub(super) fn list(&mut self, classes: &Classes, sections: &[Range<u32>]) {
         if self.of_terms() {
             self.lists = self.lists(classes.firsts());
             return;
         }
         let posts = classes.all();
         let listed = |place: u32| self.listed(posts[place as usize]);
-        self.words = Packed::new(self.idf.len(), listed, number(posts.len()));
+        let words = self.idf.len();
+        self.words = parallel::each(sections.to_vec(), |places| {
+            Packed::new(words, places, listed)
+        });
     }
 
     /// By term the classes that have it, each known by its first post.

@@ -1,19 +1,22 @@
 //! The search where words are looked at, too.
 //!
-//! What all lists say is added up: those of terms by class, those of telling words by post. What
-//! the common words, which have no list, can add is at most the product of two lengths, of what
-//! both posts have of them (Cauchy and Schwarz). That is little, so that but a few posts must be
-//! compared: those that are near by their terms, and those of which words say much. Where those of
-//! the post's own block are so alike that no post of another can be near by its terms, only the
-//! parts of the lists that are about the own block are added up.
+//! What lists say is added up: those of terms by class, those of telling words by post. What the
+//! common words, which have no list, can add is at most the product of two lengths, of what both
+//! posts have of them (Cauchy and Schwarz). That is little, so that but a few posts must be
+//! compared: those that are near by their terms, and those of which words say much.
+//!
+//! The post's own block is searched so first, with the parts of the lists that are about it: most
+//! posts have those that are most alike there. From then on it is known how alike the last of the
+//! wanted is, and a post of another block must be very near by its terms to be as alike, whatever
+//! its words are. Such posts are few and are compared one by one; where they are many, all posts are
+//! searched by lists.
 
 use std::ops::Range;
 
-use super::best::{at_least, highest, highest_of, last_of_best, take_at_least};
-use super::common::Commons;
-use super::index::Index;
+use super::best::{HighestFirst, at_least, highest, highest_of, last_of_best, take_at_least};
+use super::index::{Index, Laid};
 use super::packed::step;
-use super::search::{MARGIN, Own, Scores, Search, count_fitting};
+use super::search::{Compared, MARGIN, Own, Scores, Search, count_fitting};
 use super::space::{Lists, Space, rough};
 use super::{Ninths, WHOLE};
 use crate::catalogue::PostId;
@@ -22,165 +25,304 @@ use crate::id::number;
 /// The part of what words can say that is much.
 const MUCH: f64 = 0.15;
 
-/// What common words can add to the likeness of a post.
-struct Common<'a> {
-    commons: &'a Commons,
-    /// What those of an aspect add at most where the other has nothing else.
+/// So many posts of other blocks are compared one by one, as that takes less time than to add up
+/// lists. The catalogues of tests are too small to have as many.
+const ONE_BY_ONE: usize = if cfg!(test) { 4 } else { 100 };
+
+/// So many classes are looked at to learn how alike the last of the wanted is at least.
+const FIRST: usize = 8;
+
+/// What words can say at most.
+struct Words<'a> {
+    /// All of them.
+    all: f64,
+    index: &'a Index,
+    /// What common words of an aspect add at most where the other has nothing else.
     each: Vec<f32>,
-    /// The most that they add to any.
-    most: f32,
+    /// The most that common words add to any.
+    common: f64,
 }
 
-impl<'a> Common<'a> {
+impl<'a> Words<'a> {
     fn new(index: &'a Index, scores: &Scores) -> Self {
         let own = |at: usize, space: &Space| rough(space.weighed.part) * scores.laid.common(at);
         let texts = index.texts();
         let each: Vec<f32> = texts.map(|(at, space)| own(at, space)).collect();
-        let commons = &index.commons;
-        let most = each.iter().zip(commons.most());
+        let most = each.iter().zip(index.commons.most());
         Self {
-            commons,
-            most: most.map(|(own, most)| own * most).sum(),
+            all: index.texts().map(|(_, space)| space.weighed.part).sum(),
+            index,
+            common: f64::from(most.map(|(own, most)| own * most).sum::<f32>()),
             each,
         }
     }
 
-    /// The most that they add to that of the post at a place.
-    fn at(&self, place: u32) -> f32 {
-        let each = self.each.iter().zip(self.commons.norms(place));
-        each.map(|(own, norm)| own * norm).sum()
+    /// The most that common words of a text add to that of the post at a place.
+    fn in_text(&self, text: usize, place: u32) -> f64 {
+        f64::from(self.each[text] * self.index.commons.norm(place, text))
+    }
+
+    /// The most that words add to it, as far as can be told without looking at each.
+    fn shared(&self, laid: &Laid, place: u32) -> f64 {
+        let each = self.index.texts().enumerate().map(|(text, (at, space))| {
+            if self.index.commons.may_share(laid.mark(at), place, text) {
+                space.weighed.part
+            } else {
+                self.in_text(text, place)
+            }
+        });
+        each.sum()
+    }
+
+    /// The most that common words add to the likeness of the post at a place.
+    fn at(&self, place: u32) -> f64 {
+        let each = self.each.iter().zip(self.index.commons.norms(place));
+        f64::from(each.map(|(own, norm)| own * norm).sum::<f32>())
+    }
+
+    /// What is much for telling words to say.
+    fn much(&self) -> f64 {
+        self.all * MUCH
     }
 }
 
-/// What words can say at most without being looked at.
-struct Said {
-    /// The telling ones, where they do not say much.
-    much: f64,
-    /// The common ones.
-    common: f64,
-}
-
 impl<F: Fn(PostId) -> bool> Search<'_, F> {
-    /// Adds up what all lists say, and compares what can then be among the wanted.
+    /// Looks among those of the post's own block first; where that is not enough, among all.
     pub(super) fn with_words(&mut self) -> Vec<(PostId, Ninths)> {
         let index = self.index;
         let places = index.classes.all().len().max(self.scores.words.len());
         self.scores.words.resize(places, 0);
-        let common = Common::new(index, self.scores);
-        let words = index.texts().map(|(_, space)| space.weighed.part);
-        let words = words.sum::<f64>();
-        self.step = step(words);
-        self.lost = f64::from(self.add_words(words));
+        self.scores.listed.resize(places, 0.0);
+        let words = Words::new(index, self.scores);
+        self.step = step(words.all);
+        let lists = index
+            .texts()
+            .map(|(_, space)| space.listed(self.this).len());
+        self.lost = f64::from(number(lists.sum()));
         self.margin = MARGIN + self.step * self.lost;
-        let said = Said {
-            much: words * MUCH,
-            common: f64::from(common.most),
-        };
         let own = index.own(self.this);
-        let floor = own.as_ref().and_then(|own| self.floor_of_block(own));
-        let beyond = own.as_ref().map_or(f64::INFINITY, |own| own.beyond);
-        let alike = floor.map(|floor| (floor, self.least(floor, &said)));
-        let alike = alike.filter(|(_, least)| *least > beyond + MARGIN);
-        let (near, floor) = match (&own, alike) {
-            (Some(own), Some((floor, least))) => {
-                self.only = true;
-                let near = self.near_by_terms(own.classes.clone(), least, said.much);
-                (near, floor)
+        let compared = own.and_then(|own| self.block_first(&own, &words));
+        let compared = compared.unwrap_or_else(|| self.in_all(&words));
+        self.compare_exactly(compared)
+    }
+
+    /// Compares those of all posts that can be among the wanted.
+    fn in_all(&mut self, words: &Words<'_>) -> Compared {
+        let all = 0..number(self.index.classes.len());
+        self.add_terms(None, Lists::of);
+        let floor = self.floor_of_classes(&all);
+        let mut compared = Compared::of(self.wanted);
+        self.look(&all, 0.0, floor, words, &mut compared);
+        compared
+    }
+
+    /// Compares those of the post's own block, and one by one those of other blocks that can be as
+    /// alike; `None` where these are many.
+    fn block_first(&mut self, own: &Own<'_>, words: &Words<'_>) -> Option<Compared> {
+        let mut compared = Compared::of(self.wanted);
+        self.add_block(own);
+        let floor = self.floor_of_classes(own.classes);
+        if self.least(floor, words) <= own.sure {
+            // Terms tell those of the block hardly apart.
+            self.clear_terms(own.classes);
+            self.compare_first(words, &mut compared);
+            self.add_block(own);
+        }
+        self.look(own.classes, own.sure, floor, words, &mut compared);
+        let least = compared.least(self.margin);
+        if least <= own.beyond + words.all + MARGIN {
+            let others = self.near_of_others(own, least - words.all - MARGIN)?;
+            self.compare_others(others, words, &mut compared)?;
+        }
+        Some(compared)
+    }
+
+    /// Compares those that are most alike by terms.
+    fn compare_first(&mut self, words: &Words<'_>, compared: &mut Compared) {
+        let classes = &self.index.classes;
+        let walks = self.index.walks(self.this, None, Lists::of);
+        let (floor, bound) = self.walk(walks, 0.0, 0.0, true);
+        let near = self.near(floor - bound - MARGIN);
+        self.scores.forget();
+        for (terms, class) in HighestFirst::of(near).take(FIRST) {
+            let fits = |place: &u32| (self.fits)(classes.all()[*place as usize]);
+            if let Some(place) = classes.places(class).find(fits) {
+                self.compare_alone(terms + bound, place, words, compared);
+                compared.first.push(place);
             }
-            _ => self.near_in_all(own.as_ref(), floor, &said),
+        }
+    }
+
+    /// The classes of other blocks of which terms say at least so much, with the most that they
+    /// say; `None` where that can be nothing.
+    fn near_of_others(&mut self, own: &Own<'_>, least: f64) -> Option<Vec<(f64, u32)>> {
+        if least <= MARGIN {
+            return None;
+        }
+        // Where no other block shares anything of the field, its lists say nothing of them.
+        let without = (own.next == 0.0).then_some(own.space);
+        let walks = self.index.walks(self.this, without, Lists::of);
+        let (_, bound) = self.walk(walks, 0.0, least, false);
+        let near = self.near(least - bound - MARGIN).into_iter();
+        self.scores.forget();
+        let others = near.filter(|(_, class)| !own.classes.contains(class));
+        let most = others.map(|(terms, class)| (terms + bound + MARGIN, class));
+        Some(most.collect())
+    }
+
+    /// Compares posts of some classes of which terms say at most so much, one by one, as far as they
+    /// can be among the wanted; `None` where they are many.
+    fn compare_others(
+        &self,
+        near: Vec<(f64, u32)>,
+        words: &Words<'_>,
+        compared: &mut Compared,
+    ) -> Option<()> {
+        let mut alone = 0;
+        for (terms, class) in HighestFirst::of(near) {
+            if terms + words.all < compared.least(self.margin) - MARGIN {
+                break;
+            }
+            for place in self.index.classes.places(class) {
+                alone += usize::from(self.compare_alone(terms, place, words, compared));
+            }
+            if alone > ONE_BY_ONE {
+                return None;
+            }
+        }
+        Some(())
+    }
+
+    /// Compares the post at a place of which terms say at most so much, as far as it can be among
+    /// the wanted. Whether it was looked at closely.
+    fn compare_alone(
+        &self,
+        terms: f64,
+        place: u32,
+        words: &Words<'_>,
+        compared: &mut Compared,
+    ) -> bool {
+        let (index, laid) = (self.index, &self.scores.laid);
+        let least = compared.least(self.margin) - MARGIN;
+        let other = index.classes.all()[place as usize];
+        if terms + words.shared(laid, place) < least
+            || !(self.fits)(other)
+            || compared.first.contains(&place)
+        {
+            return false;
+        }
+        if index.requires() {
+            self.take_in(place, self.exactly(other), compared);
+            return true;
+        }
+        let (mut likeness, mut rest) = (index.roughly_by_terms(laid, other), words.all);
+        for (text, (at, space)) in index.texts().enumerate() {
+            rest -= space.weighed.part;
+            likeness += space.weighed.part * space.roughly_listed(&laid.weights[at], other);
+            if likeness + words.in_text(text, place) + rest < least {
+                return true;
+            }
+            likeness += index.in_common_of(laid, (text, (at, space)), place);
+        }
+        self.take_in(place, self.or_exactly(likeness, other), compared);
+        true
+    }
+
+    /// Compares those of some classes that can be among the wanted, where terms say at least `sure`
+    /// of each, and the last of the wanted has at least `floor`: what the lists say is added up, and
+    /// nothing is left of it.
+    fn look(
+        &mut self,
+        among: &Range<u32>,
+        sure: f64,
+        floor: f64,
+        words: &Words<'_>,
+        compared: &mut Compared,
+    ) {
+        self.add_words(among, words.all);
+        let floor = floor.max(compared.least(self.margin));
+        let least = self.least(floor, words);
+        let near = if least > sure {
+            self.near_by_terms(among, least, words.much())
+        } else {
+            // What shares no term can be among the wanted.
+            self.near_by_telling_words(among, floor, words.common)
         };
-        let near = self.near_by_words(near, &common, floor);
-        let found = self.compare(near, self.rest);
-        let block = own.filter(|_| self.only).map(|own| own.classes.clone());
-        let added = block.unwrap_or(0..number(self.scores.of.len()));
-        self.scores.of[added.start as usize..added.end as usize].fill(0.0);
-        found
+        let mut near = self.near_by_words(near, words, floor);
+        self.clear_terms(among);
+        near.retain(|(_, place)| !compared.first.contains(place));
+        self.compare_roughly(near, 0.0, compared);
     }
 
     /// What terms must say at least of a post of which telling words do not say much.
-    fn least(&self, floor: f64, said: &Said) -> f64 {
-        floor - said.much - said.common - self.margin
+    fn least(&self, floor: f64, words: &Words<'_>) -> f64 {
+        floor - words.much() - words.common - self.margin
     }
 
-    /// Adds up the lists of terms for the post's own block. Gives the likeness that the last of the
-    /// wanted posts has at least by the terms of those; `None` where there are too few, or where
-    /// words decide whether posts are alike at all.
-    fn floor_of_block(&mut self, own: &Own<'_>) -> Option<f64> {
-        let classes = own.classes;
-        self.add_terms(Some(own), |lists, term| [lists.among(term, classes), &[]]);
-        let of = &mut self.scores.of[classes.start as usize..classes.end as usize];
+    /// Adds up what terms say of those of the post's own block.
+    fn add_block(&mut self, own: &Own<'_>) {
+        let block = own.classes;
+        self.add_terms(Some(own), |lists, term| lists.among(term, block));
+        let of = &mut self.scores.of[block.start as usize..block.end as usize];
         of.iter_mut().for_each(|score| *score += rough(own.sure));
-        self.floor_of_classes(classes.clone())
     }
 
-    /// Adds up the other lists of terms. Gives the places that are near, and the likeness that the
-    /// last of the wanted has at least, without what terms can still add.
-    fn near_in_all(
-        &mut self,
-        own: Option<&Own<'_>>,
-        floor: Option<f64>,
-        said: &Said,
-    ) -> (Vec<(f64, u32)>, f64) {
-        match own {
-            Some(block) => self.add_terms(own, |lists, term| lists.around(term, block.classes)),
-            None => self.add_terms(None, |lists, term| [lists.of(term), &[]]),
-        }
-        self.rest = own.map_or(0.0, |own| own.next);
-        let all = 0..number(self.index.classes.len());
-        // The most alike are nearly always of the post's own block.
-        let floor = floor.or_else(|| self.floor_of_classes(all.clone()));
-        let floor = floor.unwrap_or(0.0) - self.rest;
-        let least = self.least(floor, said);
-        let near = if least > 0.0 {
-            self.near_by_terms(all, least, said.much)
-        } else {
-            // What shares no term can be among the wanted.
-            self.near_by_telling_words(floor, said.common)
-        };
-        (near, floor)
+    fn clear_terms(&mut self, among: &Range<u32>) {
+        self.scores.of[among.start as usize..among.end as usize].fill(0.0);
+    }
+
+    /// What the lists of terms say of some classes.
+    fn terms(&self, among: &Range<u32>) -> &[f32] {
+        &self.scores.of[among.start as usize..among.end as usize]
     }
 
     /// The places of those of some classes that have at least so much, and those where words say
     /// `much`, with what words say. They say nothing from then on.
-    fn near_by_terms(&mut self, among: Range<u32>, least: f64, much: f64) -> Vec<(f64, u32)> {
+    fn near_by_terms(&mut self, among: &Range<u32>, least: f64, much: f64) -> Vec<(f64, u32)> {
         let classes = &self.index.classes;
-        let of = &self.scores.of[among.start as usize..among.end as usize];
-        let near = at_least(of, rough(least)).into_iter();
+        let least = rough(least);
+        let near = at_least(self.terms(among), least).into_iter();
         let near = near.flat_map(|(_, class)| classes.places(among.start + class));
         let near = near.map(|place| (self.by_words(place), place));
         let mut near: Vec<(f64, u32)> = near.collect();
-        let much = self.take_words(much).into_iter();
-        near.extend(much.filter(|(_, place)| self.score(classes.class_at(*place)) < least));
+        let much = self.take_words(among, much).into_iter();
+        near.extend(much.filter(|(_, place)| self.by_terms(*place) < f64::from(least)));
         near
     }
 
     /// The same of those where telling words say as much as is needed to be among the wanted where
     /// terms say most, and common words add the `most` that they can.
-    fn near_by_telling_words(&mut self, floor: f64, most: f64) -> Vec<(f64, u32)> {
+    fn near_by_telling_words(
+        &mut self,
+        among: &Range<u32>,
+        floor: f64,
+        most: f64,
+    ) -> Vec<(f64, u32)> {
+        let places = self.index.classes.places_of(among);
         let best = |most| {
-            let best = highest_of(self.words(), most).into_iter();
-            best.map(|(_, place)| (self.by_words(place), place))
-                .collect()
+            let words = &self.scores.words[places.start as usize..places.end as usize];
+            let best = highest_of(words, most).into_iter();
+            let best = best.map(|(_, place)| places.start + place);
+            best.map(|place| (self.by_words(place), place)).collect()
         };
-        let floor = f64::max(floor, self.floor_of(best) - self.rest);
-        let of = self.scores.of[..self.index.classes.len()].iter().copied();
-        let terms = f64::from(of.fold(0.0, f32::max));
-        self.take_words(floor - terms - most - 2.0 * MARGIN - self.margin)
+        let floor = f64::max(floor, self.floor_of(best));
+        let terms = f64::from(self.terms(among).iter().copied().fold(0.0, f32::max));
+        self.take_words(among, floor - terms - most - 2.0 * MARGIN - self.margin)
     }
 
     /// The places where words say at least so much, with what they say.
-    fn take_words(&mut self, least: f64) -> Vec<(f64, u32)> {
+    fn take_words(&mut self, among: &Range<u32>, least: f64) -> Vec<(f64, u32)> {
+        let among = self.index.classes.places_of(among);
         let least = self.steps(least);
-        let words = &mut self.scores.words[..self.index.classes.all().len()];
-        let taken = take_at_least(words, least).into_iter();
-        taken
-            .map(|(score, place)| (self.likeness_of(score), place))
-            .collect()
-    }
-
-    /// What words say by place.
-    fn words(&self) -> &[u16] {
-        &self.scores.words[..self.index.classes.all().len()]
+        let mut found = Vec::new();
+        for section in self.index.sections(&among) {
+            let words = &mut self.scores.words[section.start as usize..section.end as usize];
+            let taken = take_at_least(words, least).into_iter();
+            let taken =
+                taken.map(|(score, place)| (self.likeness_of(score), section.start + place));
+            found.extend(taken.filter(|(_, place)| among.contains(place)));
+        }
+        found
     }
 
     /// The score of a likeness by words; 0 for less than nothing.
@@ -193,15 +335,9 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         (likeness / self.step - self.lost) as u16
     }
 
-    /// What the lists of terms say of the post at a place; where they were added up for its own
-    /// block only, what both posts say.
+    /// What the lists of terms say of the post at a place.
     fn by_terms(&self, place: u32) -> f64 {
-        let terms = self.score(self.index.classes.class_at(place));
-        if self.only && terms == 0.0 {
-            let other = self.index.classes.all()[place as usize];
-            return self.index.roughly_by_terms(&self.scores.laid, other);
-        }
-        terms
+        self.score(self.index.classes.class_at(place))
     }
 
     /// What the lists of words say of it, in the middle of what it can be.
@@ -219,7 +355,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     fn add_terms<'b>(
         &mut self,
         own: Option<&Own<'_>>,
-        parts: impl Fn(&'b Lists, u32) -> [&'b [(u32, f32)]; 2],
+        part: impl Fn(&'b Lists, u32) -> &'b [(u32, f32)],
     ) where
         Self: 'b,
     {
@@ -230,7 +366,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             }
             for (term, component) in space.listed(self.this) {
                 let own = rough(space.weighed.part * component);
-                for (class, component) in parts(&space.lists, term).into_iter().flatten() {
+                for (class, component) in part(&space.lists, term) {
                     of[*class as usize] += own * component;
                 }
             }
@@ -238,15 +374,15 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     }
 
     /// The likeness that the last of the wanted posts has at least, by the terms of some classes;
-    /// `None` where there are too few, or where words decide whether posts are alike at all.
-    fn floor_of_classes(&self, classes: Range<u32>) -> Option<f64> {
+    /// 0 where there are too few, or where words decide whether posts are alike at all.
+    fn floor_of_classes(&self, among: &Range<u32>) -> f64 {
         let mut texts = self.index.texts();
         if texts.any(|(_, space)| space.weighed.required) {
-            return None;
+            return 0.0;
         }
         let requires = self.index.requires();
         let rank = |score: f64, at: u32| {
-            let posts = self.index.classes.posts(classes.start + at);
+            let posts = self.index.classes.posts(among.start + at);
             let count = count_fitting(posts, self.wanted, self.fits);
             let likeness = if requires && count > 0 {
                 self.index.roughly_by_terms(&self.scores.laid, posts[0])
@@ -255,48 +391,53 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             };
             Some((likeness - MARGIN, count))
         };
-        let of = &self.scores.of[classes.start as usize..classes.end as usize];
-        last_of_best(|most| highest_of(of, most), self.wanted, rank)
+        let of = self.terms(among);
+        last_of_best(|most| highest_of(of, most), self.wanted, rank).unwrap_or(0.0)
     }
 
-    /// Adds the lists of words to the scores by place, as parts of what all words can say. Gives
-    /// how many lists there are.
-    fn add_words(&mut self, words: f64) -> u32 {
-        let scores = self.scores.words.as_mut_slice();
-        let mut lists = 0;
+    /// Adds the lists of words to the scores by place, as parts of what all words can say, of the
+    /// sections that some classes are in.
+    fn add_words(&mut self, among: &Range<u32>, words: f64) {
+        let among = self.index.classes.places_of(among);
         for (_, space) in self.index.texts() {
             let part = space.weighed.part / words.max(f64::MIN_POSITIVE);
-            for (word, component) in space.listed(self.this) {
-                space.words.add(word, part * component, scores);
-                lists += 1;
+            for (section, lists) in space.words_about(&among) {
+                let scores = &mut self.scores.words[section.start as usize..section.end as usize];
+                for (word, component) in space.listed(self.this) {
+                    lists.add(word, part * component, scores);
+                }
             }
         }
-        lists
     }
 
     /// Of some places, with what words say, those whose posts could be among the wanted, with the
-    /// most that they can have beside what terms could still add.
+    /// most that they can have.
     fn near_by_words(
         &mut self,
         near: Vec<(f64, u32)>,
-        common: &Common<'_>,
+        words: &Words<'_>,
         floor: f64,
     ) -> Vec<(f64, u32)> {
         let near = near.into_iter();
         let near = near.map(|(words, place)| (self.by_terms(place) + words, place));
         let near: Vec<(f64, u32)> = near.collect();
         let best = |most| highest(near.iter().copied(), most);
-        let floor = f64::max(floor, self.floor_of(best) - self.rest) - MARGIN - self.margin;
-        let any = f64::from(common.most);
+        let floor = f64::max(floor, self.floor_of(best)) - MARGIN - self.margin;
         let mut most = Vec::new();
-        for (score, place) in near.into_iter().filter(|(score, _)| score + any >= floor) {
-            let with_common = score + f64::from(common.at(place));
-            if with_common >= floor && with_common + self.rest > 0.0 {
+        for (score, place) in near
+            .into_iter()
+            .filter(|(score, _)| score + words.common >= floor)
+        {
+            let with_common = score + words.at(place);
+            if with_common >= floor && with_common > 0.0 {
                 most.push((with_common, place));
-                self.scores.listed.insert(place, score);
+                self.scores.listed[place as usize] = rough(score);
             }
         }
-        common.commons.fetch(most.iter().map(|(_, place)| *place));
+        words
+            .index
+            .commons
+            .fetch(most.iter().map(|(_, place)| *place));
         most
     }
 
@@ -317,19 +458,24 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     /// How alike the post at a place is, roughly.
     pub(super) fn roughly_with_words(&self, place: u32) -> f64 {
         let other = self.index.classes.all()[place as usize];
-        let exactly = || f64::from(self.index.likeness(self.this, other)) / f64::from(WHOLE);
         if self.index.requires() {
-            return exactly();
+            return self.exactly(other);
         }
-        let laid = &self.scores.laid;
-        let mut likeness = self.scores.listed[&place] + self.index.in_common(laid, place);
-        if self.rest > 0.0 {
-            likeness += self.index.roughly_by_terms(laid, other) - self.by_terms(place);
-        }
+        let common = self.index.in_common(&self.scores.laid, place);
+        let likeness = f64::from(self.scores.listed[place as usize]) + common;
+        self.or_exactly(likeness, other)
+    }
+
+    /// A likeness, or the exact one where it is not a number.
+    fn or_exactly(&self, likeness: f64, other: PostId) -> f64 {
         if likeness.is_nan() {
-            exactly()
+            self.exactly(other)
         } else {
             likeness
         }
+    }
+
+    fn exactly(&self, other: PostId) -> f64 {
+        f64::from(self.index.likeness(self.this, other)) / f64::from(WHOLE)
     }
 }
