@@ -45,6 +45,8 @@ pub(super) struct Laid {
     /// The component in the vector of length 1, times idf, so that only the other's frequency is
     /// missing.
     pub(super) weights: Vec<Vec<f32>>,
+    /// The exact component in a vector that is not of length 1.
+    components: Vec<Vec<f64>>,
     /// What tells which words with lists it may have.
     marks: Vec<u64>,
     /// The length of the part of the vector that is compared feature by feature.
@@ -102,9 +104,19 @@ impl Index {
     /// How alike two posts are, to nine digits.
     #[must_use]
     pub fn likeness(&self, a: PostId, b: PostId) -> Ninths {
+        self.likeness_by(|_, space| space.cosine(a, b))
+    }
+
+    /// The same of the post that is laid out and another.
+    pub(super) fn likeness_laid(&self, laid: &Laid, this: PostId, other: PostId) -> Ninths {
+        self.likeness_by(|at, space| space.cosine_laid(&laid.components[at], this, other))
+    }
+
+    /// The likeness of two posts whose cosine in each aspect is known.
+    fn likeness_by(&self, cosine: impl Fn(usize, &Space) -> f64) -> Ninths {
         let mut sum = 0.0;
-        for space in &self.spaces {
-            let cosine = space.cosine(a, b);
+        for (at, space) in self.spaces.iter().enumerate() {
+            let cosine = cosine(at, space);
             if space.weighed.required && cosine <= 0.0 {
                 return 0;
             }
@@ -118,6 +130,14 @@ impl Index {
         let spaces = self.spaces.len();
         laid.weights
             .resize(spaces.max(laid.weights.len()), Vec::new());
+        laid.components
+            .resize(spaces.max(laid.components.len()), Vec::new());
+        for (space, components) in self.spaces.iter().zip(&mut laid.components) {
+            components.resize(space.idf.len().max(components.len()), 0.0);
+            for (feature, component) in space.components(this) {
+                components[feature as usize] = component;
+            }
+        }
         laid.norms.clear();
         laid.marks.clear();
         for (space, weights) in self.spaces.iter().zip(&mut laid.weights) {
@@ -139,9 +159,11 @@ impl Index {
 
     /// Clears what [`Self::lay_out`] wrote.
     pub(super) fn clear(&self, this: PostId, laid: &mut Laid) {
-        for (space, weights) in self.spaces.iter().zip(&mut laid.weights) {
+        let laid = laid.weights.iter_mut().zip(&mut laid.components);
+        for (space, (weights, components)) in self.spaces.iter().zip(laid) {
             for feature in space.of(this).numbers {
                 weights[*feature as usize] = 0.0;
+                components[*feature as usize] = 0.0;
             }
         }
     }

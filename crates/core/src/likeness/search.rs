@@ -425,7 +425,8 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             let Some(first) = self.fitting(member).next() else {
                 continue;
             };
-            let likeness = self.index.likeness(self.this, first);
+            let laid = &self.scores.laid;
+            let likeness = self.index.likeness_laid(laid, self.this, first);
             if likeness >= last {
                 best.insert(likeness, member, self.fitting(member));
             }

@@ -255,6 +255,25 @@ impl Space {
         dot / norms
     }
 
+    /// The same with the post whose components are laid out: to the last digit, as the same products
+    /// are added up in the same order, and nothing for what is not shared.
+    pub(super) fn cosine_laid(&self, components: &[f64], a: PostId, b: PostId) -> f64 {
+        let norms = self.norms[a.0 as usize] * self.norms[b.0 as usize];
+        if norms <= 0.0 {
+            return 0.0;
+        }
+        let of = self.of(b).iter();
+        let products = of
+            .map(|(feature, count)| components[feature as usize] * self.component(feature, count));
+        products.fold(0.0, |dot, product| dot + product) / norms
+    }
+
+    /// What a post has, with its components in a vector that is not of length 1.
+    pub(super) fn components(&self, id: PostId) -> impl Iterator<Item = (u32, f64)> {
+        let of = self.of(id).iter();
+        of.map(|(feature, count)| (feature, self.component(feature, count)))
+    }
+
     /// Hands on what both posts have, with both counts, in rising order.
     fn both(&self, a: PostId, b: PostId, mut see: impl FnMut(u32, u32, u32)) {
         let (of_a, of_b) = (self.of(a), self.of(b));

@@ -476,6 +476,8 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     }
 
     fn exactly(&self, other: PostId) -> f64 {
-        f64::from(self.index.likeness(self.this, other)) / f64::from(WHOLE)
+        let laid = &self.scores.laid;
+        let likeness = self.index.likeness_laid(laid, self.this, other);
+        f64::from(likeness) / f64::from(WHOLE)
     }
 }
