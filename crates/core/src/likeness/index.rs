@@ -132,24 +132,22 @@ impl Index {
             .resize(spaces.max(laid.weights.len()), Vec::new());
         laid.components
             .resize(spaces.max(laid.components.len()), Vec::new());
-        for (space, components) in self.spaces.iter().zip(&mut laid.components) {
-            components.resize(space.idf.len().max(components.len()), 0.0);
-            for (feature, component) in space.components(this) {
-                components[feature as usize] = component;
-            }
-        }
         laid.norms.clear();
         laid.marks.clear();
-        for (space, weights) in self.spaces.iter().zip(&mut laid.weights) {
-            weights.resize(space.idf.len().max(weights.len()), 0.0);
+        let each = laid.weights.iter_mut().zip(&mut laid.components);
+        for (space, (weights, components)) in self.spaces.iter().zip(each) {
+            let kinds = space.idf.len();
+            weights.resize(kinds.max(weights.len()), 0.0);
+            components.resize(kinds.max(components.len()), 0.0);
+            let norm = space.norm_of(this);
+            let compared = space.compared_length(this);
             let mut squares = 0.0;
-            for (feature, component) in space.compared_unit(this) {
-                weights[feature as usize] = rough(component * space.idf[feature as usize]);
-                squares += component * component;
-            }
-            if !space.of_terms() {
-                for (word, component) in space.listed(this) {
-                    weights[word as usize] = rough(component * space.idf[word as usize]);
+            for (at, (feature, component)) in space.components(this).enumerate() {
+                let (feature, unit) = (feature as usize, component / norm);
+                components[feature] = component;
+                weights[feature] = rough(unit * space.idf[feature]);
+                if at < compared {
+                    squares += unit * unit;
                 }
             }
             laid.norms.push(rough(squares.sqrt()));

@@ -255,10 +255,16 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
             floor = least;
             self.scores.forget();
         }
+        let (near, bound) = self.near_in_terms(floor);
+        self.compare(near, bound)
+    }
+
+    /// Of all posts those that can be among the wanted by terms alone, the last of which has at
+    /// least `floor`; and the most that can be added to a score.
+    pub(super) fn near_in_terms(&mut self, floor: f64) -> (Vec<(f64, u32)>, f64) {
         let walks = self.index.walks(self.this, None, Lists::of);
         let (floor, bound) = self.walk(walks, 0.0, floor, true);
-        let near = self.near(floor - bound - MARGIN);
-        self.compare(near, bound)
+        (self.near(floor - bound - MARGIN), bound)
     }
 
     /// Walks lists as far as a post that is not met could be among the wanted: what their rest

@@ -170,6 +170,11 @@ impl Space {
         }
     }
 
+    /// The length of a post's vector; 0 where it has no features.
+    pub(super) fn norm_of(&self, id: PostId) -> f64 {
+        self.norms[id.0 as usize]
+    }
+
     fn norm(&self, id: PostId) -> f64 {
         let squares = self
             .of(id)
@@ -209,7 +214,7 @@ impl Space {
 
     /// How many of a post's features, the first, are compared one by one: all terms, and common
     /// words.
-    fn compared_length(&self, id: PostId) -> usize {
+    pub(super) fn compared_length(&self, id: PostId) -> usize {
         if self.of_terms() {
             self.of(id).numbers.len()
         } else {

@@ -140,9 +140,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     /// Compares those that are most alike by terms.
     fn compare_first(&mut self, words: &Words<'_>, compared: &mut Compared) {
         let classes = &self.index.classes;
-        let walks = self.index.walks(self.this, None, Lists::of);
-        let (floor, bound) = self.walk(walks, 0.0, 0.0, true);
-        let near = self.near(floor - bound - MARGIN);
+        let (near, bound) = self.near_in_terms(0.0);
         self.scores.forget();
         for (terms, class) in HighestFirst::of(near).take(FIRST) {
             let fits = |place: &u32| (self.fits)(classes.all()[*place as usize]);
@@ -263,17 +261,17 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     fn add_block(&mut self, own: &Own<'_>) {
         let block = own.classes;
         self.add_terms(Some(own), |lists, term| lists.among(term, block));
-        let of = &mut self.scores.of[block.start as usize..block.end as usize];
+        let of = &mut self.scores.of[indices(block)];
         of.iter_mut().for_each(|score| *score += rough(own.sure));
     }
 
     fn clear_terms(&mut self, among: &Range<u32>) {
-        self.scores.of[among.start as usize..among.end as usize].fill(0.0);
+        self.scores.of[indices(among)].fill(0.0);
     }
 
     /// What the lists of terms say of some classes.
     fn terms(&self, among: &Range<u32>) -> &[f32] {
-        &self.scores.of[among.start as usize..among.end as usize]
+        &self.scores.of[indices(among)]
     }
 
     /// The places of those of some classes that have at least so much, and those where words say
@@ -300,7 +298,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
     ) -> Vec<(f64, u32)> {
         let places = self.index.classes.places_of(among);
         let best = |most| {
-            let words = &self.scores.words[places.start as usize..places.end as usize];
+            let words = &self.scores.words[indices(&places)];
             let best = highest_of(words, most).into_iter();
             let best = best.map(|(_, place)| places.start + place);
             best.map(|place| (self.by_words(place), place)).collect()
@@ -316,7 +314,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let least = self.steps(least);
         let mut found = Vec::new();
         for section in self.index.sections(&among) {
-            let words = &mut self.scores.words[section.start as usize..section.end as usize];
+            let words = &mut self.scores.words[indices(&section)];
             let taken = take_at_least(words, least).into_iter();
             let taken =
                 taken.map(|(score, place)| (self.likeness_of(score), section.start + place));
@@ -402,7 +400,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         for (_, space) in self.index.texts() {
             let part = space.weighed.part / words.max(f64::MIN_POSITIVE);
             for (section, lists) in space.words_about(&among) {
-                let scores = &mut self.scores.words[section.start as usize..section.end as usize];
+                let scores = &mut self.scores.words[indices(&section)];
                 for (word, component) in space.listed(self.this) {
                     lists.add(word, part * component, scores);
                 }
@@ -434,8 +432,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
                 self.scores.listed[place as usize] = rough(score);
             }
         }
-        words
-            .index
+        self.index
             .commons
             .fetch(most.iter().map(|(_, place)| *place));
         most
@@ -480,4 +477,9 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
         let likeness = self.index.likeness_laid(laid, self.this, other);
         f64::from(likeness) / f64::from(WHOLE)
     }
+}
+
+/// Where some classes or places lie in a row of scores.
+fn indices(run: &Range<u32>) -> Range<usize> {
+    run.start as usize..run.end as usize
 }
