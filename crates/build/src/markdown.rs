@@ -104,7 +104,7 @@ impl<'a> Iterator for Reading<'a> {
                 return Some(event);
             }
             let event = self.events.next()?;
-            if !self.listens && matches!(event, Event::Text(_) | Event::Code(_)) {
+            if !self.listens && says_nothing_else(&event) {
                 return Some(event);
             }
             if let Some(event) = self.pass(event) {
@@ -228,6 +228,19 @@ fn note_id<'a>(label: &str) -> CowStr<'a> {
             slug
         }
     ))
+}
+
+/// Whether an event is of no account when the text is not listened to any more.
+fn says_nothing_else(event: &Event<'_>) -> bool {
+    match event {
+        Event::Text(_) | Event::Code(_) | Event::SoftBreak | Event::HardBreak => true,
+        Event::Start(tag) => matches!(
+            tag,
+            Tag::Paragraph | Tag::Emphasis | Tag::Strong | Tag::Strikethrough | Tag::Item
+        ),
+        Event::End(end) => *end != TagEnd::Image,
+        _ => false,
+    }
 }
 
 fn is_block(end: &TagEnd) -> bool {
