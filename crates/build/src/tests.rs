@@ -4,6 +4,7 @@ mod audit;
 mod edits;
 mod feeds;
 mod session;
+mod templates;
 
 use std::collections::BTreeMap;
 

@@ -9,7 +9,8 @@ use tabulae_core::query::fields::FIELDS;
 use tabulae_core::source::{Place, Source, Span};
 
 use super::Shared;
-use super::functions::{FILTERS, FUNCTIONS};
+use super::filters::FILTERS;
+use super::functions::FUNCTIONS;
 use crate::site::did_you_mean;
 
 /// A query's faults on their way through the template engine.

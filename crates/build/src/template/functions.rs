@@ -1,4 +1,4 @@
-//! The functions and filters of templates.
+//! The functions of templates.
 
 use std::collections::BTreeSet;
 use std::sync::{Arc, PoisonError};
@@ -8,22 +8,18 @@ use minijinja::{Environment, Error, ErrorKind, State, Value};
 use tabulae_core::archive::by_terms;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Diagnostic, Faults};
-use tabulae_core::language::DateStyle;
 use tabulae_core::query::ast::Lasts;
 use tabulae_core::query::{Parameter, Query, Resolved, Scope};
 use tabulae_core::source::{Passage, Source, Span};
-use tabulae_core::term::{TermId, slug};
-use tabulae_core::time::{Stamp, parse_date};
+use tabulae_core::term::TermId;
 
 use super::faults::QueryFaults;
-use super::objects::{DateObject, PostObject, TermObject, post_list};
+use super::objects::{DateObject, PostList, PostObject, TermObject, post_list};
 use super::{Shared, this};
 use crate::cache::{Key, Listing, need, needs_of, recorded};
 
 /// The names of functions, for hints.
 pub(super) const FUNCTIONS: [&str; 5] = ["query", "terms", "feeds", "card", "once"];
-/// The names of filters of our own, for hints.
-pub(super) const FILTERS: [&str; 4] = ["date", "count", "absolute", "slug"];
 
 pub(super) fn add(env: &mut Environment<'static>, shared: &Arc<Shared>) {
     let of = Arc::clone(shared);
@@ -55,26 +51,9 @@ pub(super) fn add(env: &mut Environment<'static>, shared: &Arc<Shared>) {
         "once",
         move |state: &State<'_, '_>, part: &str, given: Kwargs| once(&of, state, part, &given),
     );
-    let of = Arc::clone(shared);
-    env.add_filter("date", move |value: Value, pattern: Option<&str>| {
-        date(&of, &value, pattern)
-    });
-    let of = Arc::clone(shared);
-    env.add_filter("count", move |value: Value, one: &str, many: &str| {
-        count(&of, &value, one, many)
-    });
-    let of = Arc::clone(shared);
-    env.add_filter("absolute", move |link: &str| {
-        if tabulae_core::html::is_local(link) {
-            of.site.settings.site.address.absolute(link)
-        } else {
-            link.to_owned()
-        }
-    });
-    env.add_filter("slug", |text: &str| slug(text));
 }
 
-fn wrong(message: impl Into<String>) -> Error {
+pub(super) fn wrong(message: impl Into<String>) -> Error {
     Error::new(ErrorKind::InvalidOperation, message.into())
 }
 
@@ -380,42 +359,102 @@ pub(crate) fn feed_value(shared: &Shared, feed: &crate::feeds::FeedPlan) -> Valu
 /// The template of [`card`].
 const CARD: &str = "parts/card.html";
 
-/// A post's card: `parts/card.html`, which is made once for all lists that show the post, where
-/// it asks for nothing that differs between them.
+/// A post's card, or those of a list, each on a line of its own: `parts/card.html`, which is made
+/// once for all lists that show the post, where it asks for nothing that differs between them.
 fn card(
     shared: &Arc<Shared>,
     state: &State<'_, '_>,
-    post: &Value,
+    posts: &Value,
     level: Option<usize>,
 ) -> Result<Value, Error> {
     let level = level.unwrap_or(2);
-    let id = post
-        .downcast_object_ref::<PostObject>()
-        .map(|post| post.id)
-        .ok_or_else(|| wrong("`card` takes a post"))?;
     let names = shared
         .card_names
         .get_or_init(|| names_of_card(shared, state.env()));
-    let outer: Vec<_> = names
+    let outer = names
         .iter()
-        .filter_map(|name| Some((Value::from(name.as_str()), state.lookup(name)?)))
-        .collect();
-    let same_everywhere = outer.is_empty() && this().is_none();
-    if same_everywhere && let Some((known, needs)) = shared.cards(level).get(id) {
-        needs_of(needs);
-        return Ok(Value::from_safe_string(known.to_owned()));
-    }
-    let site = state.lookup("site").map(|site| (Value::from("site"), site));
-    let outer = outer.into_iter().chain(site);
-    let own = [("post", post.clone()), ("below", Value::from(level))]
-        .map(|(name, value)| (Value::from(name), value));
-    let template = state.env().get_template(CARD)?;
-    let (text, needs) = recorded(|| template.render(Value::from_pairs(outer.chain(own))));
-    let text = text?;
-    if same_everywhere {
-        shared.cards(level).insert(id, &text, &needs);
+        .filter_map(|name| Some((Value::from(name.as_str()), state.lookup(name)?)));
+    let outer: Vec<_> = outer.collect();
+    let cards = CardMaker {
+        shared,
+        state,
+        level,
+        same_everywhere: outer.is_empty() && this().is_none(),
+        outer,
+    };
+    let mut text = String::new();
+    if let Some(post) = posts.downcast_object_ref::<PostObject>() {
+        cards.push(post.id, &mut text)?;
+    } else if let Some(list) = posts.downcast_object_ref::<PostList>() {
+        cards.push_all(list.ids().iter().copied(), &mut text)?;
+    } else {
+        let ids: Vec<PostId> = posts
+            .try_iter()?
+            .map(|post| id_of(&post))
+            .collect::<Result<_, _>>()?;
+        cards.push_all(ids.into_iter(), &mut text)?;
     }
     Ok(Value::from_safe_string(text))
+}
+
+fn id_of(post: &Value) -> Result<PostId, Error> {
+    let post = post.downcast_object_ref::<PostObject>();
+    post.map(|post| post.id)
+        .ok_or_else(|| wrong("`card` takes a post, or a list of posts"))
+}
+
+/// Makes the cards of one list.
+struct CardMaker<'a> {
+    shared: &'a Arc<Shared>,
+    state: &'a State<'a, 'a>,
+    level: usize,
+    /// What cards ask for and the list knows.
+    outer: Vec<(Value, Value)>,
+    /// Whether the cards are the same in any list.
+    same_everywhere: bool,
+}
+
+impl CardMaker<'_> {
+    fn push_all(&self, posts: impl Iterator<Item = PostId>, out: &mut String) -> Result<(), Error> {
+        for (at, post) in posts.enumerate() {
+            if at > 0 {
+                out.push('\n');
+            }
+            self.push(post, out)?;
+        }
+        Ok(())
+    }
+
+    fn push(&self, post: PostId, out: &mut String) -> Result<(), Error> {
+        if self.same_everywhere
+            && let Some((known, needs)) = self.shared.cards(self.level).get(post)
+        {
+            needs_of(needs);
+            out.push_str(known);
+            return Ok(());
+        }
+        let (text, needs) = recorded(|| self.make(post));
+        let text = text?;
+        out.push_str(&text);
+        if self.same_everywhere {
+            self.shared.cards(self.level).insert(post, &text, &needs);
+        }
+        Ok(())
+    }
+
+    fn make(&self, post: PostId) -> Result<String, Error> {
+        let site = self.state.lookup("site");
+        let own = [
+            ("post", Some(PostObject::value(post, self.shared))),
+            ("below", Some(Value::from(self.level))),
+            ("site", site),
+        ];
+        let own = own
+            .into_iter()
+            .filter_map(|(name, value)| Some((Value::from(name), value?)));
+        let template = self.state.env().get_template(CARD)?;
+        template.render(Value::from_pairs(self.outer.iter().cloned().chain(own)))
+    }
 }
 
 /// What a card may ask for and still be the same in every list.
@@ -489,55 +528,4 @@ fn needs(shared: &Shared, env: &Environment<'_>) -> Vec<String> {
         }
     }
     names.into_iter().collect()
-}
-
-fn stamp_of(shared: &Shared, value: &Value) -> Result<Stamp, Error> {
-    if let Some(date) = value.downcast_object_ref::<DateObject>() {
-        return Ok(date.stamp);
-    }
-    let text = value
-        .as_str()
-        .ok_or_else(|| wrong(format!("`date` takes a date, and this is {}", value.kind())))?;
-    let zone = &shared.site.moment.zone;
-    parse_date(text)
-        .and_then(|date| date.stamp(zone))
-        .map_err(|_| wrong(format!("`date` takes a date, and \"{text}\" is none")))
-}
-
-fn date(shared: &Shared, value: &Value, pattern: Option<&str>) -> Result<Value, Error> {
-    if value.is_none() {
-        return Ok(Value::from(()));
-    }
-    let stamp = stamp_of(shared, value)?;
-    let language = &shared.site.catalogue.language;
-    let style = match pattern {
-        None => match shared.day(stamp.day) {
-            Some(known) => return Ok(known.clone()),
-            None => shared.site.settings.site.dates.clone(),
-        },
-        Some("long") => DateStyle::Long,
-        Some("medium") => DateStyle::Medium,
-        Some("short") => DateStyle::Short,
-        Some("iso") => return Ok(Value::from(stamp.iso())),
-        Some(pattern) => {
-            let at = stamp.day.to_datetime(stamp.time.unwrap_or_default());
-            return Ok(Value::from(language.pattern_at(at, pattern)));
-        }
-    };
-    Ok(Value::from(language.day(stamp.day, &style)))
-}
-
-fn count(shared: &Shared, value: &Value, one: &str, many: &str) -> Result<String, Error> {
-    let number = value.as_usize().or_else(|| value.len()).ok_or_else(|| {
-        wrong(format!(
-            "`count` takes a number or a list, and this is {}",
-            value.kind()
-        ))
-    })?;
-    let word = if shared.site.catalogue.language.is_singular(number) {
-        one
-    } else {
-        many
-    };
-    Ok(format!("{number} {word}"))
 }

@@ -3,6 +3,7 @@
 
 mod cards;
 mod faults;
+mod filters;
 mod functions;
 mod objects;
 
@@ -27,7 +28,7 @@ pub(crate) use self::functions::feed_value;
 pub use self::objects::{PostList, PostObject, TermObject, date_value, post_list};
 
 /// The built-in templates by name.
-pub const BUILT_IN: [(&str, &str); 20] = [
+pub const BUILT_IN: [(&str, &str); 19] = [
     ("base.html", include_str!("../theme/base.html")),
     ("post.html", include_str!("../theme/post.html")),
     ("page.html", include_str!("../theme/page.html")),
@@ -38,10 +39,6 @@ pub const BUILT_IN: [(&str, &str); 20] = [
     (
         "parts/related.html",
         include_str!("../theme/parts/related.html"),
-    ),
-    (
-        "parts/state.html",
-        include_str!("../theme/parts/state.html"),
     ),
     ("parts/find.html", include_str!("../theme/parts/find.html")),
     ("parts/card.html", include_str!("../theme/parts/card.html")),
@@ -365,6 +362,7 @@ pub fn environment(shared: &Arc<Shared>, faults: &mut Faults) -> Environment<'st
     env.set_auto_escape_callback(|_| AutoEscape::Html);
     env.set_formatter(write_value);
     functions::add(&mut env, shared);
+    filters::add(&mut env, shared);
     for (name, source) in &shared.sources {
         if let Err(error) = env.add_template_owned(name.clone(), source.text().to_owned()) {
             let found = diagnose(&error, shared).into_iter();

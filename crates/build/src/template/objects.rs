@@ -15,6 +15,7 @@ use tabulae_core::term::TermId;
 use tabulae_core::time::Stamp;
 use tabulae_core::value::{Map, Value as Written};
 
+use super::filters::anchor;
 use super::{Shared, is_related, this};
 use crate::cache::{Key, Need, need};
 use crate::plan::Plan;
@@ -81,6 +82,12 @@ impl PostObject {
             DerivedField::Current => Value::from(this() == Some(self.id)),
             DerivedField::Likeness => self.likeness().unwrap_or(Value::from(())),
         }
+    }
+
+    /// Whether it is live, or what keeps it from being so.
+    pub(super) fn state(&self) -> PostState {
+        need(self.shared.site.needs.post(self.id));
+        self.shared.site.catalogue.post(self.id).state
     }
 
     /// Says that what is being made asks for a derived field.
@@ -252,6 +259,13 @@ pub fn post_list(posts: impl Into<Arc<[PostId]>>, shared: &Arc<Shared>) -> Value
     })
 }
 
+impl PostList {
+    /// The posts, in order.
+    pub(super) fn ids(&self) -> &[PostId] {
+        &self.posts
+    }
+}
+
 impl Object for PostList {
     fn repr(self: &Arc<Self>) -> ObjectRepr {
         ObjectRepr::Seq
@@ -277,6 +291,8 @@ pub struct TermObject {
     slug: Arc<str>,
     count: usize,
     link: Value,
+    /// The name as HTML that leads to its page, if it has one.
+    anchor: Value,
     about: Value,
     /// What asks for its name, link or note, and what for its count, where that is its own.
     needs: (Need, Option<Need>),
@@ -287,13 +303,16 @@ pub(super) fn terms(site: &Site, plan: &Plan, field: usize) -> Vec<Value> {
     let terms = site.catalogue.terms(field).terms.iter().zip(0..);
     let values = terms.map(|(term, number)| {
         let link = plan.term_pages.get(&(field, TermId(number)));
+        let link = link.map(|link| site.href(link));
+        let name = Value::from(term.name.as_str());
         Value::from_object(TermObject {
+            anchor: Value::from_safe_string(anchor(link.as_deref(), &name, false)),
             name: term.name.as_str().into(),
             field,
             id: TermId(number),
             slug: term.slug.as_str().into(),
             count: term.posts.len(),
-            link: link.map_or(Value::from(()), |link| Value::from(site.href(link))),
+            link: link.map_or(Value::from(()), Value::from),
             about: term.about.as_ref().map_or(Value::from(()), |about| {
                 Value::from_safe_string(about.clone())
             }),
@@ -312,6 +331,12 @@ impl TermObject {
     pub fn name(&self) -> &str {
         need(self.needs.0);
         &self.name
+    }
+
+    /// The name as HTML that leads to its page, if it has one.
+    pub(super) fn anchor(&self) -> Value {
+        need(self.needs.0);
+        self.anchor.clone()
     }
 
     /// The same term with another count, as of the posts of a query.

@@ -1,0 +1,179 @@
+//! The filters of templates.
+
+use std::sync::Arc;
+
+use minijinja::{Environment, Error, Value};
+use tabulae_core::language::DateStyle;
+use tabulae_core::post::State as PostState;
+use tabulae_core::term::slug;
+use tabulae_core::time::{Stamp, parse_date};
+
+use super::functions::wrong;
+use super::objects::{DateObject, PostObject, TermObject};
+use super::{Shared, escape};
+
+/// The names of filters of our own, for hints.
+pub(super) const FILTERS: [&str; 7] =
+    ["date", "time", "link", "state", "count", "absolute", "slug"];
+
+pub(super) fn add(env: &mut Environment<'static>, shared: &Arc<Shared>) {
+    let of = Arc::clone(shared);
+    env.add_filter("date", move |value: Value, pattern: Option<&str>| {
+        date(&of, &value, pattern)
+    });
+    let of = Arc::clone(shared);
+    env.add_filter("time", move |value: Value, pattern: Option<&str>| {
+        time(&of, &value, pattern)
+    });
+    env.add_filter("link", |value: Value, text: Option<Value>| {
+        link(&value, text)
+    });
+    let of = Arc::clone(shared);
+    env.add_filter("state", move |post: Value| state(&of, &post));
+    let of = Arc::clone(shared);
+    env.add_filter("count", move |value: Value, one: &str, many: &str| {
+        count(&of, &value, one, many)
+    });
+    let of = Arc::clone(shared);
+    env.add_filter("absolute", move |link: &str| {
+        if tabulae_core::html::is_local(link) {
+            of.site.settings.site.address.absolute(link)
+        } else {
+            link.to_owned()
+        }
+    });
+    env.add_filter("slug", |text: &str| slug(text));
+}
+
+/// The moment that `filter` is asked for.
+fn stamp_of(shared: &Shared, value: &Value, filter: &str) -> Result<Stamp, Error> {
+    if let Some(date) = value.downcast_object_ref::<DateObject>() {
+        return Ok(date.stamp);
+    }
+    let takes = format!("`{filter}` takes a date, and");
+    let text = value
+        .as_str()
+        .ok_or_else(|| wrong(format!("{takes} this is {}", value.kind())))?;
+    let zone = &shared.site.moment.zone;
+    parse_date(text)
+        .and_then(|date| date.stamp(zone))
+        .map_err(|_| wrong(format!("{takes} \"{text}\" is none")))
+}
+
+fn date(shared: &Shared, value: &Value, pattern: Option<&str>) -> Result<Value, Error> {
+    if value.is_none() {
+        return Ok(Value::from(()));
+    }
+    let stamp = stamp_of(shared, value, "date")?;
+    Ok(in_words(shared, stamp, pattern))
+}
+
+/// A date in words, in a `time` element that says it by ISO 8601, too; nothing for none.
+fn time(shared: &Shared, value: &Value, pattern: Option<&str>) -> Result<Value, Error> {
+    if value.is_none() {
+        return Ok(Value::from(()));
+    }
+    let stamp = stamp_of(shared, value, "time")?;
+    let words = in_words(shared, stamp, pattern);
+    let words = escape(words.as_str().unwrap_or_default());
+    let element = ["<time datetime=\"", &stamp.iso(), "\">", &words, "</time>"];
+    Ok(Value::from_safe_string(element.concat()))
+}
+
+/// A date in words, by the site's setting or by a pattern.
+fn in_words(shared: &Shared, stamp: Stamp, pattern: Option<&str>) -> Value {
+    let language = &shared.site.catalogue.language;
+    let style = match pattern {
+        None => match shared.day(stamp.day) {
+            Some(known) => return known.clone(),
+            None => shared.site.settings.site.dates.clone(),
+        },
+        Some("long") => DateStyle::Long,
+        Some("medium") => DateStyle::Medium,
+        Some("short") => DateStyle::Short,
+        Some("iso") => return Value::from(stamp.iso()),
+        Some(pattern) => {
+            let at = stamp.day.to_datetime(stamp.time.unwrap_or_default());
+            return Value::from(language.pattern_at(at, pattern));
+        }
+    };
+    Value::from(language.day(stamp.day, &style))
+}
+
+/// The name of a post, a term or a page as a link there; the name alone where it has no link.
+/// `text` takes the place of the name.
+fn link(value: &Value, text: Option<Value>) -> Result<Value, Error> {
+    if let (Some(term), None) = (value.downcast_object_ref::<TermObject>(), &text) {
+        return Ok(term.anchor());
+    }
+    let given = |key: &str| {
+        let found = value.get_attr(key).ok();
+        found.filter(|found| !found.is_none() && !found.is_undefined())
+    };
+    let names: &[&str] = match value.downcast_object_ref::<PostObject>() {
+        Some(_) => &["title"],
+        None => &["name", "title", "number"],
+    };
+    let text = text.or_else(|| names.iter().find_map(|name| given(name)));
+    let text = text.ok_or_else(|| {
+        wrong("`link` takes a post, a term, or what has a `link` and a `name` or `title`")
+    })?;
+    let address = given("link");
+    let current = given("current").is_some_and(|current| current.is_true());
+    let html = anchor(address.as_ref().and_then(Value::as_str), &text, current);
+    Ok(Value::from_safe_string(html))
+}
+
+/// A link as HTML; its text alone where it leads nowhere.
+pub(super) fn anchor(address: Option<&str>, text: &Value, current: bool) -> String {
+    let plain = text.to_string();
+    let text = if text.is_safe() {
+        plain.as_str().into()
+    } else {
+        escape(&plain)
+    };
+    let current = if current {
+        " aria-current=\"page\""
+    } else {
+        ""
+    };
+    match address {
+        None => text.into_owned(),
+        Some(address) => {
+            let address = escape(address);
+            ["<a href=\"", &address, "\"", current, ">", &text, "</a>"].concat()
+        }
+    }
+}
+
+/// What keeps a post from being live, as the theme marks it; nothing where it is.
+fn state(shared: &Shared, post: &Value) -> Result<Value, Error> {
+    let post = post
+        .downcast_object_ref::<PostObject>()
+        .ok_or_else(|| wrong("`state` takes a post"))?;
+    let word = match post.state() {
+        PostState::Draft => "draft",
+        PostState::Scheduled => "scheduled",
+        PostState::Expired => "expired",
+        PostState::Unlisted | PostState::Live => return Ok(Value::from(())),
+    };
+    let word = escape(shared.site.settings.words.get(word));
+    Ok(Value::from_safe_string(format!(
+        " <span class=\"state\">{word}</span>"
+    )))
+}
+
+fn count(shared: &Shared, value: &Value, one: &str, many: &str) -> Result<String, Error> {
+    let number = value.as_usize().or_else(|| value.len()).ok_or_else(|| {
+        wrong(format!(
+            "`count` takes a number or a list, and this is {}",
+            value.kind()
+        ))
+    })?;
+    let word = if shared.site.catalogue.language.is_singular(number) {
+        one
+    } else {
+        many
+    };
+    Ok(format!("{number} {word}"))
+}
