@@ -8,11 +8,12 @@ use icu_casemap::CaseMapper;
 use icu_collator::options::CollatorOptions;
 use icu_collator::{CollatorBorrowed, CollatorPreferences};
 use icu_datetime::DateTimeFormatter;
-use icu_datetime::fieldsets::{M, YM, YMD};
+use icu_datetime::fieldsets::{E, M, YM, YMD};
 use icu_datetime::input::Date as IcuDate;
 use icu_locale_core::Locale;
 use icu_plurals::{PluralCategory, PluralRules};
-use jiff::civil::Date;
+use jiff::civil::{Date, DateTime};
+use jiff::fmt::strtime;
 use unicode_normalization::UnicodeNormalization;
 use unicode_normalization::char::is_combining_mark;
 
@@ -26,7 +27,7 @@ pub enum DateStyle {
     Medium,
     /// "14/03/2026"
     Short,
-    /// A pattern of `strftime` (POSIX).
+    /// A pattern of `strftime` (POSIX), for which [`check_pattern`] holds.
     Pattern(String),
 }
 
@@ -41,6 +42,8 @@ pub struct Language {
     month: DateTimeFormatter<YM>,
     month_alone: DateTimeFormatter<M>,
     month_brief: DateTimeFormatter<M>,
+    weekday: DateTimeFormatter<E>,
+    weekday_brief: DateTimeFormatter<E>,
 }
 
 impl fmt::Debug for Language {
@@ -62,6 +65,7 @@ impl Language {
         };
         let format = |set: YMD| DateTimeFormatter::try_new((&dates).into(), set).ok();
         let names = |set: M| DateTimeFormatter::try_new((&dates).into(), set).ok();
+        let weekdays = |set: E| DateTimeFormatter::try_new((&dates).into(), set).ok();
         Some(Self {
             tag: tag.to_owned(),
             collator: icu_collator::Collator::try_new(
@@ -76,6 +80,8 @@ impl Language {
             month: DateTimeFormatter::try_new((&dates).into(), YM::long()).ok()?,
             month_alone: names(M::long())?,
             month_brief: names(M::medium())?,
+            weekday: weekdays(E::long())?,
+            weekday_brief: weekdays(E::medium())?,
         })
     }
 
@@ -117,7 +123,10 @@ impl Language {
             DateStyle::Long => self.long.format(&date).to_string(),
             DateStyle::Medium => self.medium.format(&date).to_string(),
             DateStyle::Short => self.short.format(&date).to_string(),
-            DateStyle::Pattern(pattern) => self.pattern(day, pattern),
+            DateStyle::Pattern(pattern) => {
+                let written = self.pattern(day.at(0, 0, 0, 0), pattern);
+                written.unwrap_or_else(|_| pattern.clone())
+            }
         }
     }
 
@@ -144,16 +153,23 @@ impl Language {
         )
     }
 
-    /// A day by a pattern of `strftime`; `%B`, `%b` are in the site's language. A pattern that
-    /// is not well formed is returned as it is.
-    #[must_use]
-    pub fn pattern(&self, day: Date, pattern: &str) -> String {
-        self.pattern_at(day.at(0, 0, 0, 0), pattern)
+    /// A weekday's name: "Saturday", or "Sat" where `brief`.
+    fn weekday_name(&self, day: Date, brief: bool) -> String {
+        let names = if brief {
+            &self.weekday_brief
+        } else {
+            &self.weekday
+        };
+        let plain = || day.strftime("%A").to_string();
+        icu_date(day).map_or_else(plain, |date| names.format(&date).to_string())
     }
 
-    /// As [`Self::pattern`], with a time of day.
-    #[must_use]
-    pub fn pattern_at(&self, at: jiff::civil::DateTime, pattern: &str) -> String {
+    /// A date and time of day by a pattern of `strftime` (POSIX); names of months and weekdays
+    /// are in the site's language.
+    ///
+    /// # Errors
+    /// Why the pattern is none, or not one for a date.
+    pub fn pattern(&self, at: DateTime, pattern: &str) -> Result<String, String> {
         let escaped = |name: String| name.replace('%', "%%");
         let mut ready = String::with_capacity(pattern.len());
         let mut chars = pattern.chars();
@@ -165,12 +181,29 @@ impl Language {
             match chars.next() {
                 Some('B') => ready.push_str(&escaped(self.month_name(at.date(), false))),
                 Some('b' | 'h') => ready.push_str(&escaped(self.month_name(at.date(), true))),
-                Some(other) => ready.extend(['%', other]),
-                None => ready.push_str("%%"),
+                Some('A') => ready.push_str(&escaped(self.weekday_name(at.date(), false))),
+                Some('a') => ready.push_str(&escaped(self.weekday_name(at.date(), true))),
+                other => ready.extend(std::iter::once('%').chain(other)),
             }
         }
-        jiff::fmt::strtime::format(&ready, at).unwrap_or_else(|_| pattern.to_owned())
+        by_pattern(at, &ready)
     }
+}
+
+/// Whether dates can be written by a pattern of `strftime` (POSIX).
+///
+/// # Errors
+/// Why they cannot.
+pub fn check_pattern(pattern: &str) -> Result<(), String> {
+    by_pattern(DateTime::constant(2026, 3, 14, 9, 0, 0, 0), pattern).map(drop)
+}
+
+fn by_pattern(at: DateTime, pattern: &str) -> Result<String, String> {
+    strtime::format(pattern, at).map_err(|error| {
+        let why = error.to_string();
+        let why = why.strip_prefix("strftime formatting failed: ");
+        why.map_or_else(|| error.to_string(), str::to_owned)
+    })
 }
 
 fn icu_date(day: Date) -> Option<IcuDate<icu_calendar::Iso>> {
@@ -239,17 +272,29 @@ mod tests {
     #[case::english("en", "%-d %B %Y", "4 March 2026")]
     #[case::german("de", "%d. %B", "04. März")]
     #[case::percent("en", "100%% %Y", "100% 2026")]
-    #[case::unknown_stays("en", "%Y %", "2026 %")]
-    fn a_pattern_names_months_in_the_language(
+    #[case::weekday("en", "%a, %A", "Wed, Wednesday")]
+    #[case::weekday_in_german("de", "%A, %a", "Mittwoch, Mi")]
+    #[case::time("en", "%H:%M", "09:05")]
+    fn a_pattern_names_months_and_weekdays_in_the_language(
         #[case] tag: &str,
         #[case] pattern: &str,
         #[case] expected: &str,
     ) {
         let language = Language::new(tag).unwrap();
-        assert_eq!(
-            language.pattern(Date::constant(2026, 3, 4), pattern),
-            expected
-        );
+        let at = DateTime::constant(2026, 3, 4, 9, 5, 0, 0);
+        assert_eq!(language.pattern(at, pattern).as_deref(), Ok(expected));
+    }
+
+    #[rstest]
+    #[case::no_such_sign("%Y %!")]
+    #[case::cut_off("%Y %")]
+    #[case::cut_off_after_a_flag("%-")]
+    #[case::an_instant_is_needed("%s")]
+    fn a_pattern_that_is_none_is_refused(#[case] pattern: &str) {
+        let at = DateTime::constant(2026, 3, 4, 9, 5, 0, 0);
+        let language = Language::new("en").unwrap();
+        assert!(language.pattern(at, pattern).is_err());
+        assert!(check_pattern(pattern).is_err());
     }
 
     #[rstest]

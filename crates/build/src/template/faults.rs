@@ -77,6 +77,9 @@ fn span_of(error: &Error, source: &Source) -> Span {
 
 fn explain(error: &Error, expression: &str, place: Place, shared: &Shared) -> Diagnostic {
     let detail = error.detail().unwrap_or_default();
+    if detail.contains("` is undefined") {
+        return undefined(expression, detail, place, shared);
+    }
     match error.kind() {
         ErrorKind::UndefinedError => undefined(expression, detail, place, shared),
         ErrorKind::UnknownFilter => {
@@ -138,7 +141,11 @@ fn explain(error: &Error, expression: &str, place: Place, shared: &Shared) -> Di
                 place,
                 format!("a template is not there: {detail}"),
             );
-            let asked = detail.split('\'').nth(1).unwrap_or(expression).to_owned();
+            let asked = detail
+                .split(['\'', '"'])
+                .nth(1)
+                .unwrap_or(expression)
+                .to_owned();
             with_nearest(fault, &asked, shared.sources.keys().map(String::as_str))
         }
         ErrorKind::SyntaxError => Diagnostic::error(
@@ -212,6 +219,7 @@ fn undefined(expression: &str, detail: &str, place: Place, shared: &Shared) -> D
         }
     }
     let message = match object {
+        _ if shown.ends_with(']') => format!("there is no `{shown}`"),
         "" => format!("there is no `{name}` here"),
         "post" => format!("no post has a field `{name}`"),
         _ => format!("`{object}` has no `{name}`"),

@@ -2,13 +2,14 @@
 
 use std::sync::Arc;
 
+use minijinja::value::Rest;
 use minijinja::{Environment, Error, Value};
 use tabulae_core::language::DateStyle;
 use tabulae_core::post::State as PostState;
 use tabulae_core::term::slug;
 use tabulae_core::time::{Stamp, parse_date};
 
-use super::functions::wrong;
+use super::arguments::{known, optional, text, wrong};
 use super::objects::{DateObject, PostObject, TermObject};
 use super::{Shared, escape};
 
@@ -18,31 +19,35 @@ pub(super) const FILTERS: [&str; 7] =
 
 pub(super) fn add(env: &mut Environment<'static>, shared: &Arc<Shared>) {
     let of = Arc::clone(shared);
-    env.add_filter("date", move |value: Value, pattern: Option<&str>| {
-        date(&of, &value, pattern)
+    env.add_filter("date", move |value: Value, pattern: Rest<Value>| {
+        date(&of, known(&value)?, optional(&pattern)?)
     });
     let of = Arc::clone(shared);
-    env.add_filter("time", move |value: Value, pattern: Option<&str>| {
-        time(&of, &value, pattern)
+    env.add_filter("time", move |value: Value, pattern: Rest<Value>| {
+        time(&of, known(&value)?, optional(&pattern)?)
     });
-    env.add_filter("link", |value: Value, text: Option<Value>| {
-        link(&value, text)
-    });
-    let of = Arc::clone(shared);
-    env.add_filter("state", move |post: Value| state(&of, &post));
-    let of = Arc::clone(shared);
-    env.add_filter("count", move |value: Value, one: &str, many: &str| {
-        count(&of, &value, one, many)
+    env.add_filter("link", |value: Value, text: Rest<Value>| {
+        link(known(&value)?, optional(&text)?)
     });
     let of = Arc::clone(shared);
-    env.add_filter("absolute", move |link: &str| {
-        if tabulae_core::html::is_local(link) {
-            of.site.settings.site.address.absolute(link)
-        } else {
-            link.to_owned()
-        }
+    env.add_filter("state", move |post: Value| state(&of, known(&post)?));
+    let of = Arc::clone(shared);
+    env.add_filter("count", move |value: Value, one: Value, many: Value| {
+        count(&of, known(&value)?, text(&one)?, text(&many)?)
     });
-    env.add_filter("slug", |text: &str| slug(text));
+    let of = Arc::clone(shared);
+    env.add_filter("absolute", move |link: Value| {
+        text(&link).map(|link| absolute(&of, link))
+    });
+    env.add_filter("slug", |value: Value| text(&value).map(slug));
+}
+
+fn absolute(shared: &Shared, link: &str) -> String {
+    if tabulae_core::html::is_local(link) {
+        shared.site.settings.site.address.absolute(link)
+    } else {
+        link.to_owned()
+    }
 }
 
 /// The moment that `filter` is asked for.
@@ -60,50 +65,53 @@ fn stamp_of(shared: &Shared, value: &Value, filter: &str) -> Result<Stamp, Error
         .map_err(|_| wrong(format!("{takes} \"{text}\" is none")))
 }
 
-fn date(shared: &Shared, value: &Value, pattern: Option<&str>) -> Result<Value, Error> {
+fn date(shared: &Shared, value: &Value, pattern: Option<&Value>) -> Result<Value, Error> {
     if value.is_none() {
         return Ok(Value::from(()));
     }
     let stamp = stamp_of(shared, value, "date")?;
-    Ok(in_words(shared, stamp, pattern))
+    in_words(shared, stamp, pattern)
 }
 
 /// A date in words, in a `time` element that says it by ISO 8601, too; nothing for none.
-fn time(shared: &Shared, value: &Value, pattern: Option<&str>) -> Result<Value, Error> {
+fn time(shared: &Shared, value: &Value, pattern: Option<&Value>) -> Result<Value, Error> {
     if value.is_none() {
         return Ok(Value::from(()));
     }
     let stamp = stamp_of(shared, value, "time")?;
-    let words = in_words(shared, stamp, pattern);
+    let words = in_words(shared, stamp, pattern)?;
     let words = escape(words.as_str().unwrap_or_default());
     let element = ["<time datetime=\"", &stamp.iso(), "\">", &words, "</time>"];
     Ok(Value::from_safe_string(element.concat()))
 }
 
 /// A date in words, by the site's setting or by a pattern.
-fn in_words(shared: &Shared, stamp: Stamp, pattern: Option<&str>) -> Value {
+fn in_words(shared: &Shared, stamp: Stamp, pattern: Option<&Value>) -> Result<Value, Error> {
     let language = &shared.site.catalogue.language;
-    let style = match pattern {
+    let style = match pattern.map(text).transpose()? {
         None => match shared.day(stamp.day) {
-            Some(known) => return known.clone(),
+            Some(known) => return Ok(known.clone()),
             None => shared.site.settings.site.dates.clone(),
         },
         Some("long") => DateStyle::Long,
         Some("medium") => DateStyle::Medium,
         Some("short") => DateStyle::Short,
-        Some("iso") => return Value::from(stamp.iso()),
+        Some("iso") => return Ok(Value::from(stamp.iso())),
         Some(pattern) => {
             let at = stamp.day.to_datetime(stamp.time.unwrap_or_default());
-            return Value::from(language.pattern_at(at, pattern));
+            let words = language.pattern(at, pattern);
+            return words
+                .map(Value::from)
+                .map_err(|why| wrong(format!("dates cannot be written by \"{pattern}\": {why}")));
         }
     };
-    Value::from(language.day(stamp.day, &style))
+    Ok(Value::from(language.day(stamp.day, &style)))
 }
 
 /// The name of a post, a term or a page as a link there; the name alone where it has no link.
 /// `text` takes the place of the name.
-fn link(value: &Value, text: Option<Value>) -> Result<Value, Error> {
-    if let (Some(term), None) = (value.downcast_object_ref::<TermObject>(), &text) {
+fn link(value: &Value, text: Option<&Value>) -> Result<Value, Error> {
+    if let (Some(term), None) = (value.downcast_object_ref::<TermObject>(), text) {
         return Ok(term.anchor());
     }
     let given = |key: &str| {
@@ -114,7 +122,9 @@ fn link(value: &Value, text: Option<Value>) -> Result<Value, Error> {
         Some(_) => &["title"],
         None => &["name", "title", "number"],
     };
-    let text = text.or_else(|| names.iter().find_map(|name| given(name)));
+    let text = text
+        .cloned()
+        .or_else(|| names.iter().find_map(|name| given(name)));
     let text = text.ok_or_else(|| {
         wrong("`link` takes a post, a term, or what has a `link` and a `name` or `title`")
     })?;

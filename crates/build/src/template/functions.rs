@@ -3,8 +3,8 @@
 use std::collections::BTreeSet;
 use std::sync::{Arc, PoisonError};
 
-use minijinja::value::Kwargs;
-use minijinja::{Environment, Error, ErrorKind, State, Value};
+use minijinja::value::{Kwargs, Rest};
+use minijinja::{Environment, Error, State, Value};
 use tabulae_core::archive::by_terms;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Diagnostic, Faults};
@@ -13,6 +13,7 @@ use tabulae_core::query::{Parameter, Query, Resolved, Scope};
 use tabulae_core::source::{Passage, Source, Span};
 use tabulae_core::term::TermId;
 
+use super::arguments::{self, all_known, known, optional, wrong};
 use super::faults::QueryFaults;
 use super::objects::{DateObject, PostList, PostObject, TermObject, post_list};
 use super::{Shared, this};
@@ -25,16 +26,16 @@ pub(super) fn add(env: &mut Environment<'static>, shared: &Arc<Shared>) {
     let of = Arc::clone(shared);
     env.add_function(
         "query",
-        move |state: &State<'_, '_>, text: &str, given: Kwargs| {
-            let posts = query(&of, state, text, &given)?;
+        move |state: &State<'_, '_>, text: Value, given: Kwargs| {
+            let posts = query(&of, state, arguments::text(&text)?, &given)?;
             Ok::<_, Error>(post_list(posts, &of))
         },
     );
     let of = Arc::clone(shared);
     env.add_function(
         "terms",
-        move |state: &State<'_, '_>, field: &str, options: Kwargs| {
-            terms(&of, state, field, &options)
+        move |state: &State<'_, '_>, field: Value, options: Kwargs| {
+            terms(&of, state, arguments::text(&field)?, &options)
         },
     );
     let of = Arc::clone(shared);
@@ -42,19 +43,18 @@ pub(super) fn add(env: &mut Environment<'static>, shared: &Arc<Shared>) {
     let of = Arc::clone(shared);
     env.add_function(
         "card",
-        move |state: &State<'_, '_>, post: Value, level: Option<usize>| {
-            card(&of, state, &post, level)
+        move |state: &State<'_, '_>, posts: Value, level: Rest<Value>| {
+            let level = optional(&level)?.cloned().map(usize::try_from);
+            card(&of, state, known(&posts)?, level.transpose()?)
         },
     );
     let of = Arc::clone(shared);
     env.add_function(
         "once",
-        move |state: &State<'_, '_>, part: &str, given: Kwargs| once(&of, state, part, &given),
+        move |state: &State<'_, '_>, part: Value, given: Kwargs| {
+            once(&of, state, arguments::text(&part)?, &given)
+        },
     );
-}
-
-pub(super) fn wrong(message: impl Into<String>) -> Error {
-    Error::new(ErrorKind::InvalidOperation, message.into())
 }
 
 fn query(
@@ -63,6 +63,7 @@ fn query(
     text: &str,
     given: &Kwargs,
 ) -> Result<Arc<[PostId]>, Error> {
+    all_known(given)?;
     let mut parameters = Vec::new();
     for name in given.args() {
         let value: Value = given.get(name)?;
@@ -223,6 +224,7 @@ fn terms(
             .unwrap_or_else(|| format!("term fields are {}", known.join(", ")));
         wrong(format!("`{name}` is not a term field; {near}"))
     })?;
+    all_known(options)?;
     let order: Option<&str> = options.get("order")?;
     let limit: Option<usize> = options.get("limit")?;
     let text: Option<&str> = options.get("query")?;
@@ -477,6 +479,7 @@ fn once(
     part: &str,
     given: &Kwargs,
 ) -> Result<Value, Error> {
+    all_known(given)?;
     let mut key = part.to_owned();
     let mut values = vec![(
         Value::from("site"),

@@ -1,6 +1,7 @@
 //! Templates: the environment with the built-in theme, a site's own templates over it, and the
 //! functions and filters that both may use.
 
+mod arguments;
 mod cards;
 mod faults;
 mod filters;

@@ -128,19 +128,73 @@ fn cards_of_a_list_are_the_cards_of_its_posts_on_lines(#[case] posts: &str) {
 
 #[rstest]
 #[case::link(
-    "{{ 3|link }}",
+    "3|link",
     "`link` takes a post, a term, or what has a `link` and a `name` or `title`"
 )]
-#[case::time("{{ 3|time }}", "`time` takes a date, and this is number")]
-#[case::time_of_words("{{ 'soon'|time }}", "`time` takes a date, and \"soon\" is none")]
-#[case::state("{{ 'x'|state }}", "`state` takes a post")]
-#[case::card("{{ card(['x']) }}", "`card` takes a post, or a list of posts")]
-fn what_does_not_fit_is_a_fault_at_its_place(#[case] line: &str, #[case] message: &str) {
-    let mut bench = small().with("pages/line.html", &format!("x\n{line}"));
-    let built = bench.build();
-    let faults = built.diagnostics.iter();
-    let found: Vec<_> = faults
-        .map(|fault| (fault.place.line, fault.message.as_str()))
-        .collect();
-    assert_eq!(found, [(2, message)]);
+#[case::time("3|time", "`time` takes a date, and this is number")]
+#[case::time_of_words("'soon'|time", "`time` takes a date, and \"soon\" is none")]
+#[case::pattern(
+    "'2026-03-14'|date('%Y %')",
+    "dates cannot be written by \"%Y %\": invalid format string, expected byte after `%`, but found end of format string"
+)]
+#[case::state("'x'|state", "`state` takes a post")]
+#[case::card("card(['x'])", "`card` takes a post, or a list of posts")]
+#[case::slug("3|slug", "this takes a text, and got number")]
+#[case::more_than_it_takes("'2026-03-14'|date('iso', 1)", "too many arguments")]
+fn what_does_not_fit_is_a_fault_at_its_place(#[case] value: &str, #[case] message: &str) {
+    let fault = refused(value);
+    assert_eq!((fault.place.line, fault.message.as_str()), (2, message));
+}
+
+#[rstest]
+#[case::to_a_filter("titel|link", "there is no `titel` here")]
+#[case::as_an_option("site.title|link(titel)", "there is no `titel` here")]
+#[case::as_a_pattern("'2026-03-14'|date(site.date)", "`site` has no `date`")]
+#[case::as_a_word("3|count('post', site.words.post_s)", "`site.words` has no `post_s`")]
+#[case::as_a_level("card(query('limit 1'), levl)", "there is no `levl` here")]
+#[case::in_a_query(
+    "query('where category = :c', c=site.titel)|length",
+    "`site` has no `titel`"
+)]
+#[case::in_terms("terms('tag', limit=site.limit)|length", "`site` has no `limit`")]
+#[case::in_a_part("once('parts/menu.html', current=page.link_)", "`page` has no `link_`")]
+#[case::to_the_engines_own("range(numbr)", "there is no `numbr` here")]
+#[case::in_a_sum("page.numbr + 1", "`page` has no `numbr`")]
+#[case::as_a_place("site.title[numbr]", "there is no `site.title[...]`")]
+fn an_unknown_name_is_a_fault_wherever_it_is_handed_in(#[case] value: &str, #[case] message: &str) {
+    let fault = refused(value);
+    assert_eq!((fault.place.line, fault.message.as_str()), (2, message));
+}
+
+/// The one fault of a page with this value in its second line.
+fn refused(value: &str) -> Diagnostic {
+    let mut bench = small().with("pages/line.html", &format!("x\n{{{{ {value} }}}}"));
+    let mut faults = bench.build().diagnostics;
+    assert_eq!(faults.len(), 1, "{faults:?}");
+    faults.remove(0)
+}
+
+#[test]
+fn a_field_that_this_post_lacks_is_handed_in_as_nothing() {
+    let line = for_each(
+        "where slug = 'old'",
+        "{{ post.date|time(post.image) }}{{ query('where category = :c', c=post.image)|length }}",
+    );
+    assert_eq!(
+        printed(&line),
+        "<time datetime=\"2025-01-02\">2 January 2025</time>0;"
+    );
+}
+
+#[test]
+fn the_nearest_name_is_told() {
+    assert_eq!(
+        refused("'x'|link(site.titel)").help.as_deref(),
+        Some("did you mean `title`?")
+    );
+    let part = refused("once('parts/menus.html')");
+    assert_eq!(
+        part.help.as_deref(),
+        Some("did you mean `parts/menu.html`?")
+    );
 }

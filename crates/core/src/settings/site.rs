@@ -5,7 +5,7 @@ use jiff::tz::TimeZone;
 use super::reader::Table;
 use super::{Address, Author, Site};
 use crate::diagnostic::{Code, Diagnostic, Faults};
-use crate::language::{DateStyle, Language};
+use crate::language::{DateStyle, Language, check_pattern};
 use crate::source::{Span, Spanned};
 
 pub(super) fn read(root: &mut Table<'_>, faults: &mut Faults) -> Site {
@@ -121,25 +121,15 @@ pub(super) fn read(root: &mut Table<'_>, faults: &mut Faults) -> Site {
         .and_then(|text| absolute(table, text, "https://hub.example/", faults));
     site.search = table.flag("search", false, faults);
     if let Some(text) = table.text("dates", faults) {
-        site.dates = match text.node.as_str() {
-            "long" => DateStyle::Long,
-            "medium" => DateStyle::Medium,
-            "short" => DateStyle::Short,
-            pattern if pattern.contains('%') => DateStyle::Pattern(pattern.to_owned()),
-            other => {
-                faults.push(
-                    Diagnostic::error(
-                        Code::ValueUnfit,
-                        table.source().place(text.span),
-                        format!("`site.dates` cannot be \"{other}\""),
-                    )
-                    .help(
-                        "write \"long\", \"medium\", \"short\", or a pattern such as \"%-d %B %Y\"",
-                    ),
-                );
+        site.dates =
+            date_style(&text.node).unwrap_or_else(|why| {
+                let place = table.source().place(text.span);
+                let message = format!("`site.dates` cannot be \"{}\"{why}", text.node);
+                faults.push(Diagnostic::error(Code::ValueUnfit, place, message).help(
+                    "write \"long\", \"medium\", \"short\", or a pattern such as \"%-d %B %Y\"",
+                ));
                 DateStyle::Long
-            }
-        };
+            });
     }
     if let Some(mut author) = table.table("author", faults) {
         site.author = Some(Author {
@@ -183,3 +173,17 @@ fn absolute(
 const EMPTY: &crate::value::Map = &crate::value::Map {
     entries: Vec::new(),
 };
+
+/// How dates are written; the rest of a sentence on why not, where that is known.
+fn date_style(text: &str) -> Result<DateStyle, String> {
+    match text {
+        "long" => Ok(DateStyle::Long),
+        "medium" => Ok(DateStyle::Medium),
+        "short" => Ok(DateStyle::Short),
+        pattern if pattern.contains('%') => match check_pattern(pattern) {
+            Ok(()) => Ok(DateStyle::Pattern(pattern.to_owned())),
+            Err(why) => Err(format!(": {why}")),
+        },
+        _ => Err(String::new()),
+    }
+}

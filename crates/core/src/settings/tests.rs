@@ -192,6 +192,11 @@ fn faults_of_the_site_name_their_place(
     Code::NameTaken,
     "give the query another name"
 )]
+#[case::dates(
+    "{SITE}dates = \"%Y %\"\n",
+    Code::ValueUnfit,
+    "write \"long\", \"medium\", \"short\", or a pattern such as \"%-d %B %Y\""
+)]
 #[case::query_type("{SITE}[queries]\nworks = 3\n", Code::TypeUnfit, "put it in quotes")]
 #[case::terms(
     "{SITE}[terms.catgory]\nnested = true\n",

@@ -1,0 +1,46 @@
+//! What functions and filters are given. The engine takes a name that nothing has for an argument
+//! that was left out; here it is a fault, as it is anywhere else in a template.
+
+use minijinja::value::Kwargs;
+use minijinja::{Error, ErrorKind, Value};
+
+/// The fault of a function or filter that cannot do what it is asked for.
+pub(super) fn wrong(message: impl Into<String>) -> Error {
+    Error::new(ErrorKind::InvalidOperation, message.into())
+}
+
+/// A value that is known, if only as nothing.
+///
+/// # Errors
+/// The name is that of nothing.
+pub(super) fn known(value: &Value) -> Result<&Value, Error> {
+    if !value.is_undefined() {
+        return Ok(value);
+    }
+    // The engine knows the name, and hands it on with errors of its own alone.
+    match value.get_attr("") {
+        Err(error) => Err(error),
+        Ok(_) => Err(Error::from(ErrorKind::UndefinedError)),
+    }
+}
+
+/// The same of all arguments that are given by name.
+pub(super) fn all_known(given: &Kwargs) -> Result<(), Error> {
+    let mut values = given.args().map(|name| given.get::<Value>(name));
+    values.try_for_each(|value| known(&value?).map(drop))
+}
+
+/// A text.
+pub(super) fn text(value: &Value) -> Result<&str, Error> {
+    let text = known(value)?.as_str();
+    text.ok_or_else(|| wrong(format!("this takes a text, and got {}", value.kind())))
+}
+
+/// The one argument that may be left out; nothing is the same as leaving it out.
+pub(super) fn optional(rest: &[Value]) -> Result<Option<&Value>, Error> {
+    match rest {
+        [] => Ok(None),
+        [value] => Ok(Some(known(value)?).filter(|value| !value.is_none())),
+        _ => Err(Error::from(ErrorKind::TooManyArguments)),
+    }
+}
