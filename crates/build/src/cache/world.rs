@@ -26,6 +26,7 @@ use tabulae_core::query::ast::Lasts;
 use tabulae_core::query::{Query, Written};
 use tabulae_core::source::Passage;
 use tabulae_core::term::TermId;
+use tabulae_core::value::Kind;
 
 use super::hashes::{Hashes, hash};
 use super::need::Key;
@@ -236,7 +237,9 @@ impl<'a> World<'a> {
             }
             Key::Field(name) => {
                 let sets: Vec<usize> = (0..site.catalogue.sets().len()).collect();
-                Some(u64::from(site.catalogue.profile(name, &sets).is_some()))
+                let known = site.catalogue.profile(name, &sets);
+                let is_map = known.map(|known| known.kinds.contains(&Kind::Map));
+                Some(is_map.map_or(0, |is_map| 1 + u64::from(is_map)))
             }
             Key::Address(named) => Some(hash(&site.address_of(named))),
             Key::File(path) => {

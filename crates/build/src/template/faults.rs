@@ -224,11 +224,15 @@ fn undefined(expression: &str, detail: &str, place: Place, shared: &Shared) -> D
         "post" => format!("no post has a field `{name}`"),
         _ => format!("`{object}` has no `{name}`"),
     };
-    with_nearest(
-        Diagnostic::error(Code::TemplateFailed, place, message),
-        name,
-        known,
-    )
+    let fault = Diagnostic::error(Code::TemplateFailed, place, message);
+    match (object, name) {
+        ("", "loop") => fault.help("it is known between {% for … %} and {% endfor %}"),
+        ("", name) if known.contains(&name) => fault.help(format!(
+            "`{name}` is known on other pages; docs/templates.md says on which"
+        )),
+        _ if shown.ends_with(']') => with_nearest(fault, name, None),
+        (_, name) => with_nearest(fault, name, known.into_iter().filter(|near| *near != name)),
+    }
 }
 
 /// What `site` has.

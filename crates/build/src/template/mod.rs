@@ -4,6 +4,7 @@
 mod arguments;
 mod cards;
 mod faults;
+mod fields;
 mod filters;
 mod functions;
 mod objects;

@@ -13,8 +13,8 @@ use tabulae_core::post::State as PostState;
 use tabulae_core::query::fields::{DerivedField, FIELDS, derived};
 use tabulae_core::term::TermId;
 use tabulae_core::time::Stamp;
-use tabulae_core::value::{Map, Value as Written};
 
+use super::fields::{lacking, own_value, whole};
 use super::filters::anchor;
 use super::{Shared, is_related, this};
 use crate::cache::{Key, Need, need};
@@ -139,55 +139,19 @@ impl PostObject {
     /// An entry of the front matter; nothing where another post has one of this name.
     fn own(&self, name: &str) -> Option<Value> {
         let catalogue = &self.shared.site.catalogue;
-        let needs = &self.shared.site.needs;
-        need(needs.post(self.id));
+        need(self.shared.site.needs.post(self.id));
         if let Some(value) = catalogue.post(self.id).front.get(name) {
-            return Some(own_value(&value.value.node, &self.shared));
+            return Some(own_value(&value.value.node, name, &self.shared));
         }
         if name == IMAGE_ALT {
             return Some(Value::from(()));
         }
-        need(needs.other(Key::Field(name.to_owned())));
-        let sets: Vec<usize> = (0..catalogue.sets().len()).collect();
-        catalogue.profile(name, &sets).map(|_| Value::from(()))
+        lacking(name, &self.shared)
     }
 }
 
 fn date_or_none(stamp: Option<Stamp>) -> Value {
     stamp.map_or(Value::from(()), date_value)
-}
-
-/// A front matter value as a template sees it.
-fn own_value(value: &Written, shared: &Arc<Shared>) -> Value {
-    match value {
-        Written::Null => Value::from(()),
-        Written::Text(text) => Value::from(text.as_str()),
-        #[expect(
-            clippy::cast_possible_truncation,
-            reason = "only whole numbers of a safe size"
-        )]
-        Written::Number(number, _) if number.fract() == 0.0 && number.abs() < 9e15 => {
-            Value::from(*number as i64)
-        }
-        Written::Number(number, _) => Value::from(*number),
-        Written::Flag(flag, _) => Value::from(*flag),
-        Written::Date(stamp, _) => date_value(**stamp),
-        Written::List(items) => Value::from(
-            items
-                .iter()
-                .map(|item| own_value(&item.node, shared))
-                .collect::<Vec<_>>(),
-        ),
-        Written::Map(map) => map_value(map, shared),
-    }
-}
-
-fn map_value(map: &Map, shared: &Arc<Shared>) -> Value {
-    let pairs = map
-        .entries
-        .iter()
-        .map(|entry| (entry.key.node.clone(), own_value(&entry.value.node, shared)));
-    Value::from_pairs(pairs.map(|(key, value)| (Value::from(key), value)))
 }
 
 impl Object for PostObject {
@@ -215,7 +179,7 @@ impl Object for PostObject {
             )));
         }
         if name == "meta" {
-            return Some(map_value(&catalogue.post(self.id).front, &self.shared));
+            return Some(whole(&catalogue.post(self.id).front, &self.shared));
         }
         self.own(name)
     }

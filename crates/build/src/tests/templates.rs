@@ -186,15 +186,80 @@ fn a_field_that_this_post_lacks_is_handed_in_as_nothing() {
     );
 }
 
+#[rstest]
+#[case::nearest("'x'|link(site.titel)", "did you mean `title`?")]
+#[case::nearest_template("once('parts/menus.html')", "did you mean `parts/menu.html`?")]
+#[case::outside_of_a_loop("loop.index", "it is known between {% for … %} and {% endfor %}")]
+#[case::on_other_pages(
+    "post.title",
+    "`post` is known on other pages; docs/templates.md says on which"
+)]
+#[case::never_the_same(
+    "query('limit 1').title",
+    "docs/templates.md lists what templates know"
+)]
+#[case::a_place_in_a_list("site.lists[99]", "docs/templates.md lists what templates know")]
+fn a_fault_of_a_name_says_what_to_do(#[case] value: &str, #[case] help: &str) {
+    assert_eq!(refused(value).help.as_deref(), Some(help));
+}
+
+/// Three posts, of which one has a map with a map in it.
+fn boats() -> Bench {
+    Bench::new("")
+        .with(
+            "posts/2026-01-03-a.md",
+            "---\nboat: {name: Ada, engine: {power: 9}, words: one}\nwords: x\n---\n",
+        )
+        .with("posts/2026-01-02-b.md", "---\nboat: {name: Bo}\n---\n")
+        .with("posts/2026-01-01-c.md", "---\n---\n")
+}
+
+#[rstest]
+#[case::entry("post.boat.name", "Ada;Bo;;")]
+#[case::deeper("post.boat.engine.power", "9;;;")]
+#[case::whole("post.boat.engine", "{&#39;power&#39;: 9};;;")]
+#[case::whether_it_is_there("'yes' if post.boat else 'no'", "yes;yes;no;")]
+#[case::names("post.boat|join(' ')", "name engine words;name;;")]
+#[case::as_written("post.meta.boat.name", "Ada;Bo;;")]
+#[case::hidden_by_a_derived_name("post.meta.words", "x;;;")]
+#[case::as_a_parameter(
+    "query('where boat.name = :name', name=post.boat.name)|length",
+    "1;1;0;"
+)]
+fn an_entry_that_a_post_lacks_and_others_have_prints_nothing(
+    #[case] value: &str,
+    #[case] expected: &str,
+) {
+    let page = for_each("", &format!("{{{{ {value} }}}}"));
+    let mut bench = boats().with("pages/line.html", &page);
+    bench.sound();
+    assert_eq!(bench.page("line/index.html").trim_end(), expected);
+}
+
+#[rstest]
+#[case::of_a_map("post.boat.nam", "`post.boat` has no `nam`")]
+#[case::of_the_front_matter("post.meta.bot", "`post.meta` has no `bot`")]
+#[case::deeper("post.boat.engine.pover", "`post.boat.engine` has no `pover`")]
+fn an_entry_that_no_post_has_is_not_known(#[case] value: &str, #[case] message: &str) {
+    let page = for_each("", &format!("{{{{ {value} }}}}"));
+    let mut bench = boats().with("pages/line.html", &page);
+    let faults = bench.build().diagnostics;
+    let found: Vec<_> = faults.iter().map(|fault| fault.message.as_str()).collect();
+    assert_eq!(found, [message]);
+}
+
 #[test]
-fn the_nearest_name_is_told() {
-    assert_eq!(
-        refused("'x'|link(site.titel)").help.as_deref(),
-        Some("did you mean `title`?")
-    );
-    let part = refused("once('parts/menus.html')");
-    assert_eq!(
-        part.help.as_deref(),
-        Some("did you mean `parts/menu.html`?")
-    );
+fn a_page_is_made_again_when_a_field_becomes_a_map() {
+    let page = "{% for post in query('where slug = \"c\"') %}{{ 'map' if post.boat is mapping else 'none' }}{% endfor %}";
+    let mut bench = boats().with("pages/line.html", page);
+    bench.sources.remove("posts/2026-01-02-b.md");
+    bench
+        .sources
+        .write("posts/2026-01-03-a.md", "---\nboat: Ada\n---\n");
+    bench.sound();
+    assert_eq!(bench.page("line/index.html"), "none\n");
+    let text = "---\nboat: {name: Ada}\n---\n";
+    let made = bench.after_edit("posts/2026-01-03-a.md", Some(text));
+    assert!(made.contains(&"line/index.html".to_owned()), "{made:?}");
+    assert_eq!(bench.page("line/index.html"), "map\n");
 }

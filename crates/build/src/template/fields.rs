@@ -1,0 +1,118 @@
+//! Entries of front matter as templates see them. One that a post lacks and others have is nothing,
+//! also within a map; one that no post has is not known.
+
+use std::fmt;
+use std::sync::Arc;
+
+use minijinja::Value;
+use minijinja::value::{Enumerator, Object};
+use tabulae_core::value::{Kind, Map, Value as Written};
+
+use super::Shared;
+use super::objects::date_value;
+use crate::cache::{Key, need};
+
+/// The front matter of a post, by name.
+pub(super) fn whole(front: &Map, shared: &Arc<Shared>) -> Value {
+    entries(front, "", shared)
+}
+
+/// The value of the field `name`, which is dotted within maps.
+pub(super) fn own_value(value: &Written, name: &str, shared: &Arc<Shared>) -> Value {
+    match value {
+        Written::Null => Value::from(()),
+        Written::Text(text) => Value::from(text.as_str()),
+        #[expect(
+            clippy::cast_possible_truncation,
+            reason = "only whole numbers of a safe size"
+        )]
+        Written::Number(number, _) if number.fract() == 0.0 && number.abs() < 9e15 => {
+            Value::from(*number as i64)
+        }
+        Written::Number(number, _) => Value::from(*number),
+        Written::Flag(flag, _) => Value::from(*flag),
+        Written::Date(stamp, _) => date_value(**stamp),
+        Written::List(items) => {
+            let items = items.iter();
+            items
+                .map(|item| own_value(&item.node, name, shared))
+                .collect()
+        }
+        Written::Map(map) => entries(map, name, shared),
+    }
+}
+
+/// The value of a field that a post lacks: nothing, or a map of nothing where it is a map in
+/// others; `None` where no post has it.
+pub(super) fn lacking(name: &str, shared: &Arc<Shared>) -> Option<Value> {
+    need(shared.site.needs.other(Key::Field(name.to_owned())));
+    let catalogue = &shared.site.catalogue;
+    let sets: Vec<usize> = (0..catalogue.sets().len()).collect();
+    let known = catalogue.profile(name, &sets)?;
+    Some(if known.kinds.contains(&Kind::Map) {
+        entries(&Map::default(), name, shared)
+    } else {
+        Value::from(())
+    })
+}
+
+fn entries(map: &Map, name: &str, shared: &Arc<Shared>) -> Value {
+    let entries = map.entries.iter().map(|entry| {
+        let key = &entry.key.node;
+        let value = own_value(&entry.value.node, &within(name, key), shared);
+        (key.clone(), value)
+    });
+    Value::from_object(Entries {
+        entries: entries.collect(),
+        name: name.to_owned(),
+        shared: Arc::clone(shared),
+    })
+}
+
+/// The name of an entry of a map.
+fn within(name: &str, key: &str) -> String {
+    if name.is_empty() {
+        key.to_owned()
+    } else {
+        format!("{name}.{key}")
+    }
+}
+
+/// The entries of a map in front matter.
+#[derive(Debug)]
+struct Entries {
+    /// In the order written.
+    entries: Vec<(String, Value)>,
+    /// The map's own name; empty for the whole front matter.
+    name: String,
+    shared: Arc<Shared>,
+}
+
+impl Object for Entries {
+    fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
+        self.get_value_by_str(key.as_str()?)
+    }
+
+    fn get_value_by_str(self: &Arc<Self>, key: &str) -> Option<Value> {
+        let own = self.entries.iter().find(|(name, _)| name == key);
+        let own = own.map(|(_, value)| value.clone());
+        own.or_else(|| lacking(&within(&self.name, key), &self.shared))
+    }
+
+    fn enumerate(self: &Arc<Self>) -> Enumerator {
+        let names = self
+            .entries
+            .iter()
+            .map(|(name, _)| Value::from(name.as_str()));
+        Enumerator::Values(names.collect())
+    }
+
+    fn render(self: &Arc<Self>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if self.entries.is_empty() {
+            return Ok(());
+        }
+        let entries = self.entries.iter().cloned();
+        let plain = Value::from_pairs(entries.map(|(name, value)| (Value::from(name), value)));
+        write!(f, "{plain}")
+    }
+}
