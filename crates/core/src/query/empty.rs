@@ -94,7 +94,7 @@ impl Query<Written> {
             .tests
             .iter()
             .filter(|(_, count)| none(*count))
-            .filter_map(|(test, _)| range_hint(test, &left.of, catalogue))
+            .filter_map(|(test, _)| hint(test, &left.of, catalogue))
             .collect();
         if !left.tests.iter().any(|(_, count)| none(*count)) {
             hints.push("each finds posts, and no post meets them all".to_owned());
@@ -125,17 +125,67 @@ struct Left<'a> {
     of: Vec<PostId>,
 }
 
-/// What the values of the field are among the posts, for a test of it that leaves nothing over.
-fn range_hint(condition: &Condition, posts: &[PostId], catalogue: &Catalogue) -> Option<String> {
+/// What to do about a test that leaves nothing over.
+fn hint(condition: &Condition, posts: &[PostId], catalogue: &Catalogue) -> Option<String> {
     let Condition::Test(test) = condition else {
         return None;
     };
+    let test = &test.node;
+    let hint = state_hint(test).or_else(|| turned_hint(test));
+    hint.or_else(|| range_hint(test, posts, catalogue))
+}
+
+/// A way out where posts of a state are asked for that are held back.
+fn state_hint(test: &Test) -> Option<String> {
+    let (Test::Flag(field) | Test::Compare(field, Comparison::Equal, _)) = test else {
+        return None;
+    };
+    let Value::Field(name) = &field.node else {
+        return None;
+    };
+    let states = match name.as_str() {
+        "draft" => "drafts",
+        "scheduled" | "expired" | "unlisted" => name,
+        _ => return None,
+    };
+    Some(format!(
+        "they are held back, unless `--include {states}` lets them in"
+    ))
+}
+
+/// A way out where the higher end of a range stands first.
+fn turned_hint(test: &Test) -> Option<String> {
+    let (Test::Range(_, _, low, high) | Test::Between(_, _, low, high)) = test else {
+        return None;
+    };
+    let is_turned = match (&low.node, &high.node) {
+        (Value::Number(low, _), Value::Number(high, _)) => low > high,
+        // A part of a date is as long as it is exact: what both say is compared.
+        (
+            Value::Date(_, low) | Value::Number(_, low),
+            Value::Date(_, high) | Value::Number(_, high),
+        ) => {
+            let both = low.len().min(high.len());
+            low.as_bytes()[..both] > high.as_bytes()[..both]
+        }
+        _ => false,
+    };
+    let turned = match test.clone() {
+        Test::Range(field, polarity, low, high) => Test::Range(field, polarity, high, low),
+        Test::Between(field, polarity, low, high) => Test::Between(field, polarity, high, low),
+        other => other,
+    };
+    is_turned.then(|| format!("the lower end stands first: `{turned}`"))
+}
+
+/// What the values of the field are among the posts, for a test of it that leaves nothing over.
+fn range_hint(test: &Test, posts: &[PostId], catalogue: &Catalogue) -> Option<String> {
     let (Test::Compare(left, ..)
     | Test::In(left, ..)
     | Test::Within(left, ..)
     | Test::Range(left, ..)
     | Test::Between(left, ..)
-    | Test::Text(left, ..)) = &test.node
+    | Test::Text(left, ..)) = test
     else {
         return None;
     };
@@ -165,10 +215,10 @@ fn range_hint(condition: &Condition, posts: &[PostId], catalogue: &Catalogue) ->
         "day" => Some("a day is 1 to 31; that of one month is `date = 2026-03-14`".to_owned()),
         "title" => {
             let titles = posts.iter().map(|post| &*catalogue.post(*post).title);
-            nearest_text(&test.node, titles)
+            nearest_text(test, titles)
         }
         _ if catalogue.term_field(name).is_some() => None,
-        _ => own_hint(&test.node, name, posts, catalogue),
+        _ => own_hint(test, name, posts, catalogue),
     }
 }
 

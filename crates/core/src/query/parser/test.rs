@@ -157,9 +157,8 @@ impl Parser {
             ));
         };
         if !self.eat_sign("(") {
-            return Err(self
-                .expected("a list in parentheses")
-                .help("write `has all ('masonry', 'lime')`"));
+            let help = format!("write `has {quantity} ('masonry', 'lime')`");
+            return Err(self.expected("a list in parentheses").help(help));
         }
         Ok(Test::Has(left, quantity, self.values()?))
     }
