@@ -8,7 +8,7 @@ use std::collections::BTreeSet;
 use rayon::prelude::*;
 use tabulae_core::audit::audit as audit_posts;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Faults, nearest};
 use tabulae_core::settings::Settings;
 use tabulae_core::source::Place;
 
@@ -18,6 +18,7 @@ use crate::output::Output;
 use crate::plan::{Plan, plan};
 use crate::site::Site;
 use crate::sources::Sources;
+use crate::template;
 
 /// Looks at a site and at what was built of it, and writes nothing. Hands out the settings, where
 /// they could be read; all findings are warnings, but for what keeps the site from being built.
@@ -42,6 +43,7 @@ pub fn audit(
         found.extend(audit_posts(&site.catalogue, &site.settings, &site.moment));
         found.extend(unfiled(site, &plan));
         found.extend(filled(site));
+        found.extend(unused_templates(site));
         found.extend(addresses::broken(site, &plan, sources));
         let empty = empty_feeds(site, &plan, &found);
         found.extend(empty);
@@ -94,6 +96,23 @@ fn filled(site: &Site) -> Faults {
         })
     });
     filled.collect()
+}
+
+/// Templates that no page comes by, as when a name is misspelt.
+fn unused_templates(site: &Site) -> Faults {
+    let faults = template::unused(site).into_iter().map(|name| {
+        let path = format!("templates/{name}");
+        let message = "no page and no other template loads this template";
+        let fault = Diagnostic::warning(Code::TemplateUnused, Place::top_of(&path), message);
+        let built_in = template::BUILT_IN.iter().map(|(name, _)| *name);
+        match nearest(name, built_in) {
+            Some(near) => fault.help(format!(
+                "is it to take the place of `{near}`? Else load it, or remove it"
+            )),
+            None => fault.help("load it with `include`, name it in an archive, or remove it"),
+        }
+    });
+    faults.collect()
 }
 
 /// Feeds without entries that a build does not tell of.

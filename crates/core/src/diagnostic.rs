@@ -116,6 +116,7 @@ codes! {
     SummaryMissing = "summary-missing": "A post has no summary of its own.",
     TemplateFailed = "template-failed": "A template asks for something that is not there.",
     TemplateUnreadable = "template-unreadable": "A template is not well formed.",
+    TemplateUnused = "template-unused": "Nothing loads a template.",
     TermAlike = "term-alike": "Two terms are probably one.",
     TermLone = "term-lone": "Only one post has a term.",
     TermUnknown = "term-unknown": "No post has this term.",

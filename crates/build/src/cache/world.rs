@@ -210,7 +210,10 @@ impl<'a> World<'a> {
                     .text(&page.link.plain);
                 Some(text.done())
             }
-            Key::Template(name) => Some(hash(self.shared.sources.get(name)?.text())),
+            Key::Template(name) => {
+                let source = self.shared.sources.get(name);
+                Some(source.map_or(0, |source| hash(source.text())))
+            }
             Key::Query(text, this) => {
                 let this = match this {
                     Some(path) => Some(site.post_at(path)?),

@@ -15,6 +15,7 @@ use tabulae_core::term::TermId;
 
 use super::arguments::{self, all_known, known, optional, wrong};
 use super::faults::QueryFaults;
+use super::loads::CARD;
 use super::objects::{DateObject, PostList, PostObject, TermObject, post_list};
 use super::{Shared, this};
 use crate::cache::{Key, Listing, need, needs_of, recorded};
@@ -358,9 +359,6 @@ pub(crate) fn feed_value(shared: &Shared, feed: &crate::feeds::FeedPlan) -> Valu
     }
 }
 
-/// The template of [`card`].
-const CARD: &str = "parts/card.html";
-
 /// A post's card, or those of a list, each on a line of its own: `parts/card.html`, which is made
 /// once for all lists that show the post, where it asks for nothing that differs between them.
 fn card(
@@ -373,9 +371,8 @@ fn card(
     let names = shared
         .card_names
         .get_or_init(|| names_of_card(shared, state.env()));
-    let outer = names
-        .iter()
-        .filter_map(|name| Some((Value::from(name.as_str()), state.lookup(name)?)));
+    let outer = names.iter();
+    let outer = outer.filter_map(|name| Some((Value::from(name.as_str()), state.lookup(name)?)));
     let outer: Vec<_> = outer.collect();
     let cards = CardMaker {
         shared,
@@ -464,11 +461,16 @@ const CARD_NAMES: [&str; 8] = [
     "post", "below", "site", "query", "terms", "feeds", "range", "card",
 ];
 
-/// The names that the card asks for and that may differ between lists, where a list knows them.
+/// The names that the card and the parts that it loads ask for, and that may differ between lists,
+/// where a list knows them.
 fn names_of_card(shared: &Shared, env: &Environment<'_>) -> Vec<String> {
-    let mut names = needs(shared, env);
+    let mut names = BTreeSet::new();
+    let parts = shared.loaded_by(CARD).into_iter();
+    for template in parts.filter_map(|part| env.get_template(part).ok()) {
+        names.extend(template.undeclared_variables(false));
+    }
     names.retain(|name| !CARD_NAMES.contains(&name.as_str()));
-    names
+    names.into_iter().collect()
 }
 
 /// A part that all pages share: it sees `site` and the values it is given, and is made once for
@@ -499,36 +501,4 @@ fn once(
     let made = Value::from_safe_string(text?.trim_end().to_owned());
     shared.parts().insert(key, (made.clone(), needs));
     Ok(made)
-}
-
-/// The names that the card and the parts it includes ask for. A part whose name is not written
-/// out may ask for anything.
-fn needs(shared: &Shared, env: &Environment<'_>) -> Vec<String> {
-    let mut names = BTreeSet::new();
-    let mut open = vec![CARD.to_owned()];
-    let mut seen = BTreeSet::new();
-    while let Some(name) = open.pop() {
-        if !seen.insert(name.clone()) {
-            continue;
-        }
-        let (Some(source), Ok(template)) = (shared.sources.get(&name), env.get_template(&name))
-        else {
-            names.insert(name);
-            continue;
-        };
-        names.extend(template.undeclared_variables(false));
-        for tag in source.text().split("{%").skip(1) {
-            let mut words = tag.trim_start_matches(['-', '+']).split_whitespace();
-            if let Some("include" | "extends" | "import" | "from") = words.next() {
-                open.push(
-                    words
-                        .next()
-                        .unwrap_or_default()
-                        .trim_matches(['"', '\''])
-                        .to_owned(),
-                );
-            }
-        }
-    }
-    names.into_iter().collect()
 }

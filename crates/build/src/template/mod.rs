@@ -7,6 +7,7 @@ mod faults;
 mod fields;
 mod filters;
 mod functions;
+mod loads;
 mod objects;
 
 use std::cell::{Cell, RefCell};
@@ -27,6 +28,7 @@ use crate::site::Site;
 use self::cards::Cards;
 pub use self::faults::diagnose;
 pub(crate) use self::functions::feed_value;
+use self::loads::reached;
 pub use self::objects::{PostList, PostObject, TermObject, date_value, post_list};
 
 /// The built-in templates by name.
@@ -130,24 +132,6 @@ impl Shared {
     /// Puts together what all pages share.
     #[must_use]
     pub fn new(site: Site, plan: Plan) -> Self {
-        let mut sources = BTreeMap::new();
-        for (name, text) in BUILT_IN {
-            sources.insert(
-                name.to_owned(),
-                Source::new(&format!("built-in template {name}"), text),
-            );
-        }
-        for (name, text) in &site.templates {
-            sources.insert(
-                name.clone(),
-                Source::new(&format!("templates/{name}"), text),
-            );
-        }
-        for page in &site.pages {
-            if let Some(text) = &page.template {
-                sources.insert(page.post.path.clone(), Source::new(&page.post.path, text));
-            }
-        }
         let terms = (0..site.catalogue.term_tables().len())
             .map(|field| objects::terms(&site, &plan, field))
             .collect();
@@ -169,9 +153,9 @@ impl Shared {
             terms,
             post_links: links.collect(),
             days,
+            sources: sources(&site),
             site,
             plan,
-            sources,
             warnings: Mutex::default(),
             answers: Mutex::default(),
             resolved: Mutex::default(),
@@ -233,18 +217,26 @@ impl Shared {
         self.resolved(&(text.to_owned(), on_page))
     }
 
-    /// Says that what is being made asks for a template, and for those that it may use: all whose
-    /// names stand in it between quotes, or any, where a name is not written out.
+    /// Says that what is being made asks for a template, and for those that it loads.
     pub(crate) fn ask_template(&self, name: &str) {
         let mut known = self.uses.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some(uses) = known.get(name) {
             return needs_of(uses);
         }
-        let names = uses(name, &self.sources).into_iter();
-        let made = names.map(|name| self.site.needs.other(Key::Template(name)));
+        let all = || self.sources.keys().map(String::as_str).collect();
+        let names = reached([name], &self.sources)
+            .unwrap_or_else(all)
+            .into_iter();
+        let made = names.map(|name| self.site.needs.other(Key::Template(name.to_owned())));
         let made: Arc<[Need]> = made.collect();
         needs_of(&made);
         known.insert(name.to_owned(), made);
+    }
+
+    /// The templates that one may load, itself among them.
+    fn loaded_by<'a>(&'a self, name: &'a str) -> BTreeSet<&'a str> {
+        let all = || self.sources.keys().map(String::as_str).collect();
+        reached([name], &self.sources).unwrap_or_else(all)
     }
 
     fn resolved(&self, asked: &Asked) -> Option<Arc<Query<Resolved>>> {
@@ -286,37 +278,40 @@ impl Shared {
     }
 }
 
-/// The templates that one may use, itself among them.
-fn uses(name: &str, sources: &BTreeMap<String, Source>) -> BTreeSet<String> {
-    let mut found = BTreeSet::new();
-    let mut open = vec![name.to_owned()];
-    while let Some(name) = open.pop() {
-        let text = sources.get(&name).map_or("", Source::text);
-        if !found.insert(name) {
-            continue;
-        }
-        let tags = text.split("{%").skip(1);
-        let names_anything = tags.into_iter().any(|tag| {
-            let mut words = tag.trim_start_matches(['-', '+']).split_whitespace();
-            let loads = ["include", "extends", "import", "from"];
-            words.next().is_some_and(|word| loads.contains(&word))
-                && !words
-                    .next()
-                    .unwrap_or_default()
-                    .starts_with(['"', '\'', '['])
-        });
-        if names_anything {
-            return sources.keys().cloned().collect();
-        }
-        if text.contains("card(") {
-            open.push("parts/card.html".to_owned());
-        }
-        let quoted = sources.keys().filter(|name| {
-            text.contains(&format!("\"{name}\"")) || text.contains(&format!("'{name}'"))
-        });
-        open.extend(quoted.cloned());
+/// Templates by name: the built-in ones, the site's own in place of some of them, and its pages.
+fn sources(site: &Site) -> BTreeMap<String, Source> {
+    let mut sources = BTreeMap::new();
+    for (name, text) in BUILT_IN {
+        sources.insert(
+            name.to_owned(),
+            Source::new(&format!("built-in template {name}"), text),
+        );
     }
-    found
+    for (name, text) in &site.templates {
+        sources.insert(
+            name.clone(),
+            Source::new(&format!("templates/{name}"), text),
+        );
+    }
+    for page in &site.pages {
+        if let Some(text) = &page.template {
+            sources.insert(page.post.path.clone(), Source::new(&page.post.path, text));
+        }
+    }
+    sources
+}
+
+/// The site's own templates that nothing loads: no page, no archive, and no other template.
+pub(crate) fn unused(site: &Site) -> Vec<&str> {
+    let sources = sources(site);
+    let built_in = BUILT_IN.iter().map(|(name, _)| *name);
+    let pages = site.pages.iter().map(|page| page.post.path.as_str());
+    let archives = site.settings.archives.iter();
+    let named = archives.filter_map(|archive| Some(archive.template.as_ref()?.node.as_str()));
+    let used = reached(built_in.chain(pages).chain(named), &sources);
+    let own = site.templates.iter().map(|(name, _)| name.as_str());
+    own.filter(|name| used.as_ref().is_some_and(|used| !used.contains(name)))
+        .collect()
 }
 
 thread_local! {

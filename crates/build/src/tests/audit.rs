@@ -204,3 +204,27 @@ fn what_a_build_complains_of_is_told_once() {
     let bench = bench.with("posts/b.md", &post("B"));
     assert_eq!(bench.audit("template-failed", &mut Out::default()).len(), 1);
 }
+
+#[test]
+fn templates_that_nothing_loads() {
+    let include = "{% include \"parts/used.html\" %}";
+    let bench = Bench::new("[archive.a]\ntemplate = \"own.html\"\n")
+        .with("posts/a.md", &post("A"))
+        .with("templates/own.html", include)
+        .with("templates/parts/used.html", "x")
+        .with("templates/parts/card.html", "x")
+        .with("templates/parts/crad.html", "x")
+        .with("templates/wholly-other.html", include);
+    let told = ": no page and no other template loads this template";
+    assert_eq!(
+        bench.audit("template-unused", &mut Out::default()),
+        ["parts/crad.html", "wholly-other.html"].map(|name| format!("templates/{name}:1:1{told}"))
+    );
+    // Where a name is put together, it may be any.
+    let bench = bench.with(
+        "pages/p.html",
+        "{% include \"parts/\" ~ \"used\" ~ \".html\" %}",
+    );
+    let told = bench.audit("template-unused", &mut Out::default());
+    assert_eq!(told, Vec::<String>::new());
+}

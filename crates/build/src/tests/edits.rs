@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 
 use proptest::prelude::*;
 use proptest::test_runner::{Config, TestRunner};
+use rstest::rstest;
 use tabulae_core::diagnostic::{Code, Diagnostic};
 
 use super::{Bench, Out, SITE, Session};
@@ -475,5 +476,30 @@ fn on_disk_a_build_after_edits_equals_a_clean_one() {
         }
         assert!(made.1.len() > 20);
         assert_eq!(made.1, clean.1, "{one:?}");
+    }
+}
+
+#[rstest]
+#[case::put_together("{% include \"parts/\" ~ \"x\" ~ \".html\" %}")]
+#[case::of_a_value("{% set part = \"parts/x.html\" %}{% include part %}")]
+#[case::once("{% set part = \"parts/x.html\" %}{{ once(part) }}")]
+#[case::that_may_be_missing("{% include \"parts/x.html\" ignore missing %}")]
+fn a_page_is_made_again_when_a_part_that_it_loads_changes_or_comes(#[case] page: &str) {
+    let may_miss = page.contains("missing");
+    let mut bench = Bench::new("").with("posts/2026-01-01-a.md", "A\n");
+    bench.sources.write("pages/p.html", page);
+    if !may_miss {
+        bench.sources.write("templates/parts/x.html", "one");
+    }
+    bench.sound();
+    let made = bench.after_edit("templates/parts/x.html", Some("two"));
+    assert!(made.contains(&"p/index.html".to_owned()), "{made:?}");
+    assert_eq!(bench.page("p/index.html"), "two\n");
+    // What is missing is no reason to make the page each time.
+    bench.sources.remove("templates/parts/x.html");
+    if may_miss {
+        bench.sound();
+        let made = bench.after_edit("posts/2026-01-01-a.md", Some("B\n"));
+        assert!(!made.contains(&"p/index.html".to_owned()), "{made:?}");
     }
 }
