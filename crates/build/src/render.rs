@@ -14,7 +14,7 @@ use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::pager::Pager;
 use tabulae_core::route::Link;
-use tabulae_core::search::Rows;
+use tabulae_core::search;
 use tabulae_core::settings::Archive;
 
 use self::values::{ArchiveValues, Asking, archive_values, group_value, lists, site_value};
@@ -106,14 +106,16 @@ impl<'a> Renderer<'a> {
                 let group = &self.shared.plan.archives[*archive].groups[*group];
                 self.ask(Key::Settings);
                 self.ask(Key::Rows(group.link.plain.clone()));
-                Ok(self.rows(|rows| rows.titles(&group.posts)).into_bytes())
+                let rows = group.posts.iter().map(|id| self.shared.row(*id));
+                Ok(search::titles(rows).into_bytes())
             }
             What::Search => self.search(&output.link),
             What::Texts => {
                 let listed = self.shared.site.catalogue.listed();
                 self.ask(Key::Settings);
                 self.ask(Key::Posts);
-                Ok(self.rows(|rows| rows.texts(listed)).into_bytes())
+                let rows = listed.iter().map(|id| (*id, self.shared.row(*id)));
+                Ok(search::texts(&self.shared.site.catalogue, rows).into_bytes())
             }
             What::Sitemap(addresses) => {
                 Ok(sitemap("urlset", "url", addresses.iter().map(String::as_str)).into_bytes())
@@ -295,19 +297,6 @@ impl<'a> Renderer<'a> {
             .as_ref()
             .map_or("archive.html", |template| template.node.as_str());
         self.template(name, values)
-    }
-
-    fn rows(&self, make: impl FnOnce(Rows<'_>) -> String) -> String {
-        make(Rows {
-            catalogue: &self.shared.site.catalogue,
-            day: &|day| {
-                self.shared
-                    .day(day)
-                    .and_then(Value::as_str)
-                    .unwrap_or_default()
-            },
-            link: &|id| self.shared.post_link(id).as_str().unwrap_or_default(),
-        })
     }
 
     fn search(&self, link: &Link) -> Rendered {

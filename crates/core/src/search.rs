@@ -2,84 +2,66 @@
 //! as compact JSON. The script's file says how it is read.
 
 use indexmap::IndexSet;
-use jiff::civil::Date;
 use serde::Serialize;
+use serde_json::value::{RawValue, to_raw_value};
 
 use crate::catalogue::{Catalogue, PostId};
+use crate::post::Post;
 
-/// Title, address, date (ISO 8601), date in words.
-type Row<'a> = (&'a str, &'a str, String, &'a str);
+/// What stands of a post in each list that has it: title, address, date (ISO 8601), date in words.
+#[derive(Debug, Serialize)]
+#[serde(transparent)]
+pub struct Row(Box<RawValue>);
+
+impl Row {
+    /// The row of a post, whose `link` is as pages have it, and its day in words.
+    #[must_use]
+    pub fn new(post: &Post, link: &str, day: &str) -> Self {
+        let date = post.date.map(|date| date.iso()).unwrap_or_default();
+        Self(to_raw_value(&(&*post.title, link, date, day)).unwrap_or_default())
+    }
+}
 
 /// The titles of a list.
 #[derive(Debug, Serialize)]
 struct Titles<'a> {
-    posts: Vec<Row<'a>>,
+    posts: Vec<&'a Row>,
 }
 
 /// The texts of a site: of each post its row, its summary, and the numbers of its terms.
 #[derive(Debug, Serialize)]
 struct Texts<'a> {
     terms: IndexSet<&'a str>,
-    posts: Vec<(Row<'a>, &'a str, Vec<usize>)>,
+    posts: Vec<(&'a Row, &'a str, Vec<usize>)>,
 }
 
-/// What the rows of posts are made of.
-#[derive(Clone, Copy)]
-pub struct Rows<'a> {
-    /// The posts.
-    pub catalogue: &'a Catalogue,
-    /// The day of a post in words.
-    pub day: &'a dyn Fn(Date) -> &'a str,
-    /// The address of a post, as a page links to it.
-    pub link: &'a dyn Fn(PostId) -> &'a str,
+/// The titles of a list, in its order.
+#[must_use]
+pub fn titles<'a>(rows: impl Iterator<Item = &'a Row>) -> String {
+    json(&Titles {
+        posts: rows.collect(),
+    })
 }
 
-impl std::fmt::Debug for Rows<'_> {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.debug_struct("Rows").finish_non_exhaustive()
-    }
-}
-
-impl<'a> Rows<'a> {
-    fn row(&self, id: PostId) -> Row<'a> {
-        let post = self.catalogue.post(id);
-        let day = post.date.map(|date| date.day);
-        (
-            &post.title,
-            (self.link)(id),
-            post.date.map(|date| date.iso()).unwrap_or_default(),
-            day.map(self.day).unwrap_or_default(),
-        )
-    }
-
-    /// The titles of `posts`, in their order.
-    #[must_use]
-    pub fn titles(&self, posts: &[PostId]) -> String {
-        json(&Titles {
-            posts: posts.iter().map(|id| self.row(*id)).collect(),
-        })
-    }
-
-    /// Titles, summaries and terms of all fields of `posts`, in their order. A term's name stands
-    /// once, however many posts have it.
-    #[must_use]
-    pub fn texts(&self, posts: &[PostId]) -> String {
-        let mut terms = IndexSet::new();
-        let fields = self.catalogue.term_tables();
-        let mut numbers = |id: PostId| {
-            let each = fields.iter().enumerate().flat_map(|(field, table)| {
-                let own = self.catalogue.terms_of(id, field).iter();
-                own.map(|term| table.term(*term).name.as_str())
-            });
-            each.map(|name| terms.insert_full(name).0).collect()
-        };
-        let posts = posts.iter().map(|id| {
-            let summary = self.catalogue.post(*id).summary.as_deref();
-            (self.row(*id), summary.unwrap_or_default(), numbers(*id))
+/// Titles, summaries and terms of all fields of posts, in their order. A term's name stands once,
+/// however many posts have it.
+#[must_use]
+pub fn texts<'a>(catalogue: &Catalogue, posts: impl Iterator<Item = (PostId, &'a Row)>) -> String {
+    let mut terms = IndexSet::new();
+    let fields = catalogue.term_tables();
+    let mut numbers = |id: PostId| {
+        let each = fields.iter().enumerate().flat_map(|(field, table)| {
+            let own = catalogue.terms_of(id, field).iter();
+            own.map(|term| table.term(*term).name.as_str())
         });
-        let posts = posts.collect();
-        json(&Texts { terms, posts })
-    }
+        each.map(|name| terms.insert_full(name).0).collect()
+    };
+    let posts = posts.map(|(id, row)| {
+        let summary = catalogue.post(id).summary.as_deref();
+        (row, summary.unwrap_or_default(), numbers(id))
+    });
+    let posts = posts.collect();
+    json(&Texts { terms, posts })
 }
 
 /// Texts and numbers in lists always have a form in JSON.

@@ -19,6 +19,7 @@ use minijinja::{AutoEscape, Environment, Output, State, UndefinedBehavior, Value
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::query::{Query, Resolved};
+use tabulae_core::search::Row;
 use tabulae_core::source::Source;
 
 use crate::cache::{Key, Need, need, needs_of};
@@ -108,6 +109,8 @@ pub struct Shared {
     pub terms: Vec<Vec<Value>>,
     /// The address of every post as a value, the path of the site's address before it.
     post_links: Vec<Value>,
+    /// What the script of lists looks through of each post.
+    rows: Vec<OnceLock<Row>>,
     /// The days of all posts in words.
     days: BTreeMap<Date, Value>,
     /// What templates complain of without failing.
@@ -152,6 +155,7 @@ impl Shared {
         Self {
             terms,
             post_links: links.collect(),
+            rows: site.catalogue.all().map(|_| OnceLock::new()).collect(),
             days,
             sources: sources(&site),
             site,
@@ -188,6 +192,16 @@ impl Shared {
     /// The address of a post, the path of the site's address before it.
     pub(crate) fn post_link(&self, id: PostId) -> &Value {
         &self.post_links[id.0 as usize]
+    }
+
+    /// What the script of lists looks through of a post, which is made once for all of them.
+    pub(crate) fn row(&self, id: PostId) -> &Row {
+        self.rows[id.0 as usize].get_or_init(|| {
+            let post = self.site.catalogue.post(id);
+            let day = post.date.and_then(|date| self.day(date.day)?.as_str());
+            let link = self.post_link(id).as_str();
+            Row::new(post, link.unwrap_or_default(), day.unwrap_or_default())
+        })
     }
 
     /// The day of a post in words.
