@@ -9,7 +9,7 @@ use minijinja::value::{Enumerator, Object};
 use tabulae_core::value::{Kind, Map, Value as Written};
 
 use super::Shared;
-use super::objects::date_value;
+use super::objects::{Listed, date_value};
 use crate::cache::{Key, need};
 
 /// The front matter of a post, by name.
@@ -34,9 +34,8 @@ pub(super) fn own_value(value: &Written, name: &str, shared: &Arc<Shared>) -> Va
         Written::Date(stamp, _) => date_value(**stamp),
         Written::List(items) => {
             let items = items.iter();
-            items
-                .map(|item| own_value(&item.node, name, shared))
-                .collect()
+            let values = items.map(|item| own_value(&item.node, name, shared));
+            Value::from_object(Listed(values.collect()))
         }
         Written::Map(map) => entries(map, name, shared),
     }

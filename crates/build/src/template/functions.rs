@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 use std::sync::{Arc, PoisonError};
 
-use minijinja::value::{Kwargs, Rest};
+use minijinja::value::{Kwargs, Rest, ValueKind};
 use minijinja::{Environment, Error, State, Value};
 use tabulae_core::archive::by_terms;
 use tabulae_core::catalogue::PostId;
@@ -489,7 +489,7 @@ fn once(
     )];
     for name in given.args() {
         let value: Value = given.get(name)?;
-        key.push_str(&format!("\n{name}={value}"));
+        key.push_str(&format!("\n{name}={}", told_apart(&value)));
         values.push((Value::from(name), value));
     }
     if let Some((known, needs)) = shared.parts().get(&key) {
@@ -501,4 +501,28 @@ fn once(
     let made = Value::from_safe_string(text?.trim_end().to_owned());
     shared.parts().insert(key, (made.clone(), needs));
     Ok(made)
+}
+
+/// A text that only the same value has, whatever others print.
+fn told_apart(value: &Value) -> String {
+    if let Some(post) = value.downcast_object_ref::<PostObject>() {
+        return format!("post {}", post.id.0);
+    }
+    if let Some(term) = value.downcast_object_ref::<TermObject>() {
+        return term.told_apart();
+    }
+    if value.is_true()
+        && let Ok(items) = value.try_iter()
+        && value.as_str().is_none()
+    {
+        let items = items.map(|key| match value.kind() {
+            ValueKind::Map => {
+                let inner = value.get_item(&key).unwrap_or_default();
+                format!("{}: {}", told_apart(&key), told_apart(&inner))
+            }
+            _ => told_apart(&key),
+        });
+        return format!("{} {:?}", value.kind(), items.collect::<Vec<_>>());
+    }
+    format!("{} {:?}", value.kind(), value.to_string())
 }

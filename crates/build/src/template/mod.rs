@@ -15,6 +15,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 
 use jiff::civil::Date;
+use minijinja::value::ValueKind;
 use minijinja::{AutoEscape, Environment, Output, State, UndefinedBehavior, Value};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
@@ -406,7 +407,17 @@ fn write_value(
     match value.as_str() {
         Some(text) if value.is_safe() => out.write_str(text).map_err(failed),
         Some(text) => out.write_str(&escape(text)).map_err(failed),
-        None => out.write_str(&escape(&value.to_string())).map_err(failed),
+        None => out.write_str(&escape(&printed(value))).map_err(failed),
+    }
+}
+
+/// A value as text: nothing for none, and flags as front matter has them.
+fn printed(value: &Value) -> String {
+    match value.kind() {
+        ValueKind::None => String::new(),
+        ValueKind::Bool if value.is_true() => "true".to_owned(),
+        ValueKind::Bool => "false".to_owned(),
+        _ => value.to_string(),
     }
 }
 

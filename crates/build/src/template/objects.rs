@@ -16,7 +16,7 @@ use tabulae_core::time::Stamp;
 
 use super::fields::{lacking, own_value, whole};
 use super::filters::anchor;
-use super::{Shared, is_related, this};
+use super::{Shared, is_related, printed, this};
 use crate::cache::{Key, Need, need};
 use crate::plan::Plan;
 use crate::site::Site;
@@ -133,7 +133,7 @@ impl PostObject {
             let values = shared.map(|(field, term)| terms[field][term.0 as usize].clone());
             Some(values.collect())
         };
-        Value::from_object(TermList(shared().unwrap_or_default()))
+        Value::from_object(Listed(shared().unwrap_or_default()))
     }
 
     /// An entry of the front matter; nothing where another post has one of this name.
@@ -172,7 +172,7 @@ impl Object for PostObject {
         need(self.shared.site.needs.post(self.id));
         if let Some(field) = catalogue.term_field(name) {
             let terms = catalogue.terms_of(self.id, field).iter();
-            return Some(Value::from_object(TermList(
+            return Some(Value::from_object(Listed(
                 terms
                     .map(|id| self.shared.terms[field][id.0 as usize].clone())
                     .collect(),
@@ -303,6 +303,11 @@ impl TermObject {
         self.anchor.clone()
     }
 
+    /// A text that no other term has, nor this one with another count.
+    pub(super) fn told_apart(&self) -> String {
+        format!("term {} {} {}", self.field, self.id.0, self.count)
+    }
+
     /// The same term with another count, as of the posts of a query.
     #[must_use]
     pub fn counted(term: &Value, count: usize) -> Value {
@@ -351,11 +356,11 @@ impl Object for TermObject {
     }
 }
 
-/// A post's terms: a list, which prints as the names with commas between.
+/// A post's terms, or the values of a field: a list, which prints with commas between.
 #[derive(Debug)]
-struct TermList(Vec<Value>);
+pub(super) struct Listed(pub(super) Vec<Value>);
 
-impl Object for TermList {
+impl Object for Listed {
     fn repr(self: &Arc<Self>) -> ObjectRepr {
         ObjectRepr::Seq
     }
@@ -369,10 +374,8 @@ impl Object for TermList {
     }
 
     fn render(self: &Arc<Self>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        for (at, term) in self.0.iter().enumerate() {
-            write!(f, "{}{term}", if at > 0 { ", " } else { "" })?;
-        }
-        Ok(())
+        let texts: Vec<_> = self.0.iter().map(printed).collect();
+        f.write_str(&texts.join(", "))
     }
 }
 

@@ -237,6 +237,24 @@ fn an_entry_that_a_post_lacks_and_others_have_prints_nothing(
 }
 
 #[rstest]
+#[case::flag("flag: true", "true")]
+#[case::other_flag("flag: no\nflag2: x", "no")]
+#[case::number("flag: 7", "7")]
+#[case::fraction("flag: -2.5", "-2.5")]
+#[case::text("flag: a < b", "a &lt; b")]
+#[case::list("flag: [red, 2, false]", "red, 2, false")]
+#[case::date("flag: 2026-03-14", "2026-03-14")]
+#[case::nothing("flag:\nflag2: x", "")]
+fn fields_print_as_they_are_written(#[case] front: &str, #[case] expected: &str) {
+    let post = format!("---\n{front}\n---\n");
+    let mut bench = Bench::new("")
+        .with("posts/2026-01-01-a.md", &post)
+        .with("pages/line.html", &for_each("", "{{ post.flag }}"));
+    bench.sound();
+    assert_eq!(bench.page("line/index.html"), format!("{expected};\n"));
+}
+
+#[rstest]
 #[case::of_a_map("post.boat.nam", "`post.boat` has no `nam`")]
 #[case::of_the_front_matter("post.meta.bot", "`post.meta` has no `bot`")]
 #[case::deeper("post.boat.engine.pover", "`post.boat.engine` has no `pover`")]
@@ -262,4 +280,41 @@ fn a_page_is_made_again_when_a_field_becomes_a_map() {
     let made = bench.after_edit("posts/2026-01-03-a.md", Some(text));
     assert!(made.contains(&"line/index.html".to_owned()), "{made:?}");
     assert_eq!(bench.page("line/index.html"), "map\n");
+}
+
+#[rstest]
+#[case::posts(
+    "query('where slug in (\"a\", \"b\") order by slug')",
+    "{{ value.slug }};",
+    "a;b;"
+)]
+#[case::terms(
+    "[terms('tag')[0], terms('category')[0]]",
+    "{{ value.link }};",
+    "/tags/x/;/categories/x/;"
+)]
+#[case::lists(
+    "[terms('tag'), terms('category')]",
+    "{{ value[0].link }};",
+    "/tags/x/;/categories/x/;"
+)]
+#[case::text_and_number("['1', 1]", "{{ value is string }};", "true;false;")]
+#[case::maps("[{'a': 1}, {'a': '1'}]", "{{ value.a is string }};", "false;true;")]
+#[case::the_same("[{'a': 1}, {'a': 1}]", "{{ value.a }};", "1;1;")]
+fn once_tells_values_apart_that_print_the_same(
+    #[case] values: &str,
+    #[case] part: &str,
+    #[case] expected: &str,
+) {
+    let page = format!(
+        "{{% for value in {values} %}}{{{{ once('parts/x.html', value=value) }}}}{{% endfor %}}"
+    );
+    let text = "---\ntitle: Same\ntag: x\ncategory: x\n---\n";
+    let mut bench = Bench::new("")
+        .with("posts/2026-01-01-a.md", text)
+        .with("posts/2026-01-02-b.md", text)
+        .with("templates/parts/x.html", part)
+        .with("pages/line.html", &page);
+    bench.sound();
+    assert_eq!(bench.page("line/index.html").trim_end(), expected);
 }
