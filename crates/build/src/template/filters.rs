@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use minijinja::value::Rest;
+use minijinja::value::{Rest, ValueKind};
 use minijinja::{Environment, Error, Value};
 use tabulae_core::language::DateStyle;
 use tabulae_core::post::State as PostState;
@@ -108,11 +108,22 @@ fn in_words(shared: &Shared, stamp: Stamp, pattern: Option<&Value>) -> Result<Va
     Ok(Value::from(language.day(stamp.day, &style)))
 }
 
-/// The name of a post, a term or a page as a link there; the name alone where it has no link.
-/// `text` takes the place of the name.
+/// The name of a post, a term or a page as a link there, those of a list with commas between; the
+/// name alone where it has no link, and nothing for nothing. `text` takes the place of the name.
 fn link(value: &Value, text: Option<&Value>) -> Result<Value, Error> {
     if let (Some(term), None) = (value.downcast_object_ref::<TermObject>(), text) {
         return Ok(term.anchor());
+    }
+    let is_nothing = value.is_none() || value.len() == Some(0);
+    if is_nothing && value.as_str().is_none() {
+        return Ok(Value::from(()));
+    }
+    if value.kind() == ValueKind::Seq {
+        let links = value
+            .try_iter()?
+            .map(|item| Ok(link(&item, text)?.to_string()));
+        let links: Vec<String> = links.collect::<Result<_, Error>>()?;
+        return Ok(Value::from_safe_string(links.join(", ")));
     }
     let given = |key: &str| {
         let found = value.get_attr(key).ok();

@@ -57,6 +57,18 @@ fn for_each(query: &str, printed: &str) -> String {
     "post.tags[0]|link(7)",
     "<a href=\"/tags/lime/\">7</a>;"
 )]
+#[case::terms(
+    "where slug = 'lime'",
+    "post.tags|link",
+    "<a href=\"/tags/lime/\">lime</a>, Masonry;"
+)]
+#[case::no_terms("where slug = 'old'", "post.tags|link", ";")]
+#[case::nothing("where slug = 'old'", "post.image|link", ";")]
+#[case::posts(
+    "where slug = 'old'",
+    "query(\"where slug in ('old', 'boat')\")|link",
+    "<a href=\"/2026/boat/\">A boat</a>, <a href=\"/2025/old/\">Old</a>;"
+)]
 #[case::date(
     "where slug = 'lime'",
     "post.date|time",
