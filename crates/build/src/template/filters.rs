@@ -114,14 +114,13 @@ fn link(value: &Value, text: Option<&Value>) -> Result<Value, Error> {
     if let (Some(term), None) = (value.downcast_object_ref::<TermObject>(), text) {
         return Ok(term.anchor());
     }
-    let is_nothing = value.is_none() || value.len() == Some(0);
-    if is_nothing && value.as_str().is_none() {
+    let is_post = value.downcast_object_ref::<PostObject>().is_some();
+    if !is_post && is_nothing(value) {
         return Ok(Value::from(()));
     }
     if value.kind() == ValueKind::Seq {
-        let links = value
-            .try_iter()?
-            .map(|item| Ok(link(&item, text)?.to_string()));
+        let links = value.try_iter()?;
+        let links = links.map(|item| Ok(link(&item, text)?.to_string()));
         let links: Vec<String> = links.collect::<Result<_, Error>>()?;
         return Ok(Value::from_safe_string(links.join(", ")));
     }
@@ -129,9 +128,10 @@ fn link(value: &Value, text: Option<&Value>) -> Result<Value, Error> {
         let found = value.get_attr(key).ok();
         found.filter(|found| !found.is_none() && !found.is_undefined())
     };
-    let names: &[&str] = match value.downcast_object_ref::<PostObject>() {
-        Some(_) => &["title"],
-        None => &["name", "title", "number"],
+    let names: &[&str] = if is_post {
+        &["title"]
+    } else {
+        &["name", "title", "number"]
     };
     let text = text
         .cloned()
@@ -143,6 +143,11 @@ fn link(value: &Value, text: Option<&Value>) -> Result<Value, Error> {
     let current = given("current").is_some_and(|current| current.is_true());
     let html = anchor(address.as_ref().and_then(Value::as_str), &text, current);
     Ok(Value::from_safe_string(html))
+}
+
+/// Whether a value is none, or a list or map without anything in it.
+fn is_nothing(value: &Value) -> bool {
+    value.is_none() || value.as_str().is_none() && value.len() == Some(0)
 }
 
 /// A link as HTML; its text alone where it leads nowhere.
