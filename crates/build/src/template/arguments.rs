@@ -1,6 +1,8 @@
 //! What functions and filters are given. The engine takes a name that nothing has for an argument
 //! that was left out; here it is a fault, as it is anywhere else in a template.
 
+use std::ops::RangeInclusive;
+
 use minijinja::value::Kwargs;
 use minijinja::{Error, ErrorKind, Value};
 
@@ -24,9 +26,9 @@ pub(super) fn known(value: &Value) -> Result<&Value, Error> {
     }
 }
 
-/// The same of all arguments that are given by name.
+/// The same of all arguments that are given by name, which none of them is used by.
 pub(super) fn all_known(given: &Kwargs) -> Result<(), Error> {
-    let mut values = given.args().map(|name| given.get::<Value>(name));
+    let mut values = given.args().map(|name| given.peek::<Value>(name));
     values.try_for_each(|value| known(&value?).map(drop))
 }
 
@@ -43,4 +45,23 @@ pub(super) fn optional(rest: &[Value]) -> Result<Option<&Value>, Error> {
         [value] => Ok(Some(known(value)?).filter(|value| !value.is_none())),
         _ => Err(Error::from(ErrorKind::TooManyArguments)),
     }
+}
+
+/// A whole number of these.
+pub(super) fn number(value: &Value, range: RangeInclusive<usize>) -> Result<usize, Error> {
+    let number = value.as_usize().filter(|number| range.contains(number));
+    number.ok_or_else(|| {
+        let most = match *range.end() {
+            usize::MAX => "on".to_owned(),
+            most => format!("to {most}"),
+        };
+        let first = range.start();
+        let got = match value.is_number() {
+            true => value.to_string(),
+            false => value.kind().to_string(),
+        };
+        wrong(format!(
+            "this takes a whole number from {first} {most}, and got {got}"
+        ))
+    })
 }

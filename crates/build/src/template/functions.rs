@@ -7,13 +7,13 @@ use minijinja::value::{Kwargs, Rest, ValueKind};
 use minijinja::{Environment, Error, State, Value};
 use tabulae_core::archive::by_terms;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::query::ast::Lasts;
 use tabulae_core::query::{Parameter, Query, Resolved, Scope};
 use tabulae_core::source::{Passage, Source, Span};
 use tabulae_core::term::TermId;
 
-use super::arguments::{self, all_known, known, optional, wrong};
+use super::arguments::{self, all_known, known, number, optional, wrong};
 use super::faults::QueryFaults;
 use super::loads::CARD;
 use super::objects::{DateObject, PostList, PostObject, TermObject, post_list};
@@ -45,7 +45,7 @@ pub(super) fn add(env: &mut Environment<'static>, shared: &Arc<Shared>) {
     env.add_function(
         "card",
         move |state: &State<'_, '_>, posts: Value, level: Rest<Value>| {
-            let level = optional(&level)?.cloned().map(usize::try_from);
+            let level = optional(&level)?.map(|level| number(level, 1..=6));
             card(&of, state, known(&posts)?, level.transpose()?)
         },
     );
@@ -95,6 +95,18 @@ fn query(
         Some(known) => known,
         None => {
             let parsed = Query::parse(&passage).map_err(|fault| refused(vec![*fault]))?;
+            let asked_for = parsed.statement().parameters();
+            let given = parameters.iter().map(|(name, _)| name.as_str());
+            if let Some(name) = given.into_iter().find(|name| !asked_for.contains(name)) {
+                let message = format!("the query has no parameter :{name}");
+                let place = passage.place(Span::new(0, text.len()));
+                let fault = Diagnostic::error(Code::QueryUnfit, place, message);
+                return Err(refused(vec![if asked_for.is_empty() {
+                    fault.help(format!("write :{name} in the query, or leave {name}=… out"))
+                } else {
+                    fault.suggest(name, asked_for)
+                }]));
+            }
             let resolved = parsed.resolve(scope);
             let (errors, warnings): (Faults, Faults) = resolved
                 .diagnostics
@@ -165,7 +177,7 @@ fn refused(faults: Faults) -> Error {
 /// Where a query's text stands in the template that asks for it.
 fn passage(shared: &Shared, template: &str, text: &str) -> Passage {
     match shared.sources.get(template) {
-        Some(source) => match source.text().find(text) {
+        Some(source) => match in_quotes(source.text(), text) {
             Some(at) => Passage::new(text, source, Span::new(at, at + text.len())),
             None => {
                 let own = Source::new(source.file().unwrap_or(template), text);
@@ -174,6 +186,13 @@ fn passage(shared: &Shared, template: &str, text: &str) -> Passage {
         },
         None => Passage::command_line(text),
     }
+}
+
+/// Where a text stands first between quotes.
+fn in_quotes(template: &str, text: &str) -> Option<usize> {
+    let between = |quote| template.find(&format!("{quote}{text}{quote}"));
+    let places = ['"', '\''].into_iter().filter_map(between);
+    places.min().map(|at| at + 1)
 }
 
 fn parameter(value: &Value) -> Result<Parameter, Error> {
@@ -227,7 +246,9 @@ fn terms(
     })?;
     all_known(options)?;
     let order: Option<&str> = options.get("order")?;
-    let limit: Option<usize> = options.get("limit")?;
+    let limit: Option<Value> = options.get("limit")?;
+    let limit = limit.map(|limit| number(&limit, 0..=usize::MAX));
+    let limit = limit.transpose()?;
     let text: Option<&str> = options.get("query")?;
     let own = ["order", "limit", "query"];
     let given: Vec<_> = options
@@ -235,8 +256,12 @@ fn terms(
         .filter(|arg| !own.contains(arg))
         .map(|arg| Ok((arg, options.get::<Value>(arg)?)))
         .collect::<Result<_, Error>>()?;
-    if text.is_none() {
-        options.assert_all_used()?;
+    if text.is_none()
+        && let Some((name, _)) = given.first()
+    {
+        let near = crate::site::did_you_mean(name, own);
+        let near = near.unwrap_or_else(|| format!("it takes {}", own.join(", ")));
+        return Err(wrong(format!("`terms` has no option `{name}`; {near}")));
     }
     let asked = format!("{field} {order:?} {limit:?} {text:?}");
     let listing = Listing {

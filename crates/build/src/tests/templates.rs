@@ -152,6 +152,26 @@ fn cards_of_a_list_are_the_cards_of_its_posts_on_lines(#[case] posts: &str) {
 #[case::state("'x'|state", "`state` takes a post")]
 #[case::card("card(['x'])", "`card` takes a post, or a list of posts")]
 #[case::slug("3|slug", "this takes a text, and got number")]
+#[case::level(
+    "card(query('limit 1'), 9)",
+    "this takes a whole number from 1 to 6, and got 9"
+)]
+#[case::limit(
+    "terms('tag', limit='3')|length",
+    "this takes a whole number from 0 on, and got string"
+)]
+#[case::option(
+    "terms('tag', lmit=3)|length",
+    "`terms` has no option `lmit`; did you mean `limit`?"
+)]
+#[case::parameter(
+    "query('where tag = :a', a='lime', b=1)|length",
+    "the query has no parameter :b"
+)]
+#[case::parameter_of_terms(
+    "terms('tag', query='limit 1', b=1)|length",
+    "the query has no parameter :b"
+)]
 #[case::more_than_it_takes("'2026-03-14'|date('iso', 1)", "too many arguments")]
 fn what_does_not_fit_is_a_fault_at_its_place(#[case] value: &str, #[case] message: &str) {
     let fault = refused(value);
@@ -329,4 +349,15 @@ fn once_tells_values_apart_that_print_the_same(
         .with("pages/line.html", &page);
     bench.sound();
     assert_eq!(bench.page("line/index.html").trim_end(), expected);
+}
+
+#[test]
+fn the_place_of_a_query_is_where_it_stands_between_quotes() {
+    let mut bench = small().with("pages/line.html", "limit x\n{{ query('limit x')|length }}");
+    let faults = bench.build().diagnostics;
+    let places: Vec<_> = faults
+        .iter()
+        .map(|fault| (fault.place.line, fault.place.column))
+        .collect();
+    assert_eq!(places, [(2, 17)]);
 }

@@ -73,45 +73,49 @@ impl Statement {
     #[must_use]
     pub fn names(&self, field: &str) -> bool {
         let ordered = |key: &At<Key>| matches!(&key.node, Key::Field(name, _) if name == field);
-        self.order.iter().any(ordered)
-            || self
-                .condition
-                .as_ref()
-                .is_some_and(|condition| condition.names(field))
+        let tested = |value: &At<Value>| matches!(&value.node, Value::Field(name) | Value::This(name) if name == field);
+        self.order.iter().any(ordered) || self.values().any(tested)
+    }
+
+    /// The names of the parameters that it asks for, in the order written.
+    #[must_use]
+    pub fn parameters(&self) -> Vec<&str> {
+        let values = self.values();
+        let names = values.filter_map(|value| match &value.node {
+            Value::Parameter(name) => Some(name.as_str()),
+            _ => None,
+        });
+        names.collect()
+    }
+
+    /// All that have a value in its condition.
+    fn values(&self) -> impl Iterator<Item = &At<Value>> {
+        self.condition.iter().flat_map(Condition::values)
     }
 }
 
 impl Condition {
-    fn names(&self, field: &str) -> bool {
+    /// All that have a value in it, in the order written.
+    fn values(&self) -> Vec<&At<Value>> {
         match self {
             Condition::And(parts) | Condition::Or(parts) => {
-                parts.iter().any(|part| part.names(field))
+                parts.iter().flat_map(Condition::values).collect()
             }
-            Condition::Not(part) => part.names(field),
-            Condition::Test(test) => test.node.values().into_iter().any(
-                |value| matches!(&value.node, Value::Field(name) | Value::This(name) if name == field),
-            ),
+            Condition::Not(part) => part.values(),
+            Condition::Test(test) => test.node.values(),
         }
     }
 
     /// How long what it holds of stays the same.
     #[must_use]
     pub fn lasts(&self) -> Lasts {
-        match self {
-            Condition::And(parts) | Condition::Or(parts) => {
-                parts.iter().map(Condition::lasts).max().unwrap_or_default()
-            }
-            Condition::Not(part) => part.lasts(),
-            Condition::Test(test) => {
-                let values = test.node.values().into_iter();
-                let lasts = values.map(|value| match &value.node {
-                    Value::Relative(Base::Today, _) => Lasts::Today,
-                    Value::Relative(Base::Now, _) => Lasts::Moment,
-                    _ => Lasts::Ever,
-                });
-                lasts.max().unwrap_or_default()
-            }
-        }
+        let values = self.values().into_iter();
+        let lasts = values.map(|value| match &value.node {
+            Value::Relative(Base::Today, _) => Lasts::Today,
+            Value::Relative(Base::Now, _) => Lasts::Moment,
+            _ => Lasts::Ever,
+        });
+        lasts.max().unwrap_or_default()
     }
 }
 
