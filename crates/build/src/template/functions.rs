@@ -1,6 +1,5 @@
 //! The functions of templates.
 
-use std::collections::BTreeSet;
 use std::sync::{Arc, PoisonError};
 
 use minijinja::value::{Kwargs, Rest, ValueKind};
@@ -14,9 +13,9 @@ use tabulae_core::source::{Passage, Source, Span};
 use tabulae_core::term::TermId;
 
 use super::arguments::{self, all_known, known, number, optional, wrong};
+use super::cards::card;
 use super::faults::QueryFaults;
-use super::loads::CARD;
-use super::objects::{DateObject, PostList, PostObject, TermObject, post_list};
+use super::objects::{DateObject, PostObject, TermObject, post_list};
 use super::{Shared, this};
 use crate::cache::{Key, Listing, need, needs_of, recorded};
 
@@ -382,120 +381,6 @@ pub(crate) fn feed_value(shared: &Shared, feed: &crate::feeds::FeedPlan) -> Valu
         type => feed.format.media_type(),
         format => feed.format.name(),
     }
-}
-
-/// A post's card, or those of a list, each on a line of its own: `parts/card.html`, which is made
-/// once for all lists that show the post, where it asks for nothing that differs between them.
-fn card(
-    shared: &Arc<Shared>,
-    state: &State<'_, '_>,
-    posts: &Value,
-    level: Option<usize>,
-) -> Result<Value, Error> {
-    let level = level.unwrap_or(2);
-    let names = shared
-        .card_names
-        .get_or_init(|| names_of_card(shared, state.env()));
-    let outer = names.iter();
-    let outer = outer.filter_map(|name| Some((Value::from(name.as_str()), state.lookup(name)?)));
-    let outer: Vec<_> = outer.collect();
-    let cards = CardMaker {
-        shared,
-        state,
-        level,
-        same_everywhere: outer.is_empty() && this().is_none(),
-        outer,
-    };
-    let mut text = String::new();
-    if let Some(post) = posts.downcast_object_ref::<PostObject>() {
-        cards.push(post.id, &mut text)?;
-    } else if let Some(list) = posts.downcast_object_ref::<PostList>() {
-        cards.push_all(list.ids().iter().copied(), &mut text)?;
-    } else {
-        let ids: Vec<PostId> = posts
-            .try_iter()?
-            .map(|post| id_of(&post))
-            .collect::<Result<_, _>>()?;
-        cards.push_all(ids.into_iter(), &mut text)?;
-    }
-    Ok(Value::from_safe_string(text))
-}
-
-fn id_of(post: &Value) -> Result<PostId, Error> {
-    let post = post.downcast_object_ref::<PostObject>();
-    post.map(|post| post.id)
-        .ok_or_else(|| wrong("`card` takes a post, or a list of posts"))
-}
-
-/// Makes the cards of one list.
-struct CardMaker<'a> {
-    shared: &'a Arc<Shared>,
-    state: &'a State<'a, 'a>,
-    level: usize,
-    /// What cards ask for and the list knows.
-    outer: Vec<(Value, Value)>,
-    /// Whether the cards are the same in any list.
-    same_everywhere: bool,
-}
-
-impl CardMaker<'_> {
-    fn push_all(&self, posts: impl Iterator<Item = PostId>, out: &mut String) -> Result<(), Error> {
-        for (at, post) in posts.enumerate() {
-            if at > 0 {
-                out.push('\n');
-            }
-            self.push(post, out)?;
-        }
-        Ok(())
-    }
-
-    fn push(&self, post: PostId, out: &mut String) -> Result<(), Error> {
-        if self.same_everywhere
-            && let Some((known, needs)) = self.shared.cards(self.level).get(post)
-        {
-            needs_of(needs);
-            out.push_str(known);
-            return Ok(());
-        }
-        let (text, needs) = recorded(|| self.make(post));
-        let text = text?;
-        out.push_str(&text);
-        if self.same_everywhere {
-            self.shared.cards(self.level).insert(post, &text, &needs);
-        }
-        Ok(())
-    }
-
-    fn make(&self, post: PostId) -> Result<String, Error> {
-        let site = self.state.lookup("site");
-        let own = [
-            ("post", Some(PostObject::value(post, self.shared))),
-            ("below", Some(Value::from(self.level))),
-            ("site", site),
-        ];
-        let own = own
-            .into_iter()
-            .filter_map(|(name, value)| Some((Value::from(name), value?)));
-        let template = self.state.env().get_template(CARD)?;
-        template.render(Value::from_pairs(self.outer.iter().cloned().chain(own)))
-    }
-}
-
-/// What a card may ask for and still be the same in every list.
-const CARD_NAMES: [&str; 8] = [
-    "post", "below", "site", "query", "terms", "feeds", "range", "card",
-];
-
-/// The names that the card and the parts that it loads ask for, and that may differ between lists,
-/// where a list knows them.
-fn names_of_card(shared: &Shared, env: &Environment<'_>) -> Vec<String> {
-    let mut names = BTreeSet::new();
-    let parts = shared.loaded_by(CARD).into_iter();
-    for template in parts.filter_map(|part| env.get_template(part).ok()) {
-        names.extend(template.undeclared_variables(false));
-    }
-    names.retain(|name| !CARD_NAMES.contains(&name.as_str()));
-    names.into_iter().collect()
 }
 
 /// A part that all pages share: it sees `site` and the values it is given, and is made once for
