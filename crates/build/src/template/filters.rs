@@ -118,7 +118,7 @@ fn link(value: &Value, text: Option<&Value>) -> Result<Value, Error> {
     if !is_post && is_nothing(value) {
         return Ok(Value::from(()));
     }
-    if value.kind() == ValueKind::Seq {
+    if matches!(value.kind(), ValueKind::Seq | ValueKind::Iterable) {
         let links = value.try_iter()?;
         let links = links.map(|item| Ok(link(&item, text)?.to_string()));
         let links: Vec<String> = links.collect::<Result<_, Error>>()?;

@@ -69,6 +69,11 @@ fn for_each(query: &str, printed: &str) -> String {
     "query(\"where slug in ('old', 'boat')\")|link",
     "<a href=\"/2026/boat/\">A boat</a>, <a href=\"/2025/old/\">Old</a>;"
 )]
+#[case::turned(
+    "where slug = 'old'",
+    "query(\"where slug in ('old', 'boat')\")|reverse|link",
+    "<a href=\"/2025/old/\">Old</a>, <a href=\"/2026/boat/\">A boat</a>;"
+)]
 #[case::date(
     "where slug = 'lime'",
     "post.date|time",
