@@ -257,7 +257,7 @@ impl<'a> Renderer<'a> {
                 Some(number) => {
                     context! { number, link => link(number), current => number == pager.number }
                 }
-                None => context! { number => (), link => (), current => false },
+                None => context! { number => (), link => (), current => false, title => "…" },
             })
             .collect();
         let items = pager.items();

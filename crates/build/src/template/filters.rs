@@ -29,6 +29,9 @@ pub(super) fn add(env: &mut Environment<'static>, shared: &Arc<Shared>) {
     env.add_filter("link", |value: Value, text: Rest<Value>| {
         link(known(&value)?, optional(&text)?)
     });
+    env.add_filter("entries", |list: Value, class: Rest<Value>| {
+        entries(known(&list)?, optional(&class)?)
+    });
     let of = Arc::clone(shared);
     env.add_filter("state", move |post: Value| state(&of, known(&post)?));
     let of = Arc::clone(shared);
@@ -142,6 +145,23 @@ fn link(value: &Value, text: Option<&Value>) -> Result<Value, Error> {
     let address = given("link");
     let current = given("current").is_some_and(|current| current.is_true());
     let html = anchor(address.as_ref().and_then(Value::as_str), &text, current);
+    Ok(Value::from_safe_string(html))
+}
+
+/// The links of a list, each in an `li` element on a line of its own.
+fn entries(list: &Value, class: Option<&Value>) -> Result<Value, Error> {
+    let class = class.map(text).transpose()?;
+    let open = class.map_or("<li>".to_owned(), |class| {
+        format!("<li class=\"{}\">", escape(class))
+    });
+    let mut html = String::new();
+    if !list.is_none() {
+        for item in list.try_iter()? {
+            let link = link(&item, None)?;
+            let link = link.as_str().unwrap_or_default();
+            html.extend([&*open, link, "</li>\n"]);
+        }
+    }
     Ok(Value::from_safe_string(html))
 }
 

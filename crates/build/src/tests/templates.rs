@@ -69,6 +69,13 @@ fn for_each(query: &str, printed: &str) -> String {
     "query(\"where slug in ('old', 'boat')\")|link",
     "<a href=\"/2026/boat/\">A boat</a>, <a href=\"/2025/old/\">Old</a>;"
 )]
+#[case::entries(
+    "where slug = 'lime'",
+    "post.tags|entries('a&b')",
+    "<li class=\"a&amp;b\"><a href=\"/tags/lime/\">lime</a></li>\n<li class=\"a&amp;b\">Masonry</li>\n;"
+)]
+#[case::no_entries("where slug = 'old'", "post.tags|entries", ";")]
+#[case::entries_of_nothing("where slug = 'old'", "post.image|entries", ";")]
 #[case::turned(
     "where slug = 'old'",
     "query(\"where slug in ('old', 'boat')\")|reverse|link",
