@@ -14,7 +14,6 @@ use tabulae_core::time::Moment;
 use crate::Options;
 use crate::cache::{Quiet, Scan, Since, Store, World, leave};
 use crate::output::{Manifest, Output};
-use crate::plan;
 use crate::render::{Renderer, check_templates};
 use crate::report::{Due, Report};
 use crate::session::{Before, Session};
@@ -104,9 +103,8 @@ impl Build<'_> {
             }
             None => {
                 let site = Site::read_by(settings, &scan, Some(&old), self.options, self.faults);
-                let plan = plan::plan(&site, self.faults);
                 let read = std::mem::take(self.faults);
-                (Before::new(site, plan, read, &scan), None)
+                (Before::new(site, read, &scan), None)
             }
         };
         self.faults.extend(site.read.iter().cloned());

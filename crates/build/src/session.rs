@@ -12,7 +12,7 @@ use tabulae_core::settings::Settings;
 use crate::Options;
 use crate::cache::{Hashes, Scan, Store};
 use crate::output::{Manifest, Output};
-use crate::plan::Plan;
+use crate::plan::plan;
 use crate::site::{Site, asked};
 use crate::sources::Mark;
 use crate::template::Shared;
@@ -95,13 +95,14 @@ impl Session {
 const FEW: usize = 16;
 
 impl Before {
-    /// A site as it was just read.
-    pub(crate) fn new(site: Site, plan: Plan, read: Faults, scan: &Scan<'_>) -> Self {
-        let shared = Arc::new(Shared::new(site, plan));
+    /// A site as it was just read, with the faults of that; they are joined by those of its plan.
+    pub(crate) fn new(site: Site, mut faults: Faults, scan: &Scan<'_>) -> Self {
+        // A plan is laid by one thread.
+        let (plan, hashes) = rayon::join(|| plan(&site, &mut faults), || Hashes::of(&site));
         Self {
-            hashes: Hashes::of(&shared),
-            shared,
-            read,
+            hashes,
+            shared: Arc::new(Shared::new(site, plan)),
+            read: faults,
             folders: scan.folders.clone(),
         }
     }
@@ -156,7 +157,7 @@ impl Before {
         }
         let posts = shared.site.retext(&changed, scan, now)?;
         shared.forget();
-        self.hashes.retext(shared, &posts);
+        self.hashes.retext(&shared.site, &posts);
         Some(posts)
     }
 }

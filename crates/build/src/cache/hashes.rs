@@ -4,7 +4,7 @@ use rayon::prelude::*;
 use tabulae_core::catalogue::PostId;
 
 use crate::fingerprint::Fingerprint;
-use crate::template::Shared;
+use crate::site::Site;
 
 /// What each post says, hashed once for as long as it says the same, by the posts' numbers.
 #[derive(Debug)]
@@ -20,12 +20,12 @@ pub(crate) struct Hashes {
 }
 
 impl Hashes {
-    pub(crate) fn of(shared: &Shared) -> Self {
-        let catalogue = &shared.site.catalogue;
+    pub(crate) fn of(site: &Site) -> Self {
+        let catalogue = &site.catalogue;
         let ids: Vec<PostId> = catalogue.all().collect();
         let faces = ids.par_iter().map(|id| {
-            let front = front(shared, *id);
-            (front, face(shared, *id, front))
+            let front = front(site, *id);
+            (front, face(site, *id, front))
         });
         let (fronts, faces) = faces.unzip();
         let mut terms = Fingerprint::new();
@@ -38,33 +38,33 @@ impl Hashes {
         Self {
             fronts,
             faces,
-            texts: ids.iter().map(|id| shared.site.text_hash(*id)).collect(),
+            texts: ids.iter().map(|id| site.text_hash(*id)).collect(),
             paths: paths.collect(),
             terms: terms.done(),
         }
     }
 
     /// Takes over other texts of a few posts, of which nothing else changed but the summary.
-    pub(crate) fn retext(&mut self, shared: &Shared, posts: &[PostId]) {
+    pub(crate) fn retext(&mut self, site: &Site, posts: &[PostId]) {
         for id in posts {
             let at = id.0 as usize;
-            self.texts[at] = shared.site.text_hash(*id);
-            self.faces[at] = face(shared, *id, self.fronts[at]);
+            self.texts[at] = site.text_hash(*id);
+            self.faces[at] = face(site, *id, self.fronts[at]);
         }
     }
 }
 
 /// What a post says, but for its text.
-fn face(shared: &Shared, id: PostId, front: u64) -> u64 {
-    let summary = shared.site.catalogue.post(id).summary.as_deref();
+fn face(site: &Site, id: PostId, front: u64) -> u64 {
+    let summary = site.catalogue.post(id).summary.as_deref();
     let mut face = Fingerprint::new();
     face.number(front).text(summary.unwrap_or_default());
     face.done()
 }
 
 /// What a post says, but for its summary and its text.
-fn front(shared: &Shared, id: PostId) -> u64 {
-    let catalogue = &shared.site.catalogue;
+fn front(site: &Site, id: PostId) -> u64 {
+    let catalogue = &site.catalogue;
     let post = catalogue.post(id);
     let mut all = Fingerprint::new();
     all.text(&post.path)
