@@ -97,7 +97,7 @@ pub fn by(name: &str, catalogue: &Catalogue, place: Place) -> Result<By, Box<Dia
         "content" => return Ok(By::Content),
         _ => {}
     }
-    let sets: Vec<usize> = (0..catalogue.sets().len()).collect();
+    let sets = catalogue.every_set();
     match catalogue.profile(name, &sets) {
         Some(profile) if profile.kinds == [Kind::Map] => Err(Box::new(
             Diagnostic::error(

@@ -240,6 +240,12 @@ impl Catalogue {
         &self.sets
     }
 
+    /// The numbers of all content sets.
+    #[must_use]
+    pub fn every_set(&self) -> Vec<usize> {
+        (0..self.sets.len()).collect()
+    }
+
     /// The number of the term field that goes by this name, one or many.
     #[must_use]
     pub fn term_field(&self, name: &str) -> Option<usize> {

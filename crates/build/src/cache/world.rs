@@ -26,7 +26,6 @@ use tabulae_core::query::ast::Lasts;
 use tabulae_core::query::{Query, Written};
 use tabulae_core::source::Passage;
 use tabulae_core::term::TermId;
-use tabulae_core::value::Kind;
 
 use super::hashes::{Hashes, hash};
 use super::need::Key;
@@ -239,10 +238,8 @@ impl<'a> World<'a> {
                 Some(found.done())
             }
             Key::Field(name) => {
-                let sets: Vec<usize> = (0..site.catalogue.sets().len()).collect();
-                let known = site.catalogue.profile(name, &sets);
-                let is_map = known.map(|known| known.kinds.contains(&Kind::Map));
-                Some(is_map.map_or(0, |is_map| 1 + u64::from(is_map)))
+                let known = site.catalogue.profile(name, &site.catalogue.every_set());
+                Some(known.map_or(0, |known| 1 + u64::from(known.has_maps())))
             }
             Key::Address(named) => Some(hash(&site.address_of(named))),
             Key::File(path) => {

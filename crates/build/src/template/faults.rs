@@ -197,7 +197,6 @@ fn undefined(expression: &str, detail: &str, place: Place, shared: &Shared) -> D
         .rsplit_once('.')
         .map_or(("", shown.as_str()), |(object, name)| (object, name));
     let catalogue = &shared.site.catalogue;
-    let sets: Vec<usize> = (0..catalogue.sets().len()).collect();
     let mut known: Vec<&str> = Vec::new();
     match object {
         "" => known.extend([
@@ -214,7 +213,7 @@ fn undefined(expression: &str, detail: &str, place: Place, shared: &Shared) -> D
             for table in catalogue.term_tables() {
                 known.extend([table.field.name.as_str(), table.field.many()]);
             }
-            known.extend(catalogue.field_names(&sets));
+            known.extend(catalogue.field_names(&catalogue.every_set()));
             known.extend(TERM);
         }
     }

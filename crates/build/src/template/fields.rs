@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use minijinja::Value;
 use minijinja::value::{Enumerator, Object};
-use tabulae_core::value::{Kind, Map, Value as Written};
+use tabulae_core::value::{Map, Value as Written};
 
 use super::Shared;
 use super::objects::{Listed, date_value};
@@ -46,9 +46,8 @@ pub(super) fn own_value(value: &Written, name: &str, shared: &Arc<Shared>) -> Va
 pub(super) fn lacking(name: &str, shared: &Arc<Shared>) -> Option<Value> {
     need(shared.site.needs.other(Key::Field(name.to_owned())));
     let catalogue = &shared.site.catalogue;
-    let sets: Vec<usize> = (0..catalogue.sets().len()).collect();
-    let known = catalogue.profile(name, &sets)?;
-    Some(if known.kinds.contains(&Kind::Map) {
+    let known = catalogue.profile(name, &catalogue.every_set())?;
+    Some(if known.has_maps() {
         entries(&Map::default(), name, shared)
     } else {
         Value::from(())

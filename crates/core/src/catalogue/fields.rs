@@ -18,6 +18,14 @@ pub struct FieldProfile {
     pub many: bool,
 }
 
+impl FieldProfile {
+    /// Whether it is a map in any post.
+    #[must_use]
+    pub fn has_maps(&self) -> bool {
+        self.kinds.contains(&Kind::Map)
+    }
+}
+
 /// One value of a front matter field.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Cell<'a> {

@@ -205,7 +205,7 @@ impl Resolver<'_> {
             }
             Value::This(name) => {
                 self.use_this(value.span, "this")?;
-                let all: Vec<usize> = (0..self.scope.catalogue.sets().len()).collect();
+                let all = self.scope.catalogue.every_set();
                 let (field, kinds) = self.field_in(name, value.span, &all)?;
                 Some((Side::This(field), kinds))
             }

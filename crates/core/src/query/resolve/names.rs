@@ -16,7 +16,7 @@ impl Resolver<'_> {
     pub(super) fn sources(&mut self, from: &[At<String>]) -> Option<Vec<Source>> {
         let catalogue = self.scope.catalogue;
         if from.is_empty() {
-            self.sets = (0..catalogue.sets().len()).collect();
+            self.sets = catalogue.every_set();
             return Some(self.sets.iter().map(|set| Source::Set(*set)).collect());
         }
         let mut sources = Vec::new();
@@ -131,7 +131,7 @@ impl Resolver<'_> {
             .iter()
             .map(|set| catalogue.sets()[*set].as_str())
             .collect();
-        let all: Vec<usize> = (0..catalogue.sets().len()).collect();
+        let all = catalogue.every_set();
         let elsewhere = all
             .iter()
             .find(|set| !sets.contains(set) && catalogue.profile(name, &[**set]).is_some());
