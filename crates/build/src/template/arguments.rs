@@ -26,10 +26,11 @@ pub(super) fn known(value: &Value) -> Result<&Value, Error> {
     }
 }
 
-/// The same of all arguments that are given by name, which none of them is used by.
-pub(super) fn all_known(given: &Kwargs) -> Result<(), Error> {
-    let mut values = given.args().map(|name| given.peek::<Value>(name));
-    values.try_for_each(|value| known(&value?).map(drop))
+/// The arguments that are given by name, in the order given, each with a value that is known.
+pub(super) fn named(given: &Kwargs) -> Result<Vec<(&str, Value)>, Error> {
+    let names = given.args();
+    let pairs = names.map(|name| Ok((name, known(&given.get::<Value>(name)?)?.clone())));
+    pairs.collect()
 }
 
 /// A text.
@@ -56,9 +57,10 @@ pub(super) fn number(value: &Value, range: RangeInclusive<usize>) -> Result<usiz
             most => format!("to {most}"),
         };
         let first = range.start();
-        let got = match value.is_number() {
-            true => value.to_string(),
-            false => value.kind().to_string(),
+        let got = if value.is_number() {
+            value.to_string()
+        } else {
+            value.kind().to_string()
         };
         wrong(format!(
             "this takes a whole number from {first} {most}, and got {got}"

@@ -1,6 +1,6 @@
-//! Cards of posts, made once and kept for all lists that show them. There are as many as posts, and they are
-//! forgotten together: so they lie one behind the other in a few pieces of memory, each of which
-//! goes back whole, where thousands of small ones would leave holes.
+//! Cards of posts, made once and kept for all lists that show them. There are as many as posts, and
+//! they are forgotten together: so they lie one behind the other in a few pieces of memory, each of
+//! which goes back whole, where thousands of small ones would leave holes.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;

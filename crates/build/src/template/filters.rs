@@ -14,8 +14,9 @@ use super::objects::{DateObject, PostObject, TermObject};
 use super::{Shared, escape};
 
 /// The names of filters of our own, for hints.
-pub(super) const FILTERS: [&str; 7] =
-    ["date", "time", "link", "state", "count", "absolute", "slug"];
+pub(super) const FILTERS: [&str; 8] = [
+    "date", "time", "link", "entries", "state", "count", "absolute", "slug",
+];
 
 pub(super) fn add(env: &mut Environment<'static>, shared: &Arc<Shared>) {
     let of = Arc::clone(shared);

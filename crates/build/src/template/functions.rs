@@ -8,11 +8,11 @@ use tabulae_core::archive::by_terms;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::query::ast::Lasts;
-use tabulae_core::query::{Parameter, Query, Resolved, Scope};
+use tabulae_core::query::{Parameter, Query, Resolved, Scope, Written};
 use tabulae_core::source::{Passage, Source, Span};
 use tabulae_core::term::TermId;
 
-use super::arguments::{self, all_known, known, number, optional, wrong};
+use super::arguments::{self, known, named, number, optional, wrong};
 use super::cards::card;
 use super::faults::QueryFaults;
 use super::objects::{DateObject, PostObject, TermObject, post_list};
@@ -27,7 +27,7 @@ pub(super) fn add(env: &mut Environment<'static>, shared: &Arc<Shared>) {
     env.add_function(
         "query",
         move |state: &State<'_, '_>, text: Value, given: Kwargs| {
-            let posts = query(&of, state, arguments::text(&text)?, &given)?;
+            let posts = query(&of, state, arguments::text(&text)?, &named(&given)?)?;
             Ok::<_, Error>(post_list(posts, &of))
         },
     );
@@ -61,14 +61,12 @@ fn query(
     shared: &Arc<Shared>,
     state: &State<'_, '_>,
     text: &str,
-    given: &Kwargs,
+    given: &[(&str, Value)],
 ) -> Result<Arc<[PostId]>, Error> {
-    all_known(given)?;
-    let mut parameters = Vec::new();
-    for name in given.args() {
-        let value: Value = given.get(name)?;
-        parameters.push((name.to_owned(), parameter(&value)?));
-    }
+    let parameters = given.iter();
+    let parameters: Vec<(String, Parameter)> = parameters
+        .map(|(name, value)| Ok(((*name).to_owned(), parameter(value)?)))
+        .collect::<Result<_, Error>>()?;
     if parameters.is_empty()
         && let Some(known) = shared
             .answers
@@ -94,17 +92,8 @@ fn query(
         Some(known) => known,
         None => {
             let parsed = Query::parse(&passage).map_err(|fault| refused(vec![*fault]))?;
-            let asked_for = parsed.statement().parameters();
-            let given = parameters.iter().map(|(name, _)| name.as_str());
-            if let Some(name) = given.into_iter().find(|name| !asked_for.contains(name)) {
-                let message = format!("the query has no parameter :{name}");
-                let place = passage.place(Span::new(0, text.len()));
-                let fault = Diagnostic::error(Code::QueryUnfit, place, message);
-                return Err(refused(vec![if asked_for.is_empty() {
-                    fault.help(format!("write :{name} in the query, or leave {name}=… out"))
-                } else {
-                    fault.suggest(name, asked_for)
-                }]));
+            if let Some(fault) = not_asked_for(given, &parsed, &passage) {
+                return Err(refused(vec![fault]));
             }
             let resolved = parsed.resolve(scope);
             let (errors, warnings): (Faults, Faults) = resolved
@@ -139,6 +128,24 @@ fn query(
         answers.insert(text.to_owned(), Arc::clone(&posts));
     }
     Ok(posts)
+}
+
+/// The fault of a parameter that is given, and that the query does not ask for.
+fn not_asked_for(
+    given: &[(&str, Value)],
+    query: &Query<Written>,
+    passage: &Passage,
+) -> Option<Diagnostic> {
+    let asked_for = query.statement().parameters();
+    let (name, _) = given.iter().find(|(name, _)| !asked_for.contains(name))?;
+    let place = passage.place(Span::new(0, passage.text().len()));
+    let message = format!("the query has no parameter :{name}");
+    let fault = Diagnostic::error(Code::QueryUnfit, place, message);
+    Some(if asked_for.is_empty() {
+        fault.help(format!("write :{name} in the query, or leave {name}=… out"))
+    } else {
+        fault.suggest(name, asked_for)
+    })
 }
 
 /// Says that what is being made asks for the answer of a query.
@@ -243,18 +250,14 @@ fn terms(
             .unwrap_or_else(|| format!("term fields are {}", known.join(", ")));
         wrong(format!("`{name}` is not a term field; {near}"))
     })?;
-    all_known(options)?;
+    let mut given = named(options)?;
     let order: Option<&str> = options.get("order")?;
     let limit: Option<Value> = options.get("limit")?;
     let limit = limit.map(|limit| number(&limit, 0..=usize::MAX));
     let limit = limit.transpose()?;
     let text: Option<&str> = options.get("query")?;
     let own = ["order", "limit", "query"];
-    let given: Vec<_> = options
-        .args()
-        .filter(|arg| !own.contains(arg))
-        .map(|arg| Ok((arg, options.get::<Value>(arg)?)))
-        .collect::<Result<_, Error>>()?;
+    given.retain(|(name, _)| !own.contains(name));
     if text.is_none()
         && let Some((name, _)) = given.first()
     {
@@ -283,7 +286,7 @@ fn terms(
     let posts = match text {
         None => None,
         Some(text) => {
-            let posts = query(shared, state, text, &Kwargs::from_iter(given))?;
+            let posts = query(shared, state, text, &given)?;
             fixed = fixed && shared.has_answer(text);
             Some(posts)
         }
@@ -391,14 +394,12 @@ fn once(
     part: &str,
     given: &Kwargs,
 ) -> Result<Value, Error> {
-    all_known(given)?;
     let mut key = part.to_owned();
     let mut values = vec![(
         Value::from("site"),
         state.lookup("site").unwrap_or_default(),
     )];
-    for name in given.args() {
-        let value: Value = given.get(name)?;
+    for (name, value) in named(given)? {
         key.push_str(&format!("\n{name}={}", told_apart(&value)));
         values.push((Value::from(name), value));
     }

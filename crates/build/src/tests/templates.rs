@@ -232,6 +232,7 @@ fn a_field_that_this_post_lacks_is_handed_in_as_nothing() {
 
 #[rstest]
 #[case::nearest("'x'|link(site.titel)", "did you mean `title`?")]
+#[case::nearest_filter("site.lists|entrys", "did you mean `entries`?")]
 #[case::nearest_template("once('parts/menus.html')", "did you mean `parts/menu.html`?")]
 #[case::outside_of_a_loop("loop.index", "it is known between {% for … %} and {% endfor %}")]
 #[case::on_other_pages(
