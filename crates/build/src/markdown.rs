@@ -99,23 +99,24 @@ impl<'a> Iterator for Reading<'a> {
     type Item = Event<'a>;
 
     fn next(&mut self) -> Option<Event<'a>> {
-        loop {
-            if let Some(event) = self.ready.pop_front() {
-                return Some(event);
+        while self.ready.is_empty() {
+            let event = self.events.next();
+            let passes = |event| !self.listens && says_nothing_else(event);
+            if event.as_ref().is_none_or(passes) {
+                return event;
             }
-            let event = self.events.next()?;
-            if !self.listens && says_nothing_else(&event) {
-                return Some(event);
-            }
-            if let Some(event) = self.pass(event) {
-                return Some(event);
+            let event = event.and_then(|event| self.pass(event));
+            if event.is_some() {
+                return event;
             }
         }
+        self.ready.pop_front()
     }
 }
 
 impl<'a> Reading<'a> {
-    /// Notes an event and returns what is to be rendered of it.
+    /// Notes an event and returns what is to be rendered of it. Most events do not come here.
+    #[inline(never)]
     fn pass(&mut self, event: Event<'a>) -> Option<Event<'a>> {
         self.note(&event);
         match event {

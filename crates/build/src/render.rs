@@ -23,8 +23,8 @@ use crate::feeds::{FeedPlan, Origin};
 use crate::plan::{Planned, What, has_titles, titles};
 use crate::sources::Sources;
 use crate::template::{
-    FEED_STYLE, PostObject, STYLE, Shared, diagnose, escape, post_list, script, with_this,
-    without_this,
+    ArchiveScope, FEED_STYLE, PageScope, PagerScope, PostObject, STYLE, Scope, Shared, diagnose,
+    escape, post_list, script, with_this, without_this,
 };
 
 /// Renders outputs; what all pages share is made once.
@@ -43,6 +43,16 @@ type Rendered = Result<Vec<u8>, Faults>;
 thread_local! {
     /// Room for a page while it is made, so that not each has to grow from nothing.
     static PAGE: Cell<Vec<u8>> = const { Cell::new(Vec::new()) };
+}
+
+/// The largest room that is kept, in bytes: a page of a list, not a film that is copied.
+const ROOM: usize = 1 << 20;
+
+/// Takes back the bytes of an output that was written.
+pub(crate) fn reuse(bytes: Vec<u8>) {
+    if bytes.capacity() <= ROOM {
+        PAGE.set(bytes);
+    }
 }
 
 impl<'a> Renderer<'a> {
@@ -64,7 +74,7 @@ impl<'a> Renderer<'a> {
         }
     }
 
-    /// The bytes of an output.
+    /// The bytes of an output, whose room [`reuse`] gives to the next one.
     ///
     /// # Errors
     /// A template's fault, or a source file that cannot be read.
@@ -141,19 +151,18 @@ impl<'a> Renderer<'a> {
         need(self.shared.site.needs.other(key));
     }
 
-    fn template(&self, name: &str, values: Value) -> Rendered {
+    fn template(&self, name: &str, values: Scope) -> Rendered {
         self.ask(Key::Settings);
         self.ask(Key::Site);
         self.shared.ask_template(name);
         let mut page = PAGE.take();
         page.clear();
         let template = self.env.get_template(name);
-        let rendered = template.and_then(|template| {
-            template.render_captured_to(values, &mut page)?;
-            Ok([page.trim_ascii_end(), b"\n"].concat())
-        });
-        PAGE.set(page);
-        rendered.map_err(|error| diagnose(&error, &self.shared))
+        let rendered = template.and_then(|template| template.render_captured_to(values, &mut page));
+        rendered.map_err(|error| diagnose(&error, &self.shared))?;
+        page.truncate(page.trim_ascii_end().len());
+        page.push(b'\n');
+        Ok(page)
     }
 
     /// A template part as it stands within a page that something else made.
@@ -173,28 +182,27 @@ impl<'a> Renderer<'a> {
         need(site.needs.related(id));
         let post = site.catalogue.post(id);
         let link = site.catalogue.link(id);
-        let page = context! {
-            title => post.title.clone(),
-            link => self.shared.post_link(id).clone(),
-            canonical => site.absolute(link),
-            description => post.summary.clone(),
-            feeds => self.feeds_of(link),
-            own_feeds => self.own_feeds(link),
-            menu => (),
-            kind => "post",
-            newer => (),
-            older => (),
+        let page = PageScope {
+            title: post.title.clone().into(),
+            link: self.shared.post_link(id).clone(),
+            canonical: site.absolute(link).into(),
+            description: post.summary.clone().into(),
+            feeds: self.feeds_of(link),
+            own_feeds: self.own_feeds(link),
+            menu: ().into(),
+            kind: "post".into(),
+            newer: ().into(),
+            older: ().into(),
+            content: Value::UNDEFINED,
         };
-        self.template(
-            "post.html",
-            context! {
-                site => self.site.clone(),
-                page,
-                post => PostObject::value(id, &self.shared),
-                related => post_list(related, &self.shared),
-                notice => site.settings.related.as_ref().and_then(|related| related.notice.clone()),
-            },
-        )
+        let settings = site.settings.related.as_ref();
+        let scope = Scope {
+            post: PostObject::value(id, &self.shared),
+            related: post_list(related, &self.shared),
+            notice: settings.and_then(|related| related.notice.clone()).into(),
+            ..self.scope(page)
+        };
+        self.template("post.html", scope)
     }
 
     fn page(&self, at: usize) -> Rendered {
@@ -206,28 +214,17 @@ impl<'a> Renderer<'a> {
             link: &page.link,
         };
         let html = site.html_of(owner, &page.post);
-        let values = context! {
-            site => self.site.clone(),
-            page => context! {
-                title => page.post.title.clone(),
-                link => site.href(&page.link),
-                canonical => site.absolute(&page.link),
-                description => page.post.summary.clone(),
-                feeds => self.feeds_of(&page.link),
-                own_feeds => self.own_feeds(&page.link),
-                menu => self.menu(&page.link),
-                kind => "page",
-                newer => (),
-                older => (),
-                content => Value::from_safe_string(html),
-            },
+        let values = PageScope {
+            description: page.post.summary.clone().into(),
+            content: Value::from_safe_string(html),
+            ..self.page_scope("page", page.post.title.clone(), &page.link)
         };
         let name = if page.template.is_some() {
             page.post.path.as_str()
         } else {
             "page.html"
         };
-        self.template(name, values)
+        self.template(name, self.scope(values))
     }
 
     fn list(&self, at: usize, number: usize, pager: Pager) -> Rendered {
@@ -261,36 +258,36 @@ impl<'a> Renderer<'a> {
             })
             .collect();
         let items = pager.items();
-        let values = context! {
-            site => self.site.clone(),
-            page => context! {
-                title,
-                link => site.href(&here),
-                canonical => site.absolute(&here),
-                description => site.settings.site.about.clone(),
-                feeds => self.feeds_of(&group.link),
-                own_feeds => self.own_feeds(&group.link),
-                menu => self.menu(&here),
-                kind => "list",
-                newer => pager.newer().map(link),
-                older => pager.older().map(link),
-            },
-            archive => self.archive_value(at, Some(number), self.sections(archive, posts)),
-            term => self.term_value(at, number),
-            posts => post_list(posts, &self.shared),
-            pager => context! {
-                number => pager.number,
-                pages => pager.pages,
-                total => pager.total,
-                first => (items.start + 1).min(items.end),
-                last => items.end,
-                newer => pager.newer().map(link),
-                older => pager.older().map(link),
-                numbers,
-                per_page => archive.per_page.map(NonZeroUsize::get),
-                base => site.href(&group.link),
-                rows => has_titles(group.posts.len(), archive.per_page).then(|| site.href(&titles(&group.link))),
-            },
+        let newer = Value::from(pager.newer().map(link));
+        let older = Value::from(pager.older().map(link));
+        let page = PageScope {
+            feeds: self.feeds_of(&group.link),
+            own_feeds: self.own_feeds(&group.link),
+            newer: newer.clone(),
+            older: older.clone(),
+            ..self.page_scope("list", title, &here)
+        };
+        let has_rows = has_titles(group.posts.len(), archive.per_page);
+        let rows = has_rows.then(|| site.href(&titles(&group.link)));
+        let values = Scope {
+            archive: self.archive_value(at, Some(number), self.sections(archive, posts)),
+            term: self.term_value(at, number),
+            posts: post_list(posts, &self.shared),
+            pager: PagerScope {
+                number: pager.number.into(),
+                pages: pager.pages.into(),
+                total: pager.total.into(),
+                first: (items.start + 1).min(items.end).into(),
+                last: items.end.into(),
+                newer,
+                older,
+                numbers: numbers.into(),
+                per_page: archive.per_page.map(NonZeroUsize::get).into(),
+                base: site.href(&group.link).into(),
+                rows: rows.into(),
+            }
+            .into(),
+            ..self.scope(page)
         };
         let name = archive
             .template
@@ -301,28 +298,38 @@ impl<'a> Renderer<'a> {
 
     fn search(&self, link: &Link) -> Rendered {
         let site = &self.shared.site;
-        let values = context! {
-            site => self.site.clone(),
-            page => self.page_value("search", site.settings.words.get("search"), link),
-            rows => site.href(&link.below("posts.json")),
+        let page = self.page_scope("search", site.settings.words.get("search"), link);
+        let values = Scope {
+            rows: site.href(&link.below("posts.json")).into(),
+            ..self.scope(page)
         };
         self.template("search.html", values)
     }
 
-    /// What a page that is no list and has no source says of itself.
-    fn page_value(&self, kind: &str, title: &str, link: &Link) -> Value {
+    /// What every template of a page sees.
+    fn scope(&self, page: PageScope) -> Scope {
+        Scope {
+            site: self.site.clone(),
+            page: page.into(),
+            ..Scope::default()
+        }
+    }
+
+    /// What a page says of itself, where nothing else is known of it.
+    fn page_scope(&self, kind: &str, title: impl Into<Value>, link: &Link) -> PageScope {
         let site = &self.shared.site;
-        context! {
-            title,
-            link => site.href(link),
-            canonical => site.absolute(link),
-            description => site.settings.site.about.clone(),
-            feeds => self.feeds_of(link),
-            own_feeds => self.own_feeds(link),
-            menu => self.menu(link),
-            kind,
-            newer => (),
-            older => (),
+        PageScope {
+            title: title.into(),
+            link: site.href(link).into(),
+            canonical: site.absolute(link).into(),
+            description: site.settings.site.about.clone().into(),
+            feeds: self.feeds_of(link),
+            own_feeds: self.own_feeds(link),
+            menu: self.menu(link),
+            kind: kind.into(),
+            newer: ().into(),
+            older: ().into(),
+            content: Value::UNDEFINED,
         }
     }
 
@@ -385,10 +392,10 @@ impl<'a> Renderer<'a> {
                 rows => rows.into_values().map(row).collect::<Value>(),
             }
         });
-        let values = context! {
-            site => self.site.clone(),
-            page => self.page_value("feeds", site.settings.words.get("all_feeds"), link),
-            sections => sections.collect::<Value>(),
+        let page = self.page_scope("feeds", site.settings.words.get("all_feeds"), link);
+        let values = Scope {
+            sections: sections.collect(),
+            ..self.scope(page)
         };
         self.template("feeds.html", values)
     }
@@ -442,26 +449,30 @@ impl<'a> Renderer<'a> {
         let shared = &self.archives[at];
         let group = list.map(|list| &laid.groups[list]);
         let (above, below) = self.nested(at, group);
-        context! {
-            name => archive.name.clone(),
-            title => group.map_or(&laid.title, |group| &group.title).as_str(),
-            link => match group {
-                Some(group) => Value::from(site.href(&group.link)),
+        let title = group.map_or(&laid.title, |group| &group.title);
+        let values = ArchiveScope {
+            name: archive.name.as_str().into(),
+            title: title.as_str().into(),
+            link: match group {
+                Some(group) => site.href(&group.link).into(),
                 None => shared.overview.clone(),
             },
-            overview => shared.overview.clone(),
-            overview_title => laid.title.as_str(),
-            by => archive.by.as_ref().map(|by| by.node.clone()),
-            show => archive.show.name(),
-            terms => Value::from_object(Asking {
+            by: archive.by.as_ref().map(|by| by.node.as_str()).into(),
+            show: archive.show.name().into(),
+            count: group
+                .map_or(laid.groups.len(), |group| group.posts.len())
+                .into(),
+            overview: shared.overview.clone(),
+            overview_title: laid.title.as_str().into(),
+            terms: Value::from_object(Asking {
                 value: shared.terms.clone(),
                 need: site.needs.other(Key::Groups(archive.name.clone())),
             }),
-            count => group.map_or(laid.groups.len(), |group| group.posts.len()),
             above,
             below,
             sections,
-        }
+        };
+        values.into()
     }
 
     /// The terms above a list's term, the highest first, and those right below it, as far as
@@ -502,10 +513,10 @@ impl<'a> Renderer<'a> {
 
     fn overview(&self, at: usize, link: &Link) -> Rendered {
         let laid = &self.shared.plan.archives[at];
-        let values = context! {
-            site => self.site.clone(),
-            page => self.page_value("overview", &laid.title, link),
-            archive => self.archive_value(at, None, none_of_them()),
+        let page = self.page_scope("overview", laid.title.as_str(), link);
+        let values = Scope {
+            archive: self.archive_value(at, None, none_of_them()),
+            ..self.scope(page)
         };
         self.template("overview.html", values)
     }
@@ -533,12 +544,17 @@ fn sitemap<'a>(outer: &str, inner: &str, addresses: impl Iterator<Item = &'a str
         "<?xml version=\"1.0\" encoding=\"utf-8\"?>\n<{outer} xmlns=\"http://www.sitemaps.org/schemas/sitemap/0.9\">\n"
     );
     for address in addresses {
-        text.push_str(&format!(
-            "<{inner}><loc>{}</loc></{inner}>\n",
-            escape(address)
-        ));
+        text.extend([
+            "<",
+            inner,
+            "><loc>",
+            &escape(address),
+            "</loc></",
+            inner,
+            ">\n",
+        ]);
     }
-    text.push_str(&format!("</{outer}>\n"));
+    text.extend(["</", outer, ">\n"]);
     text
 }
 

@@ -10,7 +10,7 @@ use tabulae_core::source::Place;
 use crate::cache::{Need, Page, Since, record};
 use crate::output::{Manifest, Output, Published, checksum};
 use crate::plan::{Planned, What};
-use crate::render::Renderer;
+use crate::render::{Renderer, reuse};
 use crate::report::{Change, ChangeKind, Report};
 use crate::run::unwritable;
 use crate::sources::Mark;
@@ -162,7 +162,9 @@ impl<'a> Stage<'a> {
             Ok(_) => "someone changed it".to_owned(),
             Err(why) => self.since.reason(why),
         };
-        self.stage(planned, &bytes, done, why)
+        let outcome = self.stage(planned, &bytes, done, why);
+        reuse(bytes);
+        outcome
     }
 
     fn stage(
@@ -173,15 +175,16 @@ impl<'a> Stage<'a> {
         why: impl FnOnce() -> String,
     ) -> Outcome<'a> {
         let file = &planned.file;
-        let path = format!("{}/{file}", self.output.name());
+        let path = || format!("{}/{file}", self.output.name());
         let there = match self.output.read(file) {
             Ok(there) => there,
-            Err(error) => return Outcome::Broken(vec![unwritable(&path, &error)]),
+            Err(error) => return Outcome::Broken(vec![unwritable(&path(), &error)]),
         };
         if there.as_deref() == Some(bytes) {
             return Outcome::Unchanged(done);
         }
         if there.is_some() && self.since.is_foreign(file) {
+            let path = path();
             return Outcome::Broken(vec![
                 Diagnostic::error(
                     Code::FileForeign,
@@ -208,7 +211,7 @@ impl<'a> Stage<'a> {
         }
         match self.output.stage(file, bytes) {
             Ok(mark) => Outcome::Staged(Done { mark, ..done }, kind, why),
-            Err(error) => Outcome::Broken(vec![unwritable(&path, &error)]),
+            Err(error) => Outcome::Broken(vec![unwritable(&path(), &error)]),
         }
     }
 

@@ -210,23 +210,16 @@ impl Link {
     /// `/a.html` the folder `/a/`.
     #[must_use]
     pub fn folder(&self) -> String {
-        if self.plain.ends_with('/') {
-            return self.plain.clone();
-        }
-        match self
-            .plain
-            .rfind('.')
-            .filter(|dot| !self.plain[*dot..].contains('/'))
-        {
-            Some(dot) => format!("{}/", &self.plain[..dot]),
-            None => format!("{}/", self.plain),
-        }
+        [stem(&self.plain), "/"].concat()
     }
 
     /// An address below this one's folder.
     #[must_use]
     pub fn below(&self, name: &str) -> Self {
-        Self::new(format!("{}{name}", self.folder()))
+        Self {
+            plain: [stem(&self.plain), "/", name].concat(),
+            encoded: [stem(&self.encoded), "/", &encode(name)].concat(),
+        }
     }
 
     /// Page `number`, from 1, of a list whose first page is here.
@@ -239,19 +232,40 @@ impl Link {
     }
 }
 
+/// A path without the `/` or the ending at its end.
+fn stem(path: &str) -> &str {
+    if let Some(folder) = path.strip_suffix('/') {
+        return folder;
+    }
+    let name = path.rfind('/').map_or(0, |slash| slash + 1);
+    let end = path[name..].rfind('.').map_or(path.len(), |dot| name + dot);
+    &path[..end]
+}
+
 /// Percent-encodes a path (RFC 3986, 2.1): all but unreserved characters, `/` and the
 /// delimiters that a path may hold.
 #[must_use]
 pub fn encode(path: &str) -> String {
-    let mut out = String::with_capacity(path.len());
+    if path.bytes().all(stays_in_path) {
+        return path.to_owned();
+    }
+    let mut out = String::with_capacity(path.len() + 16);
     for byte in path.bytes() {
-        if byte.is_ascii_alphanumeric() || b"-._~/@:!$*,;=()".contains(&byte) {
+        if stays_in_path(byte) {
             out.push(char::from(byte));
         } else {
             let _ = write!(out, "%{byte:02X}");
         }
     }
     out
+}
+
+fn stays_in_path(byte: u8) -> bool {
+    let delimiters = matches!(
+        byte,
+        b'/' | b'@' | b':' | b'!' | b'$' | b'*' | b',' | b';' | b'=' | b'(' | b')'
+    );
+    delimiters || byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'.' | b'_' | b'~')
 }
 
 /// Undoes percent-encoding; what is no UTF-8 then stays as it is.

@@ -103,6 +103,9 @@ pub(crate) struct Quiet {
     pub(crate) day: Option<jiff::civil::Date>,
 }
 
+/// Room for what a header says, in bytes: most say less.
+const ROOM: usize = 1 << 11;
+
 impl Parsed {
     /// Of the bytes in the cache.
     pub(crate) fn from_bytes(bytes: &[u8]) -> Option<Self> {
@@ -111,7 +114,8 @@ impl Parsed {
 
     /// The same of what was just parsed, for the cache.
     pub(crate) fn bytes_of(front: &FrontMatter, head: &str, notes: &Notes) -> Bytes {
-        let bytes = postcard::to_stdvec(&(front, head, notes));
+        let room = Vec::with_capacity(ROOM);
+        let bytes = postcard::to_extend(&(front, head, notes), room);
         bytes.unwrap_or_default().into()
     }
 }

@@ -13,7 +13,7 @@ use tabulae_core::term::TermId;
 
 use crate::cache::{Need, need};
 use crate::plan::SEARCH;
-use crate::template::Shared;
+use crate::template::{Shared, SiteScope, TermScope};
 
 /// What all pages of an archive share.
 #[derive(Debug)]
@@ -49,17 +49,11 @@ impl Object for Asking {
     }
 }
 
-/// What every page looks up, by name. A map of the engine compares one name after the other.
+/// The theme's words, by name. A map of the engine compares one name after the other.
 #[derive(Debug)]
-struct Named(IndexMap<Box<str>, Value, FxBuildHasher>);
+struct Words(IndexMap<Box<str>, Value, FxBuildHasher>);
 
-impl Named {
-    fn value(pairs: impl Iterator<Item = (Box<str>, Value)>) -> Value {
-        Value::from_object(Self(pairs.collect()))
-    }
-}
-
-impl Object for Named {
+impl Object for Words {
     fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
         self.get_value_by_str(key.as_str()?)
     }
@@ -100,18 +94,19 @@ pub(super) fn group_value(
         0 => term.name.as_str(),
         _ => term.name.rsplit('/').next().unwrap_or_default().trim(),
     };
-    context! {
-        name => term.name.clone(),
-        part,
-        slug => term.slug.clone(),
-        count => group.posts.len(),
-        link => site.href(&group.link),
-        about,
-        share,
-        depth,
-        months => bars,
-        newest => newest.map(crate::template::date_value),
-    }
+    let term = TermScope {
+        name: term.name.as_str().into(),
+        part: part.into(),
+        slug: term.slug.as_str().into(),
+        count: group.posts.len().into(),
+        link: site.href(&group.link).into(),
+        about: about.into(),
+        share: share.into(),
+        depth: depth.into(),
+        months: bars.into(),
+        newest: newest.map(crate::template::date_value).into(),
+    };
+    term.into()
 }
 
 /// The bars of a year's months: height in percent of the fullest month.
@@ -145,28 +140,41 @@ pub(super) fn site_value(shared: &Arc<Shared>) -> Value {
     let author = settings.author.clone().unwrap_or_default();
     let words = site.settings.words.0.iter();
     let words = words.map(|(name, word)| (name.as_str().into(), Value::from(word.as_str())));
-    let values = context! {
-        title => settings.title.clone(),
-        address => settings.address.root(),
-        link => site.href(&root),
-        language => settings.language.clone(),
-        about => settings.about.clone(),
-        author => context! { name => author.name, email => author.email, link => author.link },
-        image,
-        feeds => Value::from_iter(whole.map(|feed| crate::template::feed_value(shared, feed))),
-        lists => Value::from_iter(lists(shared).into_iter().map(|(title, link)| context! { title, link })),
-        words => Named::value(words),
-        style => site.href(&Link::new(format!("/{}", crate::plan::STYLE))),
-        script => site.href(&Link::new(format!("/{}", crate::plan::SCRIPT))),
-        feeds_page => shared.plan.feeds_page.as_ref().map(|page| site.href(page)),
-        related_show => site.settings.related.as_ref().map_or(Show::Lines, |related| related.show).name(),
-        search => settings.search.then(|| site.href(&Link::new(SEARCH))),
+    let lists = lists(shared).into_iter();
+    let feeds_page = shared.plan.feeds_page.as_ref();
+    let related = site.settings.related.as_ref();
+    let values = SiteScope {
+        title: settings.title.as_str().into(),
+        address: settings.address.root().into(),
+        link: site.href(&root).into(),
+        language: settings.language.as_str().into(),
+        about: settings.about.clone().into(),
+        author: context! { name => author.name, email => author.email, link => author.link },
+        image: image.into(),
+        feeds: whole
+            .map(|feed| crate::template::feed_value(shared, feed))
+            .collect(),
+        feeds_page: feeds_page.map(|page| site.href(page)).into(),
+        lists: lists
+            .map(|(title, link)| context! { title, link })
+            .collect(),
+        words: Value::from_object(Words(words.collect())),
+        style: site
+            .href(&Link::new(format!("/{}", crate::plan::STYLE)))
+            .into(),
+        script: site
+            .href(&Link::new(format!("/{}", crate::plan::SCRIPT)))
+            .into(),
+        search: settings
+            .search
+            .then(|| site.href(&Link::new(SEARCH)))
+            .into(),
+        related_show: related
+            .map_or(Show::Lines, |related| related.show)
+            .name()
+            .into(),
     };
-    let names = values.try_iter().into_iter().flatten();
-    Named::value(names.filter_map(|name| {
-        let value = values.get_item(&name).ok()?;
-        Some((name.as_str()?.into(), value))
-    }))
+    values.into()
 }
 
 /// The pages that the navigation leads to: stand-alone pages that ask for it, whole archives,

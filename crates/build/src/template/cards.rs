@@ -58,6 +58,9 @@ fn id_of(post: &Value) -> Result<PostId, Error> {
         .ok_or_else(|| wrong("`card` takes a post, or a list of posts"))
 }
 
+/// Room for a card in a list, in bytes: a card with a summary and some terms.
+const ROOM: usize = 1 << 10;
+
 /// Makes the cards of one list.
 struct CardMaker<'a> {
     shared: &'a Arc<Shared>,
@@ -70,7 +73,12 @@ struct CardMaker<'a> {
 }
 
 impl CardMaker<'_> {
-    fn push_all(&self, posts: impl Iterator<Item = PostId>, out: &mut String) -> Result<(), Error> {
+    fn push_all(
+        &self,
+        posts: impl ExactSizeIterator<Item = PostId>,
+        out: &mut String,
+    ) -> Result<(), Error> {
+        out.reserve(posts.len() * ROOM);
         for (at, post) in posts.enumerate() {
             if at > 0 {
                 out.push('\n');

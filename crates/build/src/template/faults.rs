@@ -11,6 +11,8 @@ use tabulae_core::source::{Place, Source, Span};
 use super::Shared;
 use super::filters::FILTERS;
 use super::functions::FUNCTIONS;
+use super::objects::TERM_NAMES;
+use super::scope::{ArchiveScope, PageScope, PagerScope, Scope, SiteScope, TermScope};
 use crate::site::did_you_mean;
 
 /// A query's faults on their way through the template engine.
@@ -199,14 +201,12 @@ fn undefined(expression: &str, detail: &str, place: Place, shared: &Shared) -> D
     let catalogue = &shared.site.catalogue;
     let mut known: Vec<&str> = Vec::new();
     match object {
-        "" => known.extend([
-            "site", "page", "post", "posts", "archive", "term", "pager", "related", "loop",
-        ]),
-        "site" => known.extend(SITE),
-        "page" => known.extend(PAGE),
-        "archive" => known.extend(ARCHIVE),
-        "pager" => known.extend(PAGER),
-        "term" => known.extend(TERM),
+        "" => known.extend(Scope::NAMES.iter().chain(&["loop"])),
+        "site" => known.extend(SiteScope::NAMES),
+        "page" => known.extend(PageScope::NAMES),
+        "archive" => known.extend(ArchiveScope::NAMES),
+        "pager" => known.extend(PagerScope::NAMES),
+        "term" => known.extend(TermScope::NAMES),
         "site.words" => known.extend(tabulae_core::settings::WORDS.iter().map(|(name, ..)| *name)),
         _ => {
             known.extend(FIELDS.iter().map(|field| field.name));
@@ -214,7 +214,7 @@ fn undefined(expression: &str, detail: &str, place: Place, shared: &Shared) -> D
                 known.extend([table.field.name.as_str(), table.field.many()]);
             }
             known.extend(catalogue.field_names(&catalogue.every_set()));
-            known.extend(TERM);
+            known.extend(TERM_NAMES);
         }
     }
     let message = match object {
@@ -233,54 +233,3 @@ fn undefined(expression: &str, detail: &str, place: Place, shared: &Shared) -> D
         (_, name) => with_nearest(fault, name, known.into_iter().filter(|near| *near != name)),
     }
 }
-
-/// What `site` has.
-pub(super) const SITE: [&str; 14] = [
-    "title",
-    "address",
-    "link",
-    "language",
-    "about",
-    "author",
-    "image",
-    "feeds",
-    "feeds_page",
-    "lists",
-    "words",
-    "style",
-    "script",
-    "search",
-];
-/// What `page` has.
-pub(super) const PAGE: [&str; 11] = [
-    "own_feeds",
-    "menu",
-    "title",
-    "link",
-    "description",
-    "feeds",
-    "canonical",
-    "newer",
-    "older",
-    "content",
-    "kind",
-];
-/// What `archive` has.
-pub(super) const ARCHIVE: [&str; 10] = [
-    "name",
-    "title",
-    "link",
-    "overview",
-    "by",
-    "show",
-    "sections",
-    "terms",
-    "count",
-    "overview_title",
-];
-/// What `pager` has.
-pub(super) const PAGER: [&str; 8] = [
-    "number", "pages", "total", "first", "last", "newer", "older", "numbers",
-];
-/// What a term has.
-pub(super) const TERM: [&str; 5] = ["name", "slug", "count", "link", "about"];

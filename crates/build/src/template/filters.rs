@@ -149,18 +149,23 @@ fn link(value: &Value, text: Option<&Value>) -> Result<Value, Error> {
     Ok(Value::from_safe_string(html))
 }
 
+/// Room for an entry, in bytes: most links are shorter.
+const ENTRY: usize = 80;
+
 /// The links of a list, each in an `li` element on a line of its own.
 fn entries(list: &Value, class: Option<&Value>) -> Result<Value, Error> {
-    let class = class.map(text).transpose()?;
-    let open = class.map_or("<li>".to_owned(), |class| {
-        format!("<li class=\"{}\">", escape(class))
-    });
+    let class = class.map(text).transpose()?.map(escape);
+    let (before, class, after) = match &class {
+        Some(class) => ("<li class=\"", &**class, "\">"),
+        None => ("<li>", "", ""),
+    };
     let mut html = String::new();
     if !list.is_none() {
+        html.reserve(list.len().unwrap_or(0) * ENTRY);
         for item in list.try_iter()? {
             let link = link(&item, None)?;
             let link = link.as_str().unwrap_or_default();
-            html.extend([&*open, link, "</li>\n"]);
+            html.extend([before, class, after, link, "</li>\n"]);
         }
     }
     Ok(Value::from_safe_string(html))

@@ -400,7 +400,7 @@ fn once(
         state.lookup("site").unwrap_or_default(),
     )];
     for (name, value) in named(given)? {
-        key.push_str(&format!("\n{name}={}", told_apart(&value)));
+        key.extend(["\n", name, "=", &told_apart(&value)]);
         values.push((Value::from(name), value));
     }
     if let Some((known, needs)) = shared.parts().get(&key) {
@@ -416,6 +416,9 @@ fn once(
 
 /// A text that only the same value has, whatever others print.
 fn told_apart(value: &Value) -> String {
+    if let Some(text) = value.as_str() {
+        return format!("{text:?}");
+    }
     if let Some(post) = value.downcast_object_ref::<PostObject>() {
         return format!("post {}", post.id.0);
     }
@@ -424,7 +427,6 @@ fn told_apart(value: &Value) -> String {
     }
     if value.is_true()
         && let Ok(items) = value.try_iter()
-        && value.as_str().is_none()
     {
         let items = items.map(|key| match value.kind() {
             ValueKind::Map => {

@@ -9,6 +9,7 @@ mod filters;
 mod functions;
 mod loads;
 mod objects;
+mod scope;
 
 use std::cell::{Cell, RefCell};
 use std::collections::{BTreeMap, BTreeSet};
@@ -32,6 +33,7 @@ pub use self::faults::diagnose;
 pub(crate) use self::functions::feed_value;
 use self::loads::reached;
 pub use self::objects::{PostList, PostObject, TermObject, date_value, post_list};
+pub(crate) use self::scope::{ArchiveScope, PageScope, PagerScope, Scope, SiteScope, TermScope};
 
 /// The built-in templates by name.
 pub const BUILT_IN: [(&str, &str); 19] = [

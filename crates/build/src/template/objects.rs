@@ -246,6 +246,9 @@ impl Object for PostList {
     }
 }
 
+/// What a term has.
+pub(super) const TERM_NAMES: [&str; 5] = ["name", "slug", "count", "link", "about"];
+
 /// A term in a template.
 #[derive(Debug, Clone)]
 pub struct TermObject {
@@ -343,7 +346,7 @@ impl Object for TermObject {
     }
 
     fn enumerate(self: &Arc<Self>) -> Enumerator {
-        Enumerator::Str(&["name", "slug", "count", "link", "about"])
+        Enumerator::Str(&TERM_NAMES)
     }
 
     fn custom_cmp(self: &Arc<Self>, other: &DynObject) -> Option<Ordering> {

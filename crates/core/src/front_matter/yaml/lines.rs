@@ -107,7 +107,9 @@ fn scalar(text: &str, start: usize, zone: &TimeZone) -> Option<Spanned<Value>> {
     } else {
         let first = text.chars().next()?;
         let stands_alone = first.is_alphanumeric() && text.chars().all(is_plain);
-        if !stands_alone || text.ends_with(':') || text.contains(": ") || text.contains(" #") {
+        let mut pairs = text.as_bytes().windows(2);
+        let is_more = text.ends_with(':') || pairs.any(|pair| pair == b": " || pair == b" #");
+        if !stands_alone || is_more {
             return None;
         }
         plain(Cow::Borrowed(text), zone)
