@@ -351,8 +351,8 @@ pub(crate) fn escape_attribute(value: &str) -> String {
 /// Whether an address is relative to the page or to the site's root, and so no complete one.
 #[must_use]
 pub fn is_local(address: &str) -> bool {
-    let head = address.split(['/', '?', '#']).next().unwrap_or_default();
-    !address.starts_with("//") && !head.contains(':')
+    let parts = |byte: &u8| matches!(byte, b':' | b'/' | b'?' | b'#');
+    !address.starts_with("//") && address.bytes().find(parts) != Some(b':')
 }
 
 #[cfg(test)]

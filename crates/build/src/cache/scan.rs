@@ -43,7 +43,9 @@ impl<'a> Scan<'a> {
             let mark = sources.mark(&path).ok().flatten();
             (path, mark)
         });
-        scan.files = Arc::new(marked.collect());
+        // As a list first: a map that threads put together grows by one file at a time.
+        let marked: Vec<_> = marked.collect();
+        scan.files = Arc::new(marked.into_iter().collect());
         scan
     }
 

@@ -305,7 +305,8 @@ pub(crate) fn leave(
         };
         (planned.file.clone(), page)
     });
-    let pages = pages.collect();
+    let pages: Vec<_> = pages.collect();
+    let pages = pages.into_iter().collect();
     let needs: Vec<(Key, u64)> = table
         .keys
         .into_par_iter()

@@ -76,13 +76,13 @@ impl Reading<'_> {
                 (post, (kept, faults))
             })
             .unzip_into_vecs(&mut posts, &mut others);
-        let mut all_kept = BTreeMap::new();
-        for (post, (kept, mut found)) in posts.iter().zip(others) {
+        let others = posts.iter().zip(others);
+        let kept = others.filter_map(|(post, (kept, mut found)): (&Option<Post>, _)| {
             faults.append(&mut found);
-            let path = post.iter().map(|post: &Post| post.path.clone());
-            all_kept.extend(path.zip(kept));
-        }
-        (posts.into_iter().flatten().collect(), all_kept)
+            Some((post.as_ref()?.path.clone(), kept?))
+        });
+        let kept = kept.collect();
+        (posts.into_iter().flatten().collect(), kept)
     }
 
     fn post(

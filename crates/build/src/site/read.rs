@@ -108,11 +108,8 @@ impl Site {
                 .chain(page_files)
                 .map(|path| (path, File::Other)),
         );
-        files.extend(
-            catalogue
-                .all()
-                .map(|id| (catalogue.post(id).path.clone(), File::Post(id))),
-        );
+        let of_post = |id| (catalogue.post(id).path.clone(), File::Post(id));
+        files.append(&mut catalogue.all().map(of_post).collect());
         files.extend(
             pages
                 .iter()

@@ -216,6 +216,9 @@ impl<'a> Reader<'a> {
         if let (Some(plural), false) = (plural, renamed) {
             terms.extend(self.texts(plural, true));
         }
+        if terms.len() < 2 {
+            return terms;
+        }
         let mut seen = Vec::new();
         terms.retain(|term| {
             let same = identity(&term.node);
