@@ -36,7 +36,7 @@ pub use self::objects::{PostList, PostObject, TermObject, date_value, post_list}
 pub(crate) use self::scope::{ArchiveScope, PageScope, PagerScope, Scope, SiteScope, TermScope};
 
 /// The built-in templates by name.
-pub const BUILT_IN: [(&str, &str); 19] = [
+pub const BUILT_IN: [(&str, &str); 20] = [
     ("base.html", include_str!("../theme/base.html")),
     ("post.html", include_str!("../theme/post.html")),
     ("page.html", include_str!("../theme/page.html")),
@@ -51,9 +51,10 @@ pub const BUILT_IN: [(&str, &str); 19] = [
     ("parts/find.html", include_str!("../theme/parts/find.html")),
     ("parts/card.html", include_str!("../theme/parts/card.html")),
     (
-        "parts/feeds.html",
-        include_str!("../theme/parts/feeds.html"),
+        "parts/links.html",
+        include_str!("../theme/parts/links.html"),
     ),
+    ("parts/top.html", include_str!("../theme/parts/top.html")),
     ("parts/foot.html", include_str!("../theme/parts/foot.html")),
     ("parts/menu.html", include_str!("../theme/parts/menu.html")),
     (
