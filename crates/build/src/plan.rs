@@ -91,7 +91,7 @@ pub enum What {
     Search,
     /// The texts of all listed posts that have a page or are linked to, for the script.
     Texts,
-    /// `sitemap.xml`, or part of it: absolute addresses.
+    /// `sitemap.xml`, or part of it: the links of pages, in order.
     Sitemap(Vec<String>),
     /// The list of a sitemap's parts.
     SitemapIndex(usize),
@@ -371,21 +371,16 @@ impl Planner<'_> {
             What::Page(at) => !self.site.pages[at].post.unlisted,
             _ => true,
         });
-        let mut addresses: Vec<String> = pages
-            .map(|output| self.site.absolute(&output.link))
-            .collect();
-        addresses.sort();
+        let mut links: Vec<String> = pages.map(|output| output.link.encoded.clone()).collect();
+        links.par_sort_unstable();
         if self.outputs.has("sitemap.xml") {
             return;
         }
-        if addresses.len() <= SITEMAP_PART {
-            self.add(Link::new("/sitemap.xml"), What::Sitemap(addresses));
+        if links.len() <= SITEMAP_PART {
+            self.add(Link::new("/sitemap.xml"), What::Sitemap(links));
             return;
         }
-        let parts: Vec<Vec<String>> = addresses
-            .chunks(SITEMAP_PART)
-            .map(<[String]>::to_vec)
-            .collect();
+        let parts: Vec<Vec<String>> = links.chunks(SITEMAP_PART).map(<[String]>::to_vec).collect();
         self.add(Link::new("/sitemap.xml"), What::SitemapIndex(parts.len()));
         for (number, part) in (1..).zip(parts) {
             let link = Link::new(format!("/sitemap-{number}.xml"));

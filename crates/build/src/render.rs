@@ -127,21 +127,10 @@ impl<'a> Renderer<'a> {
                 let rows = listed.iter().map(|id| (*id, self.shared.row(*id)));
                 Ok(search::texts(&self.shared.site.catalogue, rows).into_bytes())
             }
-            What::Sitemap(addresses) => {
-                Ok(sitemap("urlset", "url", addresses.iter().map(String::as_str)).into_bytes())
-            }
+            What::Sitemap(links) => Ok(self.sitemap("urlset", "url", links)),
             What::SitemapIndex(parts) => {
-                let parts: Vec<String> = (1..=*parts)
-                    .map(|part| {
-                        self.shared
-                            .site
-                            .absolute(&Link::new(format!("/sitemap-{part}.xml")))
-                    })
-                    .collect();
-                Ok(
-                    sitemap("sitemapindex", "sitemap", parts.iter().map(String::as_str))
-                        .into_bytes(),
-                )
+                let parts = (1..=*parts).map(|part| format!("/sitemap-{part}.xml"));
+                Ok(self.sitemap("sitemapindex", "sitemap", &parts.collect::<Vec<_>>()))
             }
         }
     }
@@ -521,6 +510,22 @@ impl<'a> Renderer<'a> {
         self.template("overview.html", values)
     }
 
+    /// Links as a sitemap, or an index of such.
+    fn sitemap(&self, outer: &str, inner: &str, links: &[String]) -> Vec<u8> {
+        let address = &self.shared.site.settings.site.address;
+        let root = address.absolute(&address.path);
+        let root = escape(&root);
+        let mut text = format!(
+            "<?xml version=\"1.0\" encoding=\"utf-8\"?>\n<{outer} xmlns=\"http://www.sitemaps.org/schemas/sitemap/0.9\">\n"
+        );
+        for link in links {
+            let link = escape(link);
+            text.extend(["<", inner, "><loc>", &root, &link, "</loc></", inner, ">\n"]);
+        }
+        text.extend(["</", outer, ">\n"]);
+        text.into_bytes()
+    }
+
     fn redirect(&self, to: &Link) -> String {
         let site = &self.shared.site;
         let address = site.absolute(to);
@@ -537,25 +542,6 @@ impl<'a> Renderer<'a> {
 
 fn none_of_them() -> Value {
     Value::from(Vec::<Value>::new())
-}
-
-fn sitemap<'a>(outer: &str, inner: &str, addresses: impl Iterator<Item = &'a str>) -> String {
-    let mut text = format!(
-        "<?xml version=\"1.0\" encoding=\"utf-8\"?>\n<{outer} xmlns=\"http://www.sitemaps.org/schemas/sitemap/0.9\">\n"
-    );
-    for address in addresses {
-        text.extend([
-            "<",
-            inner,
-            "><loc>",
-            &escape(address),
-            "</loc></",
-            inner,
-            ">\n",
-        ]);
-    }
-    text.extend(["</", outer, ">\n"]);
-    text
 }
 
 /// A template that an archive names and that is not there is a fault at its place.

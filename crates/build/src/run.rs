@@ -168,12 +168,25 @@ impl Build<'_> {
             return None;
         }
         self.options.progress.stands(report, self.faults);
-        let manifest = stage.remember(&outcomes, published, manifest, self.faults)?;
+        let (made, is_new) = stage.manifest(&outcomes, published, manifest);
         let faults = &*self.faults;
-        let store = leave(&since, outcomes, scan, &manifest, report, faults, output);
+        let (remembered, store) = rayon::join(
+            || {
+                if is_new {
+                    output.remember(&made)
+                } else {
+                    Ok(())
+                }
+            },
+            || leave(&since, outcomes, scan, &made, report, faults, output),
+        );
+        if let Err(error) = remembered {
+            self.faults.push(unwritable(".tabulae", &error));
+            return None;
+        }
         // Without it the next build is slower, and that is all.
         let _ = output.keep(&|to| store.write(to));
-        Some((store, manifest))
+        Some((store, made))
     }
 
     /// What a build says that finds nothing changed; `None` where anything may have.

@@ -312,14 +312,14 @@ impl<'a> Stage<'a> {
         true
     }
 
-    /// Remembers what stands there now; `None`, with a fault, where that cannot be.
-    pub(crate) fn remember(
+    /// What stands there now, and whether that is to be written down: not where it is `old`, and
+    /// was not written again.
+    pub(crate) fn manifest(
         &self,
         outcomes: &[Outcome<'_>],
         published: BTreeMap<String, Published>,
         old: Option<&Manifest>,
-        faults: &mut Faults,
-    ) -> Option<Manifest> {
+    ) -> (Manifest, bool) {
         let outputs = self.shared.plan.outputs.iter().zip(outcomes);
         let files = outputs.filter_map(|(planned, outcome)| {
             let hash = outcome.done()?.hash;
@@ -328,16 +328,8 @@ impl<'a> Stage<'a> {
         let files = files.collect();
         let manifest = Manifest { files, published };
         let staged = |outcome: &Outcome<'_>| matches!(outcome, Outcome::Staged(..));
-        if old == Some(&manifest) && !outcomes.iter().any(staged) {
-            return Some(manifest);
-        }
-        match self.output.remember(&manifest) {
-            Ok(()) => Some(manifest),
-            Err(error) => {
-                faults.push(unwritable(".tabulae", &error));
-                None
-            }
-        }
+        let is_new = old != Some(&manifest) || outcomes.iter().any(staged);
+        (manifest, is_new)
     }
 
     /// Removes a file that nothing makes any more, unless someone changed it since.

@@ -10,6 +10,8 @@ use std::collections::BTreeMap;
 use std::ops::Range;
 use std::sync::OnceLock;
 
+use rayon::prelude::*;
+
 pub use self::fields::{Cell, FieldProfile, PostText};
 use self::fields::{Fields, Texts};
 use self::terms::TermIndexer;
@@ -18,7 +20,7 @@ pub use crate::id::PostId;
 use crate::language::Language;
 use crate::post::{Include, Post};
 use crate::route::Link;
-use crate::settings::{Settings, TermField};
+use crate::settings::{ContentSet, Settings, TermField};
 use crate::source::{Place, Source, Spanned};
 use crate::term::{Term, TermId, identity, nested_identity, slug};
 use crate::time::{Stamp, date_part};
@@ -115,7 +117,9 @@ impl Catalogue {
             || index_terms(&posts, &listed, &notes, settings, &mut faults),
         );
         // They are numbered now, and written in the front matter.
-        posts.iter_mut().for_each(|post| post.terms = Vec::new());
+        posts
+            .par_iter_mut()
+            .for_each(|post| post.terms = Vec::new());
         let dates = posts.iter().filter_map(|post| post.date);
         let mut catalogue = Self {
             language,
@@ -460,35 +464,39 @@ fn links(
     today: jiff::civil::Date,
     faults: &mut Faults,
 ) -> Vec<Link> {
-    catalogue
-        .all()
-        .map(|id| {
-            let post = catalogue.post(id);
-            let pattern = &settings.content[post.set].link;
-            let undated_draft = post.draft && post.date.is_none();
-            let value = |name: &str| {
-                let draft = || undated_draft.then(|| date_part(today, name)).flatten();
-                variable(catalogue, id, name).or_else(draft)
-            };
-            pattern.expand(value).unwrap_or_else(|missing| {
-                if include.has_page(post.state) {
-                    faults.push(
-                        Diagnostic::error(
-                            Code::LinkUnfit,
-                            post.place_of(missing),
-                            format!(
-                                "the link \"{}\" of `{}` needs one `{missing}`, and this post has none or several",
-                                pattern.text(),
-                                settings.content[post.set].name
-                            ),
-                        )
-                        .help(format!("give the post one `{missing}`, or the set a link that does without it")),
-                    );
-                }
-                Link::new(format!("/{}/", post.slug))
-            })
-        })
-        .collect()
+    let ids: Vec<PostId> = catalogue.all().collect();
+    let links = ids.par_iter().map(|id| {
+        let post = catalogue.post(*id);
+        let set = &settings.content[post.set];
+        let undated_draft = post.draft && post.date.is_none();
+        let value = |name: &str| {
+            let draft = || undated_draft.then(|| date_part(today, name)).flatten();
+            variable(catalogue, *id, name).or_else(draft)
+        };
+        match set.link.expand(value) {
+            Ok(link) => (link, None),
+            Err(missing) => {
+                let has_page = include.has_page(post.state);
+                let fault = has_page.then(|| Box::new(link_unfit(post, set, missing)));
+                (Link::new(format!("/{}/", post.slug)), fault)
+            }
+        }
+    });
+    let (links, unfit): (Vec<_>, Vec<_>) = links.unzip();
+    faults.extend(unfit.into_iter().flatten().map(|fault| *fault));
+    links
+}
+
+/// The fault of a post that lacks what the link of its set asks for.
+fn link_unfit(post: &Post, set: &ContentSet, missing: &str) -> Diagnostic {
+    let message = format!(
+        "the link \"{}\" of `{}` needs one `{missing}`, and this post has none or several",
+        set.link.text(),
+        set.name
+    );
+    Diagnostic::error(Code::LinkUnfit, post.place_of(missing), message).help(format!(
+        "give the post one `{missing}`, or the set a link that does without it"
+    ))
 }
 
 /// The value of a link's variable for one post; `None` where it has none, or several.

@@ -18,6 +18,7 @@ use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use jiff::civil::Date;
 use minijinja::value::ValueKind;
 use minijinja::{AutoEscape, Environment, Output, State, UndefinedBehavior, Value};
+use rayon::prelude::*;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::query::{Query, Resolved};
@@ -151,16 +152,14 @@ impl Shared {
             .all()
             .filter_map(|id| site.catalogue.post(id).date);
         let style = &site.settings.site.dates;
-        let mut days = BTreeMap::new();
-        for date in dates {
-            days.entry(date.day)
-                .or_insert_with(|| Value::from(site.catalogue.language.day(date.day, style)));
-        }
+        let days: BTreeSet<Date> = dates.map(|date| date.day).collect();
+        let in_words = |day| (day, Value::from(site.catalogue.language.day(day, style)));
+        let days: Vec<_> = days.into_par_iter().map(in_words).collect();
         Self {
             terms,
             post_links: links.collect(),
             rows: site.catalogue.all().map(|_| OnceLock::new()).collect(),
-            days,
+            days: days.into_iter().collect(),
             sources: sources(&site),
             site,
             plan,
