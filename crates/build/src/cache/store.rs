@@ -3,7 +3,7 @@
 //! another program's is as if it were not there.
 
 use std::collections::BTreeMap;
-use std::io::{self, Write};
+use std::io::{self, BufWriter, Write};
 use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
@@ -131,31 +131,17 @@ impl Store {
         postcard::from_bytes(rest).ok()
     }
 
-    /// Writes it for the next build, its fields one after the other, in their order.
+    /// Writes it for the next build, piece by piece.
     ///
     /// # Errors
     /// Where `to` cannot be written to.
     pub(crate) fn write(&self, to: &mut dyn Write) -> io::Result<()> {
-        let Self {
-            asked,
-            files,
-            posts,
-            stems,
-            needs,
-            pages,
-            manifest,
-            quiet,
-        } = self;
-        let (first, last) = rayon::join(
-            || postcard::to_stdvec(&(asked, files, posts, stems)),
-            || postcard::to_stdvec(&(needs, pages, manifest, quiet)),
-        );
         to.write_all(HEAD)?;
         to.write_all(PROGRAM.as_bytes())?;
-        let mut to = Summed::new(to);
-        to.write_all(&first.map_err(io::Error::other)?)?;
-        to.write_all(&last.map_err(io::Error::other)?)?;
-        let (to, sum) = to.done();
+        // The format is written a few bytes at a time; the checksum is quick on many.
+        let whole = BufWriter::with_capacity(1 << 16, Summed::new(to));
+        let whole = postcard::to_io(self, whole).map_err(io::Error::other)?;
+        let (to, sum) = whole.into_inner()?.done();
         to.write_all(&sum.to_le_bytes())
     }
 }
