@@ -6,12 +6,13 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 use std::sync::Arc;
 
-use minijinja::{Environment, Error, State, Value};
+use minijinja::{Environment, Error, State, Value, context};
 use tabulae_core::catalogue::PostId;
 
 use super::arguments::wrong;
 use super::loads::CARD;
 use super::objects::{PostList, PostObject};
+use super::scope::CardScope;
 use super::{Shared, this};
 use crate::cache::{Need, needs_of, recorded};
 
@@ -106,17 +107,17 @@ impl CardMaker<'_> {
     }
 
     fn make(&self, post: PostId) -> Result<String, Error> {
-        let site = self.state.lookup("site");
-        let own = [
-            ("post", Some(PostObject::value(post, self.shared))),
-            ("below", Some(Value::from(self.level))),
-            ("site", site),
-        ];
-        let own = own
-            .into_iter()
-            .filter_map(|(name, value)| Some((Value::from(name), value?)));
+        let own = CardScope {
+            site: self.state.lookup("site").unwrap_or_default(),
+            post: PostObject::value(post, self.shared),
+            below: self.level.into(),
+        };
         let template = self.state.env().get_template(CARD)?;
-        template.render(Value::from_pairs(self.outer.iter().cloned().chain(own)))
+        if self.outer.is_empty() {
+            return template.render(own);
+        }
+        let outer = Value::from_pairs(self.outer.iter().cloned());
+        template.render(context! { ..Value::from(own), ..outer })
     }
 }
 

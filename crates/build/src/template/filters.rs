@@ -118,34 +118,35 @@ fn link(value: &Value, text: Option<&Value>) -> Result<Value, Error> {
     if let (Some(term), None) = (value.downcast_object_ref::<TermObject>(), text) {
         return Ok(term.anchor());
     }
-    let is_post = value.downcast_object_ref::<PostObject>().is_some();
-    if !is_post && is_nothing(value) {
+    if let Some(post) = value.downcast_object_ref::<PostObject>() {
+        return Ok(Value::from_safe_string(post.anchor(text)));
+    }
+    if is_nothing(value) {
         return Ok(Value::from(()));
     }
     if matches!(value.kind(), ValueKind::Seq | ValueKind::Iterable) {
-        let links = value.try_iter()?;
-        let links = links.map(|item| Ok(link(&item, text)?.to_string()));
-        let links: Vec<String> = links.collect::<Result<_, Error>>()?;
-        return Ok(Value::from_safe_string(links.join(", ")));
+        let mut html = String::new();
+        for (at, item) in value.try_iter()?.enumerate() {
+            let link = link(&item, text)?;
+            let between = if at > 0 { ", " } else { "" };
+            html.extend([between, link.as_str().unwrap_or_default()]);
+        }
+        return Ok(Value::from_safe_string(html));
     }
     let given = |key: &str| {
         let found = value.get_attr(key).ok();
         found.filter(|found| !found.is_none() && !found.is_undefined())
     };
-    let names: &[&str] = if is_post {
-        &["title"]
-    } else {
-        &["name", "title", "number"]
-    };
     let text = text
         .cloned()
-        .or_else(|| names.iter().find_map(|name| given(name)));
+        .or_else(|| ["name", "title", "number"].into_iter().find_map(given));
     let text = text.ok_or_else(|| {
         wrong("`link` takes a post, a term, or what has a `link` and a `name` or `title`")
     })?;
     let address = given("link");
     let current = given("current").is_some_and(|current| current.is_true());
-    let html = anchor(address.as_ref().and_then(Value::as_str), &text, current);
+    let address = address.as_ref().and_then(Value::as_str);
+    let html = anchor(address, &in_html(&text), current);
     Ok(Value::from_safe_string(html))
 }
 
@@ -176,24 +177,28 @@ fn is_nothing(value: &Value) -> bool {
     value.is_none() || value.as_str().is_none() && value.len() == Some(0)
 }
 
-/// A link as HTML; its text alone where it leads nowhere.
-pub(super) fn anchor(address: Option<&str>, text: &Value, current: bool) -> String {
-    let plain = text.to_string();
-    let text = if text.is_safe() {
-        plain.as_str().into()
+/// A value as HTML.
+pub(super) fn in_html(value: &Value) -> String {
+    let text = value.to_string();
+    if value.is_safe() {
+        text
     } else {
-        escape(&plain)
-    };
+        escape(&text).into_owned()
+    }
+}
+
+/// A link with this HTML in it; the HTML alone where it leads nowhere.
+pub(super) fn anchor(address: Option<&str>, html: &str, current: bool) -> String {
     let current = if current {
         " aria-current=\"page\""
     } else {
         ""
     };
     match address {
-        None => text.into_owned(),
+        None => html.to_owned(),
         Some(address) => {
             let address = escape(address);
-            ["<a href=\"", &address, "\"", current, ">", &text, "</a>"].concat()
+            ["<a href=\"", &address, "\"", current, ">", html, "</a>"].concat()
         }
     }
 }

@@ -15,8 +15,8 @@ use tabulae_core::term::TermId;
 use tabulae_core::time::Stamp;
 
 use super::fields::{lacking, own_value, whole};
-use super::filters::anchor;
-use super::{Shared, is_related, printed, this};
+use super::filters::{anchor, in_html};
+use super::{Shared, escape, is_related, printed, this};
 use crate::cache::{Key, Need, need};
 use crate::plan::Plan;
 use crate::site::Site;
@@ -81,6 +81,20 @@ impl PostObject {
             DerivedField::Unlisted => Value::from(post.unlisted),
             DerivedField::Current => Value::from(this() == Some(self.id)),
             DerivedField::Likeness => self.likeness().unwrap_or(Value::from(())),
+        }
+    }
+
+    /// A link to it with its title, or another text, in it.
+    pub(super) fn anchor(&self, text: Option<&Value>) -> String {
+        need(self.shared.site.needs.post(self.id));
+        let address = self.shared.post_link(self.id).as_str();
+        let current = this() == Some(self.id);
+        match text {
+            Some(text) => anchor(address, &in_html(text), current),
+            None => {
+                let title = &self.shared.site.catalogue.post(self.id).title;
+                anchor(address, &escape(title), current)
+            }
         }
     }
 
@@ -271,7 +285,7 @@ pub(super) fn terms(site: &Site, plan: &Plan, field: usize) -> Vec<Value> {
     let values = terms.map(|(term, number)| {
         let link = plan.term_pages.get(&(field, TermId(number)));
         let link = link.map(|link| site.href(link));
-        let name = Value::from(term.name.as_str());
+        let name = escape(&term.name);
         Value::from_object(TermObject {
             anchor: Value::from_safe_string(anchor(link.as_deref(), &name, false)),
             name: term.name.as_str().into(),

@@ -56,6 +56,11 @@ values! {
 }
 
 values! {
+    /// What the template of a card sees; what else it asks for, it has from the list.
+    CardScope { site post below }
+}
+
+values! {
     /// `site`.
     SiteScope {
         title address link language about author image feeds feeds_page lists words style script
