@@ -37,7 +37,7 @@ pub use self::objects::{PostList, PostObject, TermObject, date_value, post_list}
 pub(crate) use self::scope::{ArchiveScope, PageScope, PagerScope, Scope, SiteScope, TermScope};
 
 /// The built-in templates by name.
-pub const BUILT_IN: [(&str, &str); 20] = [
+pub const BUILT_IN: [(&str, &str); 19] = [
     ("base.html", include_str!("../theme/base.html")),
     ("post.html", include_str!("../theme/post.html")),
     ("page.html", include_str!("../theme/page.html")),
@@ -66,7 +66,6 @@ pub const BUILT_IN: [(&str, &str); 20] = [
         "parts/pager.html",
         include_str!("../theme/parts/pager.html"),
     ),
-    ("parts/why.html", include_str!("../theme/parts/why.html")),
     (
         "parts/woven.html",
         include_str!("../theme/parts/woven.html"),

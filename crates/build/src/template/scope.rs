@@ -91,3 +91,53 @@ values! {
     /// `pager`.
     PagerScope { number pages total first last newer older numbers per_page base rows }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::collections::BTreeSet;
+
+    use rstest::rstest;
+
+    use super::*;
+
+    const GUIDE: &str = include_str!("../../../../docs/templates.md");
+
+    #[rstest]
+    #[case::site("site", SiteScope::NAMES, &[])]
+    #[case::page("page", PageScope::NAMES, &["content"])]
+    #[case::archive("archive", ArchiveScope::NAMES, &[])]
+    #[case::term("term", TermScope::NAMES, &[])]
+    #[case::pager("pager", PagerScope::NAMES, &[])]
+    fn the_guide_lists_what_there_is(
+        #[case] scope: &str,
+        #[case] names: &[&str],
+        #[case] named_apart: &[&str],
+    ) {
+        let start = format!("| `{scope}` | `");
+        let row = GUIDE.lines().find_map(|line| line.strip_prefix(&start));
+        let listed = row.and_then(|row| row.split('`').next()).unwrap_or("");
+        let listed: BTreeSet<&str> = listed
+            .split(' ')
+            .chain(named_apart.iter().copied())
+            .collect();
+        assert_eq!(listed, names.iter().copied().collect());
+    }
+
+    #[test]
+    fn what_is_left_out_is_not_there() {
+        let page = Value::from(PageScope {
+            title: "Lime".into(),
+            newer: ().into(),
+            ..PageScope::default()
+        });
+        let known: Vec<String> = page
+            .try_iter()
+            .unwrap()
+            .map(|name| name.to_string())
+            .collect();
+        assert_eq!(known, ["title", "newer"]);
+        assert!(page.get_attr("newer").unwrap().is_none());
+        assert!(page.get_attr("older").unwrap().is_undefined());
+        assert!(page.get_attr("titel").unwrap().is_undefined());
+    }
+}
