@@ -417,7 +417,8 @@ fn once(
 /// A text that only the same value has, whatever others print.
 fn told_apart(value: &Value) -> String {
     if let Some(text) = value.as_str() {
-        return format!("{} {text}", text.len());
+        let kind = if value.is_safe() { "html" } else { "text" };
+        return format!("{kind} {} {text}", text.len());
     }
     if let Some(post) = value.downcast_object_ref::<PostObject>() {
         return format!("post {}", post.id.0);

@@ -1,5 +1,5 @@
 //! What templates see by name beside posts and terms, each as a table from which values are looked
-//! up and hints are made.
+//! up and hints are made. docs/templates.md says what each name is.
 
 use std::sync::Arc;
 
@@ -11,7 +11,6 @@ macro_rules! values {
     ($(#[$about:meta])* $scope:ident { $($name:ident)* }) => {
         $(#[$about])*
         #[derive(Debug, Default)]
-        #[allow(missing_docs, reason = "docs/templates.md says what each is")]
         pub(crate) struct $scope {
             $(pub(crate) $name: Value,)*
         }

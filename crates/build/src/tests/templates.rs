@@ -344,6 +344,7 @@ fn a_page_is_made_again_when_a_field_becomes_a_map() {
     "/tags/x/;/categories/x/;"
 )]
 #[case::text_and_number("['1', 1]", "{{ value is string }};", "true;false;")]
+#[case::text_and_html("['<b>', '<b>'|safe]", "{{ value }};", "&lt;b&gt;;<b>;")]
 #[case::maps("[{'a': 1}, {'a': '1'}]", "{{ value.a is string }};", "false;true;")]
 #[case::the_same("[{'a': 1}, {'a': 1}]", "{{ value.a }};", "1;1;")]
 fn once_tells_values_apart_that_print_the_same(
