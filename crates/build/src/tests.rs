@@ -764,6 +764,7 @@ fn a_template_of_the_sites_own_takes_the_place_of_one() {
 #[case::the_themes(None, 3)]
 #[case::by_the_post_alone(Some("{{ post.title }} {{ site.title }}"), 3)]
 #[case::by_what_no_list_knows(Some("{% if mood is defined %}{{ mood }}{% endif %}"), 3)]
+#[case::with_a_part_of_all(Some("{{ post.title }}{{ once('parts/foot.html') }}"), 3)]
 #[case::by_its_page(Some("{{ page.title }}"), 0)]
 #[case::by_the_list_around_it(Some("{% if archive is defined %}x{% endif %}"), 0)]
 fn a_card_is_made_once_for_all_lists_unless_they_differ(

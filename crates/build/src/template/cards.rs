@@ -121,11 +121,6 @@ impl CardMaker<'_> {
     }
 }
 
-/// What a card may ask for and still be the same in every list.
-const CARD_NAMES: [&str; 8] = [
-    "post", "below", "site", "query", "terms", "feeds", "range", "card",
-];
-
 /// The names that the card and the parts that it loads ask for, and that may differ between lists,
 /// where a list knows them.
 fn names_of_card(shared: &Shared, env: &Environment<'_>) -> Vec<String> {
@@ -134,7 +129,10 @@ fn names_of_card(shared: &Shared, env: &Environment<'_>) -> Vec<String> {
     for template in parts.filter_map(|part| env.get_template(part).ok()) {
         names.extend(template.undeclared_variables(false));
     }
-    names.retain(|name| !CARD_NAMES.contains(&name.as_str()));
+    let is_the_same = |name: &str| {
+        CardScope::NAMES.contains(&name) || env.globals().any(|(global, _)| global == name)
+    };
+    names.retain(|name| !is_the_same(name));
     names.into_iter().collect()
 }
 

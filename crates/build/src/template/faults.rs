@@ -86,7 +86,7 @@ fn explain(error: &Error, expression: &str, place: Place, shared: &Shared) -> Di
         ErrorKind::UndefinedError => undefined(expression, detail, place, shared),
         ErrorKind::UnknownFilter => {
             let name = quoted(detail, "filter ");
-            let known = FILTERS.into_iter().chain([
+            let known = FILTERS.iter().map(|(name, _)| *name).chain([
                 "upper",
                 "lower",
                 "title",
@@ -134,7 +134,10 @@ fn explain(error: &Error, expression: &str, place: Place, shared: &Shared) -> Di
                     format!("there is no function `{name}`"),
                 ),
                 &name,
-                FUNCTIONS.into_iter().chain(["range", "dict", "namespace"]),
+                FUNCTIONS
+                    .iter()
+                    .map(|(name, _)| *name)
+                    .chain(["range", "dict", "namespace"]),
             )
         }
         ErrorKind::TemplateNotFound => {

@@ -1,9 +1,7 @@
 //! The filters of templates.
 
-use std::sync::Arc;
-
 use minijinja::value::{Rest, ValueKind};
-use minijinja::{Environment, Error, Value};
+use minijinja::{Error, Value};
 use tabulae_core::language::DateStyle;
 use tabulae_core::post::State as PostState;
 use tabulae_core::term::slug;
@@ -11,40 +9,47 @@ use tabulae_core::time::{Stamp, parse_date};
 
 use super::arguments::{known, optional, text, wrong};
 use super::objects::{DateObject, PostObject, TermObject};
-use super::{Shared, escape};
+use super::{Add, Shared, escape};
 
-/// The names of filters of our own, for hints.
-pub(super) const FILTERS: [&str; 8] = [
-    "date", "time", "link", "entries", "state", "count", "absolute", "slug",
+/// The filters of our own, each with what adds it.
+pub(super) const FILTERS: &[(&str, Add)] = &[
+    ("date", |env, name, shared| {
+        env.add_filter(name, move |value: Value, pattern: Rest<Value>| {
+            date(&shared, known(&value)?, optional(&pattern)?)
+        });
+    }),
+    ("time", |env, name, shared| {
+        env.add_filter(name, move |value: Value, pattern: Rest<Value>| {
+            time(&shared, known(&value)?, optional(&pattern)?)
+        });
+    }),
+    ("link", |env, name, _| {
+        env.add_filter(name, |value: Value, text: Rest<Value>| {
+            link(known(&value)?, optional(&text)?)
+        });
+    }),
+    ("entries", |env, name, _| {
+        env.add_filter(name, |list: Value, class: Rest<Value>| {
+            entries(known(&list)?, optional(&class)?)
+        });
+    }),
+    ("state", |env, name, shared| {
+        env.add_filter(name, move |post: Value| state(&shared, known(&post)?));
+    }),
+    ("count", |env, name, shared| {
+        env.add_filter(name, move |value: Value, one: Value, many: Value| {
+            count(&shared, known(&value)?, text(&one)?, text(&many)?)
+        });
+    }),
+    ("absolute", |env, name, shared| {
+        env.add_filter(name, move |link: Value| {
+            text(&link).map(|link| absolute(&shared, link))
+        });
+    }),
+    ("slug", |env, name, _| {
+        env.add_filter(name, |value: Value| text(&value).map(slug));
+    }),
 ];
-
-pub(super) fn add(env: &mut Environment<'static>, shared: &Arc<Shared>) {
-    let of = Arc::clone(shared);
-    env.add_filter("date", move |value: Value, pattern: Rest<Value>| {
-        date(&of, known(&value)?, optional(&pattern)?)
-    });
-    let of = Arc::clone(shared);
-    env.add_filter("time", move |value: Value, pattern: Rest<Value>| {
-        time(&of, known(&value)?, optional(&pattern)?)
-    });
-    env.add_filter("link", |value: Value, text: Rest<Value>| {
-        link(known(&value)?, optional(&text)?)
-    });
-    env.add_filter("entries", |list: Value, class: Rest<Value>| {
-        entries(known(&list)?, optional(&class)?)
-    });
-    let of = Arc::clone(shared);
-    env.add_filter("state", move |post: Value| state(&of, known(&post)?));
-    let of = Arc::clone(shared);
-    env.add_filter("count", move |value: Value, one: Value, many: Value| {
-        count(&of, known(&value)?, text(&one)?, text(&many)?)
-    });
-    let of = Arc::clone(shared);
-    env.add_filter("absolute", move |link: Value| {
-        text(&link).map(|link| absolute(&of, link))
-    });
-    env.add_filter("slug", |value: Value| text(&value).map(slug));
-}
 
 fn absolute(shared: &Shared, link: &str) -> String {
     if tabulae_core::html::is_local(link) {

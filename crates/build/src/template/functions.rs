@@ -3,7 +3,7 @@
 use std::sync::{Arc, PoisonError};
 
 use minijinja::value::{Kwargs, Rest, ValueKind};
-use minijinja::{Environment, Error, State, Value};
+use minijinja::{Error, State, Value};
 use tabulae_core::archive::by_terms;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
@@ -16,46 +16,49 @@ use super::arguments::{self, known, named, number, optional, wrong};
 use super::cards::card;
 use super::faults::QueryFaults;
 use super::objects::{DateObject, PostObject, TermObject, post_list};
-use super::{Shared, this};
+use super::{Add, Shared, this};
 use crate::cache::{Key, Listing, need, needs_of, recorded};
 
-/// The names of functions, for hints.
-pub(super) const FUNCTIONS: [&str; 5] = ["query", "terms", "feeds", "card", "once"];
-
-pub(super) fn add(env: &mut Environment<'static>, shared: &Arc<Shared>) {
-    let of = Arc::clone(shared);
-    env.add_function(
-        "query",
-        move |state: &State<'_, '_>, text: Value, given: Kwargs| {
-            let posts = query(&of, state, arguments::text(&text)?, &named(&given)?)?;
-            Ok::<_, Error>(post_list(posts, &of))
-        },
-    );
-    let of = Arc::clone(shared);
-    env.add_function(
-        "terms",
-        move |state: &State<'_, '_>, field: Value, options: Kwargs| {
-            terms(&of, state, arguments::text(&field)?, &options)
-        },
-    );
-    let of = Arc::clone(shared);
-    env.add_function("feeds", move || feed_list(&of));
-    let of = Arc::clone(shared);
-    env.add_function(
-        "card",
-        move |state: &State<'_, '_>, posts: Value, level: Rest<Value>| {
-            let level = optional(&level)?.map(|level| number(level, 1..=6));
-            card(&of, state, known(&posts)?, level.transpose()?)
-        },
-    );
-    let of = Arc::clone(shared);
-    env.add_function(
-        "once",
-        move |state: &State<'_, '_>, part: Value, given: Kwargs| {
-            once(&of, state, arguments::text(&part)?, &given)
-        },
-    );
-}
+/// The functions, each with what adds it.
+pub(super) const FUNCTIONS: &[(&str, Add)] = &[
+    ("query", |env, name, shared| {
+        env.add_function(
+            name,
+            move |state: &State<'_, '_>, text: Value, given: Kwargs| {
+                let posts = query(&shared, state, arguments::text(&text)?, &named(&given)?)?;
+                Ok::<_, Error>(post_list(posts, &shared))
+            },
+        );
+    }),
+    ("terms", |env, name, shared| {
+        env.add_function(
+            name,
+            move |state: &State<'_, '_>, field: Value, options: Kwargs| {
+                terms(&shared, state, arguments::text(&field)?, &options)
+            },
+        );
+    }),
+    ("feeds", |env, name, shared| {
+        env.add_function(name, move || feed_list(&shared));
+    }),
+    ("card", |env, name, shared| {
+        env.add_function(
+            name,
+            move |state: &State<'_, '_>, posts: Value, level: Rest<Value>| {
+                let level = optional(&level)?.map(|level| number(level, 1..=6));
+                card(&shared, state, known(&posts)?, level.transpose()?)
+            },
+        );
+    }),
+    ("once", |env, name, shared| {
+        env.add_function(
+            name,
+            move |state: &State<'_, '_>, part: Value, given: Kwargs| {
+                once(&shared, state, arguments::text(&part)?, &given)
+            },
+        );
+    }),
+];
 
 fn query(
     shared: &Arc<Shared>,

@@ -31,6 +31,8 @@ use crate::site::Site;
 
 use self::cards::Cards;
 pub use self::faults::diagnose;
+use self::filters::FILTERS;
+use self::functions::FUNCTIONS;
 pub(crate) use self::functions::feed_value;
 use self::loads::reached;
 pub use self::objects::{PostList, PostObject, TermObject, date_value, post_list};
@@ -131,6 +133,9 @@ pub struct Shared {
     /// Which templates a template may use, itself among them, by its name.
     uses: Mutex<BTreeMap<String, Arc<[Need]>>>,
 }
+
+/// Adds a function or a filter of this name.
+type Add = fn(&mut Environment<'static>, &'static str, Arc<Shared>);
 
 /// A part that was made, and what it asked for.
 type Made = (Value, Box<[Need]>);
@@ -374,8 +379,9 @@ pub fn environment(shared: &Arc<Shared>, faults: &mut Faults) -> Environment<'st
     env.set_debug(true);
     env.set_auto_escape_callback(|_| AutoEscape::Html);
     env.set_formatter(write_value);
-    functions::add(&mut env, shared);
-    filters::add(&mut env, shared);
+    for (name, add) in FUNCTIONS.iter().chain(FILTERS) {
+        add(&mut env, name, Arc::clone(shared));
+    }
     for (name, source) in &shared.sources {
         if let Err(error) = env.add_template_owned(name.clone(), source.text().to_owned()) {
             let found = diagnose(&error, shared).into_iter();
