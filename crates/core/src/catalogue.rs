@@ -277,6 +277,13 @@ impl Catalogue {
         self.fields.profile(name, sets)
     }
 
+    /// What is known of an entry of maps that stand in a list, over all posts: of `crew.age` where
+    /// the field `crew` is a list of maps.
+    #[must_use]
+    pub fn profile_in_lists(&self, name: &str) -> Option<&FieldProfile> {
+        self.fields.profile_in_lists(name)
+    }
+
     /// The names of all front matter fields over these sets, in the order met.
     #[must_use]
     pub fn field_names(&self, sets: &[usize]) -> Vec<&str> {

@@ -44,7 +44,7 @@ pub(crate) enum Key {
     Query(String, Option<String>),
     /// Terms as they are listed. It is rare, and large, where there are thousands of others.
     Terms(Box<Listing>),
-    /// Whether any post has a field, and whether it is a map.
+    /// Whether any post has a field, also within a list, and whether it is a map.
     Field(String),
     /// Where a file of the site is linked to.
     Address(String),

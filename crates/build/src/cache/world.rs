@@ -34,7 +34,7 @@ use crate::feeds::FeedPlan;
 use crate::fingerprint::Fingerprint;
 use crate::site::Site;
 use crate::sources::Sources;
-use crate::template::Shared;
+use crate::template::{Shared, has_maps};
 
 /// What there is in the build at hand.
 pub(crate) struct World<'a> {
@@ -238,8 +238,8 @@ impl<'a> World<'a> {
                 Some(found.done())
             }
             Key::Field(name) => {
-                let known = site.catalogue.profile(name, &site.catalogue.every_set());
-                Some(known.map_or(0, |known| 1 + u64::from(known.has_maps())))
+                let known = has_maps(name, &site.catalogue);
+                Some(known.map_or(0, |has_maps| 1 + u64::from(has_maps)))
             }
             Key::Address(named) => Some(hash(&site.address_of(named))),
             Key::File(path) => {

@@ -6,6 +6,7 @@ use std::sync::Arc;
 
 use minijinja::Value;
 use minijinja::value::{Enumerator, Object};
+use tabulae_core::catalogue::{Catalogue, FieldProfile};
 use tabulae_core::value::{Map, Value as Written};
 
 use super::Shared;
@@ -45,13 +46,19 @@ pub(super) fn own_value(value: &Written, name: &str, shared: &Arc<Shared>) -> Va
 /// others; `None` where no post has it.
 pub(super) fn lacking(name: &str, shared: &Arc<Shared>) -> Option<Value> {
     need(shared.site.needs.other(Key::Field(name.to_owned())));
-    let catalogue = &shared.site.catalogue;
-    let known = catalogue.profile(name, &catalogue.every_set())?;
-    Some(if known.has_maps() {
+    Some(if has_maps(name, &shared.site.catalogue)? {
         entries(&Map::default(), name, shared)
     } else {
         Value::from(())
     })
+}
+
+/// Whether a field is a map in any post, or in any list; `None` where no post has it.
+pub(crate) fn has_maps(name: &str, catalogue: &Catalogue) -> Option<bool> {
+    let field = catalogue.profile(name, &catalogue.every_set());
+    let in_lists = catalogue.profile_in_lists(name);
+    let known = field.iter().chain(in_lists);
+    known.map(FieldProfile::has_maps).reduce(|a, b| a || b)
 }
 
 fn entries(map: &Map, name: &str, shared: &Arc<Shared>) -> Value {

@@ -31,6 +31,7 @@ use crate::site::Site;
 
 use self::cards::Cards;
 pub use self::faults::diagnose;
+pub(crate) use self::fields::has_maps;
 use self::filters::FILTERS;
 use self::functions::FUNCTIONS;
 pub(crate) use self::functions::feed_value;

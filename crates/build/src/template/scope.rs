@@ -98,6 +98,7 @@ mod tests {
     use rstest::rstest;
 
     use super::*;
+    use crate::template::{FILTERS, FUNCTIONS};
 
     const GUIDE: &str = include_str!("../../../../docs/templates.md");
 
@@ -120,6 +121,14 @@ mod tests {
             .chain(named_apart.iter().copied())
             .collect();
         assert_eq!(listed, names.iter().copied().collect());
+    }
+
+    #[test]
+    fn the_guide_lists_every_function_and_filter() {
+        let all = FUNCTIONS.iter().chain(FILTERS).map(|(name, _)| *name);
+        let is_listed = |name: &str| [format!("`{name}`"), format!("`{name}(")];
+        let lacking = all.filter(|name| !is_listed(name).iter().any(|shown| GUIDE.contains(shown)));
+        assert_eq!(lacking.collect::<Vec<_>>(), Vec::<&str>::new());
     }
 
     #[test]

@@ -282,6 +282,38 @@ fn an_entry_that_a_post_lacks_and_others_have_prints_nothing(
 }
 
 #[rstest]
+#[case::entry("one.name", Ok("Uma||Vic||;Wim||;;"))]
+#[case::deeper("one.ship.mast", Ok("2||||;||;;"))]
+#[case::whether_it_is_there("'yes' if one.age else 'no'", Ok("no||yes||;no||;;"))]
+#[case::unknown("one.nam", Err("`one` has no `nam`"))]
+#[case::unknown_deeper("one.ship.mats", Err("`one.ship` has no `mats`"))]
+fn an_entry_of_a_map_in_a_list_is_known_where_any_has_it(
+    #[case] value: &str,
+    #[case] expected: Result<&str, &str>,
+) {
+    let each = format!("{{% for one in post.crew %}}{{{{ {value} }}}}||{{% endfor %}}");
+    let mut bench = Bench::new("")
+        .with(
+            "posts/2026-01-03-a.md",
+            "---\ncrew: [{name: Uma, ship: {mast: 2}}, {name: Vic, age: 30}]\n---\n",
+        )
+        .with("posts/2026-01-02-b.md", "---\ncrew: [{name: Wim}]\n---\n")
+        .with("posts/2026-01-01-c.md", "---\n---\n")
+        .with("pages/line.html", &for_each("", &each));
+    match expected {
+        Ok(text) => {
+            bench.sound();
+            assert_eq!(bench.page("line/index.html").trim_end(), text);
+        }
+        Err(message) => {
+            let faults = bench.build().diagnostics;
+            let found: Vec<_> = faults.iter().map(|fault| fault.message.as_str()).collect();
+            assert_eq!(found, [message]);
+        }
+    }
+}
+
+#[rstest]
 #[case::flag("flag: true", "true")]
 #[case::other_flag("flag: no\nflag2: x", "no")]
 #[case::number("flag: 7", "7")]

@@ -7,7 +7,7 @@ use rustc_hash::FxBuildHasher;
 
 use crate::id::{PostId, number};
 use crate::post::Post;
-use crate::value::{Kind, Value};
+use crate::value::{Kind, Map, Value};
 
 /// What is known of one front matter field over a set of posts.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -55,13 +55,18 @@ struct Column {
     values: Vec<Stored>,
 }
 
+/// What is known of fields, by name.
+type Profiles = IndexMap<String, FieldProfile, FxBuildHasher>;
+
 /// Texts, each once.
 type Interned = IndexSet<Box<str>, FxBuildHasher>;
 
 /// All front matter fields.
 #[derive(Debug)]
 pub(super) struct Fields {
-    profiles: Vec<IndexMap<String, FieldProfile, FxBuildHasher>>,
+    profiles: Vec<Profiles>,
+    /// Of the entries of maps that stand in lists, over all sets.
+    in_lists: Profiles,
     columns: IndexMap<String, Column, FxBuildHasher>,
     texts: Interned,
     posts: usize,
@@ -72,6 +77,7 @@ impl Fields {
     pub(super) fn new(posts: &[Post], sets: usize) -> Self {
         let mut fields = Self {
             profiles: vec![IndexMap::default(); sets],
+            in_lists: IndexMap::default(),
             columns: IndexMap::default(),
             texts: Interned::default(),
             posts: posts.len(),
@@ -79,7 +85,7 @@ impl Fields {
         for (number, post) in (0u32..).zip(posts) {
             for entry in &post.front.entries {
                 let name = &entry.key.node;
-                fields.note_kinds(post.set, name, &entry.value.node);
+                fields.note_kinds(Some(post.set), name, &entry.value.node);
                 fields.store(PostId(number), post, name, &entry.value.node);
             }
         }
@@ -134,8 +140,17 @@ impl Fields {
         })
     }
 
-    fn note_kinds(&mut self, set: usize, name: &str, value: &Value) {
-        let profiles = &mut self.profiles[set];
+    /// What is known of an entry of a map that stands in a list; dotted names reach into it.
+    pub(super) fn profile_in_lists(&self, name: &str) -> Option<&FieldProfile> {
+        self.in_lists.get(name)
+    }
+
+    /// Notes the kind of a post's field of a set, or of something within a list.
+    fn note_kinds(&mut self, set: Option<usize>, name: &str, value: &Value) {
+        let profiles = match set {
+            Some(set) => &mut self.profiles[set],
+            None => &mut self.in_lists,
+        };
         if !profiles.contains_key(name) {
             profiles.insert(name.to_owned(), FieldProfile::default());
         }
@@ -155,11 +170,23 @@ impl Fields {
             }
             other => note(other),
         }
-        if let Value::Map(map) = value {
-            for entry in &map.entries {
-                let inner = format!("{name}.{}", entry.key.node);
-                self.note_kinds(set, &inner, &entry.value.node);
+        match value {
+            Value::Map(map) => self.note_entries(set, name, map),
+            Value::List(items) => {
+                for item in items {
+                    if let Value::Map(map) = &item.node {
+                        self.note_entries(None, name, map);
+                    }
+                }
             }
+            _ => {}
+        }
+    }
+
+    fn note_entries(&mut self, set: Option<usize>, name: &str, map: &Map) {
+        for entry in &map.entries {
+            let inner = format!("{name}.{}", entry.key.node);
+            self.note_kinds(set, &inner, &entry.value.node);
         }
     }
 
