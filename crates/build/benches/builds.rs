@@ -2,7 +2,8 @@
 //!
 //! | case | beside |
 //! |---|---|
-//! | cold: a new site into a new folder | floor: the same sources read and the same bytes written, by as many threads, and nothing else |
+//! | plain: a new site into a new folder, without related posts | bare: the same sources read and the same bytes written, by as many threads, and nothing else |
+//! | cold: the same with what to read next below each post | floor: the same of its bytes |
 //! | nothing changed; a body edited; a tag added | scan: every source and output looked at once |
 //! | a template changed, which all pages use | the cold build |
 //! | preview: a body edited between two builds of one process, until the new files stand | 100 ms |
@@ -45,7 +46,8 @@ use tabulae_core::post::Include;
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 /// A case, what it stands beside, and how many times as long it may take.
-const CASES: [(&str, &str, f64); 6] = [
+const CASES: [(&str, &str, f64); 7] = [
+    ("plain", "bare", 2.5),
     ("cold", "floor", 1.8),
     ("nothing", "scan", 2.5),
     ("body", "scan", 3.0),
@@ -98,12 +100,18 @@ fn main() {
 type Measured = BTreeMap<&'static str, (Vec<f64>, Vec<f64>)>;
 
 fn measure(root: &Path, size: usize, runs: usize, lines: bool) {
-    let site = root.join("site");
+    let (plain, site) = (root.join("plain"), root.join("site"));
+    generator::write_site(&plain, size);
     generator::write_site(&site, size);
     edit(&site.join("tabulae.toml"), |text| text + RELATED);
-    let first = root.join("first");
-    run(&site, &first);
-    let (outputs, sources) = (tree(&first), tree(&site));
+    let made_of = |site: &Path, name: &str| {
+        let first = root.join(name);
+        run(site, &first);
+        tree(&first)
+    };
+    let bare = made_of(&plain, "first-plain");
+    let outputs = made_of(&site, "first");
+    let sources = tree(&site);
     let mut measured = Measured::new();
     let mut note = |case, (seconds, memory): (Duration, f64)| {
         let (times, peaks) = measured.entry(case).or_default();
@@ -111,6 +119,9 @@ fn measure(root: &Path, size: usize, runs: usize, lines: bool) {
         peaks.push(memory);
     };
     for at in 0..runs {
+        let out = root.join(format!("bare-{at}"));
+        note("bare", (floor_of(&plain, &sources, &bare, &out), 0.0));
+        note("plain", run(&plain, &root.join(format!("plain-{at}"))));
         let floor = root.join(format!("floor-{at}"));
         note("floor", (floor_of(&site, &sources, &outputs, &floor), 0.0));
         let out = root.join(format!("out-{at}"));
