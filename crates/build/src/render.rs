@@ -74,7 +74,7 @@ impl<'a> Renderer<'a> {
         }
     }
 
-    /// The bytes of an output, whose room [`reuse`] gives to the next one.
+    /// The bytes of an output; `reuse` gives their room to the next one.
     ///
     /// # Errors
     /// A template's fault, or a source file that cannot be read.
