@@ -99,6 +99,8 @@ impl<'a> Iterator for Reading<'a> {
     type Item = Event<'a>;
 
     fn next(&mut self) -> Option<Event<'a>> {
+        // Most events are returned as they came: to take them apart and put them together again
+        // would copy each.
         while self.ready.is_empty() {
             let event = self.events.next();
             let passes = |event| !self.listens && says_nothing_else(event);
@@ -115,7 +117,8 @@ impl<'a> Iterator for Reading<'a> {
 }
 
 impl<'a> Reading<'a> {
-    /// Notes an event and returns what is to be rendered of it. Most events do not come here.
+    /// Notes an event and returns what is to be rendered of it. It stands apart, as most events do
+    /// not come here and what they pass by is to stay small.
     #[inline(never)]
     fn pass(&mut self, event: Event<'a>) -> Option<Event<'a>> {
         self.note(&event);

@@ -172,17 +172,8 @@ impl<'a> Renderer<'a> {
         let post = site.catalogue.post(id);
         let link = site.catalogue.link(id);
         let page = PageScope {
-            title: post.title.clone().into(),
-            link: self.shared.post_link(id).clone(),
-            canonical: site.absolute(link).into(),
             description: post.summary.clone().into(),
-            feeds: self.feeds_of(link),
-            own_feeds: self.own_feeds(link),
-            menu: ().into(),
-            kind: "post".into(),
-            newer: ().into(),
-            older: ().into(),
-            content: Value::UNDEFINED,
+            ..self.page_scope("post", post.title.clone(), link, link)
         };
         let settings = site.settings.related.as_ref();
         let scope = Scope {
@@ -205,8 +196,9 @@ impl<'a> Renderer<'a> {
         let html = site.html_of(owner, &page.post);
         let values = PageScope {
             description: page.post.summary.clone().into(),
+            menu: self.menu(&page.link),
             content: Value::from_safe_string(html),
-            ..self.page_scope("page", page.post.title.clone(), &page.link)
+            ..self.page_scope("page", page.post.title.clone(), &page.link, &page.link)
         };
         let name = if page.template.is_some() {
             page.post.path.as_str()
@@ -250,11 +242,11 @@ impl<'a> Renderer<'a> {
         let newer = Value::from(pager.newer().map(link));
         let older = Value::from(pager.older().map(link));
         let page = PageScope {
-            feeds: self.feeds_of(&group.link),
-            own_feeds: self.own_feeds(&group.link),
+            description: site.settings.site.about.clone().into(),
+            menu: self.menu(&here),
             newer: newer.clone(),
             older: older.clone(),
-            ..self.page_scope("list", title, &here)
+            ..self.page_scope("list", title, &here, &group.link)
         };
         let has_rows = has_titles(group.posts.len(), archive.per_page);
         let rows = has_rows.then(|| site.href(&titles(&group.link)));
@@ -287,7 +279,7 @@ impl<'a> Renderer<'a> {
 
     fn search(&self, link: &Link) -> Rendered {
         let site = &self.shared.site;
-        let page = self.page_scope("search", site.settings.words.get("search"), link);
+        let page = self.site_page("search", site.settings.words.get("search"), link);
         let values = Scope {
             rows: site.href(&link.below("posts.json")).into(),
             ..self.scope(page)
@@ -304,17 +296,28 @@ impl<'a> Renderer<'a> {
         }
     }
 
-    /// What a page says of itself, where nothing else is known of it.
-    fn page_scope(&self, kind: &str, title: impl Into<Value>, link: &Link) -> PageScope {
+    /// What a page that is no list and has no source says of itself.
+    fn site_page(&self, kind: &str, title: &str, link: &Link) -> PageScope {
+        PageScope {
+            description: self.shared.site.settings.site.about.clone().into(),
+            menu: self.menu(link),
+            ..self.page_scope(kind, title, link, link)
+        }
+    }
+
+    /// What any page says of itself; it announces the feeds of the page `of`.
+    fn page_scope(&self, kind: &str, title: impl Into<Value>, link: &Link, of: &Link) -> PageScope {
         let site = &self.shared.site;
+        let href = site.href(link);
+        let own_feeds = self.own_feeds(of);
         PageScope {
             title: title.into(),
-            link: site.href(link).into(),
-            canonical: site.absolute(link).into(),
-            description: site.settings.site.about.clone().into(),
-            feeds: self.feeds_of(link),
-            own_feeds: self.own_feeds(link),
-            menu: self.menu(link),
+            canonical: site.settings.site.address.absolute(&href).into(),
+            link: href.into(),
+            description: ().into(),
+            feeds: self.with_the_sites(&own_feeds),
+            own_feeds,
+            menu: ().into(),
             kind: kind.into(),
             newer: ().into(),
             older: ().into(),
@@ -343,13 +346,13 @@ impl<'a> Renderer<'a> {
             .collect()
     }
 
-    /// The feeds that belong to a page, and then those of the site.
-    fn feeds_of(&self, page: &Link) -> Value {
+    /// A page's own feeds, and then those of the site.
+    fn with_the_sites(&self, own_feeds: &Value) -> Value {
         let site = self.site.get_attr("feeds").unwrap_or_default();
-        if !self.shared.plan.feeds_of.contains_key(&page.plain) {
+        if own_feeds.len() == Some(0) {
             return site;
         }
-        let lists = [self.own_feeds(page), site];
+        let lists = [own_feeds, &site];
         let feeds = lists.iter().filter_map(|feeds| feeds.try_iter().ok());
         feeds.flatten().collect()
     }
@@ -381,7 +384,7 @@ impl<'a> Renderer<'a> {
                 rows => rows.into_values().map(row).collect::<Value>(),
             }
         });
-        let page = self.page_scope("feeds", site.settings.words.get("all_feeds"), link);
+        let page = self.site_page("feeds", site.settings.words.get("all_feeds"), link);
         let values = Scope {
             sections: sections.collect(),
             ..self.scope(page)
@@ -502,7 +505,7 @@ impl<'a> Renderer<'a> {
 
     fn overview(&self, at: usize, link: &Link) -> Rendered {
         let laid = &self.shared.plan.archives[at];
-        let page = self.page_scope("overview", laid.title.as_str(), link);
+        let page = self.site_page("overview", laid.title.as_str(), link);
         let values = Scope {
             archive: self.archive_value(at, None, none_of_them()),
             ..self.scope(page)

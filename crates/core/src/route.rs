@@ -249,7 +249,7 @@ pub fn encode(path: &str) -> String {
     if path.bytes().all(stays_in_path) {
         return path.to_owned();
     }
-    let mut out = String::with_capacity(path.len() + 16);
+    let mut out = String::with_capacity(path.len());
     for byte in path.bytes() {
         if stays_in_path(byte) {
             out.push(char::from(byte));
@@ -261,11 +261,8 @@ pub fn encode(path: &str) -> String {
 }
 
 fn stays_in_path(byte: u8) -> bool {
-    let delimiters = matches!(
-        byte,
-        b'/' | b'@' | b':' | b'!' | b'$' | b'*' | b',' | b';' | b'=' | b'(' | b')'
-    );
-    delimiters || byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'.' | b'_' | b'~')
+    let signs = b"-._~/@:!$*,;=()";
+    byte.is_ascii_alphanumeric() || signs.contains(&byte)
 }
 
 /// Undoes percent-encoding; what is no UTF-8 then stays as it is.

@@ -305,6 +305,7 @@ pub(crate) fn leave(
         };
         (planned.file.clone(), page)
     });
+    // As a list first, as the scan does.
     let pages: Vec<_> = pages.collect();
     let pages = pages.into_iter().collect();
     let needs: Vec<(Key, u64)> = table
