@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeSet, VecDeque};
 
+use memchr::memchr;
 use pulldown_cmark::{CowStr, Event, HeadingLevel, Options, Parser, Tag, TagEnd, html};
 use tabulae_core::html as core_html;
 use tabulae_core::post::{Body, Notes};
@@ -25,12 +26,17 @@ pub fn render(text: &str, has_title: bool) -> Body {
         paragraph: None,
         images: 0,
         listens: true,
-        waits_for_more: text.contains(MORE),
+        waits_for_more: has_more(text),
         notes: Notes::default(),
     };
     let mut out = String::with_capacity(text.len() + text.len() / 4);
     html::push_html(&mut out, &mut reading);
     noted(out, reading.notes)
+}
+
+/// Whether a text is parted. Most have no tag or comment at all, which is seen at once.
+fn has_more(text: &str) -> bool {
+    memchr(b'<', text.as_bytes()).is_some_and(|at| text[at..].contains(MORE))
 }
 
 /// Reads an HTML body; as [`render`] where it applies.
@@ -238,6 +244,7 @@ fn note_id<'a>(label: &str) -> CowStr<'a> {
 fn says_nothing_else(event: &Event<'_>) -> bool {
     match event {
         Event::Text(_) | Event::Code(_) | Event::SoftBreak | Event::HardBreak => true,
+        Event::Start(Tag::Link { dest_url, .. }) => !core_html::is_local(dest_url),
         Event::Start(tag) => matches!(
             tag,
             Tag::Paragraph | Tag::Emphasis | Tag::Strong | Tag::Strikethrough | Tag::Item

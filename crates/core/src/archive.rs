@@ -500,33 +500,42 @@ fn compare_names(a: &str, b: &str, numbers: bool, catalogue: &Catalogue) -> Orde
 /// a heading stand under one.
 #[must_use]
 pub fn sections(by: &By, posts: &[PostId], catalogue: &Catalogue) -> Vec<Section> {
-    let mut sections: Vec<Section> = Vec::new();
-    for post in posts {
-        let heading = heading(by, *post, catalogue);
-        match sections.last_mut() {
-            Some(section) if section.heading == heading => section.posts.push(*post),
-            _ => sections.push(Section {
-                heading,
-                posts: vec![*post],
-            }),
-        }
-    }
-    sections
+    let under = |post: &PostId| under(by, *post, catalogue);
+    let together = posts.chunk_by(|one, next| under(one) == under(next));
+    let section = |posts: &[PostId]| Section {
+        heading: under(&posts[0]).map(|under| under.heading(by, catalogue)),
+        posts: posts.to_vec(),
+    };
+    together.map(section).collect()
 }
 
-fn heading(by: &By, post: PostId, catalogue: &Catalogue) -> Option<String> {
+/// What posts under one heading have in common; to tell the same it need not be put in words.
+#[derive(PartialEq)]
+enum Under<'a> {
+    Days(Date),
+    Name(&'a str),
+}
+
+impl Under<'_> {
+    fn heading(&self, by: &By, catalogue: &Catalogue) -> String {
+        match self {
+            Self::Days(first) => date_name(by, *first, catalogue),
+            Self::Name(name) => (*name).to_owned(),
+        }
+    }
+}
+
+fn under<'a>(by: &By, post: PostId, catalogue: &'a Catalogue) -> Option<Under<'a>> {
     match by {
         By::Year | By::Month | By::Day => {
             let day = catalogue.post(post).date?.day;
-            Some(date_name(by, first_day(by, day), catalogue))
+            Some(Under::Days(first_day(by, day)))
         }
         By::Term(field) => {
             let first = catalogue.terms_of(post, *field).first()?;
-            Some(catalogue.terms(*field).term(*first).name.clone())
+            Some(Under::Name(&catalogue.terms(*field).term(*first).name))
         }
-        By::Field(_) | By::Content => values(by, post, catalogue)
-            .first()
-            .map(|value| (*value).to_owned()),
+        By::Field(_) | By::Content => values(by, post, catalogue).first().copied().map(Under::Name),
     }
 }
 

@@ -29,6 +29,7 @@ pub struct Written {
 
 /// An instant together with its day and time in the site's time zone.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(try_from = "Kept", into = "Kept")]
 pub struct Stamp {
     /// The instant; of a date without a time, the first of its day.
     pub at: Timestamp,
@@ -38,6 +39,35 @@ pub struct Stamp {
     pub time: Option<Time>,
     /// The offset from UTC in force in the site's time zone, in seconds.
     pub offset: i32,
+}
+
+/// A [`Stamp`] as it is kept: as numbers, and without what follows from them.
+#[derive(Serialize, Deserialize)]
+struct Kept {
+    /// Nanoseconds since 1970.
+    at: i128,
+    offset: i32,
+    timed: bool,
+}
+
+impl From<Stamp> for Kept {
+    fn from(stamp: Stamp) -> Self {
+        Self {
+            at: stamp.at.as_nanosecond(),
+            offset: stamp.offset,
+            timed: stamp.time.is_some(),
+        }
+    }
+}
+
+impl TryFrom<Kept> for Stamp {
+    type Error = jiff::Error;
+
+    fn try_from(kept: Kept) -> Result<Self, Self::Error> {
+        let at = Timestamp::from_nanosecond(kept.at)?;
+        let zone = Offset::from_seconds(kept.offset)?.to_time_zone();
+        Ok(Self::new(at, &zone, kept.timed))
+    }
 }
 
 /// A stretch of time: from `start` up to, not including, `end`; an instant when they are equal.
@@ -433,6 +463,19 @@ mod tests {
     fn a_date_is_read_in_the_sites_time_zone(#[case] text: &str, #[case] utc: &str) {
         let stamp = parse_date(text).unwrap().stamp(&london()).unwrap();
         assert_eq!(stamp.at, utc.parse::<Timestamp>().unwrap());
+    }
+
+    #[rstest]
+    #[case::a_day("2026-03-14")]
+    #[case::a_time("2026-07-14T09:00")]
+    #[case::a_fraction("2026-03-14T09:00:00.123456789")]
+    #[case::another_zone("2026-03-14T23:30-08:00")]
+    #[case::a_time_that_is_skipped("2026-03-29T01:30")]
+    #[case::long_before_1970("1815-06-18T11:35")]
+    fn a_moment_is_kept_whole(#[case] text: &str) {
+        let stamp = parse_date(text).unwrap().stamp(&london()).unwrap();
+        let kept = serde_json::to_string(&stamp).unwrap();
+        assert_eq!(serde_json::from_str::<Stamp>(&kept).unwrap(), stamp);
     }
 
     #[rstest]

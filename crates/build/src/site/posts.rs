@@ -82,7 +82,12 @@ impl Reading<'_> {
             Some((post.as_ref()?.path.clone(), kept?))
         });
         let kept = kept.collect();
-        (posts.into_iter().flatten().collect(), kept)
+        #[expect(
+            clippy::filter_map_identity,
+            reason = "it collects where the posts lie, which `flatten` does not"
+        )]
+        let posts = posts.into_iter().filter_map(|post| post).collect();
+        (posts, kept)
     }
 
     fn post(

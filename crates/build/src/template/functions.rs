@@ -397,20 +397,19 @@ fn once(
     part: &str,
     given: &Kwargs,
 ) -> Result<Value, Error> {
+    let given = named(given)?;
     let mut key = part.to_owned();
-    let mut values = vec![(
-        Value::from("site"),
-        state.lookup("site").unwrap_or_default(),
-    )];
-    for (name, value) in named(given)? {
-        key.extend(["\n", name, "=", &told_apart(&value)]);
-        values.push((Value::from(name), value));
+    for (name, value) in &given {
+        key.extend(["\n", name, "=", &told_apart(value)]);
     }
     if let Some((known, needs)) = shared.parts().get(&key) {
         needs_of(needs);
         return Ok(known.clone());
     }
     let template = state.env().get_template(part)?;
+    let site = ("site", state.lookup("site").unwrap_or_default());
+    let values = [site].into_iter().chain(given);
+    let values = values.map(|(name, value)| (Value::from(name), value));
     let (text, needs) = recorded(|| template.render(Value::from_pairs(values)));
     let made = Value::from_safe_string(text?.trim_end().to_owned());
     shared.parts().insert(key, (made.clone(), needs));
