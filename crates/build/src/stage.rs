@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+use std::thread;
 
 use rayon::prelude::*;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
@@ -81,6 +82,26 @@ impl<'a> Stage<'a> {
     /// Renders every output of which anything changed, and writes those that differ beside their
     /// places.
     pub(crate) fn all(&self) -> Vec<Outcome<'a>> {
+        let broken = AtomicBool::new(false);
+        thread::scope(|scope| {
+            if !self.options.dry_run && rayon::current_num_threads() > 1 {
+                scope.spawn(|| self.make_folders(&broken));
+            }
+            self.outcomes(&broken)
+        })
+    }
+
+    /// Makes the folders of a new site, until something is `broken`. While the file system makes
+    /// one it often waits for the disk; those who render are spared that.
+    fn make_folders(&self, broken: &AtomicBool) {
+        for planned in &self.shared.plan.outputs {
+            if broken.load(Ordering::Relaxed) || !self.output.make_ready(&planned.file) {
+                return;
+            }
+        }
+    }
+
+    fn outcomes(&self, broken: &AtomicBool) -> Vec<Outcome<'a>> {
         let done = AtomicUsize::new(0);
         let unwritable = AtomicBool::new(false);
         let outputs = &self.shared.plan.outputs;
@@ -90,6 +111,7 @@ impl<'a> Stage<'a> {
             }
             let outcome = self.one(planned);
             if let Outcome::Broken(faults) = &outcome {
+                broken.store(true, Ordering::Relaxed);
                 let full = faults
                     .iter()
                     .any(|fault| fault.code == Code::FileUnwritable);

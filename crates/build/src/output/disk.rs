@@ -263,7 +263,7 @@ impl Output for Disk {
 
     fn release(&mut self) {
         if let Some(Some(whole)) = self.whole.get() {
-            let _ = fs::remove_dir(whole);
+            let _ = fs::remove_dir_all(whole);
         }
         if let Some(file) = self.lock.take() {
             let _ = file.set_len(0);
@@ -322,6 +322,11 @@ impl Output for Disk {
             }
             Err(error) => Err(error),
         }
+    }
+
+    fn make_ready(&self, path: &str) -> bool {
+        // What cannot be made is told of by what is staged there.
+        self.whole().is_some() && self.make_folders(path).is_ok()
     }
 
     fn stage(&self, path: &str, bytes: &[u8]) -> io::Result<Option<Mark>> {

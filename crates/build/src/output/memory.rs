@@ -108,6 +108,10 @@ impl Output for Memory {
         Ok(self.state().files.get(path).cloned())
     }
 
+    fn make_ready(&self, _: &str) -> bool {
+        false
+    }
+
     fn stage(&self, path: &str, bytes: &[u8]) -> io::Result<Option<Mark>> {
         self.state().staged.insert(path.to_owned(), bytes.to_vec());
         Ok(Some(Mark::of_bytes(bytes)))

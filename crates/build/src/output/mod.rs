@@ -54,6 +54,10 @@ pub trait Output: Sync + fmt::Debug {
     /// Where they cannot be read, or a folder stands there.
     fn read(&self, path: &str) -> io::Result<Option<Vec<u8>>>;
 
+    /// Makes the folders above `path`, ahead of what will be staged there, where a build that ends
+    /// without publishing takes them away at once. Whether it is of use to do so.
+    fn make_ready(&self, path: &str) -> bool;
+
     /// Writes `bytes` beside `path` under a name of its own. What [`Output::mark`] will tell of
     /// the file in its place, where that is known now.
     ///
@@ -140,5 +144,29 @@ mod tests {
         let unknown = [known("a", Some(1)), known("b", None), known("c", None)];
         assert_eq!(files(output.manifest()), unknown);
         assert_eq!(output.remembered(), None);
+    }
+
+    #[test]
+    fn folders_that_are_made_ahead_stay_only_where_something_is_published() {
+        let folder = tempfile::tempdir().unwrap();
+        let (out, memory) = (folder.path().join("out"), folder.path().join("memory"));
+        let mut disk = Disk::new(&out, &memory, "out");
+        disk.lock().unwrap();
+        assert!(disk.make_ready("2026/lime/index.html"));
+        disk.release();
+        let left = std::fs::read_dir(&memory).unwrap();
+        let left: Vec<_> = left.map(|entry| entry.unwrap().file_name()).collect();
+        assert_eq!(left, ["lock"]);
+        disk.lock().unwrap();
+        assert!(disk.make_ready("2026/lime/index.html"));
+        disk.stage("2026/lime/index.html", b"lime").unwrap();
+        disk.settle().unwrap();
+        disk.release();
+        let lime = std::fs::read(out.join("2026/lime/index.html"));
+        assert_eq!(lime.unwrap(), b"lime");
+        // Where out/ is there, folders are made for what is written, and no others.
+        disk.lock().unwrap();
+        assert!(!disk.make_ready("2026/sand/index.html"));
+        assert!(!out.join("2026/sand").exists());
     }
 }
