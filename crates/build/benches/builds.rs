@@ -197,9 +197,16 @@ fn edit(path: &Path, change: impl FnOnce(String) -> String) {
 
 /// A build in a process of its own, from its start to its end, with its peak memory in megabytes.
 fn run(site: &Path, out: &Path) -> (Duration, f64) {
+    let_rest();
     let began = Instant::now();
     let said = say("--child", &[site, out]);
     (began.elapsed(), said[0])
+}
+
+/// Waits until the disk has written what runs before this one left to it.
+fn let_rest() {
+    // Where there is no such command, runs disturb one another more.
+    let _ = Command::new("sync").status();
 }
 
 /// The second build of a process, with the peak memory of the process.
@@ -298,6 +305,7 @@ fn floor_of(
     outputs: &[(PathBuf, Vec<u8>)],
     out: &Path,
 ) -> Duration {
+    let_rest();
     let began = Instant::now();
     let read: usize = sources
         .par_iter()

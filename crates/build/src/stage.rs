@@ -92,9 +92,13 @@ impl<'a> Stage<'a> {
     }
 
     /// Makes the folders of a new site, until something is `broken`. While the file system makes
-    /// one it often waits for the disk; those who render are spared that.
+    /// one it often waits for the disk; those who render are spared that. Each thread begins with
+    /// a part of its own, and so the parts are gone through side by side.
     fn make_folders(&self, broken: &AtomicBool) {
-        for planned in &self.shared.plan.outputs {
+        let outputs = &self.shared.plan.outputs;
+        let part = outputs.len().div_ceil(rayon::current_num_threads()).max(1);
+        let side_by_side = (0..part).flat_map(|first| outputs.iter().skip(first).step_by(part));
+        for planned in side_by_side {
             if broken.load(Ordering::Relaxed) || !self.output.make_ready(&planned.file) {
                 return;
             }

@@ -16,7 +16,7 @@ use super::arguments::{self, known, named, number, optional, wrong};
 use super::cards::card;
 use super::faults::QueryFaults;
 use super::objects::{DateObject, PostObject, TermObject, post_list};
-use super::{Add, Shared, this};
+use super::{Add, Shared, this, without_this};
 use crate::cache::{Key, Listing, need, needs_of, recorded};
 
 /// The functions, each with what adds it.
@@ -389,8 +389,8 @@ pub(crate) fn feed_value(shared: &Shared, feed: &crate::feeds::FeedPlan) -> Valu
     }
 }
 
-/// A part that all pages share: it sees `site` and the values it is given, and is made once for
-/// the same values.
+/// A part that all pages share: it sees `site` and the values it is given, knows of no post whose
+/// page it is on, and is made once for the same values.
 fn once(
     shared: &Arc<Shared>,
     state: &State<'_, '_>,
@@ -410,7 +410,9 @@ fn once(
     let site = ("site", state.lookup("site").unwrap_or_default());
     let values = [site].into_iter().chain(given);
     let values = values.map(|(name, value)| (Value::from(name), value));
-    let (text, needs) = recorded(|| template.render(Value::from_pairs(values)));
+    let make = || template.render(Value::from_pairs(values));
+    // It is shared by the pages of many posts, and so none of them is `this`.
+    let (text, needs) = recorded(|| without_this(make));
     let made = Value::from_safe_string(text?.trim_end().to_owned());
     shared.parts().insert(key, (made.clone(), needs));
     Ok(made)

@@ -407,3 +407,42 @@ fn the_place_of_a_query_is_where_it_stands_between_quotes() {
         .collect();
     assert_eq!(places, [(2, 17)]);
 }
+
+/// The small site with a part that each post's page takes once.
+fn with_a_part(part: &str) -> Bench {
+    small()
+        .with(
+            "templates/post.html",
+            "{{ post.title }}: {{ once('parts/x.html') }}",
+        )
+        .with("templates/parts/x.html", part)
+}
+
+#[test]
+fn a_part_that_is_made_once_is_of_no_post_s_page() {
+    let each = |print: &str| {
+        format!("{{% for post in query('order by date') %}}{{{{ {print} }}}} {{% endfor %}}")
+    };
+    let mut bench = with_a_part(&(each("post|link") + &each("post.current")));
+    bench.sound();
+    let links = "<a href=\"/2025/old/\">Old</a> <a href=\"/2026/lime/\">Lime &amp; sand</a> \
+                 <a href=\"/2026/boat/\">A boat</a> false false false";
+    for (page, title) in [
+        ("2025/old", "Old"),
+        ("2026/lime", "Lime &amp; sand"),
+        ("2026/boat", "A boat"),
+    ] {
+        let page = bench.page(&format!("{page}/index.html"));
+        assert_eq!(page.trim_end(), format!("{title}: {links}"));
+    }
+}
+
+#[rstest]
+#[case::this("{{ query('where category = this.category')|length }}")]
+#[case::likeness("{{ query('where likeness > 0')|length }}")]
+fn a_part_that_is_made_once_cannot_ask_whose_page_it_is(#[case] part: &str) {
+    let faults = with_a_part(part).build().diagnostics;
+    assert_eq!(faults.len(), 1, "{faults:?}");
+    let place = &faults[0].place;
+    assert_eq!(place.file.as_deref(), Some("templates/parts/x.html"));
+}
