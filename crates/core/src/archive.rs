@@ -535,7 +535,10 @@ fn under<'a>(by: &By, post: PostId, catalogue: &'a Catalogue) -> Option<Under<'a
             let first = catalogue.terms_of(post, *field).first()?;
             Some(Under::Name(&catalogue.terms(*field).term(*first).name))
         }
-        By::Field(_) | By::Content => values(by, post, catalogue).first().copied().map(Under::Name),
+        By::Field(_) | By::Content => values(by, post, catalogue)
+            .first()
+            .copied()
+            .map(Under::Name),
     }
 }
 
