@@ -263,6 +263,7 @@ impl Output for Disk {
 
     fn release(&mut self) {
         if let Some(Some(whole)) = self.whole.get() {
+            // It is there only where it was not settled: nothing of it is wanted.
             let _ = fs::remove_dir_all(whole);
         }
         if let Some(file) = self.lock.take() {
@@ -359,11 +360,13 @@ impl Output for Disk {
     }
 
     fn discard(&self, path: &str) {
-        let staged = self.staged(path);
-        let _ = fs::remove_file(&staged);
+        if self.whole().is_some() {
+            return;
+        }
+        let _ = fs::remove_file(self.staged(path));
         let mut folder = folder_of(path);
         while self.known().get(folder) == Some(&true)
-            && fs::remove_dir(self.base().join(folder)).is_ok()
+            && fs::remove_dir(self.out.join(folder)).is_ok()
         {
             self.known().swap_remove(folder);
             folder = folder_of(folder);

@@ -77,7 +77,7 @@ pub trait Output: Sync + fmt::Debug {
     /// Where a folder that was made as a whole cannot be renamed.
     fn settle(&self) -> io::Result<()>;
 
-    /// Takes away what was staged for `path`.
+    /// Takes away what was staged for `path`, if not at once, then when the lock is released.
     fn discard(&self, path: &str);
 
     /// Removes the file at `path`, and the folders that are empty then.
