@@ -1,7 +1,11 @@
 //! Bodies to HTML: Markdown (CommonMark with tables, footnotes and strikethrough) and HTML.
 
-use std::collections::{BTreeSet, VecDeque};
+mod listener;
+mod prose;
 
+use std::collections::VecDeque;
+
+use listener::Listener;
 use memchr::memchr;
 use pulldown_cmark::{CowStr, Event, HeadingLevel, Options, Parser, Tag, TagEnd, html};
 use tabulae_core::html as core_html;
@@ -11,27 +15,33 @@ use tabulae_core::term::slug;
 /// What parts the summary from the rest of a text.
 const MORE: &str = "<!-- more -->";
 
+/// What of Markdown is read, beside CommonMark.
+const OPTIONS: Options = Options::ENABLE_TABLES
+    .union(Options::ENABLE_FOOTNOTES)
+    .union(Options::ENABLE_STRIKETHROUGH);
+
 /// Renders a Markdown body. Headings get ids made of their text. Where the front matter has no
 /// title, the first level-one heading is it, and is left out of the HTML.
 #[must_use]
 pub fn render(text: &str, has_title: bool) -> Body {
-    let options =
-        Options::ENABLE_TABLES | Options::ENABLE_FOOTNOTES | Options::ENABLE_STRIKETHROUGH;
-    let mut reading = Reading {
-        events: Parser::new_ext(text, options),
-        ready: VecDeque::new(),
-        has_title,
-        ids: BTreeSet::new(),
-        plain: String::new(),
-        paragraph: None,
-        images: 0,
-        listens: true,
-        waits_for_more: has_more(text),
-        notes: Notes::default(),
-    };
     let mut out = String::with_capacity(text.len() + text.len() / 4);
-    html::push_html(&mut out, &mut reading);
-    noted(out, reading.notes)
+    let mut listener = Listener::new(has_title, has_more(text));
+    let rest = prose::render(text, &mut out, &mut listener);
+    if !rest.is_empty() {
+        parse(rest, &mut out, &mut listener);
+    }
+    noted(out, listener.notes)
+}
+
+/// Reads whatever Markdown can say.
+fn parse(text: &str, out: &mut String, listener: &mut Listener) {
+    let reading = Reading {
+        events: Parser::new_ext(text, OPTIONS),
+        ready: VecDeque::new(),
+        images: 0,
+        listener,
+    };
+    html::push_html(out, reading);
 }
 
 /// Whether a text is parted. Most have no tag or comment at all, which is seen at once.
@@ -88,20 +98,14 @@ fn element(html: &str, name: &str) -> Option<std::ops::Range<usize>> {
 }
 
 /// The parser's events on their way to HTML; what a post needs of them is noted in passing.
-struct Reading<'a> {
+struct Reading<'a, 'l> {
     events: Parser<'a>,
     ready: VecDeque<Event<'a>>,
-    has_title: bool,
-    ids: BTreeSet<String>,
-    plain: String,
-    paragraph: Option<usize>,
     images: usize,
-    listens: bool,
-    waits_for_more: bool,
-    notes: Notes,
+    listener: &'l mut Listener,
 }
 
-impl<'a> Iterator for Reading<'a> {
+impl<'a> Iterator for Reading<'a, '_> {
     type Item = Event<'a>;
 
     fn next(&mut self) -> Option<Event<'a>> {
@@ -109,7 +113,7 @@ impl<'a> Iterator for Reading<'a> {
         // would copy each.
         while self.ready.is_empty() {
             let event = self.events.next();
-            let passes = |event| !self.listens && says_nothing_else(event);
+            let passes = |event| !self.listener.listens() && says_nothing_else(event);
             if event.as_ref().is_none_or(passes) {
                 return event;
             }
@@ -122,7 +126,7 @@ impl<'a> Iterator for Reading<'a> {
     }
 }
 
-impl<'a> Reading<'a> {
+impl<'a> Reading<'a, '_> {
     /// Notes an event and returns what is to be rendered of it. It stands apart, as most events do
     /// not come here and what they pass by is to stay small.
     #[inline(never)]
@@ -134,9 +138,7 @@ impl<'a> Reading<'a> {
                 None
             }
             Event::Html(text) | Event::InlineHtml(text) if text.trim() == MORE => {
-                self.notes
-                    .before_more
-                    .get_or_insert_with(|| self.plain.trim().to_owned());
+                self.listener.more();
                 None
             }
             Event::Start(Tag::FootnoteDefinition(label)) => {
@@ -150,34 +152,26 @@ impl<'a> Reading<'a> {
     fn note(&mut self, event: &Event<'a>) {
         match event {
             // What is said of an image for those who do not see it is not the text.
-            Event::Text(_) | Event::Code(_) if self.images > 0 || !self.listens => {}
-            Event::Text(text) | Event::Code(text) => self.plain.push_str(text),
+            Event::Text(_) | Event::Code(_) if self.images > 0 => {}
+            Event::Text(text) | Event::Code(text) => self.listener.text(text),
             Event::End(TagEnd::Image) => self.images -= 1,
-            Event::SoftBreak | Event::HardBreak | Event::Rule => self.plain.push(' '),
-            Event::Start(Tag::Paragraph) => self.paragraph = Some(self.plain.len()),
-            Event::End(TagEnd::Paragraph) => {
-                let start = self.paragraph.take().unwrap_or(self.plain.len());
-                let text = self.plain[start..].trim();
-                if self.notes.first_paragraph.is_none() && !text.is_empty() {
-                    self.notes.first_paragraph = Some(text.to_owned());
-                }
-                self.plain.push(' ');
-                self.listens = self.notes.first_paragraph.is_none() || self.waits_for_more;
-            }
-            Event::End(end) if is_block(end) => self.plain.push(' '),
+            Event::SoftBreak | Event::HardBreak | Event::Rule => self.listener.space(),
+            Event::Start(Tag::Paragraph) => self.listener.paragraph_begins(),
+            Event::End(TagEnd::Paragraph) => self.listener.paragraph_ends(),
+            Event::End(end) if is_block(end) => self.listener.space(),
             Event::Start(Tag::Link { dest_url, .. } | Tag::Image { dest_url, .. }) => {
                 self.images += usize::from(matches!(event, Event::Start(Tag::Image { .. })));
-                self.notes.links |= core_html::is_local(dest_url);
+                self.listener.link(dest_url);
             }
-            Event::Html(text) | Event::InlineHtml(text) => self.notes.links |= text.contains('='),
+            Event::Html(text) | Event::InlineHtml(text) => {
+                self.listener.notes.links |= text.contains('=');
+            }
             _ => {}
         }
     }
 
     /// Takes the whole heading, as its id is made of its text.
     fn heading(&mut self, level: HeadingLevel) {
-        let listens = std::mem::replace(&mut self.listens, true);
-        let start = self.plain.len();
         let mut inner = Vec::new();
         for event in self.events.by_ref() {
             if matches!(event, Event::End(TagEnd::Heading(_))) {
@@ -185,21 +179,13 @@ impl<'a> Reading<'a> {
             }
             inner.push(event);
         }
+        self.listener.heading_begins();
         for event in &inner {
             self.note(event);
         }
-        self.listens = listens;
-        let text = self.plain[start..].trim().to_owned();
-        let is_first = level == HeadingLevel::H1 && self.notes.heading.is_none();
-        if is_first {
-            self.notes.heading = Some(text.clone());
-            if !self.has_title {
-                self.plain.truncate(start);
-                return;
-            }
-        }
-        self.plain.push(' ');
-        let id = self.id(&text);
+        let Some(id) = self.listener.heading_ends(level == HeadingLevel::H1) else {
+            return;
+        };
         self.ready.push_back(Event::Start(Tag::Heading {
             level,
             id: Some(CowStr::from(id)),
@@ -208,23 +194,6 @@ impl<'a> Reading<'a> {
         }));
         self.ready.extend(inner);
         self.ready.push_back(Event::End(TagEnd::Heading(level)));
-    }
-
-    /// An id that no other heading of this text has.
-    fn id(&mut self, text: &str) -> String {
-        let slug = slug(text);
-        let base = if slug.is_empty() {
-            "section".to_owned()
-        } else {
-            slug
-        };
-        let mut id = base.clone();
-        let mut number = 2;
-        while !self.ids.insert(id.clone()) {
-            id = format!("{base}-{number}");
-            number += 1;
-        }
-        id
     }
 }
 

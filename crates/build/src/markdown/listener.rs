@@ -1,0 +1,159 @@
+//! What a post needs of its text, noted while it becomes HTML.
+
+use std::collections::BTreeSet;
+
+use tabulae_core::html::is_local;
+use tabulae_core::post::Notes;
+use tabulae_core::term::slug;
+
+/// Hears a text from its start to its end, piece by piece.
+#[derive(Debug)]
+pub(super) struct Listener {
+    /// What was noted.
+    pub(super) notes: Notes,
+    /// Whether the text is still of account; what stands in headings always is.
+    listens: bool,
+    /// Whether a mark that parts the text is still to come.
+    waits_for_more: bool,
+    /// Whether the front matter has a title, so that no heading is it.
+    has_title: bool,
+    ids: BTreeSet<String>,
+    plain: String,
+    paragraph: Option<usize>,
+    heading: Option<Heading>,
+}
+
+/// A heading that has begun.
+#[derive(Debug)]
+struct Heading {
+    /// Where it begins in the plain text.
+    start: usize,
+    /// Whether the text around it is listened to.
+    listened: bool,
+}
+
+/// A place in a text to go back to.
+#[derive(Debug)]
+pub(super) struct Place {
+    plain: usize,
+    links: bool,
+    listens: bool,
+}
+
+impl Listener {
+    /// Hears a text that is parted (`waits_for_more`) or not.
+    pub(super) fn new(has_title: bool, waits_for_more: bool) -> Self {
+        Self {
+            notes: Notes::default(),
+            listens: true,
+            waits_for_more,
+            has_title,
+            ids: BTreeSet::new(),
+            plain: String::new(),
+            paragraph: None,
+            heading: None,
+        }
+    }
+
+    /// Whether plain text still matters.
+    pub(super) fn listens(&self) -> bool {
+        self.listens
+    }
+
+    /// Where the text is at the start of a block.
+    pub(super) fn place(&self) -> Place {
+        Place {
+            plain: self.plain.len(),
+            links: self.notes.links,
+            listens: self.listens,
+        }
+    }
+
+    /// Forgets the block that began at this place and has not ended.
+    pub(super) fn back_to(&mut self, place: &Place) {
+        self.plain.truncate(place.plain);
+        self.notes.links = place.links;
+        self.listens = place.listens;
+        self.paragraph = None;
+        self.heading = None;
+    }
+
+    pub(super) fn text(&mut self, text: &str) {
+        if self.listens {
+            self.plain.push_str(text);
+        }
+    }
+
+    /// Between lines, and after blocks.
+    pub(super) fn space(&mut self) {
+        if self.listens {
+            self.plain.push(' ');
+        }
+    }
+
+    pub(super) fn link(&mut self, address: &str) {
+        self.notes.links |= is_local(address);
+    }
+
+    pub(super) fn paragraph_begins(&mut self) {
+        self.paragraph = Some(self.plain.len());
+    }
+
+    pub(super) fn paragraph_ends(&mut self) {
+        let start = self.paragraph.take().unwrap_or(self.plain.len());
+        let text = self.plain[start..].trim();
+        if self.notes.first_paragraph.is_none() && !text.is_empty() {
+            self.notes.first_paragraph = Some(text.to_owned());
+        }
+        self.space();
+        self.listens = self.notes.first_paragraph.is_none() || self.waits_for_more;
+    }
+
+    /// What stands before it is the summary.
+    pub(super) fn more(&mut self) {
+        let plain = || self.plain.trim().to_owned();
+        self.notes.before_more.get_or_insert_with(plain);
+    }
+
+    pub(super) fn heading_begins(&mut self) {
+        self.heading = Some(Heading {
+            start: self.plain.len(),
+            listened: std::mem::replace(&mut self.listens, true),
+        });
+    }
+
+    /// The heading's id, made of its text; none where it is the post's title, and so left out.
+    pub(super) fn heading_ends(&mut self, is_first_level: bool) -> Option<String> {
+        let heading = self.heading.take()?;
+        let text = self.plain[heading.start..].trim().to_owned();
+        let is_first = is_first_level && self.notes.heading.is_none();
+        let id = (!is_first || self.has_title).then(|| self.id(&text));
+        if is_first {
+            self.notes.heading = Some(text);
+        }
+        if id.is_none() {
+            self.plain.truncate(heading.start);
+        } else {
+            self.space();
+        }
+        self.listens = heading.listened;
+        id
+    }
+
+    /// An id that no other heading of this text has.
+    fn id(&mut self, text: &str) -> String {
+        let slug = slug(text);
+        let base = if slug.is_empty() {
+            "section".to_owned()
+        } else {
+            slug
+        };
+        let mut id = base.clone();
+        let mut number = 2;
+        while !self.ids.insert(id.clone()) {
+            id = format!("{base}-{number}");
+            number += 1;
+        }
+        id
+    }
+}
