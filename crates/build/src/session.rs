@@ -141,7 +141,7 @@ impl Before {
         }
         let now = options.clock.now(&site.moment.zone);
         let same_day = site.moment.zone.to_datetime(now).date() == site.moment.today();
-        if site.settings_last == Lasts::Moment || !same_day || site.changes_state_before(now) {
+        if site.asks.last == Lasts::Moment || !same_day || site.changes_state_before(now) {
             return None;
         }
         let changed = scan.changed(&old.files, FEW)?;

@@ -1,20 +1,27 @@
 //! A site, read: settings, posts, pages, term notes, templates, and what may be copied.
 
+mod asks;
+mod files;
+mod found;
+mod notes;
+mod pages;
 mod posts;
 mod read;
 
-pub(crate) use self::read::{asked, read_settings, reason, unreadable};
+use self::asks::Asks;
+pub(crate) use self::files::{reason, unreadable};
+pub(crate) use self::read::{asked, read_settings};
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::OnceLock;
 
 use jiff::Timestamp;
-use tabulae_core::catalogue::{Catalogue, PostId, TermNote};
+use tabulae_core::catalogue::{Catalogue, PostId};
 use tabulae_core::diagnostic::nearest;
 use tabulae_core::html;
 use tabulae_core::likeness::{Aspect, Index, Weighing};
+use tabulae_core::note::TermNote;
 use tabulae_core::post::{Include, Post};
-use tabulae_core::query::ast::Lasts;
 use tabulae_core::query::{Library, Query, Resolved, Scope};
 use tabulae_core::related::RelatedList;
 use tabulae_core::route::{Link, decode};
@@ -59,13 +66,8 @@ pub struct Site {
     pub(crate) kept: KeptPosts,
     /// The numbers of what pages ask for.
     pub(crate) needs: Needs,
-    /// How long the answers of the settings' queries stay the same by themselves.
-    pub(crate) settings_last: Lasts,
-    /// Whether any of the settings' queries looks into texts.
-    pub(crate) settings_name_texts: bool,
-    /// Whether any of them names summaries, or likeness.
-    pub(crate) settings_name_summaries: bool,
-    pub(crate) settings_name_likeness: bool,
+    /// What the settings' queries ask for.
+    pub(crate) asks: Asks,
     files: BTreeMap<String, File>,
     /// The posts that were found, where broken ones are left out.
     found: BTreeSet<String>,
@@ -174,8 +176,8 @@ impl Site {
 
     /// Whether the answers of the settings' queries change with the texts of posts.
     pub(crate) fn settings_stand_on_texts(&self) -> bool {
-        let alike = self.related.is_some() || self.settings_name_likeness;
-        self.settings_name_texts || alike && self.likeness_weighs_texts()
+        let alike = self.related.is_some() || self.asks.likeness;
+        self.asks.texts || alike && self.likeness_weighs_texts()
     }
 
     /// The hash of a post's file; 0 where nothing is kept.

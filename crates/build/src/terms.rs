@@ -2,9 +2,10 @@
 //! which spellings, and which two are probably one.
 
 use jiff::civil::Date;
-use tabulae_core::catalogue::{TermNote, TermTable};
+use tabulae_core::catalogue::TermTable;
 use tabulae_core::diagnostic::{Code, Diagnostic, nearest};
 use tabulae_core::lookalike::{How, lookalikes};
+use tabulae_core::note::TermNote;
 use tabulae_core::source::Place;
 use tabulae_core::term::{Term, TermId};
 

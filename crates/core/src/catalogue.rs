@@ -18,32 +18,14 @@ use self::terms::TermIndexer;
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
 pub use crate::id::PostId;
 use crate::language::Language;
+use crate::note::TermNote;
 use crate::post::{Include, Post};
 use crate::route::Link;
 use crate::settings::{ContentSet, Settings, TermField};
-use crate::source::{Place, Source, Spanned};
+use crate::source::Place;
 use crate::term::{Term, TermId, identity, nested_identity, slug};
 use crate::time::{Stamp, date_part};
 use crate::words::{KnownWords, WordTables};
-
-/// A note on a term: `terms/tag/lime.md`.
-#[derive(Debug, Clone)]
-pub struct TermNote {
-    /// The term field's number.
-    pub field: usize,
-    /// The file's name without its ending, with folders where terms are nested.
-    pub name: String,
-    /// The title, where the note gives one.
-    pub title: Option<Spanned<String>>,
-    /// The slug, where the note gives one.
-    pub slug: Option<Spanned<String>>,
-    /// Further spellings of the term.
-    pub spellings: Vec<Spanned<String>>,
-    /// The text, as HTML.
-    pub html: String,
-    /// The header's text.
-    pub source: Source,
-}
 
 /// All posts and terms.
 #[derive(Debug)]

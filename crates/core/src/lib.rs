@@ -14,6 +14,7 @@ pub mod id;
 pub mod language;
 pub mod likeness;
 pub mod lookalike;
+pub mod note;
 pub mod pager;
 mod parallel;
 pub mod post;

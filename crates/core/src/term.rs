@@ -4,10 +4,11 @@ use icu_properties::CodePointMapData;
 use icu_properties::props::{GeneralCategory, GeneralCategoryGroup, Script};
 use unicode_normalization::UnicodeNormalization;
 
+use crate::diagnostic::{Code, Diagnostic};
 use crate::id::PostId;
 pub use crate::id::TermId;
 use crate::language::fold;
-use crate::source::{Source, Spanned};
+use crate::source::{Place, Source, Spanned};
 
 /// One value of a field that posts share.
 #[derive(Debug, Clone)]
@@ -151,6 +152,20 @@ pub fn slug_fault(written: &str) -> Option<char> {
     written
         .chars()
         .find(|c| !is_word(*c) && !matches!(c, '-' | '_' | '.' | '~'))
+}
+
+/// The fault of a written slug at its place, where it is unfit, with a better one if there is any.
+pub(crate) fn unfit_slug(written: &str, place: Place) -> Option<Diagnostic> {
+    let bad = slug_fault(written)?;
+    let message = format!("the slug \"{written}\" holds `{bad}`, which it may not");
+    let holds = "a slug holds letters, digits, marks and `-` `_` `.` `~`";
+    let better = slug(written);
+    Some(
+        Diagnostic::error(Code::SlugUnfit, place, message).help(match better.is_empty() {
+            true => holds.to_owned(),
+            false => format!("{holds}; write \"{better}\""),
+        }),
+    )
 }
 
 fn sign_word(c: char) -> Option<&'static str> {

@@ -362,7 +362,7 @@ impl<'a> World<'a> {
                 .iter()
                 .flatten()
                 .map(|known| known.statement().lasts());
-            let lasts = lasts.max().unwrap_or_default().max(site.settings_last);
+            let lasts = lasts.max().unwrap_or_default().max(site.asks.last);
             match lasts {
                 Lasts::Ever => {}
                 Lasts::Today => {
@@ -469,12 +469,12 @@ impl<'a> World<'a> {
         let statement = self.statement(text);
         self.lasts(text) == Lasts::Ever
             && statement.is_some_and(|known| !known.statement().looks_into_texts())
-            && !self.shared.site.settings_name_texts
+            && !self.shared.site.asks.texts
     }
 
     fn lasts(&self, text: &str) -> Lasts {
         let own = self.statement(text).map(|known| known.statement().lasts());
-        own.unwrap_or_default().max(self.shared.site.settings_last)
+        own.unwrap_or_default().max(self.shared.site.asks.last)
     }
 
     /// How long what pages asked for stays the same by itself.
@@ -487,7 +487,7 @@ impl<'a> World<'a> {
         lasts
             .max()
             .unwrap_or_default()
-            .max(self.shared.site.settings_last)
+            .max(self.shared.site.asks.last)
     }
 }
 

@@ -18,7 +18,7 @@ use tabulae_core::time::Moment;
 use tabulae_core::words::Counting;
 
 use super::Site;
-use super::read::{as_text, ending, unreadable};
+use super::files::{as_text, ending, unreadable};
 use crate::cache::{Bytes, Kept, Parsed, Store};
 use crate::markdown;
 use crate::output::checksum;
@@ -232,7 +232,7 @@ impl Site {
             let set = before.set;
             let read = reading.file(set, path, Some(&share), &mut faults)?;
             let (post, kept) = reading.post(set, path, read, &mut faults);
-            let same_summary = post.summary == before.summary || !self.settings_name_summaries;
+            let same_summary = post.summary == before.summary || !self.asks.summaries;
             if !faults.is_empty() || !same_summary || !post.differs_only_in_text(before) {
                 return None;
             }

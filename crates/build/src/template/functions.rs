@@ -168,7 +168,7 @@ fn ask(shared: &Shared, text: &str, resolved: &Query<Resolved>, plain: bool) {
     need(needs.other(Key::All));
     let statement = Query::parse(&Passage::command_line(text));
     let lasts = statement.map_or(Lasts::Moment, |known| known.statement().lasts());
-    match lasts.max(shared.site.settings_last) {
+    match lasts.max(shared.site.asks.last) {
         Lasts::Ever => {}
         Lasts::Today => need(needs.other(Key::Day)),
         Lasts::Moment => need(needs.other(Key::Moment)),

@@ -6,9 +6,10 @@ use std::collections::BTreeMap;
 use indexmap::IndexMap;
 use rustc_hash::FxBuildHasher;
 
-use super::{TermNote, TermTable};
+use super::TermTable;
 use crate::diagnostic::{Code, Diagnostic, Faults};
 use crate::id::{PostId, TermId};
+use crate::note::TermNote;
 use crate::post::Post;
 use crate::settings::TermField;
 use crate::source::Spanned;

@@ -1,6 +1,7 @@
 use super::*;
 use crate::front_matter;
 use crate::post::{Body, assemble};
+use crate::source::{Source, Spanned};
 use crate::time::Moment;
 use rstest::rstest;
 

@@ -5,7 +5,7 @@ use super::{Notes, title_of_name, value};
 use crate::diagnostic::{Code, Diagnostic, Faults};
 use crate::settings::{ContentSet, Settings};
 use crate::source::{Place, Source, Span, Spanned};
-use crate::term::{identity, slug, slug_fault};
+use crate::term::{identity, slug, unfit_slug};
 use crate::time::{DateFault, FORMS, Moment, Stamp, parse_date};
 use crate::value::{Map, Value};
 
@@ -150,20 +150,7 @@ impl<'a> Reader<'a> {
         let Some(written) = self.text("slug") else {
             return String::new();
         };
-        if let Some(bad) = slug_fault(&written) {
-            let better = slug(&written);
-            let fault = Diagnostic::error(
-                Code::SlugUnfit,
-                place,
-                format!("the slug \"{written}\" holds `{bad}`, which it may not"),
-            );
-            self.faults.push(match better.is_empty() {
-                true => fault.help("a slug holds letters, digits, marks and `-` `_` `.` `~`"),
-                false => fault.help(format!(
-                    "a slug holds letters, digits, marks and `-` `_` `.` `~`; write \"{better}\""
-                )),
-            });
-        }
+        self.faults.extend(unfit_slug(&written, place));
         written
     }
 

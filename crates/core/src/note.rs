@@ -1,0 +1,185 @@
+//! What is written of one term: its title, slug and spellings, and a text for its archive page.
+
+use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
+use crate::front_matter::FrontMatter;
+use crate::source::{Source, Spanned};
+use crate::term::unfit_slug;
+use crate::value::{Entry, Value};
+
+/// A note on a term: `terms/tag/lime.md`.
+#[derive(Debug, Clone)]
+pub struct TermNote {
+    /// The term field's number.
+    pub field: usize,
+    /// The file's name without its ending, with folders where terms are nested.
+    pub name: String,
+    /// The title, where the note gives one.
+    pub title: Option<Spanned<String>>,
+    /// The slug, where the note gives one.
+    pub slug: Option<Spanned<String>>,
+    /// Further spellings of the term.
+    pub spellings: Vec<Spanned<String>>,
+    /// The text, as HTML.
+    pub html: String,
+    /// The header's text.
+    pub source: Source,
+}
+
+/// The entries of a note, each with what it holds.
+const ENTRIES: [(&str, &str); 3] = [
+    ("title", "text"),
+    ("slug", "text"),
+    ("spellings", "a list of texts"),
+];
+
+impl TermNote {
+    /// The note on the term `name` of a term field, by its number. An entry that holds something
+    /// else, or that no note has, is a fault, and left out.
+    #[must_use]
+    pub fn read(
+        (field, name): (usize, &str),
+        source: &Source,
+        front: &FrontMatter,
+        html: String,
+    ) -> Collected<Self> {
+        let mut note = Self {
+            field,
+            name: name.to_owned(),
+            title: None,
+            slug: None,
+            spellings: Vec::new(),
+            html,
+            source: source.head(front.body),
+        };
+        let mut faults = Faults::new();
+        for entry in &front.map.entries {
+            note.take(entry, source, &mut faults);
+        }
+        Collected {
+            output: note,
+            diagnostics: faults,
+        }
+    }
+
+    fn take(&mut self, entry: &Entry, source: &Source, faults: &mut Faults) {
+        let value = &entry.value;
+        match (entry.key.node.as_str(), &value.node, written(value)) {
+            ("title", _, Some(title)) => self.title = Some(title),
+            ("slug", _, Some(slug)) => {
+                faults.extend(unfit_slug(&slug.node, source.place(slug.span)));
+                self.slug = Some(slug);
+            }
+            ("spellings", Value::List(items), _) => {
+                self.spellings.extend(items.iter().filter_map(written));
+            }
+            ("spellings", _, Some(spelling)) => self.spellings.push(spelling),
+            _ => faults.push(unfit(entry, source)),
+        }
+    }
+}
+
+/// A single value as it was written.
+fn written(value: &Spanned<Value>) -> Option<Spanned<String>> {
+    let text = value.node.written()?.trim().to_owned();
+    Some(Spanned::new(text, value.span))
+}
+
+fn unfit(entry: &Entry, source: &Source) -> Diagnostic {
+    let key = entry.key.node.as_str();
+    match ENTRIES.iter().find(|(name, _)| *name == key) {
+        Some((_, holds)) => {
+            let is = entry.value.node.kind().article();
+            let message = format!("`{key}` is {holds}, and this is {is}");
+            Diagnostic::error(Code::TypeUnfit, source.place(entry.value.span), message)
+                .help(format!("write `{key}: …`"))
+        }
+        None => {
+            let message = format!("a term note has no `{key}`");
+            Diagnostic::error(Code::KeyUnknown, source.place(entry.key.span), message)
+                .suggest(key, ENTRIES.map(|(name, _)| name))
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::front_matter;
+    use jiff::tz::TimeZone;
+    use rstest::rstest;
+
+    fn note(entries: &str) -> Collected<TermNote> {
+        let source = Source::new("terms/tag/lime.md", &format!("---\n{entries}\n---\n"));
+        let front = front_matter::read(&source, &TimeZone::UTC).output;
+        TermNote::read((0, "lime"), &source, &front, String::new())
+    }
+
+    #[test]
+    fn a_note_is_what_its_entries_say() {
+        let read = note("title: Lime mortar\nslug: lime-mortar\nspellings: [limes, ' 12 ']");
+        let text = |text: &Spanned<String>| text.node.clone();
+        assert_eq!(read.diagnostics, []);
+        assert_eq!(
+            read.output.title.as_ref().map(text).as_deref(),
+            Some("Lime mortar")
+        );
+        assert_eq!(
+            read.output.slug.as_ref().map(text).as_deref(),
+            Some("lime-mortar")
+        );
+        let spellings: Vec<String> = read.output.spellings.iter().map(text).collect();
+        assert_eq!(spellings, ["limes", "12"]);
+    }
+
+    #[test]
+    fn one_spelling_needs_no_list() {
+        let read = note("spellings: limes");
+        assert_eq!(
+            (read.output.spellings.len(), read.diagnostics.len()),
+            (1, 0)
+        );
+    }
+
+    #[rstest]
+    #[case::slug(
+        "slug: a/b",
+        7,
+        "the slug \"a/b\" holds `/`, which it may not",
+        "; write \"a-b\""
+    )]
+    #[case::list(
+        "title: [a]",
+        8,
+        "`title` is text, and this is a list",
+        "write `title: …`"
+    )]
+    #[case::map(
+        "spellings: {a: 1}",
+        12,
+        "`spellings` is a list of texts, and this is a map",
+        "write `spellings: …`"
+    )]
+    #[case::key(
+        "spelings: a",
+        1,
+        "a term note has no `spelings`",
+        "did you mean `spellings`?"
+    )]
+    fn an_entry_that_is_unfit_is_a_fault(
+        #[case] entry: &str,
+        #[case] column: usize,
+        #[case] message: &str,
+        #[case] help: &str,
+    ) {
+        let faults = note(entry).diagnostics;
+        let [fault] = &faults[..] else {
+            panic!("{faults:?}");
+        };
+        assert_eq!(fault.message, message);
+        assert_eq!((fault.place.line, fault.place.column), (2, column));
+        assert!(
+            fault.help.as_deref().is_some_and(|is| is.ends_with(help)),
+            "{fault:?}"
+        );
+    }
+}
