@@ -12,6 +12,15 @@ impl Fingerprint {
         Self(Xxh3Default::new())
     }
 
+    /// Of these numbers, in their order.
+    pub(crate) fn of(numbers: impl IntoIterator<Item = u64>) -> u64 {
+        let mut all = Self::new();
+        for number in numbers {
+            all.number(number);
+        }
+        all.done()
+    }
+
     pub(crate) fn number(&mut self, number: u64) -> &mut Self {
         self.0.update(&number.to_le_bytes());
         self

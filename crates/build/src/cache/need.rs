@@ -11,6 +11,7 @@ use indexmap::IndexSet;
 use rustc_hash::FxBuildHasher;
 use serde::{Deserialize, Serialize};
 use tabulae_core::catalogue::{Catalogue, PostId};
+use tabulae_core::settings::OverviewOrder;
 use tabulae_core::term::TermId;
 
 /// Something that a page can ask for.
@@ -69,11 +70,11 @@ pub(crate) enum Key {
 }
 
 /// Terms that a page lists.
-#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub(crate) struct Listing {
     /// Of which field.
     pub(crate) field: String,
-    pub(crate) order: Option<String>,
+    pub(crate) order: OverviewOrder,
     pub(crate) limit: Option<usize>,
     /// Of the posts that a query finds.
     pub(crate) query: Option<String>,

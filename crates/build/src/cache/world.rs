@@ -28,7 +28,7 @@ use tabulae_core::source::Passage;
 use tabulae_core::term::TermId;
 
 use super::hashes::{Hashes, hash};
-use super::need::Key;
+use super::need::{Key, Listing};
 use super::store::Store;
 use crate::feeds::FeedPlan;
 use crate::fingerprint::Fingerprint;
@@ -65,11 +65,8 @@ impl<'a> World<'a> {
         site_value: u64,
     ) -> Self {
         let path = |id: &PostId| shared.site.catalogue.post(*id).path.as_str();
-        let mut all_posts = Fingerprint::new();
-        all_posts.number(hashes.terms);
-        for face in &hashes.faces {
-            all_posts.number(*face);
-        }
+        let faces = hashes.faces.iter().copied();
+        let all_posts = Fingerprint::of([hashes.terms].into_iter().chain(faces));
         Self {
             shared,
             sources,
@@ -81,7 +78,7 @@ impl<'a> World<'a> {
             alike: OnceLock::new(),
             groups: vec![OnceLock::new(); shared.plan.archives.len()],
             site: site_value,
-            all_posts: all_posts.done(),
+            all_posts,
             statements: Mutex::default(),
         }
     }
@@ -164,51 +161,30 @@ impl<'a> World<'a> {
     /// never the same.
     pub(crate) fn fingerprint(&self, key: &Key) -> Option<u64> {
         let site = &self.shared.site;
-        let plan = &self.shared.plan;
         let hashes = self.hashes;
         match key {
             Key::Post(path) => Some(hashes.faces[site.post_at(path)?.0 as usize]),
             Key::Text(path) => Some(hashes.texts[site.post_at(path)?.0 as usize]),
             Key::Related(path) => Some(self.related(site.post_at(path)?)),
             Key::Term(field, slug) => self.term(field, slug),
-            Key::Count(field, slug) => {
-                let (field, ids) = self.terms(field, slug)?;
-                let table = site.catalogue.terms(field);
-                let mut counts = Fingerprint::new();
-                for id in ids {
-                    counts.number(table.term(*id).posts.len() as u64);
-                }
-                Some(counts.done())
-            }
+            Key::Count(field, slug) => self.count(field, slug),
             Key::List(link) => Some(self.list(self.list_at(link)?)),
             Key::Rows(link) => {
                 let (archive, group) = self.list_at(link)?;
-                let posts = &plan.archives[archive].groups[group].posts;
+                let posts = &self.shared.plan.archives[archive].groups[group].posts;
                 Some(self.each(posts, &hashes.faces))
             }
             Key::Groups(name) => {
-                let archives = &site.settings.archives;
-                let at = archives.iter().position(|archive| archive.name == *name)?;
+                let mut archives = site.settings.archives.iter();
+                let at = archives.position(|archive| archive.name == *name)?;
                 Some(self.groups(at))
             }
             Key::Feed(address) => Some(self.feed(self.feed_at(address)?)),
             Key::Feeds => {
-                let mut all = Fingerprint::new();
-                for feed in &plan.feeds {
-                    all.number(announced(feed));
-                }
-                Some(all.done())
+                let feeds = self.shared.plan.feeds.iter();
+                Some(Fingerprint::of(feeds.map(announced)))
             }
-            Key::Page(path) => {
-                let page = site.pages.iter().find(|page| page.post.path == *path)?;
-                let mut text = Fingerprint::new();
-                text.text(page.post.source.text())
-                    .text(&page.post.html.get())
-                    .text(page.template.as_deref().unwrap_or_default())
-                    .text(&page.post.title)
-                    .text(&page.link.plain);
-                Some(text.done())
-            }
+            Key::Page(path) => self.page(path),
             Key::Template(name) => {
                 let source = self.shared.sources.get(name);
                 Some(source.map_or(0, |source| hash(source.text())))
@@ -220,23 +196,7 @@ impl<'a> World<'a> {
                 };
                 Some(self.each(&self.found(text, this)?, &hashes.paths))
             }
-            Key::Terms(listing) => {
-                let field = site.catalogue.term_field(&listing.field)?;
-                let posts = match &listing.query {
-                    Some(text) => Some(self.found(text, None)?),
-                    None => None,
-                };
-                let (order, limit) = (listing.order.as_deref(), listing.limit);
-                let terms = self
-                    .shared
-                    .listed_terms(field, order, limit, posts.as_deref());
-                let mut found = Fingerprint::new();
-                for (id, count) in terms.ok()? {
-                    let slug = &site.catalogue.terms(field).term(id).slug;
-                    found.text(slug).number(count as u64);
-                }
-                Some(found.done())
-            }
+            Key::Terms(listing) => self.listing(listing),
             Key::Field(name) => {
                 let known = has_maps(name, &site.catalogue);
                 Some(known.map_or(0, |has_maps| 1 + u64::from(has_maps)))
@@ -244,34 +204,65 @@ impl<'a> World<'a> {
             Key::Address(named) => Some(hash(&site.address_of(named))),
             Key::File(path) => {
                 let mark = self.sources.mark(path).ok()??;
-                let mut all = Fingerprint::new();
-                all.number(mark.length).number(mark.changed);
-                Some(all.done())
+                Some(Fingerprint::of([mark.length, mark.changed]))
             }
             Key::Site => Some(self.site),
             Key::Settings => Some(site.asked),
             Key::Alike => Some(self.alike()),
             Key::Posts => Some(self.all_posts),
             Key::All => {
-                let mut all = Fingerprint::new();
-                all.number(self.all_posts);
-                for text in &hashes.texts {
-                    all.number(*text);
-                }
-                Some(all.done())
+                let texts = hashes.texts.iter().copied();
+                Some(Fingerprint::of([self.all_posts].into_iter().chain(texts)))
             }
             Key::Day => Some(hash(&site.moment.today().to_string())),
             Key::Moment | Key::Warned => None,
         }
     }
 
+    /// How many posts a term has, and those above and below it.
+    fn count(&self, field: &str, slug: &str) -> Option<u64> {
+        let (field, ids) = self.terms(field, slug)?;
+        let table = self.shared.site.catalogue.terms(field);
+        let counts = ids.iter().map(|id| table.term(*id).posts.len() as u64);
+        Some(Fingerprint::of(counts))
+    }
+
+    /// What a stand-alone page says.
+    fn page(&self, path: &str) -> Option<u64> {
+        let mut pages = self.shared.site.pages.iter();
+        let page = pages.find(|page| page.post.path == path)?;
+        let mut text = Fingerprint::new();
+        text.text(page.post.source.text())
+            .text(&page.post.html.get())
+            .text(page.template.as_deref().unwrap_or_default())
+            .text(&page.post.title)
+            .text(&page.link.plain);
+        Some(text.done())
+    }
+
+    /// Which terms are listed, with their counts.
+    fn listing(&self, listing: &Listing) -> Option<u64> {
+        let catalogue = &self.shared.site.catalogue;
+        let field = catalogue.term_field(&listing.field)?;
+        let posts = match &listing.query {
+            Some(text) => Some(self.found(text, None)?),
+            None => None,
+        };
+        let (order, limit) = (listing.order, listing.limit);
+        let terms = self
+            .shared
+            .listed_terms(field, order, limit, posts.as_deref());
+        let mut found = Fingerprint::new();
+        for (id, count) in terms {
+            let slug = &catalogue.terms(field).term(id).slug;
+            found.text(slug).number(count as u64);
+        }
+        Some(found.done())
+    }
+
     /// The hashes of posts, in their order.
     fn each(&self, posts: &[PostId], hashes: &[u64]) -> u64 {
-        let mut all = Fingerprint::new();
-        for id in posts {
-            all.number(hashes[id.0 as usize]);
-        }
-        all.done()
+        Fingerprint::of(posts.iter().map(|id| hashes[id.0 as usize]))
     }
 
     fn terms<'w>(&'w self, field: &str, slug: &'w str) -> Option<(usize, &'w [TermId])> {

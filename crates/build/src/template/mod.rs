@@ -9,7 +9,9 @@ mod filters;
 mod functions;
 mod loads;
 mod objects;
+mod queries;
 mod scope;
+mod terms;
 
 use std::cell::{Cell, RefCell};
 use std::collections::{BTreeMap, BTreeSet};
@@ -25,7 +27,7 @@ use tabulae_core::query::{Query, Resolved};
 use tabulae_core::search::Row;
 use tabulae_core::source::Source;
 
-use crate::cache::{Key, Need, need, needs_of};
+use crate::cache::{Key, Listing, Need, need, needs_of};
 use crate::plan::Plan;
 use crate::site::Site;
 
@@ -103,6 +105,12 @@ pub fn script() -> String {
 /// A query's text, and whether it is asked on a post's page.
 type Asked = (String, bool);
 
+/// The posts that queries find, by their texts.
+type Answers = BTreeMap<String, Arc<[PostId]>>;
+
+/// The answers of `terms`, by what was asked.
+type TermLists = BTreeMap<Listing, Value>;
+
 /// What all pages of a build share.
 #[derive(Debug)]
 pub struct Shared {
@@ -122,12 +130,11 @@ pub struct Shared {
     days: BTreeMap<Date, Value>,
     /// What templates complain of without failing.
     warnings: Mutex<Faults>,
-    answers: Mutex<BTreeMap<String, Arc<[PostId]>>>,
+    answers: Mutex<Answers>,
     /// Queries by text, and whether they are asked on a post's page.
     resolved: Mutex<BTreeMap<Asked, Arc<Query<Resolved>>>>,
     parts: Mutex<BTreeMap<String, Made>>,
-    /// The answers of `terms`, by what was asked.
-    term_lists: Mutex<BTreeMap<String, Value>>,
+    term_lists: Mutex<TermLists>,
     /// What cards ask for that may differ between lists.
     card_names: OnceLock<Vec<String>>,
     cards: [Mutex<Cards>; 7],
@@ -234,9 +241,8 @@ impl Shared {
         self.parts.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// A query of a template, where it was resolved before.
-    pub(crate) fn resolved_query(&self, text: &str, on_page: bool) -> Option<Arc<Query<Resolved>>> {
-        self.resolved(&(text.to_owned(), on_page))
+    fn resolved(&self) -> MutexGuard<'_, BTreeMap<Asked, Arc<Query<Resolved>>>> {
+        self.resolved.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// Says that what is being made asks for a template, and for those that it loads.
@@ -259,22 +265,6 @@ impl Shared {
     fn loaded_by<'a>(&'a self, name: &'a str) -> BTreeSet<&'a str> {
         let all = || self.sources.keys().map(String::as_str).collect();
         reached([name], &self.sources).unwrap_or_else(all)
-    }
-
-    fn resolved(&self, asked: &Asked) -> Option<Arc<Query<Resolved>>> {
-        let resolved = self.resolved.lock().unwrap_or_else(PoisonError::into_inner);
-        resolved.get(asked).cloned()
-    }
-
-    fn keep_resolved(&self, asked: Asked, query: &Arc<Query<Resolved>>) {
-        let mut resolved = self.resolved.lock().unwrap_or_else(PoisonError::into_inner);
-        resolved.insert(asked, Arc::clone(query));
-    }
-
-    /// Whether a query is known to give the same on every page.
-    fn has_answer(&self, query: &str) -> bool {
-        let answers = self.answers.lock().unwrap_or_else(PoisonError::into_inner);
-        answers.contains_key(query)
     }
 
     fn warn(&self, warning: Diagnostic) {

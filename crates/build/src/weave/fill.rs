@@ -8,12 +8,13 @@ use tabulae_core::archive::{GroupTerm, Laid};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::query::{Query, Resolved};
+use tabulae_core::settings::OverviewOrder;
 use tabulae_core::source::{Passage, Span, Spanned};
 use tabulae_core::term::identity;
 use tabulae_core::weave::{Ask, Page, Part, What};
 
 use crate::render::Renderer;
-use crate::template::{PostObject, Shared, TermObject, post_list, with_this, without_this};
+use crate::template::{PostObject, Shared, post_list, with_this, without_this};
 
 /// The part that makes a list of posts, where a mark names none.
 const POSTS: &str = "parts/woven.html";
@@ -227,24 +228,16 @@ impl<'a> Filler<'a> {
             let message = format!("`{}` is not a term field", field.node);
             return Err(unknown(page, field, message, known));
         };
-        let order_text = order.map(|order| order.node.as_str());
-        let lists = self.shared.listed_terms(at, order_text, ask.limit, None);
-        let lists = lists.map_err(|error| {
-            let span = order.map_or(field.span, |order| order.span);
-            let message = error
-                .detail()
-                .unwrap_or("this order is not known")
-                .to_owned();
-            vec![page.fault(
-                span,
-                message,
-                "write `order name`, `order count` or `order newest`",
-            )]
-        })?;
-        let terms = lists
-            .into_iter()
-            .map(|(id, count)| TermObject::counted(&self.shared.terms[at][id.0 as usize], count));
-        Ok(terms.collect())
+        let order = match order {
+            None => OverviewOrder::Name,
+            Some(name) => OverviewOrder::named(&name.node).ok_or_else(|| {
+                let message = format!("terms cannot be ordered by \"{}\"", name.node);
+                let help = "write `order name`, `order count` or `order newest`";
+                vec![page.fault(name.span, message, help)]
+            })?,
+        };
+        let terms = self.shared.listed_terms(at, order, ask.limit, None);
+        Ok(self.shared.counted(at, terms))
     }
 
     fn text(&self, page: &Page<'_>, ask: &Ask, mut made: Made) -> Result<String, Faults> {

@@ -1,7 +1,7 @@
 //! Every key of `tabulae.toml`, in one table: the JSON Schema and the reference are made of it, and
 //! a test holds it against what is read.
 
-use super::{CONTENTS, FORMATS, SHOWS};
+use super::{CONTENTS, FORMATS, ORDERS, SHOWS};
 
 /// A key of a table.
 #[derive(Debug, Clone, Copy)]
@@ -50,6 +50,7 @@ pub enum Holds {
 }
 
 const FORMAT_NAMES: &[&str] = &names(FORMATS);
+const ORDER_NAMES: &[&str] = &names(ORDERS);
 const SHOW_NAMES: &[&str] = &names(SHOWS);
 const CONTENT_NAMES: &[&str] = &names(CONTENTS);
 
@@ -155,7 +156,7 @@ keys! {
         by Text, NOTHING, "What splits the posts into one set of pages for each value: a term field, any field with few values, \"year\", \"month\", \"day\".";
         link Pattern, Some("\"/NAME/\", split by a field \"/NAME/{FIELD}/\""), "The address of page 1.";
         overview Link, NOTHING, "The address of the page that lists the terms; there is none without it.";
-        order Word(&["name", "count", "newest"]), Some("by name; date parts newest first"), "The overview's order.";
+        order Word(ORDER_NAMES), Some("by name; date parts newest first"), "The overview's order.";
         per_page Count, Some("all on one page"), "How many posts a page has.";
         feeds Words(FORMAT_NAMES), NOTHING, "The formats of its feeds: `atom.xml`, `rss.xml`, `feed.json` below the link.";
         feed_limit Count, Some("20"), "How many entries a feed has at most.";

@@ -10,6 +10,7 @@ mod words;
 use std::num::NonZeroUsize;
 
 use jiff::tz::TimeZone;
+use serde::{Deserialize, Serialize};
 
 use crate::language::DateStyle;
 use crate::route::Pattern;
@@ -140,15 +141,34 @@ impl Show {
     }
 }
 
+/// How an overview is ordered, by name.
+pub const ORDERS: [(&str, OverviewOrder); 3] = [
+    ("name", OverviewOrder::Name),
+    ("count", OverviewOrder::Count),
+    ("newest", OverviewOrder::Newest),
+];
+
 /// How an overview is ordered.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize, Deserialize,
+)]
 pub enum OverviewOrder {
     /// By name; date parts newest first.
+    #[default]
     Name,
     /// Most posts first.
     Count,
     /// The term with the newest post first.
     Newest,
+}
+
+impl OverviewOrder {
+    /// The order of this name.
+    #[must_use]
+    pub fn named(name: &str) -> Option<Self> {
+        let known = ORDERS.iter().find(|(known, _)| *known == name);
+        known.map(|(_, order)| *order)
+    }
 }
 
 /// The format of a feed.

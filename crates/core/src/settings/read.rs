@@ -6,7 +6,7 @@ use jiff::tz::TimeZone;
 
 use super::reader::{Table, article, texts_of, weight_of};
 use super::{
-    Archive, CONTENTS, ContentSet, FORMATS, FeedContent, FeedFormat, OverviewOrder, Related, SHOWS,
+    Archive, CONTENTS, ContentSet, FORMATS, FeedContent, FeedFormat, ORDERS, Related, SHOWS,
     Settings, Show, TermField, words,
 };
 use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
@@ -144,86 +144,79 @@ fn read_set(
     } else {
         format!("/{}/{{slug}}/", name.node)
     };
-    let link = read_pattern(&mut table, "link", &default, faults);
-    let folder = table.text("folder", faults).map_or_else(
-        || name.node.clone(),
-        |folder| {
-            let clean = folder
-                .node
-                .trim_end_matches('/')
-                .trim_start_matches("./")
-                .to_owned();
-            if clean.is_empty()
-                || clean.starts_with('/')
-                || clean.contains('\\')
-                || clean.split('/').any(|step| step == "..")
-            {
-                faults.push(
-                    Diagnostic::error(
-                        Code::ValueUnfit,
-                        table.source().place(folder.span),
-                        format!("the folder \"{}\" is not within the site's", folder.node),
-                    )
-                    .help("write a folder below the one of tabulae.toml, such as \"posts\""),
-                );
-            }
-            clean
+    let set = ContentSet {
+        name: name.node.clone(),
+        place: name.span,
+        dated,
+        link: read_pattern(&mut table, "link", &default, faults).node,
+        folder: read_folder(&mut table, faults).unwrap_or_else(|| name.node.clone()),
+        pages: table.flag("pages", true, faults),
+        draft: table.flag("draft", false, faults),
+        fields: match table.table("fields", faults) {
+            Some(names) => read_names(&names, term_fields, faults),
+            None => Vec::new(),
         },
-    );
-    let pages = table.flag("pages", true, faults);
-    let draft = table.flag("draft", false, faults);
+    };
+    table.finish(faults);
+    set
+}
+
+/// A folder within the site's. One that is not is a fault, and taken as it is, so that nothing is
+/// said of another.
+fn read_folder(table: &mut Table<'_>, faults: &mut Faults) -> Option<String> {
+    let text = table.text("folder", faults)?;
+    let folder = text.node.trim_end_matches('/').trim_start_matches("./");
+    let leads_out = folder.is_empty()
+        || folder.starts_with('/')
+        || folder.contains('\\')
+        || folder.split('/').any(|step| step == "..");
+    if leads_out {
+        let place = table.source().place(text.span);
+        let message = format!("the folder \"{}\" is not within the site's", text.node);
+        faults.push(
+            Diagnostic::error(Code::ValueUnfit, place, message)
+                .help("write a folder below the one of tabulae.toml, such as \"posts\""),
+        );
+    }
+    Some(folder.to_owned())
+}
+
+/// What a content set calls its fields: the field, and the names that stand for it.
+fn read_names(
+    table: &Table<'_>,
+    term_fields: &[TermField],
+    faults: &mut Faults,
+) -> Vec<(String, Vec<String>)> {
     let mut fields = Vec::new();
-    if let Some(names) = table.table("fields", faults) {
-        for entry in names.all() {
-            let field = term_fields
-                .iter()
-                .find(|field| field.is(&entry.key.node))
-                .map_or(entry.key.node.as_str(), |field| &field.name);
-            let known = RENAMABLE.contains(&field) || term_fields.iter().any(|f| f.name == field);
-            if !known {
-                faults.push(
-                    Diagnostic::error(
-                        Code::KeyUnknown,
-                        names.source().place(entry.key.span),
-                        format!(
-                            "`{}` is not a field that can be given another name",
-                            entry.key.node
-                        ),
-                    )
-                    .suggest(&entry.key.node, RENAMABLE),
-                );
-                continue;
+    for entry in table.all() {
+        let written = entry.key.node.as_str();
+        let term_field = term_fields.iter().find(|field| field.is(written));
+        let field = term_field.map_or(written, |field| &field.name);
+        if term_field.is_none() && !RENAMABLE.contains(&field) {
+            let place = table.source().place(entry.key.span);
+            let message = format!("`{written}` is not a field that can be given another name");
+            faults.push(
+                Diagnostic::error(Code::KeyUnknown, place, message).suggest(written, RENAMABLE),
+            );
+            continue;
+        }
+        match texts_of(&entry.value) {
+            Ok(names) => {
+                let names = names.into_iter().map(|name| name.node);
+                fields.push((field.to_owned(), names.collect()));
             }
-            match texts_of(&entry.value) {
-                Ok(texts) => fields.push((
-                    field.to_owned(),
-                    texts.into_iter().map(|t| t.node).collect(),
-                )),
-                Err(found) => faults.push(
-                    Diagnostic::error(
-                        Code::TypeUnfit,
-                        names.source().place(found.span),
-                        format!(
-                            "a field's names are a list of texts, and this is {}",
-                            article(&found.node)
-                        ),
-                    )
-                    .help("write a list such as [\"date\", \"published_on\"]"),
-                ),
+            Err(found) => {
+                let place = table.source().place(found.span);
+                let is = article(&found.node);
+                let message = format!("a field's names are a list of texts, and this is {is}");
+                faults.push(
+                    Diagnostic::error(Code::TypeUnfit, place, message)
+                        .help("write a list such as [\"date\", \"published_on\"]"),
+                );
             }
         }
     }
-    table.finish(faults);
-    ContentSet {
-        name: name.node.clone(),
-        folder,
-        place: name.span,
-        link: link.node,
-        dated,
-        pages,
-        draft,
-        fields,
-    }
+    fields
 }
 
 fn read_pattern(
@@ -344,42 +337,15 @@ fn default_archives() -> Vec<Archive> {
 
 fn read_archive(name: &Spanned<String>, mut table: Table<'_>, faults: &mut Faults) -> Archive {
     let by = table.text("by", faults);
-    let default = match by.as_ref().map(|by| by.node.as_str()) {
-        None => format!("/{}/", name.node),
-        Some("month") => format!("/{}/{{year}}/{{month}}/", name.node),
-        Some("day") => format!("/{}/{{year}}/{{month}}/{{day}}/", name.node),
-        Some(field) => format!("/{}/{{{field}}}/", name.node),
-    };
-    let link = read_pattern(&mut table, "link", &default, faults);
+    let link = read_pattern(&mut table, "link", &archive_link(name, by.as_ref()), faults);
     let overview = table.text("overview", faults);
     if let Some(text) = &overview {
         table.check_fixed(text, faults);
-        if by.is_none() {
-            faults.push(
-                Diagnostic::error(
-                    Code::ValueUnfit,
-                    table.source().place(text.span),
-                    "an overview lists an archive's terms, and this archive has no `by`",
-                )
-                .help("name what the archive is split by, such as `by = \"tag\"`, or leave `overview` out"),
-            );
-        }
     }
-    if let (None, Some(variable)) = (&by, link.node.variables().next()) {
-        faults.push(
-            Diagnostic::error(
-                Code::LinkUnfit,
-                table.source().place(link.span),
-                format!("the link of an archive that is not split cannot hold {{{variable}}}"),
-            )
-            .help(format!(
-                "write `by = \"{variable}\"`, or a link without a variable"
-            )),
-        );
+    if by.is_none() {
+        faults.extend(split_without_by(&table, &link, overview.as_ref()));
     }
-    let per_page = table
-        .count("per_page", faults)
-        .and_then(|n| NonZeroUsize::new(n.node));
+    let per_page = table.count("per_page", faults);
     let archive = Archive {
         name: name.node.clone(),
         place: name.span,
@@ -388,16 +354,8 @@ fn read_archive(name: &Spanned<String>, mut table: Table<'_>, faults: &mut Fault
         link_place: link.span,
         link: link.node,
         overview,
-        order: table.choice(
-            "order",
-            &[
-                ("name", OverviewOrder::Name),
-                ("count", OverviewOrder::Count),
-                ("newest", OverviewOrder::Newest),
-            ],
-            faults,
-        ),
-        per_page,
+        order: table.choice("order", &ORDERS, faults),
+        per_page: per_page.and_then(|n| NonZeroUsize::new(n.node)),
         feeds: table.choices("feeds", &FORMATS, faults),
         feed_limit: table.count("feed_limit", faults).map_or(20, |n| n.node),
         feed_content: table
@@ -412,6 +370,41 @@ fn read_archive(name: &Spanned<String>, mut table: Table<'_>, faults: &mut Fault
     };
     table.finish(faults);
     archive
+}
+
+/// Where an archive stands that does not say so.
+fn archive_link(name: &Spanned<String>, by: Option<&Spanned<String>>) -> String {
+    let name = &name.node;
+    match by.map(|by| by.node.as_str()) {
+        None => format!("/{name}/"),
+        Some("month") => format!("/{name}/{{year}}/{{month}}/"),
+        Some("day") => format!("/{name}/{{year}}/{{month}}/{{day}}/"),
+        Some(field) => format!("/{name}/{{{field}}}/"),
+    }
+}
+
+/// What only an archive can have that is split by something.
+fn split_without_by(
+    table: &Table<'_>,
+    link: &Spanned<Pattern>,
+    overview: Option<&Spanned<String>>,
+) -> Faults {
+    let overview = overview.map(|text| {
+        let place = table.source().place(text.span);
+        let message = "an overview lists an archive's terms, and this archive has no `by`";
+        Diagnostic::error(Code::ValueUnfit, place, message).help(
+            "name what the archive is split by, such as `by = \"tag\"`, or leave `overview` out",
+        )
+    });
+    let variable = link.node.variables().next().map(|variable| {
+        let place = table.source().place(link.span);
+        let message =
+            format!("the link of an archive that is not split cannot hold {{{variable}}}");
+        Diagnostic::error(Code::LinkUnfit, place, message).help(format!(
+            "write `by = \"{variable}\"`, or a link without a variable"
+        ))
+    });
+    overview.into_iter().chain(variable).collect()
 }
 
 fn read_related(root: &mut Table<'_>, faults: &mut Faults) -> Option<Related> {

@@ -16,6 +16,14 @@ pub(super) struct Table<'a> {
     known: Vec<&'static str>,
 }
 
+/// Why a text does not stand for what it should: what is wrong, and what to do.
+#[derive(Debug)]
+pub(super) struct Unfit {
+    pub(super) code: Code,
+    pub(super) message: String,
+    pub(super) help: String,
+}
+
 impl<'a> Table<'a> {
     pub(super) fn new(source: &'a Source, name: &str, span: Span, map: &'a Map) -> Self {
         Self {
@@ -37,7 +45,9 @@ impl<'a> Table<'a> {
 
     /// The entry of `key`, whatever it holds.
     pub(super) fn entry(&mut self, key: &'static str) -> Option<&'a Entry> {
-        self.known.push(key);
+        if !self.known.contains(&key) {
+            self.known.push(key);
+        }
         self.map.get(key)
     }
 
@@ -91,6 +101,23 @@ impl<'a> Table<'a> {
             Value::Text(text) => Some(text.clone()),
             _ => None,
         })
+    }
+
+    /// What the text of `key` stands for.
+    pub(super) fn read<T>(
+        &mut self,
+        key: &'static str,
+        faults: &mut Faults,
+        read: impl FnOnce(&str) -> Result<T, Unfit>,
+    ) -> Option<T> {
+        let text = self.text(key, faults)?;
+        let unfit = match read(&text.node) {
+            Ok(value) => return Some(value),
+            Err(unfit) => unfit,
+        };
+        let place = self.source.place(text.span);
+        faults.push(Diagnostic::error(unfit.code, place, unfit.message).help(unfit.help));
+        None
     }
 
     pub(super) fn passage(&mut self, key: &'static str, faults: &mut Faults) -> Option<Passage> {

@@ -2,41 +2,64 @@
 
 use jiff::tz::TimeZone;
 
-use super::reader::Table;
+use super::reader::{Table, Unfit};
 use super::{Address, Author, Site};
-use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::diagnostic::{Code, Diagnostic, Faults, nearest};
 use crate::language::{DateStyle, Language, check_pattern};
-use crate::source::{Span, Spanned};
+use crate::source::Span;
 
 pub(super) fn read(root: &mut Table<'_>, faults: &mut Faults) -> Site {
-    let mut absent = None;
-    let mut table = root.table("site", faults);
-    if table.is_none() && root.entry("site").is_none() {
-        absent = Some(
-            Diagnostic::error(
-                Code::KeyMissing,
-                root.source().top(),
-                "there is no table [site]",
-            )
-            .help("write `[site]`, and below it `title = \"…\"` and `address = \"https://…\"`"),
-        );
-    }
-    let missing = |key: &str, table: &Table<'_>| {
-        Diagnostic::error(
-            Code::KeyMissing,
-            table
-                .source()
-                .place(Span::new(table.span().start, table.span().start + 1)),
-            format!("[site] has no `{key}`"),
-        )
-        .help(match key {
-            "address" => {
-                "write where the site will stand: `address = \"https://towpath.example/\"`"
-            }
-            _ => "write the blog's name: `title = \"…\"`",
-        })
+    let Some(mut table) = root.table("site", faults) else {
+        if root.entry("site").is_none() {
+            faults.push(absent(root));
+        }
+        return unnamed();
     };
-    let mut site = Site {
+    let text = |table: &mut Table<'_>, key, faults: &mut Faults| {
+        let text = table.text(key, faults);
+        text.map(|text| text.node)
+    };
+    let fallback = unnamed();
+    let site = Site {
+        title: required(&mut table, "title", faults, |text| Ok(text.to_owned()))
+            .unwrap_or(fallback.title),
+        address: required(&mut table, "address", faults, address).unwrap_or(fallback.address),
+        language: table
+            .read("language", faults, language)
+            .unwrap_or(fallback.language),
+        timezone: table
+            .read("timezone", faults, time_zone)
+            .unwrap_or(fallback.timezone),
+        about: text(&mut table, "about", faults),
+        image: text(&mut table, "image", faults),
+        rights: text(&mut table, "rights", faults),
+        hub: table.read("hub", faults, |text| {
+            elsewhere(text, "https://hub.example/")
+        }),
+        search: table.flag("search", false, faults),
+        dates: table
+            .read("dates", faults, date_style)
+            .unwrap_or(fallback.dates),
+        author: table.table("author", faults).map(|mut table| {
+            let author = Author {
+                name: text(&mut table, "name", faults),
+                email: text(&mut table, "email", faults),
+                link: table.read("link", faults, |text| match text.starts_with('/') {
+                    true => Ok(text.to_owned()),
+                    false => elsewhere(text, "https://towpath.example/about/"),
+                }),
+            };
+            table.finish(faults);
+            author
+        }),
+    };
+    table.finish(faults);
+    site
+}
+
+/// A site of which nothing is said.
+fn unnamed() -> Site {
+    Site {
         title: String::new(),
         address: Address {
             origin: "https://site.invalid".to_owned(),
@@ -51,139 +74,109 @@ pub(super) fn read(root: &mut Table<'_>, faults: &mut Faults) -> Site {
         hub: None,
         search: false,
         dates: DateStyle::Long,
-    };
-    faults.extend(absent);
-    let Some(table) = &mut table else {
-        return site;
-    };
-    match table.text("title", faults) {
-        Some(title) => site.title = title.node,
-        None if table.entry("title").is_none() => faults.push(missing("title", table)),
-        None => {}
     }
-    match table.text("address", faults) {
-        Some(text) => match Address::parse(&text.node) {
-            Some(address) => site.address = address,
-            None => faults.push(
-                Diagnostic::error(
-                    Code::AddressUnreadable,
-                    table.source().place(text.span),
-                    format!("\"{}\" is not an absolute address", text.node),
-                )
-                .help("write scheme and host, and a path if there is one: `https://towpath.example/log/`"),
-            ),
-        },
-        None if table.entry("address").is_none() => faults.push(missing("address", table)),
-        None => {}
-    }
-    if let Some(text) = table.text("language", faults) {
-        match Language::new(&text.node) {
-            Some(_) => site.language = text.node,
-            None => faults.push(
-                Diagnostic::error(
-                    Code::ValueUnfit,
-                    table.source().place(text.span),
-                    format!("\"{}\" is not a language tag", text.node),
-                )
-                .help("write a tag by BCP 47, such as \"en\", \"de\" or \"pt-BR\""),
-            ),
-        }
-    }
-    if let Some(text) = table.text("timezone", faults) {
-        match TimeZone::get(&text.node) {
-            Ok(zone) => site.timezone = zone,
-            Err(_) => {
-                let known: Vec<String> = jiff::tz::db()
-                    .available()
-                    .map(|name| name.as_str().to_owned())
-                    .collect();
-                let fault = Diagnostic::error(
-                    Code::ValueUnfit,
-                    table.source().place(text.span),
-                    format!("there is no time zone \"{}\"", text.node),
-                );
-                faults.push(
-                    match crate::diagnostic::nearest(&text.node, known.iter().map(String::as_str)) {
-                        Some(name) => fault.help(format!("did you mean \"{name}\"?")),
-                        None => {
-                            fault.help("write a name of the IANA list, such as \"Europe/London\"")
-                        }
-                    },
-                );
-            }
-        }
-    }
-    site.about = table.text("about", faults).map(|text| text.node);
-    site.image = table.text("image", faults).map(|text| text.node);
-    site.rights = table.text("rights", faults).map(|text| text.node);
-    site.hub = table
-        .text("hub", faults)
-        .and_then(|text| absolute(table, text, "https://hub.example/", faults));
-    site.search = table.flag("search", false, faults);
-    if let Some(text) = table.text("dates", faults) {
-        site.dates =
-            date_style(&text.node).unwrap_or_else(|why| {
-                let place = table.source().place(text.span);
-                let message = format!("`site.dates` cannot be \"{}\"{why}", text.node);
-                faults.push(Diagnostic::error(Code::ValueUnfit, place, message).help(
-                    "write \"long\", \"medium\", \"short\", or a pattern such as \"%-d %B %Y\"",
-                ));
-                DateStyle::Long
-            });
-    }
-    if let Some(mut author) = table.table("author", faults) {
-        site.author = Some(Author {
-            name: author.text("name", faults).map(|text| text.node),
-            email: author.text("email", faults).map(|text| text.node),
-            link: author.text("link", faults).and_then(|text| {
-                if text.node.starts_with('/') {
-                    return Some(text.node);
-                }
-                absolute(&author, text, "https://towpath.example/about/", faults)
-            }),
-        });
-        author.finish(faults);
-    }
-    let table = std::mem::replace(table, Table::new(root.source(), "", Span::default(), EMPTY));
-    table.finish(faults);
-    site
 }
 
-/// The address of something elsewhere, with scheme and host.
-fn absolute(
-    table: &Table<'_>,
-    text: Spanned<String>,
-    example: &str,
+fn absent(root: &Table<'_>) -> Diagnostic {
+    let message = "there is no table [site]";
+    Diagnostic::error(Code::KeyMissing, root.source().top(), message)
+        .help("write `[site]`, and below it `title = \"…\"` and `address = \"https://…\"`")
+}
+
+/// What `read` makes of a text that each site has.
+fn required<T>(
+    table: &mut Table<'_>,
+    key: &'static str,
     faults: &mut Faults,
-) -> Option<String> {
-    if Address::parse(text.node.split(['?', '#']).next().unwrap_or_default()).is_some() {
-        return Some(text.node);
+    read: impl FnOnce(&str) -> Result<T, Unfit>,
+) -> Option<T> {
+    if table.entry(key).is_some() {
+        return table.read(key, faults, read);
     }
+    let start = table.span().start;
+    let place = table.source().place(Span::new(start, start + 1));
+    let message = format!("[site] has no `{key}`");
     faults.push(
-        Diagnostic::error(
-            Code::AddressUnreadable,
-            table.source().place(text.span),
-            format!("\"{}\" is not an absolute address", text.node),
-        )
-        .help(format!("write it with scheme and host: `{example}`")),
+        Diagnostic::error(Code::KeyMissing, place, message).help(match key {
+            "address" => {
+                "write where the site will stand: `address = \"https://towpath.example/\"`"
+            }
+            _ => "write the blog's name: `title = \"…\"`",
+        }),
     );
     None
 }
 
-const EMPTY: &crate::value::Map = &crate::value::Map {
-    entries: Vec::new(),
-};
+fn address(text: &str) -> Result<Address, Unfit> {
+    Address::parse(text).ok_or_else(|| {
+        not_absolute(
+            text,
+            "write scheme and host, and a path if there is one: `https://towpath.example/log/`"
+                .to_owned(),
+        )
+    })
+}
 
-/// How dates are written; the rest of a sentence on why not, where that is known.
-fn date_style(text: &str) -> Result<DateStyle, String> {
+/// The address of something elsewhere, with scheme and host.
+fn elsewhere(text: &str, example: &str) -> Result<String, Unfit> {
+    let place = text.split(['?', '#']).next().unwrap_or_default();
+    match Address::parse(place) {
+        Some(_) => Ok(text.to_owned()),
+        None => Err(not_absolute(
+            text,
+            format!("write it with scheme and host: `{example}`"),
+        )),
+    }
+}
+
+fn not_absolute(text: &str, help: String) -> Unfit {
+    Unfit {
+        code: Code::AddressUnreadable,
+        message: format!("\"{text}\" is not an absolute address"),
+        help,
+    }
+}
+
+fn language(text: &str) -> Result<String, Unfit> {
+    match Language::new(text) {
+        Some(_) => Ok(text.to_owned()),
+        None => Err(Unfit {
+            code: Code::ValueUnfit,
+            message: format!("\"{text}\" is not a language tag"),
+            help: "write a tag by BCP 47, such as \"en\", \"de\" or \"pt-BR\"".to_owned(),
+        }),
+    }
+}
+
+fn time_zone(text: &str) -> Result<TimeZone, Unfit> {
+    TimeZone::get(text).map_err(|_| {
+        let known: Vec<_> = jiff::tz::db().available().collect();
+        Unfit {
+            code: Code::ValueUnfit,
+            message: format!("there is no time zone \"{text}\""),
+            help: match nearest(text, known.iter().map(|name| name.as_str())) {
+                Some(name) => format!("did you mean \"{name}\"?"),
+                None => "write a name of the IANA list, such as \"Europe/London\"".to_owned(),
+            },
+        }
+    })
+}
+
+fn date_style(text: &str) -> Result<DateStyle, Unfit> {
+    let unfit = |why: String| Unfit {
+        code: Code::ValueUnfit,
+        message: format!("`site.dates` cannot be \"{text}\"{why}"),
+        help: "write \"long\", \"medium\", \"short\", or a pattern such as \"%-d %B %Y\""
+            .to_owned(),
+    };
     match text {
         "long" => Ok(DateStyle::Long),
         "medium" => Ok(DateStyle::Medium),
         "short" => Ok(DateStyle::Short),
         pattern if pattern.contains('%') => match check_pattern(pattern) {
             Ok(()) => Ok(DateStyle::Pattern(pattern.to_owned())),
-            Err(why) => Err(format!(": {why}")),
+            Err(why) => Err(unfit(format!(": {why}"))),
         },
-        _ => Err(String::new()),
+        _ => Err(unfit(String::new())),
     }
 }
