@@ -5,7 +5,7 @@ use tabulae_core::archive;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::likeness::{Aspect, Ninths};
-use tabulae_core::post::{State, title_of_name};
+use tabulae_core::post::{Post, State, title_of_name};
 use tabulae_core::query::Query;
 use tabulae_core::query::fields::{DerivedField, FIELDS};
 use tabulae_core::source::{Passage, Place};
@@ -135,68 +135,23 @@ fn reasons(site: &Site, id: PostId) -> Vec<String> {
 }
 
 fn fields(site: &Site, id: PostId) -> Vec<Field> {
-    let catalogue = &site.catalogue;
-    let post = catalogue.post(id);
-    let set = &site.settings.content[post.set];
-    let place = |name: &str| {
-        let entry = post
-            .front
-            .at(name)
-            .filter(|value| !value.node.is_missing())?;
-        Some(shown(&post.source.place(entry.span)))
-    };
-    let front = |name: &str| match set.fields.iter().find(|(field, _)| field == name) {
-        Some((_, names)) => names.iter().find_map(|name| place(name)),
-        None => place(name),
-    };
-    let mut fields = Vec::new();
-    for known in FIELDS {
-        let Some(value) = derived(site, id, known.field) else {
-            continue;
-        };
-        let from = front(known.name).unwrap_or_else(|| {
-            match known.field {
-                DerivedField::Title if title_of_name(&post.slug) == *post.title => {
-                    "the file's name"
-                }
-                DerivedField::Title => "the first heading, or the file's name",
-                DerivedField::Date | DerivedField::Slug => "the file's name",
-                DerivedField::Updated => "its date",
-                DerivedField::Summary | DerivedField::Words | DerivedField::Minutes => "its text",
-                DerivedField::Link => "the link pattern of its content set",
-                DerivedField::Year | DerivedField::Month | DerivedField::Day => {
-                    "its date, in the site's time zone"
-                }
-                DerivedField::Path | DerivedField::Folder => "where the file is",
-                _ => "derived",
-            }
-            .to_owned()
-        });
-        fields.push(Field {
-            name: known.name.to_owned(),
-            value,
-            from,
-        });
-    }
-    for (number, table) in catalogue.term_tables().iter().enumerate() {
-        let terms = catalogue.terms_of(id, number).iter();
-        let names: Vec<&str> = terms.map(|term| table.term(*term).name.as_str()).collect();
-        let many = table.field.many();
-        if !names.is_empty() {
-            fields.push(Field {
-                name: table.field.name.clone(),
-                value: names.join(", "),
-                from: front(&table.field.name)
-                    .or_else(|| place(many))
-                    .unwrap_or_else(|| "derived".to_owned()),
-            });
-        }
-    }
+    let mut fields: Vec<Field> = FIELDS
+        .iter()
+        .filter_map(|known| {
+            Some(Field {
+                name: known.name.to_owned(),
+                value: derived(site, id, known.field)?,
+                from: written_at(site, id, known.name)
+                    .unwrap_or_else(|| derived_from(known.field, site.catalogue.post(id))),
+            })
+        })
+        .collect();
+    fields.extend(terms(site, id));
+    let post = site.catalogue.post(id);
     for entry in &post.front.entries {
         let name = &entry.key.node;
-        let known =
-            fields.iter().any(|field| field.name == *name) || catalogue.term_field(name).is_some();
-        if !known {
+        let is_known = fields.iter().any(|field| field.name == *name);
+        if !is_known && site.catalogue.term_field(name).is_none() {
             fields.push(Field {
                 name: name.clone(),
                 value: written(&entry.value.node),
@@ -205,6 +160,56 @@ fn fields(site: &Site, id: PostId) -> Vec<Field> {
         }
     }
     fields
+}
+
+/// The term fields of which the post has terms.
+fn terms(site: &Site, id: PostId) -> impl Iterator<Item = Field> {
+    let tables = site.catalogue.term_tables().iter().enumerate();
+    tables.filter_map(move |(number, table)| {
+        let terms = site.catalogue.terms_of(id, number).iter();
+        let names: Vec<&str> = terms.map(|term| table.term(*term).name.as_str()).collect();
+        let (one, many) = (&table.field.name, table.field.many());
+        let from = written_at(site, id, one).or_else(|| entry_at(site.catalogue.post(id), many));
+        (!names.is_empty()).then(|| Field {
+            name: one.clone(),
+            value: names.join(", "),
+            from: from.unwrap_or_else(|| "derived".to_owned()),
+        })
+    })
+}
+
+/// Where the front matter says a field, by any of the names that the post's content set has for it.
+fn written_at(site: &Site, id: PostId, field: &str) -> Option<String> {
+    let post = site.catalogue.post(id);
+    let mut renamed = site.settings.content[post.set].fields.iter();
+    match renamed.find(|(known, _)| known == field) {
+        Some((_, names)) => names.iter().find_map(|name| entry_at(post, name)),
+        None => entry_at(post, field),
+    }
+}
+
+/// Where the front matter has an entry of this name that is not empty.
+fn entry_at(post: &Post, name: &str) -> Option<String> {
+    let value = post.front.at(name)?;
+    (!value.node.is_missing()).then(|| shown(&post.source.place(value.span)))
+}
+
+/// Where a field comes from that the front matter does not say.
+fn derived_from(field: DerivedField, post: &Post) -> String {
+    let from = match field {
+        DerivedField::Title if title_of_name(&post.slug) == *post.title => "the file's name",
+        DerivedField::Title => "the first heading, or the file's name",
+        DerivedField::Date | DerivedField::Slug => "the file's name",
+        DerivedField::Updated => "its date",
+        DerivedField::Summary | DerivedField::Words | DerivedField::Minutes => "its text",
+        DerivedField::Link => "the link pattern of its content set",
+        DerivedField::Year | DerivedField::Month | DerivedField::Day => {
+            "its date, in the site's time zone"
+        }
+        DerivedField::Path | DerivedField::Folder => "where the file is",
+        _ => "derived",
+    };
+    from.to_owned()
 }
 
 /// A derived field that this post has, but for its text and the states, which stand elsewhere.

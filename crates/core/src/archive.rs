@@ -225,56 +225,51 @@ fn group(
         None => own_place(),
     };
     if term.slug.split('/').any(str::is_empty) {
-        faults.push(
-            Diagnostic::error(
-                Code::SlugEmpty,
-                place,
-                format!("nothing is left of \"{}\" in an address", term.name),
-            )
-            .help(match by {
-                By::Term(field) => {
-                    let field = &catalogue.terms(*field).field.name;
-                    format!(
-                        "write a note `terms/{field}/NAME.md` with `title: \"{}\"` and a `slug:`",
-                        term.name
-                    )
-                }
-                _ => "give the value another name, of letters or digits".to_owned(),
-            }),
-        );
+        faults.push(empty_slug(&term, by, place, catalogue));
         return None;
     }
     let value = |name: &str| variable(name, archive, by, &term, catalogue);
-    match archive.link.expand(value) {
-        Ok(link) => Some(Group {
-            title: match &archive.title {
-                Some(title) if title.contains('{') => fill(title, &term, archive),
-                _ => term.name.clone(),
-            },
-            term: Some(term),
-            link,
-            posts,
-            place,
-        }),
+    let link = match archive.link.expand(value) {
+        Ok(link) => link,
         Err(missing) => {
-            let passage = settings.source.place(archive.link_place);
-            if !faults
-                .iter()
-                .any(|fault| fault.code == Code::LinkUnfit && fault.place == passage)
-            {
-                let own = archive.by.as_ref().map_or("", |by| by.node.as_str());
-                faults.push(
-                    Diagnostic::error(
-                        Code::LinkUnfit,
-                        passage,
-                        format!("the link of this archive cannot hold {{{missing}}}: it is split by `{own}`"),
-                    )
-                    .help(format!("write {{{own}}} in its place")),
-                );
+            let fault = unfit_link(archive, missing, settings);
+            // Each of its groups would say the same.
+            if !faults.contains(&fault) {
+                faults.push(fault);
             }
-            None
+            return None;
         }
-    }
+    };
+    Some(Group {
+        title: match &archive.title {
+            Some(title) if title.contains('{') => fill(title, &term, archive),
+            _ => term.name.clone(),
+        },
+        term: Some(term),
+        link,
+        posts,
+        place,
+    })
+}
+
+fn empty_slug(term: &GroupTerm, by: &By, place: Place, catalogue: &Catalogue) -> Diagnostic {
+    let name = &term.name;
+    let message = format!("nothing is left of \"{name}\" in an address");
+    Diagnostic::error(Code::SlugEmpty, place, message).help(match by {
+        By::Term(field) => {
+            let field = &catalogue.terms(*field).field.name;
+            format!("write a note `terms/{field}/NAME.md` with `title: \"{name}\"` and a `slug:`")
+        }
+        _ => "give the value another name, of letters or digits".to_owned(),
+    })
+}
+
+fn unfit_link(archive: &Archive, missing: &str, settings: &Settings) -> Diagnostic {
+    let own = archive.by.as_ref().map_or("", |by| by.node.as_str());
+    let place = settings.source.place(archive.link_place);
+    let message =
+        format!("the link of this archive cannot hold {{{missing}}}: it is split by `{own}`");
+    Diagnostic::error(Code::LinkUnfit, place, message).help(format!("write {{{own}}} in its place"))
 }
 
 /// The archive's own term by its field's name; of date parts year, month and day.

@@ -27,16 +27,48 @@ enum Part {
 pub struct PatternFault {
     span: Span,
     message: String,
-    help: String,
+    help: &'static str,
 }
 
 impl PatternFault {
     /// The fault at its place.
     #[must_use]
     pub fn at(&self, passage: &Passage) -> Diagnostic {
-        Diagnostic::error(Code::LinkUnfit, passage.place(self.span), &*self.message)
-            .help(&*self.help)
+        Diagnostic::error(Code::LinkUnfit, passage.place(self.span), &*self.message).help(self.help)
     }
+}
+
+/// The parts of a pattern: plain text, and variables in braces.
+fn parts(text: &str) -> Result<Vec<Part>, PatternFault> {
+    let mut parts = Vec::new();
+    let mut at = 0;
+    while at < text.len() {
+        let rest = &text[at..];
+        let open = rest.find(['{', '}']).unwrap_or(rest.len());
+        if open > 0 {
+            parts.push(Part::Plain(decode(&rest[..open]).nfc().collect()));
+            at += open;
+            continue;
+        }
+        let close = rest.find('}').filter(|_| rest.starts_with('{'));
+        let close = close.ok_or_else(|| PatternFault {
+            span: Span::new(at, at + 1),
+            message: "a brace stands alone in this link".to_owned(),
+            help: "a variable is a name in braces, such as {slug}",
+        })?;
+        let name = &rest[1..close];
+        let is_of_name = |c: char| c.is_alphanumeric() || matches!(c, '_' | '.' | '-');
+        if name.is_empty() || !name.chars().all(is_of_name) {
+            return Err(PatternFault {
+                span: Span::new(at, at + close + 1),
+                message: format!("{{{name}}} is not a variable"),
+                help: "a variable is one name in braces, such as {slug}, without signs",
+            });
+        }
+        parts.push(Part::Variable(name.to_owned()));
+        at += close + 1;
+    }
+    Ok(parts)
 }
 
 /// An address below the site's root.
@@ -55,76 +87,33 @@ impl Pattern {
     /// Where it does not begin with `/`, does not end in `/` or a file's name, leads out of the
     /// site, or uses more of RFC 6570 than level 1.
     pub fn parse(text: &str) -> Result<Self, PatternFault> {
-        let fault = |start: usize, end: usize, message: String, help: &str| PatternFault {
-            span: Span::new(start, end),
-            message,
-            help: help.to_owned(),
-        };
+        let whole = Span::new(0, text.len());
         if !text.starts_with('/') {
-            return Err(fault(
-                0,
-                text.len(),
-                format!("the link \"{text}\" does not begin with `/`"),
-                "links start at the site's root, such as \"/{year}/{slug}/\"",
-            ));
+            return Err(PatternFault {
+                span: whole,
+                message: format!("the link \"{text}\" does not begin with `/`"),
+                help: "links start at the site's root, such as \"/{year}/{slug}/\"",
+            });
         }
-        let mut parts = Vec::new();
-        let mut at = 0;
-        while at < text.len() {
-            let rest = &text[at..];
-            let open = rest.find(['{', '}']).unwrap_or(rest.len());
-            if open > 0 {
-                parts.push(Part::Plain(decode(&rest[..open]).nfc().collect()));
-                at += open;
-                continue;
-            }
-            let close = rest
-                .find('}')
-                .filter(|_| rest.starts_with('{'))
-                .ok_or_else(|| {
-                    fault(
-                        at,
-                        at + 1,
-                        "a brace stands alone in this link".to_owned(),
-                        "a variable is a name in braces, such as {slug}",
-                    )
-                })?;
-            let name = &rest[1..close];
-            let fits = !name.is_empty()
-                && name
-                    .chars()
-                    .all(|c| c.is_alphanumeric() || matches!(c, '_' | '.' | '-'));
-            if !fits {
-                return Err(fault(
-                    at,
-                    at + close + 1,
-                    format!("{{{name}}} is not a variable"),
-                    "a variable is one name in braces, such as {slug}, without signs",
-                ));
-            }
-            parts.push(Part::Variable(name.to_owned()));
-            at += close + 1;
-        }
+        let parts = parts(text)?;
         let plain = text.replace(['{', '}'], "");
         if plain.split('/').any(|step| step == "." || step == "..")
             || plain.contains(['\\', '?', '#', '\0'])
             || plain.chars().any(char::is_control)
         {
-            return Err(fault(
-                0,
-                text.len(),
-                format!("the link \"{text}\" leads out of the site's folders"),
-                "write folders and names only, without `..`, `\\`, `?` and `#`",
-            ));
+            return Err(PatternFault {
+                span: whole,
+                message: format!("the link \"{text}\" leads out of the site's folders"),
+                help: "write folders and names only, without `..`, `\\`, `?` and `#`",
+            });
         }
         let last = text.rsplit('/').next().unwrap_or_default();
         if !last.is_empty() && !last.contains('.') {
-            return Err(fault(
-                text.len() - last.len(),
-                text.len(),
-                format!("the link \"{text}\" ends neither in `/` nor in a file's name"),
-                "add a `/`, or an ending such as `.html`",
-            ));
+            return Err(PatternFault {
+                span: Span::new(text.len() - last.len(), text.len()),
+                message: format!("the link \"{text}\" ends neither in `/` nor in a file's name"),
+                help: "add a `/`, or an ending such as `.html`",
+            });
         }
         Ok(Self {
             text: text.to_owned(),

@@ -77,107 +77,92 @@ fn span_of(error: &Error, source: &Source) -> Span {
     Span::new(start + indent, start + text.len())
 }
 
+/// Filters of the engine's own that templates of a blog may want, for hints.
+const ENGINE_FILTERS: [&str; 27] = [
+    "upper",
+    "lower",
+    "title",
+    "trim",
+    "length",
+    "first",
+    "last",
+    "join",
+    "sort",
+    "default",
+    "safe",
+    "escape",
+    "replace",
+    "reverse",
+    "round",
+    "slice",
+    "batch",
+    "unique",
+    "map",
+    "select",
+    "reject",
+    "int",
+    "float",
+    "string",
+    "list",
+    "groupby",
+    "urlencode",
+];
+
+/// Functions of the engine's own, likewise.
+const ENGINE_FUNCTIONS: [&str; 3] = ["range", "dict", "namespace"];
+
 fn explain(error: &Error, expression: &str, place: Place, shared: &Shared) -> Diagnostic {
     let detail = error.detail().unwrap_or_default();
     if detail.contains("` is undefined") {
         return undefined(expression, detail, place, shared);
     }
-    match error.kind() {
-        ErrorKind::UndefinedError => undefined(expression, detail, place, shared),
+    let message = match error.kind() {
+        ErrorKind::UndefinedError => return undefined(expression, detail, place, shared),
         ErrorKind::UnknownFilter => {
             let name = quoted(detail, "filter ");
-            let known = FILTERS.iter().map(|(name, _)| *name).chain([
-                "upper",
-                "lower",
-                "title",
-                "trim",
-                "length",
-                "first",
-                "last",
-                "join",
-                "sort",
-                "default",
-                "safe",
-                "escape",
-                "replace",
-                "reverse",
-                "round",
-                "slice",
-                "batch",
-                "unique",
-                "map",
-                "select",
-                "reject",
-                "int",
-                "float",
-                "string",
-                "list",
-                "groupby",
-                "urlencode",
-            ]);
-            with_nearest(
-                Diagnostic::error(
-                    Code::TemplateFailed,
-                    place,
-                    format!("there is no filter `{name}`"),
-                ),
-                &name,
-                known,
-            )
+            let known = FILTERS.iter().map(|(name, _)| *name).chain(ENGINE_FILTERS);
+            return there_is_no("filter", name, place, known);
         }
         ErrorKind::UnknownFunction => {
             let name = quoted(detail, "");
-            with_nearest(
-                Diagnostic::error(
-                    Code::TemplateFailed,
-                    place,
-                    format!("there is no function `{name}`"),
-                ),
-                &name,
-                FUNCTIONS
-                    .iter()
-                    .map(|(name, _)| *name)
-                    .chain(["range", "dict", "namespace"]),
-            )
+            let known = FUNCTIONS.iter().map(|(name, _)| *name);
+            return there_is_no("function", name, place, known.chain(ENGINE_FUNCTIONS));
         }
         ErrorKind::TemplateNotFound => {
-            let fault = Diagnostic::error(
-                Code::TemplateFailed,
-                place,
-                format!("a template is not there: {detail}"),
+            let name = detail.split(['\'', '"']).nth(1).unwrap_or(expression);
+            let message = format!("a template is not there: {detail}");
+            let fault = Diagnostic::error(Code::TemplateFailed, place, message);
+            return with_nearest(fault, name, shared.sources.keys().map(String::as_str));
+        }
+        ErrorKind::SyntaxError => {
+            let message = format!("this is not a well-formed template: {detail}");
+            return Diagnostic::error(Code::TemplateUnreadable, place, message).help(
+                "values stand in {{ … }}, statements in {% … %}, each of which has its {% end… %}",
             );
-            let asked = detail
-                .split(['\'', '"'])
-                .nth(1)
-                .unwrap_or(expression)
-                .to_owned();
-            with_nearest(fault, &asked, shared.sources.keys().map(String::as_str))
         }
-        ErrorKind::SyntaxError => Diagnostic::error(
-            Code::TemplateUnreadable,
-            place,
-            format!("this is not a well-formed template: {detail}"),
-        )
-        .help("values stand in {{ … }}, statements in {% … %}, each of which has its {% end… %}"),
-        kind => {
-            let message = if detail.is_empty() {
-                kind.to_string()
-            } else {
-                detail.to_owned()
-            };
-            Diagnostic::error(Code::TemplateFailed, place, message)
-                .help("look at the expression that is marked")
-        }
-    }
+        kind if detail.is_empty() => kind.to_string(),
+        _ => detail.to_owned(),
+    };
+    Diagnostic::error(Code::TemplateFailed, place, message)
+        .help("look at the expression that is marked")
 }
 
-fn quoted(detail: &str, before: &str) -> String {
+fn there_is_no<'a>(
+    kind: &str,
+    name: &str,
+    place: Place,
+    known: impl IntoIterator<Item = &'a str>,
+) -> Diagnostic {
+    let message = format!("there is no {kind} `{name}`");
+    let fault = Diagnostic::error(Code::TemplateFailed, place, message);
+    with_nearest(fault, name, known)
+}
+
+/// The name that a sentence of the engine gives after a word.
+fn quoted<'a>(detail: &'a str, before: &str) -> &'a str {
     let rest = detail.strip_prefix(before).unwrap_or(detail);
-    rest.split_whitespace()
-        .next()
-        .unwrap_or_default()
-        .trim_matches(['`', '"', '\''])
-        .to_owned()
+    let name = rest.split_whitespace().next().unwrap_or_default();
+    name.trim_matches(['`', '"', '\''])
 }
 
 fn with_nearest<'a>(
@@ -201,25 +186,7 @@ fn undefined(expression: &str, detail: &str, place: Place, shared: &Shared) -> D
     let (object, name) = shown
         .rsplit_once('.')
         .map_or(("", shown.as_str()), |(object, name)| (object, name));
-    let catalogue = &shared.site.catalogue;
-    let mut known: Vec<&str> = Vec::new();
-    match object {
-        "" => known.extend(Scope::NAMES.iter().chain(&["loop"])),
-        "site" => known.extend(SiteScope::NAMES),
-        "page" => known.extend(PageScope::NAMES),
-        "archive" => known.extend(ArchiveScope::NAMES),
-        "pager" => known.extend(PagerScope::NAMES),
-        "term" => known.extend(TermScope::NAMES),
-        "site.words" => known.extend(tabulae_core::settings::WORDS.iter().map(|(name, ..)| *name)),
-        _ => {
-            known.extend(FIELDS.iter().map(|field| field.name));
-            for table in catalogue.term_tables() {
-                known.extend([table.field.name.as_str(), table.field.many()]);
-            }
-            known.extend(catalogue.field_names(&catalogue.every_set()));
-            known.extend(TERM_NAMES);
-        }
-    }
+    let known = names_of(object, shared);
     let message = match object {
         _ if shown.ends_with(']') => format!("there is no `{shown}`"),
         "" => format!("there is no `{name}` here"),
@@ -234,5 +201,30 @@ fn undefined(expression: &str, detail: &str, place: Place, shared: &Shared) -> D
         )),
         _ if shown.ends_with(']') => with_nearest(fault, name, None),
         (_, name) => with_nearest(fault, name, known.into_iter().filter(|near| *near != name)),
+    }
+}
+
+/// The names that something in scope has, or, where it is no such thing, that posts and terms have.
+fn names_of<'a>(object: &str, shared: &'a Shared) -> Vec<&'a str> {
+    let words = tabulae_core::settings::WORDS.iter();
+    match object {
+        "" => Scope::NAMES.iter().copied().chain(["loop"]).collect(),
+        "site" => SiteScope::NAMES.to_vec(),
+        "page" => PageScope::NAMES.to_vec(),
+        "archive" => ArchiveScope::NAMES.to_vec(),
+        "pager" => PagerScope::NAMES.to_vec(),
+        "term" => TermScope::NAMES.to_vec(),
+        "site.words" => words.map(|(name, ..)| *name).collect(),
+        _ => {
+            let catalogue = &shared.site.catalogue;
+            let tables = catalogue.term_tables().iter();
+            let terms = tables.flat_map(|table| [table.field.name.as_str(), table.field.many()]);
+            let fields = FIELDS.iter().map(|field| field.name).chain(terms);
+            let written = catalogue.field_names(&catalogue.every_set());
+            fields
+                .chain(written)
+                .chain(TERM_NAMES.iter().copied())
+                .collect()
+        }
     }
 }

@@ -6,7 +6,7 @@ use std::time::Instant;
 
 use serde_json::{Value, json};
 use tabulae_build::output::Disk as DiskOutput;
-use tabulae_build::report::Report;
+use tabulae_build::report::{Due, Report};
 use tabulae_build::sources::Disk;
 use tabulae_core::diagnostic::{Collected, Diagnostic};
 
@@ -81,68 +81,54 @@ pub(super) fn as_text(
     build: &BuildArgs,
     seconds: f64,
 ) -> String {
-    let mut text = String::new();
-    let _ = writeln!(text, "{}", read_line(report));
     let errors = faults.iter().filter(|fault| fault.is_error()).count();
+    let mut text = read_line(report) + "\n";
     if build.dry_run || build.verbose {
         for change in &report.changes {
-            let _ = writeln!(
-                text,
-                "  {:<8} {:<40} {}",
-                change.kind.name(),
-                change.path,
-                change.why
-            );
+            let (does, path) = (change.kind.name(), &change.path);
+            let _ = writeln!(text, "  {does:<8} {path:<40} {}", change.why);
         }
     }
-    if build.dry_run {
-        let _ = writeln!(
-            text,
-            "Would write {} to {} and remove {}; {} unchanged. Nothing was written.",
-            counted(report.written, "file", "files"),
-            report.out,
-            report.removed,
-            report.unchanged
-        );
-    } else if errors > 0 && report.written == 0 && report.unchanged == 0 {
-        let _ = writeln!(
-            text,
-            "Nothing was written: {} to mend.",
-            counted(errors, "error", "errors")
-        );
-        return text;
-    } else {
-        let _ = writeln!(
-            text,
-            "Wrote {} to {} in {seconds:.2} s; {} unchanged, {} removed.",
-            counted(report.written, "file", "files"),
-            report.out,
-            report.unchanged,
-            report.removed
-        );
-        if errors > 0 {
-            let _ = writeln!(
-                text,
-                "Built without what stands in {}.",
-                counted(errors, "error", "errors")
-            );
-        }
+    let nothing = errors > 0 && report.written == 0 && report.unchanged == 0;
+    if nothing && !build.dry_run {
+        let errors = counted(errors, "error", "errors");
+        return text + &format!("Nothing was written: {errors} to mend.\n");
+    }
+    text += &written_line(report, build.dry_run, seconds);
+    if errors > 0 && !build.dry_run {
+        let errors = counted(errors, "error", "errors");
+        let _ = writeln!(text, "Built without what stands in {errors}.");
     }
     if let Some(due) = &report.next_due {
-        let time = due
-            .at
-            .time
-            .map(|time| time.strftime(" at %H:%M").to_string())
-            .unwrap_or_default();
-        let _ = writeln!(
-            text,
-            "Next due: \"{}\" on {}{time} ({}).",
-            due.title,
-            due.at.day.strftime("%-d %B %Y"),
-            due.path
-        );
+        text += &due_line(due);
     }
     text
+}
+
+fn written_line(report: &Report, dry_run: bool, seconds: f64) -> String {
+    let written = counted(report.written, "file", "files");
+    let Report {
+        out,
+        removed,
+        unchanged,
+        ..
+    } = report;
+    match dry_run {
+        true => format!(
+            "Would write {written} to {out} and remove {removed}; {unchanged} unchanged. Nothing was written.\n"
+        ),
+        false => format!(
+            "Wrote {written} to {out} in {seconds:.2} s; {unchanged} unchanged, {removed} removed.\n"
+        ),
+    }
+}
+
+fn due_line(due: &Due) -> String {
+    let Due { at, title, path } = due;
+    let day = at.day.strftime("%-d %B %Y");
+    let time = at.time.map(|time| time.strftime(" at %H:%M").to_string());
+    let time = time.unwrap_or_default();
+    format!("Next due: \"{title}\" on {day}{time} ({path}).\n")
 }
 
 fn read_line(report: &Report) -> String {

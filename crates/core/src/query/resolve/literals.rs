@@ -11,7 +11,24 @@ use crate::source::Span;
 use crate::time::{DatePart, Moment, Stretch, parse_part};
 use crate::value::Kind;
 
-impl Resolver<'_> {
+impl<'a> Resolver<'a> {
+    /// The parameter of this name; one that is not given is an error.
+    pub(super) fn given(&mut self, name: &str, span: Span) -> Option<&'a Parameter> {
+        let parameters = self.scope.parameters;
+        let found = parameters.iter().find(|(known, _)| known == name);
+        if let Some((_, given)) = found {
+            return Some(given);
+        }
+        let place = self.passage.place(span);
+        let message = format!("the parameter :{name} is not given");
+        let fault = Diagnostic::error(Code::QueryUnfit, place, message);
+        self.faults.push(match parameters {
+            [] => fault.help(format!("in a template, write query(\"…\", {name}=…)")),
+            known => fault.suggest(name, known.iter().map(|(name, _)| name.as_str())),
+        });
+        None
+    }
+
     /// A literal as the kinds of the field ask; one of a type that the field never has is an error.
     pub(super) fn literal(
         &mut self,
@@ -21,30 +38,7 @@ impl Resolver<'_> {
         name: &str,
     ) -> Option<Side> {
         if let Value::Parameter(parameter) = &value.node {
-            let scope = self.scope;
-            let Some((_, given)) = scope
-                .parameters
-                .iter()
-                .find(|(known, _)| known == parameter)
-            else {
-                let known: Vec<&str> = scope
-                    .parameters
-                    .iter()
-                    .map(|(name, _)| name.as_str())
-                    .collect();
-                let place = self.passage.place(value.span);
-                let fault = Diagnostic::error(
-                    Code::QueryUnfit,
-                    place,
-                    format!("the parameter :{parameter} is not given"),
-                );
-                self.faults.push(if known.is_empty() {
-                    fault.help(format!("in a template, write query(\"…\", {parameter}=…)"))
-                } else {
-                    fault.suggest(parameter, known)
-                });
-                return None;
-            };
+            let given = self.given(parameter, value.span)?;
             return self.parameter(given, value, field, kinds, name);
         }
         self.plain_literal(&value.node, value.span, field, kinds, name)

@@ -114,64 +114,68 @@ impl Resolver<'_> {
     }
 
     pub(super) fn unknown_field(&mut self, name: &str, span: Span, sets: &[usize]) {
+        let titles = self.scope.catalogue.sets();
+        let of: Vec<&str> = sets.iter().map(|set| titles[*set].as_str()).collect();
+        let message = format!("no post of `{}` has a field `{name}`", of.join("`, `"));
+        let place = self.passage.place(span);
+        let fault = Diagnostic::error(Code::FieldUnknown, place, message);
+        let fault = fault.help(self.instead_of(name, sets));
+        self.faults.push(fault);
+    }
+
+    /// What to write instead of a field that no post of these sets has: the likeliest first.
+    fn instead_of(&self, name: &str, sets: &[usize]) -> String {
         let catalogue = self.scope.catalogue;
-        let own = catalogue.field_names(sets);
-        let terms = catalogue
-            .term_tables()
-            .iter()
-            .map(|table| table.field.name.as_str());
-        let of_every = FIELDS.iter().map(|field| field.name);
-        let mut known: Vec<&str> = of_every.chain(terms).collect();
-        for name in own {
+        let title = |set: usize| &catalogue.sets()[set];
+        let mut others = catalogue.every_set();
+        others.retain(|set| !sets.contains(set));
+        let mut have_it = others.iter().copied();
+        if let Some(set) = have_it.find(|set| catalogue.profile(name, &[*set]).is_some()) {
+            let set = title(set);
+            return format!("the posts of `{set}` have it: write `from {set}`");
+        }
+        if let Some(help) = elsewhere::name(name) {
+            return help.to_owned();
+        }
+        let mut known = self.known_fields(sets);
+        if let Some(near) = nearest(name, known.iter().copied()) {
+            return format!("did you mean `{near}`?");
+        }
+        let near = |set: &usize| Some((nearest(name, catalogue.field_names(&[*set]))?, *set));
+        if let Some((near, set)) = others.iter().find_map(near) {
+            let set = title(set);
+            return format!("did you mean `{near}`, which the posts of `{set}` have?");
+        }
+        if self.in_value {
+            return format!("a text stands in quotes: '{name}'");
+        }
+        let mut tables = catalogue.term_tables().iter();
+        if let Some(table) = tables.find(|table| table.find(name).is_some()) {
+            let field = &table.field.name;
+            return format!("a test names its field: `{field} = '{name}'`");
+        }
+        if let Some(field) = meant(name) {
+            return format!("did you mean `{}`?", field.name);
+        }
+        known.retain(|name| derived(name).is_none());
+        let known = listed(&known);
+        format!(
+            "fields here are {known}, and those of every post, such as `title`, `date` and `year`"
+        )
+    }
+
+    /// The fields that posts of these sets have: derived ones, terms, and their own.
+    fn known_fields(&self, sets: &[usize]) -> Vec<&str> {
+        let catalogue = self.scope.catalogue;
+        let terms = catalogue.term_tables().iter();
+        let terms = terms.map(|table| table.field.name.as_str());
+        let derived = FIELDS.iter().map(|field| field.name);
+        let mut known: Vec<&str> = derived.chain(terms).collect();
+        for name in catalogue.field_names(sets) {
             if !known.contains(&name) && catalogue.term_field(name).is_none() {
                 known.push(name);
             }
         }
-        let of: Vec<&str> = sets
-            .iter()
-            .map(|set| catalogue.sets()[*set].as_str())
-            .collect();
-        let all = catalogue.every_set();
-        let elsewhere = all
-            .iter()
-            .find(|set| !sets.contains(set) && catalogue.profile(name, &[**set]).is_some());
-        let fault = Diagnostic::error(
-            Code::FieldUnknown,
-            self.passage.place(span),
-            format!("no post of `{}` has a field `{name}`", of.join("`, `")),
-        );
-        let help = if let Some(set) = elsewhere {
-            let set = &catalogue.sets()[*set];
-            format!("the posts of `{set}` have it: write `from {set}`")
-        } else if let Some(help) = elsewhere::name(name) {
-            help.to_owned()
-        } else if let Some(near) = nearest(name, known.iter().copied()) {
-            format!("did you mean `{near}`?")
-        } else if let Some((near, set)) = all
-            .iter()
-            .filter(|set| !sets.contains(set))
-            .find_map(|set| Some((nearest(name, catalogue.field_names(&[*set]))?, *set)))
-        {
-            let set = &catalogue.sets()[set];
-            format!("did you mean `{near}`, which the posts of `{set}` have?")
-        } else if self.in_value {
-            format!("a text stands in quotes: '{name}'")
-        } else if let Some(field) = catalogue
-            .term_tables()
-            .iter()
-            .find(|table| table.find(name).is_some())
-        {
-            format!("a test names its field: `{} = '{name}'`", field.field.name)
-        } else if let Some(field) = meant(name) {
-            format!("did you mean `{}`?", field.name)
-        } else {
-            known.retain(|name| derived(name).is_none());
-            format!(
-                "fields here are {}, and those of every post, such as `title`, `date` and `year`",
-                listed(&known)
-            )
-        };
-        let fault = fault.help(help);
-        self.faults.push(fault);
+        known
     }
 }

@@ -20,77 +20,67 @@ impl Resolver<'_> {
         text: &At<Value>,
     ) -> Option<Check> {
         let (side, kinds) = self.left(left)?;
-        if !kinds
-            .iter()
-            .any(|kind| matches!(kind, Kind::Text | Kind::Term))
-        {
-            self.error(
-                Code::TypeUnfit,
-                left.span,
-                format!(
-                    "`{}` holds {}, and `{search}` looks into text",
-                    left.node,
-                    kinds_text(&kinds)
-                ),
-                if kinds.contains(&Kind::Date) {
-                    "write `date in 2026-03`, or compare it with `=`, `<` or `>`"
-                } else {
-                    "compare it with `=`, `<` or `>`"
-                },
-            );
+        let is_text = |kind: &Kind| matches!(kind, Kind::Text | Kind::Term);
+        if !kinds.iter().any(is_text) {
+            self.no_text(left, search, &kinds);
             return None;
         }
+        let needle = self.needle(search, text, &kinds)?;
+        Some(Check::Search(side, polarity, needle))
+    }
+
+    /// The fault of a value that holds no text.
+    fn no_text(&mut self, left: &At<Value>, search: Search, kinds: &[Kind]) {
+        let holds = kinds_text(kinds);
+        let message = format!(
+            "`{}` holds {holds}, and `{search}` looks into text",
+            left.node
+        );
+        let help = match kinds.contains(&Kind::Date) {
+            true => "write `date in 2026-03`, or compare it with `=`, `<` or `>`",
+            false => "compare it with `=`, `<` or `>`",
+        };
+        self.error(Code::TypeUnfit, left.span, message, help);
+    }
+
+    /// What is looked for: a text, a number or date as it was written where terms are searched, or
+    /// what the post of the page has.
+    fn needle(&mut self, search: Search, text: &At<Value>, kinds: &[Kind]) -> Option<Needle> {
         let needle = match &text.node {
-            Value::Text(text) => Some(text.clone()),
+            Value::Text(text) => text.clone(),
             Value::Number(_, written) | Value::Date(_, written) if kinds.contains(&Kind::Term) => {
-                Some(written.clone())
+                written.clone()
             }
-            Value::Parameter(name) => match self
-                .scope
-                .parameters
-                .iter()
-                .find(|(known, _)| known == name)
-            {
-                Some((_, Parameter::Text(text))) => Some(text.clone()),
-                Some((_, Parameter::Number(number))) => Some(number.to_string()),
-                Some((_, Parameter::Missing)) => {
-                    return Some(Check::Search(side, polarity, Needle::Missing));
-                }
-                _ => None,
+            Value::Parameter(name) => match self.given(name, text.span)? {
+                Parameter::Text(text) => text.clone(),
+                Parameter::Number(number) => number.to_string(),
+                Parameter::Missing => return Some(Needle::Missing),
+                _ => return self.no_needle(search, text, ""),
             },
             Value::Field(_) | Value::This(_) if search != Search::Matches => {
-                let (right, _) = self.as_value(text)?;
-                return match right {
-                    Side::This(field) => {
-                        Some(Check::Search(side, polarity, Needle::Of(search, field)))
-                    }
-                    _ => {
-                        self.error(
-                            Code::QueryUnfit,
-                            text.span,
-                            format!("`{search}` looks for a text, and this is a field"),
-                            format!("put the text in quotes: '{}'", text.node),
-                        );
-                        None
-                    }
+                return match self.as_value(text)? {
+                    (Side::This(field), _) => Some(Needle::Of(search, field)),
+                    _ => self.no_needle(search, text, ", and this is a field"),
                 };
             }
-            _ => None,
+            _ => return self.no_needle(search, text, ""),
         };
-        let Some(needle) = needle else {
-            self.error(
-                Code::TypeUnfit,
-                text.span,
-                format!("`{search}` looks for a text"),
-                format!("put the text in quotes: '{}'", text.node),
-            );
-            return None;
+        match search {
+            Search::Matches => self.pattern(&needle, text.span),
+            _ => Some(Needle::Plain(search, search.folded(&needle).into_owned())),
+        }
+    }
+
+    /// The fault of something that cannot be looked for.
+    fn no_needle(&mut self, search: Search, text: &At<Value>, is: &str) -> Option<Needle> {
+        let code = match is {
+            "" => Code::TypeUnfit,
+            _ => Code::QueryUnfit,
         };
-        let needle = match search {
-            Search::Matches => self.pattern(&needle, text.span)?,
-            _ => Needle::Plain(search, search.folded(&needle).into_owned()),
-        };
-        Some(Check::Search(side, polarity, needle))
+        let message = format!("`{search}` looks for a text{is}");
+        let help = format!("put the text in quotes: '{}'", text.node);
+        self.error(code, text.span, message, help);
+        None
     }
 
     pub(super) fn pattern(&mut self, text: &str, span: Span) -> Option<Needle> {
@@ -102,12 +92,8 @@ impl Resolver<'_> {
             Ok(pattern) => Some(Needle::Pattern(pattern)),
             Err(error) => {
                 let shown = error.to_string();
-                let why = shown
-                    .lines()
-                    .last()
-                    .unwrap_or_default()
-                    .trim_start_matches("error: ")
-                    .to_owned();
+                let why = shown.lines().last().unwrap_or_default();
+                let why = why.trim_start_matches("error: ");
                 self.error(
                     Code::QueryUnreadable,
                     span,
