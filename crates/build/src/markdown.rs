@@ -238,6 +238,10 @@ mod tests {
     #[rstest]
     #[case::ids("## Lime & sand", "<h2 id=\"lime-and-sand\">Lime &amp; sand</h2>\n")]
     #[case::ids_differ("## A\n## A", "<h2 id=\"a\">A</h2>\n<h2 id=\"a-2\">A</h2>\n")]
+    #[case::ids_differ_from_titles(
+        "## A\n## A 2\n## A",
+        "<h2 id=\"a\">A</h2>\n<h2 id=\"a-2\">A 2</h2>\n<h2 id=\"a-3\">A</h2>\n"
+    )]
     #[case::title_kept("# Title\n\nx", "<h1 id=\"title\">Title</h1>\n<p>x</p>\n")]
     #[case::strike("~~x~~", "<p><del>x</del></p>\n")]
     #[case::more_is_gone("a\n\n<!-- more -->\n\nb", "<p>a</p>\n<p>b</p>\n")]

@@ -1,6 +1,6 @@
 //! What a post needs of its text, noted while it becomes HTML.
 
-use std::collections::BTreeSet;
+use std::collections::BTreeMap;
 
 use tabulae_core::html::is_local;
 use tabulae_core::post::Notes;
@@ -17,7 +17,8 @@ pub(super) struct Listener {
     waits_for_more: bool,
     /// Whether the front matter has a title, so that no heading is it.
     has_title: bool,
-    ids: BTreeSet<String>,
+    /// The ids of headings, each with the number that tells the next one of its name apart.
+    ids: BTreeMap<String, usize>,
     plain: String,
     paragraph: Option<usize>,
     heading: Option<Heading>,
@@ -48,7 +49,7 @@ impl Listener {
             listens: true,
             waits_for_more,
             has_title,
-            ids: BTreeSet::new(),
+            ids: BTreeMap::new(),
             plain: String::new(),
             paragraph: None,
             heading: None,
@@ -148,12 +149,16 @@ impl Listener {
         } else {
             slug
         };
-        let mut id = base.clone();
-        let mut number = 2;
-        while !self.ids.insert(id.clone()) {
-            id = format!("{base}-{number}");
-            number += 1;
+        let (mut id, mut number) = (base.clone(), 2);
+        if let Some(next) = self.ids.get(&base) {
+            number = *next;
+            while self.ids.contains_key(&id) {
+                id = format!("{base}-{number}");
+                number += 1;
+            }
+            self.ids.insert(base, number);
         }
+        self.ids.insert(id.clone(), 2);
         id
     }
 }
