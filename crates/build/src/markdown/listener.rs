@@ -149,9 +149,9 @@ impl Listener {
         } else {
             slug
         };
-        let (mut id, mut number) = (base.clone(), 2);
+        let mut id = base.clone();
         if let Some(next) = self.ids.get(&base) {
-            number = *next;
+            let mut number = *next;
             while self.ids.contains_key(&id) {
                 id = format!("{base}-{number}");
                 number += 1;
