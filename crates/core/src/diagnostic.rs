@@ -1,5 +1,6 @@
 //! A writer's mistake as data: code, place, sentence, and what to do about it.
 
+use indexmap::IndexSet;
 use serde::{Deserialize, Serialize};
 
 use crate::source::Place;
@@ -201,6 +202,20 @@ impl<T> Collected<T> {
     }
 }
 
+/// Faults as they are shown: file by file, as the files first come up, and each file from its top.
+/// Those at one place stay in their order.
+pub fn by_place(faults: &[Diagnostic]) -> Vec<&Diagnostic> {
+    let files: IndexSet<_> = faults.iter().map(|fault| &fault.place.file).collect();
+    let mut shown: Vec<&Diagnostic> = faults.iter().collect();
+    shown.sort_by_key(|fault| {
+        let Place {
+            file, line, column, ..
+        } = &fault.place;
+        (files.get_index_of(&file), *line, *column)
+    });
+    shown
+}
+
 /// The name in `known` that `written` most likely meant: at most a third of its letters away
 /// (Damerau–Levenshtein), without regard to case. Of equals the first.
 pub fn nearest<'a>(written: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
@@ -236,6 +251,28 @@ mod tests {
         #[case] expected: Option<&str>,
     ) {
         assert_eq!(nearest(written, ["title", "date", "category"]), expected);
+    }
+
+    #[test]
+    fn faults_are_shown_file_by_file_from_the_top() {
+        let faults = [
+            ("b.md", 3, 1, "first"),
+            ("a.md", 2, 7, "second"),
+            ("b.md", 1, 9, "third"),
+            ("a.md", 2, 4, "fourth"),
+            ("b.md", 1, 9, "fifth"),
+        ];
+        let faults = faults.map(|(file, line, column, message)| {
+            let place = Place {
+                line,
+                column,
+                ..Place::top_of(file)
+            };
+            Diagnostic::error(Code::KeyUnknown, place, message)
+        });
+        let shown = by_place(&faults);
+        let shown: Vec<&str> = shown.iter().map(|fault| fault.message.as_str()).collect();
+        assert_eq!(shown, ["third", "fifth", "first", "fourth", "second"]);
     }
 
     #[test]

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use tabulae_build::template::escape;
-use tabulae_core::diagnostic::{Diagnostic, Faults};
+use tabulae_core::diagnostic::{Diagnostic, Faults, by_place};
 use tabulae_core::query::Query;
 use tabulae_core::source::Passage;
 
@@ -28,7 +28,7 @@ pub(super) fn cover(faults: &[Diagnostic]) -> String {
         "{STYLE}<div class=\"cover\" role=\"alert\"><h1>{} to mend</h1>\n",
         counted(errors, "error", "errors")
     );
-    for fault in faults {
+    for fault in by_place(faults) {
         let _ = writeln!(html, "<pre>{}</pre>", escape(&ui::plain(fault)));
     }
     html.push_str("<p>The page below is the last good one. This goes away by itself.</p></div>");

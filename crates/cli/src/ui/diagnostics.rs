@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use anstyle::{AnsiColor, Style};
-use tabulae_core::diagnostic::Diagnostic;
+use tabulae_core::diagnostic::{Diagnostic, by_place};
 use tabulae_core::source::Place;
 use unicode_width::UnicodeWidthChar;
 
@@ -20,7 +20,7 @@ const WIDE: usize = 100;
 /// Prints all faults to standard error.
 pub(crate) fn faults(faults: &[Diagnostic]) -> Status {
     let mut text = String::new();
-    for fault in faults {
+    for fault in by_place(faults) {
         one(fault, &mut text);
     }
     let errors = faults.iter().filter(|fault| fault.is_error()).count();

@@ -7,7 +7,7 @@ pub(crate) mod table;
 use std::io::{self, Write};
 
 use serde_json::{Value, json};
-use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::diagnostic::{Code, Diagnostic, by_place};
 
 pub(crate) use self::diagnostics::{BOLD, ERROR, HELP, WARNING, faults, place, plain};
 
@@ -57,7 +57,7 @@ pub(crate) fn complain(text: &str) {
 /// Prints one JSON object: `object` with the faults added.
 pub(crate) fn json(object: &Value, faults: &[Diagnostic]) -> Status {
     let mut object = object.clone();
-    object["faults"] = faults.iter().map(fault_json).collect();
+    object["faults"] = by_place(faults).into_iter().map(fault_json).collect();
     let text = serde_json::to_string_pretty(&object).unwrap_or_default();
     status(faults).max(print(&format!("{text}\n")))
 }
