@@ -7,7 +7,7 @@ use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use jiff::tz::TimeZone;
-use saphyr_parser::{Event, Parser, ScalarStyle, Span as YamlSpan, StrInput};
+use saphyr_parser::{Event, Parser, ScalarStyle, ScanError, Span as YamlSpan, StrInput};
 
 use super::{as_date, insert};
 use crate::diagnostic::{Code, Diagnostic, Faults};
@@ -77,19 +77,38 @@ impl<'a> Reader<'a> {
         match self.parser.next_event() {
             None => Ok((Event::StreamEnd, Span::new(self.base + self.text.len(), 0))),
             Some(Ok((event, span))) => Ok((event, self.span(&span))),
-            Some(Err(error)) => {
-                let at = self.byte(error.marker().index());
-                let around =
-                    &self.text.as_bytes()[at.saturating_sub(1)..(at + 1).min(self.text.len())];
-                let tab = around.contains(&b'\t');
-                let span = Span::new(self.base + at, self.base + at + 1);
-                let mut fault = self.fault(span, error.info());
-                if tab {
-                    fault.help = Some("use spaces here; YAML does not take a tab".to_owned());
-                }
-                Err(fault)
-            }
+            Some(Err(error)) => Err(self.unreadable(&error)),
         }
+    }
+
+    /// What the parser cannot read, where a person would look for it: a line without a colon is
+    /// noticed only after it, and a tab only where its value begins.
+    fn unreadable(&self, error: &ScanError) -> Box<Diagnostic> {
+        let at = self.byte(error.marker().index());
+        let why = error.info();
+        if why.contains("simple key expect") {
+            let line = self.line_before(at);
+            return self.fault(line, "this line holds no `name: value`");
+        }
+        let near = at.saturating_sub(1);
+        let rest = &self.text.as_bytes()[near..];
+        let tab = rest.iter().position(|byte| *byte == b'\t');
+        let tab = tab.map(|tab| near + tab);
+        let tab = tab.filter(|tab| *tab <= at || why.contains("a tab"));
+        let at = tab.unwrap_or(at);
+        let mut fault = self.fault(Span::new(self.base + at, self.base + at + 1), why);
+        if tab.is_some() {
+            fault.help = Some("use spaces here; YAML does not take a tab".to_owned());
+        }
+        fault
+    }
+
+    /// The last line with text that begins before this byte of the header.
+    fn line_before(&self, at: usize) -> Span {
+        let text = self.text[..at].trim_end();
+        let start = text.rfind('\n').map_or(0, |end| end + 1);
+        let line = text[start..].trim_start();
+        Span::new(self.base + text.len() - line.len(), self.base + text.len())
     }
 
     fn fault(&self, span: Span, why: &str) -> Box<Diagnostic> {
