@@ -163,9 +163,7 @@ impl<'a> Reading<'a, '_> {
                 self.images += usize::from(matches!(event, Event::Start(Tag::Image { .. })));
                 self.listener.link(dest_url);
             }
-            Event::Html(text) | Event::InlineHtml(text) => {
-                self.listener.notes.links |= text.contains('=');
-            }
+            Event::Html(text) | Event::InlineHtml(text) => self.listener.html(text),
             _ => {}
         }
     }

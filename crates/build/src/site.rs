@@ -341,7 +341,7 @@ impl Site {
         }
         let mut name = |address: &str| {
             if let Some(path) = self.named_file(owner, address)
-                && path.starts_with(&format!("{folder}/"))
+                && is_within(&path, folder)
             {
                 take(&path);
             }
@@ -381,6 +381,12 @@ fn is_index(path: &str) -> bool {
 
 fn folder_of(path: &str) -> &str {
     path.rsplit_once('/').map_or("", |(folder, _)| folder)
+}
+
+/// Whether a path lies in a folder, or in one within it.
+fn is_within(path: &str, folder: &str) -> bool {
+    let below = path.strip_prefix(folder);
+    below.is_some_and(|below| below.starts_with('/'))
 }
 
 /// The path of an address, and its query and fragment.

@@ -465,7 +465,7 @@ fn order(groups: &mut [Group], by: &By, wanted: Option<OverviewOrder>, catalogue
         },
         _ => Ordering::Equal,
     };
-    match wanted.unwrap_or(OverviewOrder::Name) {
+    match wanted.unwrap_or_default() {
         OverviewOrder::Name => groups.sort_by(by_name),
         OverviewOrder::Count => groups.sort_by(|a, b| {
             b.posts

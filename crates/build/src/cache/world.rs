@@ -417,11 +417,8 @@ impl<'a> World<'a> {
 
     fn groups(&self, at: usize) -> u64 {
         *self.groups[at].get_or_init(|| {
-            let mut all = Fingerprint::new();
-            for number in 0..self.shared.plan.archives[at].groups.len() {
-                all.number(self.group(at, number));
-            }
-            all.done()
+            let numbers = 0..self.shared.plan.archives[at].groups.len();
+            Fingerprint::of(numbers.map(|number| self.group(at, number)))
         })
     }
 

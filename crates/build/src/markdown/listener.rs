@@ -92,6 +92,11 @@ impl Listener {
         }
     }
 
+    /// HTML that stands in the text, which may hold links.
+    pub(super) fn html(&mut self, html: &str) {
+        self.notes.links |= html.contains('=');
+    }
+
     pub(super) fn link(&mut self, address: &str) {
         self.notes.links |= is_local(address);
     }

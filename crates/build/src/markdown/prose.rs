@@ -18,7 +18,6 @@ pub(super) fn render<'a>(text: &'a str, out: &mut String, listener: &mut Listene
         let (length, place) = (out.len(), listener.place());
         let mut block = Block {
             text: rest,
-            bytes: rest.as_bytes(),
             out: &mut *out,
             listener: &mut *listener,
         };
@@ -71,14 +70,17 @@ fn is_of_address(byte: u8) -> bool {
 /// after it, or nothing where it may be no prose.
 struct Block<'a, 'o> {
     text: &'a str,
-    bytes: &'a [u8],
     out: &'o mut String,
     listener: &'o mut Listener,
 }
 
-impl Block<'_, '_> {
+impl<'a> Block<'a, '_> {
+    fn bytes(&self) -> &'a [u8] {
+        self.text.as_bytes()
+    }
+
     fn read(&mut self) -> Option<usize> {
-        match self.bytes.first()? {
+        match self.bytes().first()? {
             b'#' => self.heading(),
             _ => self.paragraph(),
         }
@@ -88,8 +90,8 @@ impl Block<'_, '_> {
     fn heading(&mut self) -> Option<usize> {
         let level = self.run(0, b'#');
         let from = level + 1;
-        let begins = self.bytes.get(level) == Some(&b' ')
-            && self.bytes.get(from).is_some_and(|byte| *byte > b' ');
+        let begins = self.bytes().get(level) == Some(&b' ')
+            && self.bytes().get(from).is_some_and(|byte| *byte > b' ');
         if level > 6 || !begins {
             return None;
         }
@@ -120,7 +122,7 @@ impl Block<'_, '_> {
                 return None;
             }
             at = self.line(at)?;
-            if let [] | [b'\n'] | [b'\n', b'\n', ..] = &self.bytes[at..] {
+            if let [] | [b'\n'] | [b'\n', b'\n', ..] = &self.bytes()[at..] {
                 break;
             }
             self.out.push('\n');
@@ -135,11 +137,13 @@ impl Block<'_, '_> {
     /// Whether what stands at the start of a line is text of a paragraph: nothing that begins
     /// another block, or that makes the line before it a heading or a table.
     fn goes_on(&self, at: usize) -> bool {
-        match self.bytes[at] {
+        match self.bytes()[at] {
             b'a'..=b'z' | b'A'..=b'Z' | 0x80.. => true,
             b'"' | b'\'' | b'(' | b'[' | b'*' | b'_' | b'`' => true,
             b'0'..=b'9' => {
-                let after = self.bytes[at..].iter().find(|byte| !byte.is_ascii_digit());
+                let after = self.bytes()[at..]
+                    .iter()
+                    .find(|byte| !byte.is_ascii_digit());
                 !matches!(after, Some(b'.' | b')'))
             }
             _ => false,
@@ -150,8 +154,8 @@ impl Block<'_, '_> {
     fn line(&mut self, start: usize) -> Option<usize> {
         let (mut from, mut at) = (start, start);
         loop {
-            at = until_mark(self.bytes, at);
-            let mark = match self.bytes.get(at) {
+            at = until_mark(self.bytes(), at);
+            let mark = match self.bytes().get(at) {
                 None | Some(b'\n') => break,
                 Some(mark) => *mark,
             };
@@ -181,13 +185,13 @@ impl Block<'_, '_> {
 
     /// Whether a mark means nothing where it stands.
     fn is_text(&self, at: usize) -> bool {
-        self.bytes[at] == b'!' && self.bytes.get(at + 1) != Some(&b'[')
+        self.bytes()[at] == b'!' && self.bytes().get(at + 1) != Some(&b'[')
     }
 
     /// `&` alone, and `>` within a line.
     fn escaped(&mut self, at: usize) -> Option<usize> {
-        let (text, html) = match self.bytes[at] {
-            b'&' if self.bytes.get(at + 1) == Some(&b' ') => ("&", "&amp;"),
+        let (text, html) = match self.bytes()[at] {
+            b'&' if self.bytes().get(at + 1) == Some(&b' ') => ("&", "&amp;"),
             b'>' => (">", "&gt;"),
             _ => return None,
         };
@@ -199,14 +203,14 @@ impl Block<'_, '_> {
     /// `*words*` or `**words**`, with `_` too. It begins after a space and ends before one, or
     /// before a stop, so that it can be nothing but the one and the other.
     fn emphasis(&mut self, at: usize, is_first: bool) -> Option<usize> {
-        let mark = self.bytes[at];
+        let mark = self.bytes()[at];
         let length = self.run(at, mark);
         let from = at + length;
-        let end = until_mark(self.bytes, from);
-        let after = self.bytes.get(end + length);
-        let begins = is_first || self.bytes[at - 1] == b' ';
+        let end = until_mark(self.bytes(), from);
+        let after = self.bytes().get(end + length);
+        let begins = is_first || self.bytes()[at - 1] == b' ';
         let ends = after.is_none_or(|byte| b" \n.,;:?)".contains(byte));
-        let words = &self.bytes[from..end];
+        let words = &self.bytes()[from..end];
         let close = self.run(end, mark) == length
             && words.first().is_some_and(u8::is_ascii_alphanumeric)
             && words.last().is_some_and(u8::is_ascii_alphanumeric);
@@ -226,7 +230,7 @@ impl Block<'_, '_> {
     fn code(&mut self, at: usize) -> Option<usize> {
         let from = at + 1;
         let closes = |byte: &u8| matches!(byte, b'`' | b'\\' | 0..=0x1f);
-        let end = from + self.bytes[from..].iter().position(closes)?;
+        let end = from + self.bytes()[from..].iter().position(closes)?;
         let code = &self.text[from..end];
         let spaced = code.is_empty() || code.starts_with(' ') || code.ends_with(' ');
         if spaced || self.run(end, b'`') != 1 {
@@ -240,14 +244,14 @@ impl Block<'_, '_> {
     /// `[words](address)`, with an address that stands in HTML as it is.
     fn link(&mut self, at: usize) -> Option<usize> {
         let from = at + 1;
-        let end = until_mark(self.bytes, from);
-        if end == from || !self.bytes[end..].starts_with(b"](") {
+        let end = until_mark(self.bytes(), from);
+        if end == from || !self.bytes()[end..].starts_with(b"](") {
             return None;
         }
         let address = &self.text[end + 2..];
         let length = address.bytes().position(|byte| !is_of_address(byte))?;
         let address = &address[..length];
-        if length == 0 || self.bytes[end + 2 + length] != b')' {
+        if length == 0 || self.bytes()[end + 2 + length] != b')' {
             return None;
         }
         self.listener.link(address);
@@ -271,7 +275,9 @@ impl Block<'_, '_> {
 
     /// How often this byte stands here.
     fn run(&self, at: usize, byte: u8) -> usize {
-        let run = self.bytes[at..].iter().take_while(|other| **other == byte);
+        let run = self.bytes()[at..]
+            .iter()
+            .take_while(|other| **other == byte);
         run.count()
     }
 
@@ -284,6 +290,7 @@ impl Block<'_, '_> {
 
 #[cfg(test)]
 mod tests {
+    use super::super::{has_more, parse};
     use super::*;
     use proptest::prelude::*;
     use rstest::rstest;
@@ -298,14 +305,14 @@ mod tests {
 
     /// The HTML of a text and what was noted of it, with prose and without.
     fn both_ways(text: &str, has_title: bool) -> [(String, Notes); 2] {
-        let more = text.contains("<!-- more -->");
+        let more = has_more(text);
         [true, false].map(|with_prose| {
             let (mut out, mut listener) = (String::new(), Listener::new(has_title, more));
             let rest = match with_prose {
                 true => render(text, &mut out, &mut listener),
                 false => text,
             };
-            super::super::parse(rest, &mut out, &mut listener);
+            parse(rest, &mut out, &mut listener);
             (out, listener.notes)
         })
     }

@@ -4,6 +4,7 @@ use tabulae_core::diagnostic::{Code, Diagnostic, Faults, Severity};
 use tabulae_core::settings::{ContentSet, Settings};
 
 use super::files::{ending, list};
+use super::is_within;
 use crate::sources::Sources;
 
 /// The files of all content sets.
@@ -32,7 +33,9 @@ impl Found {
                 continue;
             };
             let posts = found.posts.len();
-            let own = files.into_iter().filter(|path| is_of(set, settings, path));
+            let inner = inner_folders(set, settings);
+            let is_own = |path: &String| !inner.iter().any(|folder| is_within(path, folder));
+            let own = files.into_iter().filter(is_own);
             for path in own {
                 match ending(&path) {
                     "md" | "html" => found.posts.push((number, path)),
@@ -53,15 +56,12 @@ impl Found {
     }
 }
 
-/// Whether a file in a set's folder is in that of no other set within.
-fn is_of(set: &ContentSet, settings: &Settings, path: &str) -> bool {
-    let holds = |folder: &str, path: &str| {
-        let below = path.strip_prefix(folder);
-        below.is_some_and(|below| below.starts_with('/'))
-    };
+/// The folders of other sets within that of a set: what lies in them is not its own.
+fn inner_folders<'a>(set: &ContentSet, settings: &'a Settings) -> Vec<&'a str> {
     let folders = settings.content.iter().map(|other| other.folder.as_str());
-    let mut inner = folders.filter(|folder| holds(&set.folder, folder));
-    !inner.any(|folder| holds(folder, path))
+    folders
+        .filter(|folder| is_within(folder, &set.folder))
+        .collect()
 }
 
 fn missing(set: &ContentSet, settings: &Settings) -> Diagnostic {

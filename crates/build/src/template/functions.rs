@@ -10,7 +10,7 @@ use super::cards::card;
 use super::objects::{PostObject, TermObject, post_list};
 use super::queries::query;
 use super::terms::terms;
-use super::{Add, Shared, without_this};
+use super::{Add, Shared, locked, without_this};
 use crate::cache::{Key, need, needs_of, recorded};
 
 /// The functions, each with what adds it.
@@ -90,7 +90,7 @@ fn once(
     for (name, value) in &given {
         key.extend(["\n", name, "=", &told_apart(value)]);
     }
-    if let Some((known, needs)) = shared.parts().get(&key) {
+    if let Some((known, needs)) = locked(&shared.parts).get(&key) {
         needs_of(needs);
         return Ok(known.clone());
     }
@@ -102,7 +102,7 @@ fn once(
     // It is shared by the pages of many posts, and so none of them is `this`.
     let (text, needs) = recorded(|| without_this(make));
     let made = Value::from_safe_string(text?.trim_end().to_owned());
-    shared.parts().insert(key, (made.clone(), needs));
+    locked(&shared.parts).insert(key, (made.clone(), needs));
     Ok(made)
 }
 

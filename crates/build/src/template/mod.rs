@@ -105,12 +105,6 @@ pub fn script() -> String {
 /// A query's text, and whether it is asked on a post's page.
 type Asked = (String, bool);
 
-/// The posts that queries find, by their texts.
-type Answers = BTreeMap<String, Arc<[PostId]>>;
-
-/// The answers of `terms`, by what was asked.
-type TermLists = BTreeMap<Listing, Value>;
-
 /// What all pages of a build share.
 #[derive(Debug)]
 pub struct Shared {
@@ -130,11 +124,13 @@ pub struct Shared {
     days: BTreeMap<Date, Value>,
     /// What templates complain of without failing.
     warnings: Mutex<Faults>,
-    answers: Mutex<Answers>,
+    /// The posts of queries that find the same on every page, by text.
+    answers: Mutex<BTreeMap<String, Arc<[PostId]>>>,
     /// Queries by text, and whether they are asked on a post's page.
     resolved: Mutex<BTreeMap<Asked, Arc<Query<Resolved>>>>,
     parts: Mutex<BTreeMap<String, Made>>,
-    term_lists: Mutex<TermLists>,
+    /// The answers of `terms` that are the same on every page, by what was asked.
+    term_lists: Mutex<BTreeMap<Listing, Value>>,
     /// What cards ask for that may differ between lists.
     card_names: OnceLock<Vec<String>>,
     cards: [Mutex<Cards>; 7],
@@ -196,7 +192,7 @@ impl Shared {
     /// Forgets what pages are put together from, when all of them are made.
     pub(crate) fn forget_parts(&self) {
         fn clear<T: Default>(made: &Mutex<T>) {
-            *made.lock().unwrap_or_else(PoisonError::into_inner) = T::default();
+            *locked(made) = T::default();
         }
         self.cards.iter().for_each(clear);
         clear(&self.parts);
@@ -232,29 +228,16 @@ impl Shared {
 
     /// The cards made so far, by the level of their headings.
     fn cards(&self, level: usize) -> MutexGuard<'_, Cards> {
-        self.cards[level.min(6)]
-            .lock()
-            .unwrap_or_else(PoisonError::into_inner)
-    }
-
-    fn parts(&self) -> MutexGuard<'_, BTreeMap<String, Made>> {
-        self.parts.lock().unwrap_or_else(PoisonError::into_inner)
-    }
-
-    fn resolved(&self) -> MutexGuard<'_, BTreeMap<Asked, Arc<Query<Resolved>>>> {
-        self.resolved.lock().unwrap_or_else(PoisonError::into_inner)
+        locked(&self.cards[level.min(6)])
     }
 
     /// Says that what is being made asks for a template, and for those that it loads.
     pub(crate) fn ask_template(&self, name: &str) {
-        let mut known = self.uses.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut known = locked(&self.uses);
         if let Some(uses) = known.get(name) {
             return needs_of(uses);
         }
-        let all = || self.sources.keys().map(String::as_str).collect();
-        let names = reached([name], &self.sources)
-            .unwrap_or_else(all)
-            .into_iter();
+        let names = self.loaded_by(name).into_iter();
         let made = names.map(|name| self.site.needs.other(Key::Template(name.to_owned())));
         let made: Arc<[Need]> = made.collect();
         needs_of(&made);
@@ -269,7 +252,7 @@ impl Shared {
 
     fn warn(&self, warning: Diagnostic) {
         need(self.site.needs.other(Key::Warned));
-        let mut warnings = self.warnings.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut warnings = locked(&self.warnings);
         let same =
             |known: &Diagnostic| known.place == warning.place && known.message == warning.message;
         if !warnings.iter().any(same) {
@@ -280,14 +263,18 @@ impl Shared {
     /// The complaints of all pages, by place.
     #[must_use]
     pub fn take_warnings(&self) -> Faults {
-        let mut warnings =
-            std::mem::take(&mut *self.warnings.lock().unwrap_or_else(PoisonError::into_inner));
+        let mut warnings = std::mem::take(&mut *locked(&self.warnings));
         warnings.sort_by(|a, b| {
             let key = |d: &Diagnostic| (d.place.file.clone(), d.place.line, d.place.column);
             key(a).cmp(&key(b))
         });
         warnings
     }
+}
+
+/// What the pages of a build share, while one of them looks into it.
+fn locked<T>(shared: &Mutex<T>) -> MutexGuard<'_, T> {
+    shared.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 /// Templates by name: the built-in ones, the site's own in place of some of them, and its pages.

@@ -1,6 +1,6 @@
 //! The function `query` of templates: a text and parameters to posts.
 
-use std::sync::{Arc, MutexGuard, PoisonError};
+use std::sync::Arc;
 
 use minijinja::{Error, State, Value};
 use tabulae_core::catalogue::PostId;
@@ -12,7 +12,7 @@ use tabulae_core::source::{Passage, Source, Span};
 use super::arguments::wrong;
 use super::faults::QueryFaults;
 use super::objects::{DateObject, PostObject, TermObject};
-use super::{Answers, Asked, Shared, this};
+use super::{Asked, Shared, locked, this};
 use crate::cache::{Key, need};
 
 /// The posts that a query finds, with the parameters that are given by name. One without
@@ -25,7 +25,7 @@ pub(super) fn query(
 ) -> Result<Arc<[PostId]>, Error> {
     let parameters = parameters(given)?;
     let is_plain = parameters.is_empty();
-    if is_plain && let Some(known) = shared.answers().get(text) {
+    if is_plain && let Some(known) = locked(&shared.answers).get(text) {
         need(shared.site.needs.other(Key::Query(text.to_owned(), None)));
         return Ok(Arc::clone(known));
     }
@@ -43,26 +43,22 @@ pub(super) fn query(
             let slip = parsed.and_then(|parsed| parsed.slip(scope));
             slip.into_iter().for_each(|warning| shared.warn(warning));
         }
-        let mut answers = shared.answers();
-        answers.insert(text.to_owned(), Arc::clone(&posts));
+        locked(&shared.answers).insert(text.to_owned(), Arc::clone(&posts));
     }
     Ok(posts)
 }
 
 impl Shared {
-    /// What queries found that find the same on every page, by their texts.
-    fn answers(&self) -> MutexGuard<'_, Answers> {
-        self.answers.lock().unwrap_or_else(PoisonError::into_inner)
-    }
-
     /// Whether a query is known to give the same on every page.
     pub(super) fn has_answer(&self, query: &str) -> bool {
-        self.answers().contains_key(query)
+        locked(&self.answers).contains_key(query)
     }
 
     /// A query of a template, where it was resolved before.
     pub(crate) fn resolved_query(&self, text: &str, on_page: bool) -> Option<Arc<Query<Resolved>>> {
-        self.resolved().get(&(text.to_owned(), on_page)).cloned()
+        locked(&self.resolved)
+            .get(&(text.to_owned(), on_page))
+            .cloned()
     }
 
     /// A query where it stands, resolved; without parameters once for all pages.
@@ -92,7 +88,7 @@ impl Shared {
         let resolved = Arc::new(resolved);
         if is_plain {
             let asked: Asked = (passage.text().to_owned(), scope.has_this);
-            self.resolved().insert(asked, Arc::clone(&resolved));
+            locked(&self.resolved).insert(asked, Arc::clone(&resolved));
         }
         Ok(resolved)
     }

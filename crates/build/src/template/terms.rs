@@ -1,7 +1,7 @@
 //! The function `terms` of templates: the terms of a field, with counts.
 
 use std::cmp::Ordering;
-use std::sync::{Arc, MutexGuard, PoisonError};
+use std::sync::Arc;
 
 use minijinja::value::Kwargs;
 use minijinja::{Error, State, Value};
@@ -13,7 +13,7 @@ use tabulae_core::term::TermId;
 use super::arguments::{named, number, wrong};
 use super::objects::TermObject;
 use super::queries::query;
-use super::{Shared, TermLists};
+use super::{Shared, locked};
 use crate::cache::{Key, Listing, need};
 use crate::site::did_you_mean;
 
@@ -33,7 +33,7 @@ pub(super) fn terms(
             .other(Key::Terms(Box::new(listing.clone()))),
     );
     if given.is_empty()
-        && let Some(known) = shared.term_lists().get(&listing)
+        && let Some(known) = locked(&shared.term_lists).get(&listing)
     {
         return Ok(known.clone());
     }
@@ -45,7 +45,7 @@ pub(super) fn terms(
     let terms = shared.counted(field, terms);
     let same_everywhere = |text: &String| shared.has_answer(text);
     if given.is_empty() && listing.query.as_ref().is_none_or(same_everywhere) {
-        shared.term_lists().insert(listing, terms.clone());
+        locked(&shared.term_lists).insert(listing, terms.clone());
     }
     Ok(terms)
 }
@@ -85,7 +85,7 @@ fn listing<'a>(field: &str, options: &'a Kwargs) -> Result<(Listing, Given<'a>),
     }
     let listing = Listing {
         field: field.to_owned(),
-        order: order.map_or(Ok(OverviewOrder::Name), order_of)?,
+        order: order.map(order_of).transpose()?.unwrap_or_default(),
         limit: limit.transpose()?,
         query,
     };
@@ -101,12 +101,6 @@ fn order_of(name: &str) -> Result<OverviewOrder, Error> {
 }
 
 impl Shared {
-    /// The answers of `terms` that are the same on every page.
-    fn term_lists(&self) -> MutexGuard<'_, TermLists> {
-        let lists = self.term_lists.lock();
-        lists.unwrap_or_else(PoisonError::into_inner)
-    }
-
     /// The terms of a field that listed posts have, or some posts, with their counts.
     pub(crate) fn listed_terms(
         &self,

@@ -229,7 +229,7 @@ impl<'a> Filler<'a> {
             return Err(unknown(page, field, message, known));
         };
         let order = match order {
-            None => OverviewOrder::Name,
+            None => OverviewOrder::default(),
             Some(name) => OverviewOrder::named(&name.node).ok_or_else(|| {
                 let message = format!("terms cannot be ordered by \"{}\"", name.node);
                 let help = "write `order name`, `order count` or `order newest`";

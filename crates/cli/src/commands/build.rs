@@ -82,6 +82,7 @@ pub(super) fn as_text(
     seconds: f64,
 ) -> String {
     let errors = faults.iter().filter(|fault| fault.is_error()).count();
+    let to_mend = counted(errors, "error", "errors");
     let mut text = read_line(report) + "\n";
     if build.dry_run || build.verbose {
         for change in &report.changes {
@@ -91,13 +92,11 @@ pub(super) fn as_text(
     }
     let nothing = errors > 0 && report.written == 0 && report.unchanged == 0;
     if nothing && !build.dry_run {
-        let errors = counted(errors, "error", "errors");
-        return text + &format!("Nothing was written: {errors} to mend.\n");
+        return text + &format!("Nothing was written: {to_mend} to mend.\n");
     }
     text += &written_line(report, build.dry_run, seconds);
     if errors > 0 && !build.dry_run {
-        let errors = counted(errors, "error", "errors");
-        let _ = writeln!(text, "Built without what stands in {errors}.");
+        let _ = writeln!(text, "Built without what stands in {to_mend}.");
     }
     if let Some(due) = &report.next_due {
         text += &due_line(due);

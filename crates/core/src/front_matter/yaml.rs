@@ -91,11 +91,13 @@ impl<'a> Reader<'a> {
             return self.fault(line, "this line holds no `name: value`");
         }
         let near = at.saturating_sub(1);
-        let rest = &self.text.as_bytes()[near..];
-        let tab = rest.iter().position(|byte| *byte == b'\t');
-        let tab = tab.map(|tab| near + tab);
-        let tab = tab.filter(|tab| *tab <= at || why.contains("a tab"));
-        let at = tab.unwrap_or(at);
+        let end = match why.contains("a tab") {
+            true => self.text.len(),
+            false => self.text.len().min(at + 1),
+        };
+        let mut bytes = self.text.as_bytes()[near..end].iter();
+        let tab = bytes.position(|byte| *byte == b'\t');
+        let at = tab.map_or(at, |tab| near + tab);
         let mut fault = self.fault(Span::new(self.base + at, self.base + at + 1), why);
         if tab.is_some() {
             fault.help = Some("use spaces here; YAML does not take a tab".to_owned());

@@ -46,6 +46,7 @@ impl Resolver<'_> {
     /// What is looked for: a text, a number or date as it was written where terms are searched, or
     /// what the post of the page has.
     fn needle(&mut self, search: Search, text: &At<Value>, kinds: &[Kind]) -> Option<Needle> {
+        let no_text = format!("`{search}` looks for a text");
         let needle = match &text.node {
             Value::Text(text) => text.clone(),
             Value::Number(_, written) | Value::Date(_, written) if kinds.contains(&Kind::Term) => {
@@ -55,15 +56,18 @@ impl Resolver<'_> {
                 Parameter::Text(text) => text.clone(),
                 Parameter::Number(number) => number.to_string(),
                 Parameter::Missing => return Some(Needle::Missing),
-                _ => return self.no_needle(search, text, ""),
+                _ => return self.no_needle(Code::TypeUnfit, no_text, text),
             },
             Value::Field(_) | Value::This(_) if search != Search::Matches => {
                 return match self.as_value(text)? {
                     (Side::This(field), _) => Some(Needle::Of(search, field)),
-                    _ => self.no_needle(search, text, ", and this is a field"),
+                    _ => {
+                        let message = format!("{no_text}, and this is a field");
+                        self.no_needle(Code::QueryUnfit, message, text)
+                    }
                 };
             }
-            _ => return self.no_needle(search, text, ""),
+            _ => return self.no_needle(Code::TypeUnfit, no_text, text),
         };
         match search {
             Search::Matches => self.pattern(&needle, text.span),
@@ -72,12 +76,7 @@ impl Resolver<'_> {
     }
 
     /// The fault of something that cannot be looked for.
-    fn no_needle(&mut self, search: Search, text: &At<Value>, is: &str) -> Option<Needle> {
-        let code = match is {
-            "" => Code::TypeUnfit,
-            _ => Code::QueryUnfit,
-        };
-        let message = format!("`{search}` looks for a text{is}");
+    fn no_needle(&mut self, code: Code, message: String, text: &At<Value>) -> Option<Needle> {
         let help = format!("put the text in quotes: '{}'", text.node);
         self.error(code, text.span, message, help);
         None
