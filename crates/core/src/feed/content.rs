@@ -1,11 +1,7 @@
 //! The text of a post as a feed carries it: it stands among others, on pages that are not ours.
 
-use std::cell::RefCell;
-
-use lol_html::html_content::Element;
-use lol_html::{HtmlRewriter, Settings, doc_comments, element};
-
-use crate::html::{ADDRESSES, escape_attribute, rewrite_srcset, unescape};
+use crate::html::tokens::{Attribute, Tag, Token, tokens};
+use crate::html::{ADDRESSES, Edited, attribute, rewrite_srcset};
 
 /// Elements that are left out with all that they hold: they run, ask for input, or reach beyond
 /// the entry.
@@ -39,30 +35,70 @@ pub fn content(
     prefix: &str,
     absolute: &mut dyn FnMut(&str) -> Option<String>,
 ) -> String {
-    let mut out = Vec::with_capacity(html.len() + html.len() / 8);
-    let entry = RefCell::new(Entry { prefix, absolute });
-    let mut rewriter = HtmlRewriter::new(
-        Settings {
-            element_content_handlers: vec![element!("*", |el| {
-                entry.borrow_mut().element(el);
-                Ok(())
-            })],
-            document_content_handlers: vec![doc_comments!(|comment| {
-                comment.remove();
-                Ok(())
-            })],
-            strict: false,
-            ..Settings::new()
-        },
-        |chunk: &[u8]| out.extend_from_slice(chunk),
-    );
-    let done = rewriter
-        .write(html.as_bytes())
-        .and_then(|()| rewriter.end());
-    // Only a text beyond all memory fails; its words are better than nothing.
-    match done.map(|()| String::from_utf8(out)) {
-        Ok(Ok(text)) => text,
-        _ => super::escape(&crate::html::text(html)),
+    let mut out = Edited::new(html);
+    let mut entry = Entry { prefix, absolute };
+    let mut left_out: Option<LeftOut> = None;
+    for token in tokens(html) {
+        if let Some(element) = &mut left_out {
+            if let Some(end) = element.end(&token) {
+                out.replace(element.start..end, "");
+                left_out = None;
+            }
+            continue;
+        }
+        match token {
+            Token::Start(tag) if LEFT_OUT.contains(&tag.name.as_str()) => {
+                if tag.closes_itself || VOID.contains(&tag.name.as_str()) {
+                    out.replace(tag.span, "");
+                } else {
+                    left_out = Some(LeftOut::new(tag));
+                }
+            }
+            Token::Start(tag) => entry.element(&tag, html, &mut out),
+            Token::End { name, span } if LEFT_OUT.contains(&name.as_str()) => {
+                out.replace(span, "");
+            }
+            Token::Comment(span) => out.replace(span, ""),
+            Token::End { .. } | Token::Text(_) => {}
+        }
+    }
+    if let Some(element) = left_out {
+        out.replace(element.start..html.len(), "");
+    }
+    out.done()
+}
+
+/// Elements of [`LEFT_OUT`] that have no content and no end tag.
+const VOID: [&str; 4] = ["link", "meta", "base", "input"];
+
+/// An element that is left out with all that it holds.
+struct LeftOut {
+    name: String,
+    start: usize,
+    /// How many elements of its name are open, itself among them.
+    open: usize,
+}
+
+impl LeftOut {
+    fn new(tag: Tag) -> Self {
+        Self {
+            name: tag.name,
+            start: tag.span.start,
+            open: 1,
+        }
+    }
+
+    /// Returns where the element ends, if it ends with this token.
+    fn end(&mut self, token: &Token) -> Option<usize> {
+        match token {
+            Token::Start(tag) if tag.name == self.name && !tag.closes_itself => self.open += 1,
+            Token::End { name, span } if *name == self.name => {
+                self.open -= 1;
+                return (self.open == 0).then_some(span.end);
+            }
+            _ => {}
+        }
+        None
     }
 }
 
@@ -73,28 +109,15 @@ struct Entry<'a> {
 }
 
 impl Entry<'_> {
-    fn element(&mut self, el: &mut Element<'_, '_>) {
-        let tag = el.tag_name();
-        if LEFT_OUT.contains(&tag.as_str()) {
-            el.remove();
-            return;
-        }
-        let attributes: Vec<(String, String)> = el
-            .attributes()
-            .iter()
-            .map(|attribute| (attribute.name(), attribute.value()))
-            .collect();
-        for (name, written) in attributes {
-            let value = unescape(&written);
-            match self.attribute(&tag, &name, &value) {
-                Some(new) if new == value => {}
-                // A name that HTML does not allow is no attribute that anything needs.
-                Some(new) => {
-                    if el.set_attribute(&name, &escape_attribute(&new)).is_err() {
-                        el.remove_attribute(&name);
-                    }
+    fn element(&mut self, tag: &Tag, html: &str, out: &mut Edited<'_>) {
+        for Attribute { name, value, span } in &tag.attributes {
+            match self.attribute(&tag.name, name, value) {
+                Some(new) if new == *value => {}
+                Some(new) => out.replace(span.clone(), &attribute(name, &new)),
+                None => {
+                    let before = html[..span.start].trim_ascii_end().len();
+                    out.replace(before..span.end, "");
                 }
-                None => el.remove_attribute(&name),
             }
         }
     }
@@ -250,7 +273,7 @@ mod tests {
     #[case::cells("<td headers=\"a b\">", "<td headers=\"kiln-a kiln-b\">")]
     #[case::drawing(
         "<svg><g id=a /><use href=\"#a\"/><path fill=\"url(#a)\"/></svg>",
-        "<svg><g id=\"kiln-a\" /><use href=\"#kiln-a\" /><path fill=\"url(#kiln-a)\" /></svg>"
+        "<svg><g id=\"kiln-a\" /><use href=\"#kiln-a\"/><path fill=\"url(#kiln-a)\"/></svg>"
     )]
     #[case::map(
         "<map name=a></map><img usemap=\"#a\">",

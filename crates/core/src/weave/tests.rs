@@ -245,24 +245,19 @@ fn the_encoding_of_a_page(#[case] bytes: &[u8], #[case] expected: bool) {
     assert_eq!(is_utf8(bytes), expected);
 }
 
-/// The slow way: the comments that an HTML rewriter sees.
-fn comments_by_rewriter(html: &str) -> Vec<String> {
-    use lol_html::{RewriteStrSettings, doc_comments, rewrite_str};
-    let mut found = Vec::new();
-    let settings = RewriteStrSettings {
-        document_content_handlers: vec![doc_comments!(|comment| {
-            found.push(comment.text());
-            Ok(())
-        })],
-        ..RewriteStrSettings::new()
-    };
-    let _ = rewrite_str(html, settings);
-    found
+/// The comments that the HTML standard's tokenizer finds.
+fn comments_by_tokenizer(html: &str) -> Vec<String> {
+    let comments = crate::html::tokens::tokens(html).filter_map(|token| match token {
+        crate::html::tokens::Token::Comment(span) => html.get(span),
+        _ => None,
+    });
+    let closed = comments.filter_map(|text| text.strip_prefix("<!--")?.strip_suffix("-->"));
+    closed.map(str::to_owned).collect()
 }
 
 proptest::proptest! {
     #[test]
-    fn comments_are_those_that_an_html_rewriter_sees(
+    fn comments_are_those_that_the_tokenizer_finds(
         pieces in proptest::collection::vec(
             proptest::sample::select(vec![
                 "<!-- a -->", "<!--b-->", "x", " ", "<p>", "</p>", "<p a=\"<!--c-->\">", "<b a='>'>",
@@ -275,6 +270,6 @@ proptest::proptest! {
         let ours: Vec<String> = comments(html.as_bytes())
             .map(|comment| html[comment].to_owned())
             .collect();
-        proptest::prop_assert_eq!(ours, comments_by_rewriter(&html), "{}", html);
+        proptest::prop_assert_eq!(ours, comments_by_tokenizer(&html), "{}", html);
     }
 }
