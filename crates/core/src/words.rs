@@ -3,6 +3,7 @@
 
 mod count;
 mod cut;
+pub mod stop_words;
 
 use std::fmt;
 use std::sync::Arc;

@@ -7,6 +7,7 @@ use rust_stemmers::{Algorithm, Stemmer};
 use rustc_hash::FxBuildHasher;
 use unicode_segmentation::UnicodeSegmentation;
 
+use super::stop_words::stop_words;
 use crate::language::fold;
 
 /// The stemmer and stop words of a language.
@@ -24,11 +25,7 @@ impl Cutter {
             .to_ascii_lowercase();
         Self {
             stemmer: algorithm(&code).map(Stemmer::create),
-            stop: stop_words::lookup(&code)
-                .into_iter()
-                .flatten()
-                .copied()
-                .collect(),
+            stop: stop_words(&code).collect(),
         }
     }
 
