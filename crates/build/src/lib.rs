@@ -161,4 +161,6 @@ fn drop_echoes(faults: &mut Faults) {
 }
 
 #[cfg(test)]
+extern crate self as tabulae_build;
+#[cfg(test)]
 mod tests;

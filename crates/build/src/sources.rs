@@ -210,16 +210,6 @@ impl Memory {
     }
 }
 
-#[cfg(test)]
-impl Memory {
-    /// The files that are not as they were, those that came or went too.
-    pub(crate) fn changed_since(&self, before: &Self) -> Vec<String> {
-        let all = self.files.keys().chain(before.files.keys());
-        let changed = all.filter(|path| self.files.get(*path) != before.files.get(*path));
-        changed.cloned().collect()
-    }
-}
-
 impl Sources for Memory {
     fn list(&self, folder: &str) -> Result<Option<Vec<String>>, (String, io::Error)> {
         let prefix = format!("{folder}/");

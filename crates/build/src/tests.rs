@@ -1,135 +1,22 @@
 //! Builds on memory: what is made, what is made again, and what is refused.
 
 mod audit;
+mod bench;
 mod edits;
-mod feeds;
 mod session;
 mod templates;
 
 use std::collections::BTreeMap;
 
+use self::bench::{Bench, SITE, said};
 use super::*;
 use crate::output::Memory as Out;
 use crate::render::Renderer;
 use crate::report::ChangeKind;
 use crate::site::Site;
-use crate::sources::Memory;
 use crate::template::{Shared, environment};
 use rstest::rstest;
 use tabulae_core::diagnostic::Diagnostic;
-
-const SITE: &str =
-    "[site]\ntitle = \"The Log\"\naddress = \"https://x.example/\"\ntimezone = \"Europe/London\"\n";
-
-/// A site in memory, its output, and what the last build said.
-struct Bench {
-    sources: Memory,
-    out: Out,
-    include: Include,
-    keep_going: bool,
-    dry_run: bool,
-    now: &'static str,
-    /// Where builds hand on what they read.
-    session: Option<Session>,
-    /// The sources as the last build saw them, where builds are told what changed.
-    seen: Option<Memory>,
-}
-
-impl Bench {
-    fn new(settings: &str) -> Self {
-        let mut sources = Memory::default();
-        sources.write("tabulae.toml", format!("{SITE}{settings}"));
-        Self {
-            sources,
-            out: Out::default(),
-            include: Include::default(),
-            keep_going: false,
-            dry_run: false,
-            now: "2026-06-01T12:00:00Z",
-            session: None,
-            seen: None,
-        }
-    }
-
-    fn with(mut self, path: &str, text: &str) -> Self {
-        self.sources.write(path, text);
-        self
-    }
-
-    fn options(&self) -> Options<'static> {
-        Options {
-            clock: Clock::At(self.now.parse().unwrap()),
-            include: self.include,
-            keep_going: self.keep_going,
-            dry_run: self.dry_run,
-            progress: &Quiet,
-        }
-    }
-
-    fn build_into(&self, out: &mut Out) -> Collected<Report> {
-        build(&self.sources, out, &self.options())
-    }
-
-    fn build(&mut self) -> Collected<Report> {
-        let mut out = std::mem::take(&mut self.out);
-        let mut session = self.session.take();
-        if let (Some(session), Some(seen)) = (&mut session, &mut self.seen) {
-            session.only_changed(self.sources.changed_since(seen));
-            seen.clone_from(&self.sources);
-        }
-        let built = match &mut session {
-            Some(session) => session.build(&self.sources, &mut out, &self.options()),
-            None => self.build_into(&mut out),
-        };
-        (self.out, self.session) = (out, session);
-        built
-    }
-
-    /// Builds, and expects no fault at all.
-    fn sound(&mut self) -> Report {
-        let built = self.build();
-        assert_eq!(built.diagnostics, []);
-        built.output
-    }
-
-    /// Builds after an edit: what was written again; the whole must equal a clean build.
-    fn after_edit(&mut self, path: &str, text: Option<&str>) -> Vec<String> {
-        match text {
-            Some(text) => self.sources.write(path, text),
-            None => self.sources.remove(path),
-        }
-        let _ = self.out.take_published();
-        self.sound();
-        let mut clean = Out::default();
-        assert_eq!(self.build_into(&mut clean).diagnostics, []);
-        assert_eq!(self.out.files(), clean.files());
-        self.out.take_published()
-    }
-
-    fn files(&self) -> Vec<String> {
-        self.out.files().into_keys().collect()
-    }
-
-    fn page(&self, path: &str) -> String {
-        self.out
-            .text(path)
-            .unwrap_or_else(|| panic!("{path} is not among {:?}", self.files()))
-    }
-
-    /// Code, file, line and column of each fault.
-    fn faults(&mut self) -> Vec<(String, String, usize, usize)> {
-        let built = self.build();
-        let faults = built.diagnostics.iter().map(|fault| {
-            (
-                fault.code.name().to_owned(),
-                fault.place.file.as_deref().unwrap_or_default().to_owned(),
-                fault.place.line,
-                fault.place.column,
-            )
-        });
-        faults.collect()
-    }
-}
 
 fn small() -> Bench {
     Bench::new("")
@@ -145,20 +32,6 @@ fn small() -> Bench {
             "posts/2025-01-02-old.md",
             "---\ntitle: Old\n---\n\nLong ago.\n",
         )
-}
-
-/// Place, message and help of each fault.
-fn said(faults: &[Diagnostic]) -> String {
-    let lines = faults.iter().map(|fault| {
-        let place = &fault.place;
-        let file = place.file.as_deref().unwrap_or_default();
-        let help = fault.help.as_deref().unwrap_or_default();
-        format!(
-            "{file}:{}:{}: {}\n  {help}\n",
-            place.line, place.column, fault.message
-        )
-    });
-    lines.collect()
 }
 
 /// The text of each link in a part of a page, in order.

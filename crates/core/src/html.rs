@@ -242,7 +242,8 @@ impl<'a> Edited<'a> {
     }
 
     pub(crate) fn done(mut self) -> String {
-        self.out.push_str(self.text.get(self.at..).unwrap_or_default());
+        self.out
+            .push_str(self.text.get(self.at..).unwrap_or_default());
         self.out
     }
 }

@@ -1,9 +1,6 @@
 //! JSON Schemas (draft-07, which editors read) of `tabulae.toml` and of front matter, made of the
 //! tables of their keys.
 
-#[cfg(test)]
-mod tests;
-
 use serde_json::{Map, Value, json};
 
 use crate::diagnostic::Code;

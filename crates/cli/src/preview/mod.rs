@@ -9,8 +9,8 @@ mod watch;
 
 use std::path::PathBuf;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex, PoisonError};
-use std::time::Instant;
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use std::time::{Duration, Instant};
 
 use tabulae_build::output::Disk as Output;
 use tabulae_build::report::Report;
@@ -18,7 +18,6 @@ use tabulae_build::sources::Disk as Sources;
 use tabulae_build::{Options, Progress, Session, Step};
 use tabulae_core::diagnostic::{Diagnostic, Faults};
 use tabulae_core::post::Include;
-use tokio::sync::watch as told;
 
 use self::watch::Watch;
 use crate::args::{Args, PreviewArgs};
@@ -44,7 +43,9 @@ struct Preview {
     out: PathBuf,
     /// The path that the site's address puts before every link.
     base: Mutex<String>,
-    now: told::Sender<Now>,
+    now: Mutex<Now>,
+    /// Wakes those who wait for another [`Now`].
+    changed: Condvar,
     /// What one build hands on to the next.
     session: Mutex<Session>,
 }
@@ -56,7 +57,8 @@ pub(crate) fn run(args: &Args, wanted: &PreviewArgs) -> Status {
     let preview = Arc::new(Preview {
         out: memory(&args).join("site"),
         base: Mutex::default(),
-        now: told::Sender::new(Now::default()),
+        now: Mutex::default(),
+        changed: Condvar::new(),
         session: Mutex::new(Session::keeping_to_itself()),
         args,
     });
@@ -124,21 +126,38 @@ impl Preview {
             let mut base = self.base.lock().unwrap_or_else(PoisonError::into_inner);
             base.clone_from(&report.base);
         }
-        self.now.send_if_modified(|now| {
-            let changed = !report.changes.is_empty() || *now.faults != *faults;
-            if changed {
-                let mended = !now.faults.is_empty();
-                now.version += 1;
-                now.styles = !mended
-                    && !report.changes.is_empty()
-                    && report
-                        .changes
-                        .iter()
-                        .all(|change| change.path.ends_with(".css"));
-                now.faults = faults;
-            }
-            changed
-        });
+        let mut now = self.locked_now();
+        if report.changes.is_empty() && *now.faults == *faults {
+            return;
+        }
+        let mended = !now.faults.is_empty();
+        let mut changes = report.changes.iter();
+        now.version += 1;
+        now.styles = !mended
+            && !report.changes.is_empty()
+            && changes.all(|change| change.path.ends_with(".css"));
+        now.faults = faults;
+        drop(now);
+        self.changed.notify_all();
+    }
+
+    fn locked_now(&self) -> MutexGuard<'_, Now> {
+        self.now.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn now(&self) -> Now {
+        self.locked_now().clone()
+    }
+
+    /// Waits until there is another version than the one that was `told`, but no longer than
+    /// `patience`.
+    fn next(&self, told: Option<u64>, patience: Duration) -> Option<Now> {
+        let is_told = |now: &mut Now| told == Some(now.version);
+        let waited = self
+            .changed
+            .wait_timeout_while(self.locked_now(), patience, is_told);
+        let (now, waited) = waited.unwrap_or_else(PoisonError::into_inner);
+        (!waited.timed_out()).then(|| now.clone())
     }
 
     fn base(&self) -> String {

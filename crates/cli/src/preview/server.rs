@@ -1,24 +1,18 @@
 //! Serving the preview on this machine alone.
 
-use std::convert::Infallible;
+use std::fs::File;
 use std::io;
-use std::net::Ipv4Addr;
+use std::net::{Ipv4Addr, TcpListener};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::thread;
+use std::time::Duration;
 
-use axum::Router;
-use axum::extract::{Query, Request, State};
-use axum::http::{HeaderMap, HeaderValue, StatusCode, Uri, header};
-use axum::middleware::{self, Next};
-use axum::response::sse::{Event, Sse};
-use axum::response::{IntoResponse, Redirect, Response};
-use axum::routing::get;
-use serde::Deserialize;
+use signal_hook::consts::{SIGINT, SIGTERM};
+use signal_hook::iterator::Signals;
 use tabulae_build::template::escape;
-use tabulae_core::route::decode;
-use tokio::net::TcpListener;
-use tokio_stream::StreamExt;
-use tokio_stream::wrappers::WatchStream;
+use tabulae_core::route::{decode, encode};
+use tabulae_serve::{Body, Handler, Request, Response};
 
 use super::{Preview, pages};
 use crate::args::PreviewArgs;
@@ -27,13 +21,15 @@ use crate::ui::{self, Status};
 /// How many ports are tried.
 const PORTS: u16 = 100;
 
-/// Serves until Ctrl-C.
+/// How often a browser that waits is sent something, so that one that is gone is noticed.
+const HEARTBEAT: Duration = Duration::from_secs(5);
+
+/// What the preview's own pages may do: nothing that comes from elsewhere.
+const POLICY: &str = "default-src 'none'; script-src 'self'; connect-src 'self'; style-src 'unsafe-inline'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
+
+/// Serves until Ctrl-C or SIGTERM.
 pub(super) fn serve(preview: &Arc<Preview>, wanted: &PreviewArgs) -> Status {
-    let runtime = tokio::runtime::Builder::new_current_thread()
-        .enable_all()
-        .build();
-    let served = runtime.and_then(|runtime| runtime.block_on(listen(preview, wanted)));
-    match served {
+    match listen(preview, wanted) {
         Ok(()) => ui::print("Stopped.\n"),
         Err(error) => {
             ui::complain(&format!("cannot serve the preview: {error}\n"));
@@ -42,8 +38,9 @@ pub(super) fn serve(preview: &Arc<Preview>, wanted: &PreviewArgs) -> Status {
     }
 }
 
-async fn listen(preview: &Arc<Preview>, wanted: &PreviewArgs) -> io::Result<()> {
-    let listener = free(wanted.port).await?;
+fn listen(preview: &Arc<Preview>, wanted: &PreviewArgs) -> io::Result<()> {
+    let mut signals = Signals::new([SIGINT, SIGTERM])?;
+    let listener = free(wanted.port)?;
     let port = listener.local_addr()?.port();
     let address = format!("http://127.0.0.1:{port}{}/", preview.base());
     let _ = ui::print(&format!(
@@ -52,127 +49,131 @@ async fn listen(preview: &Arc<Preview>, wanted: &PreviewArgs) -> io::Result<()> 
     if wanted.open && open::that_detached(&address).is_err() {
         ui::complain("no browser could be opened\n");
     }
-    let served = axum::serve(listener, router(Arc::clone(preview)));
-    // Pages that listen never end by themselves: what is served ends with the program.
-    tokio::select! {
-        ended = async { served.await } => ended,
-        ended = tokio::signal::ctrl_c() => ended,
+    let closing = signals.handle();
+    let preview = Arc::clone(preview);
+    let handler: Arc<Handler> = Arc::new(move |request| answer(&preview, request));
+    let served = thread::spawn(move || {
+        let ended = tabulae_serve::serve(&listener, &handler);
+        closing.close();
+        ended
+    });
+    // The program ends with a signal, whatever is still served; or with the listener.
+    match signals.forever().next() {
+        Some(_) => Ok(()),
+        None => served.join().unwrap_or(Ok(())),
     }
 }
 
-/// The first free port from `first` on.
-async fn free(first: u16) -> io::Result<TcpListener> {
+/// Returns a listener at the first free port from `first` on.
+fn free(first: u16) -> io::Result<TcpListener> {
     let mut ports = first..=first.saturating_add(PORTS);
     loop {
         let port = ports.next().unwrap_or(0);
-        match TcpListener::bind((Ipv4Addr::LOCALHOST, port)).await {
+        match TcpListener::bind((Ipv4Addr::LOCALHOST, port)) {
             Err(error) if error.kind() == io::ErrorKind::AddrInUse && port != 0 => {}
             bound => return bound,
         }
     }
 }
 
-fn router(preview: Arc<Preview>) -> Router {
-    Router::new()
-        .route("/~tabulae/", get(workbench))
-        .route("/~tabulae/events", get(events))
-        .route("/~tabulae/faults", get(faults))
-        .route("/~tabulae/preview.js", get(script))
-        .fallback(file)
-        .layer(middleware::from_fn(only_here))
-        .with_state(preview)
+fn answer(preview: &Arc<Preview>, request: &Request) -> Response {
+    if !is_of_this_machine(&request.host) {
+        return Response::text(403, "the preview answers on 127.0.0.1 alone\n");
+    }
+    let response = match &*request.path {
+        "/~tabulae/" => {
+            let query = request.parameter("q").unwrap_or_default();
+            own_page(200, pages::workbench(preview, &query))
+        }
+        "/~tabulae/events" => events(preview),
+        "/~tabulae/faults" => own_page(200, pages::cover(&preview.now().faults)),
+        "/~tabulae/preview.js" => {
+            let script = Body::Bytes(pages::SCRIPT.as_bytes().to_vec());
+            Response::new(200, "text/javascript; charset=utf-8", script)
+        }
+        path => file(preview, path),
+    };
+    response
+        .with("Cache-Control", "no-store")
+        .with("X-Content-Type-Options", "nosniff")
 }
 
-/// Refuses what was sent to another name: a page elsewhere could have its own name lead here.
-async fn only_here(request: Request, next: Next) -> Response {
-    let host = request.headers().get(header::HOST);
-    let host = host.and_then(|host| host.to_str().ok()).unwrap_or_default();
+/// Returns true unless a request was sent to another name: a page elsewhere could have its own name
+/// lead here.
+fn is_of_this_machine(host: &str) -> bool {
     let name = match host.rsplit_once(':') {
         Some((name, port)) if port.bytes().all(|byte| byte.is_ascii_digit()) => name,
         _ => host,
     };
-    if !["127.0.0.1", "localhost"].contains(&name) {
-        return (
-            StatusCode::FORBIDDEN,
-            "the preview answers on 127.0.0.1 alone\n",
-        )
-            .into_response();
-    }
-    let mut response = next.run(request).await;
-    let headers = response.headers_mut();
-    headers.insert(header::CACHE_CONTROL, HeaderValue::from_static("no-store"));
-    response
+    ["127.0.0.1", "localhost"].contains(&name)
 }
 
-async fn events(
-    State(preview): State<Arc<Preview>>,
-) -> Sse<impl tokio_stream::Stream<Item = Result<Event, Infallible>>> {
-    let told = WatchStream::new(preview.now.subscribe());
-    Sse::new(told.map(|now| {
+/// A page of the preview's own, not of the site.
+fn own_page(status: u16, html: String) -> Response {
+    Response::html(status, html).with("Content-Security-Policy", POLICY)
+}
+
+/// What browsers are told: how it stands, and then each change.
+fn events(preview: &Arc<Preview>) -> Response {
+    let (preview, mut told) = (Arc::clone(preview), None);
+    let next = move || {
+        let Some(now) = preview.next(told, HEARTBEAT) else {
+            return Some(String::new());
+        };
+        told = Some(now.version);
         let data = serde_json::json!({
             "version": now.version,
             "styles": now.styles,
             "faults": !now.faults.is_empty(),
         });
-        Ok(Event::default().data(data.to_string()))
-    }))
-}
-
-async fn faults(State(preview): State<Arc<Preview>>) -> Response {
-    let now = preview.now.borrow().clone();
-    html(StatusCode::OK, pages::cover(&now.faults))
-}
-
-async fn script() -> Response {
-    let kind = [(header::CONTENT_TYPE, "text/javascript; charset=utf-8")];
-    (kind, pages::SCRIPT).into_response()
-}
-
-#[derive(Debug, Deserialize)]
-struct Asked {
-    #[serde(default)]
-    q: String,
-}
-
-async fn workbench(State(preview): State<Arc<Preview>>, Query(asked): Query<Asked>) -> Response {
-    let made = tokio::task::spawn_blocking(move || pages::workbench(&preview, &asked.q));
-    html(StatusCode::OK, made.await.unwrap_or_default())
+        Some(data.to_string())
+    };
+    Response::new(200, "text/event-stream", Body::Events(Box::new(next)))
 }
 
 /// A file of the site.
-async fn file(State(preview): State<Arc<Preview>>, uri: Uri) -> Response {
+fn file(preview: &Preview, path: &str) -> Response {
     let base = preview.base();
-    let Some(path) = uri
-        .path()
-        .strip_prefix(&base)
-        .filter(|path| path.starts_with('/'))
-    else {
-        return Redirect::temporary(&format!("{base}/")).into_response();
+    let below_base = path.strip_prefix(&base);
+    let Some(path) = below_base.filter(|path| path.starts_with('/')) else {
+        return Response::redirect(307, format!("{base}/"));
     };
-    let Some(found) = below(&preview.out, path) else {
-        return missing(&preview, path);
+    let Some(steps) = steps(path) else {
+        return missing(preview, path);
     };
-    if found.is_dir() && !path.ends_with('/') {
-        return Redirect::permanent(&format!("{base}{path}/")).into_response();
+    let Some(found) = below(&preview.out, &steps) else {
+        return missing(preview, path);
+    };
+    let is_folder = found.is_dir();
+    if is_folder && !path.ends_with('/') {
+        // From its steps: with the path as sent, `//name` would lead to another host.
+        let steps = steps.iter().flat_map(|step| [encode(step), "/".to_owned()]);
+        return Response::redirect(308, format!("{base}/{}", steps.collect::<String>()));
     }
-    let found = if found.is_dir() {
+    let found = if is_folder {
         found.join("index.html")
     } else {
         found
     };
-    match std::fs::read(&found) {
-        Ok(bytes) => shown(&preview, &found, bytes),
-        Err(_) => missing(&preview, path),
-    }
+    shown(preview, &found).unwrap_or_else(|_| missing(preview, path))
 }
 
-/// The file or folder of an address below `root`; no address and no symbolic link leads out of it.
-fn below(root: &Path, path: &str) -> Option<PathBuf> {
+/// The steps of an address, decoded; `None` if it may lead elsewhere, or to what is not published.
+fn steps(path: &str) -> Option<Vec<String>> {
+    let decoded = decode(path);
+    let steps = decoded.split('/').filter(|step| !step.is_empty());
+    let steps = steps.enumerate().map(|(at, step)| {
+        let is_hidden = step.starts_with('.') && (at, step) != (0, ".well-known");
+        let is_unfit = step.contains(['\\', '\0']) || is_hidden;
+        (!is_unfit).then(|| step.to_owned())
+    });
+    steps.collect()
+}
+
+/// The file or folder that steps lead to below `root`; `None` through a symbolic link.
+fn below(root: &Path, steps: &[String]) -> Option<PathBuf> {
     let mut found = root.to_owned();
-    for step in decode(path).split('/').filter(|step| !step.is_empty()) {
-        if matches!(step, "." | "..") || step.contains(['\\', '\0']) || step.starts_with('.') {
-            return None;
-        }
+    for step in steps {
         found.push(step);
         if std::fs::symlink_metadata(&found).is_ok_and(|found| found.is_symlink()) {
             return None;
@@ -181,11 +182,13 @@ fn below(root: &Path, path: &str) -> Option<PathBuf> {
     Some(found)
 }
 
-fn shown(preview: &Preview, path: &Path, bytes: Vec<u8>) -> Response {
+/// A file, a page with the script that keeps it up to date.
+fn shown(preview: &Preview, path: &Path) -> io::Result<Response> {
     let kind = mime_guess::from_path(path).first_or_octet_stream();
     if kind == mime_guess::mime::TEXT_HTML {
+        let bytes = std::fs::read(path)?;
         let text = String::from_utf8_lossy(&bytes);
-        return html(StatusCode::OK, with_script(preview, &text));
+        return Ok(Response::html(200, with_script(preview, &text)));
     }
     let text = kind.type_() == mime_guess::mime::TEXT || kind.subtype() == mime_guess::mime::XML;
     let kind = if text {
@@ -193,17 +196,18 @@ fn shown(preview: &Preview, path: &Path, bytes: Vec<u8>) -> Response {
     } else {
         kind.to_string()
     };
-    let mut headers = HeaderMap::new();
-    if let Ok(kind) = HeaderValue::from_str(&kind) {
-        headers.insert(header::CONTENT_TYPE, kind);
+    let file = File::open(path)?;
+    let found = file.metadata()?;
+    if !found.is_file() {
+        return Err(io::ErrorKind::NotFound.into());
     }
-    (headers, bytes).into_response()
+    let body = Body::File(file, found.len());
+    Ok(Response::new(200, &kind, body).with("Accept-Ranges", "none"))
 }
 
 /// Nothing stands there: a page that says so, and that reloads when something does.
 fn missing(preview: &Preview, path: &str) -> Response {
-    let faults = preview.now.borrow().faults.clone();
-    let body = if faults.is_empty() {
+    let body = if preview.now().faults.is_empty() {
         format!(
             "<h1>Nothing here</h1>\n<p>No page of the site stands at <code>{}</code>. <a href=\"{}/\">To the front page</a></p>",
             escape(path),
@@ -213,22 +217,17 @@ fn missing(preview: &Preview, path: &str) -> Response {
         String::new()
     };
     let page = pages::page("Nothing here", &body);
-    html(StatusCode::NOT_FOUND, with_script(preview, &page))
+    own_page(404, with_script(preview, &page))
 }
 
 /// A page with the script that keeps it up to date.
 fn with_script(preview: &Preview, page: &str) -> String {
-    let version = preview.now.borrow().version;
+    let version = preview.now().version;
     let script = format!("<script src=\"/~tabulae/preview.js?at={version}\"></script>\n");
     match page.rfind("</body>") {
         Some(at) => format!("{}{script}{}", &page[..at], &page[at..]),
         None => format!("{page}{script}"),
     }
-}
-
-fn html(status: StatusCode, text: String) -> Response {
-    let kind = [(header::CONTENT_TYPE, "text/html; charset=utf-8")];
-    (status, kind, text).into_response()
 }
 
 #[cfg(test)]
@@ -240,12 +239,27 @@ mod tests {
     #[case::page("/a/", Some("r/a"))]
     #[case::encoded("/a%20b.svg", Some("r/a b.svg"))]
     #[case::root("/", Some("r"))]
+    #[case::two_slashes("//a", Some("r/a"))]
+    #[case::well_known("/.well-known/x", Some("r/.well-known/x"))]
     #[case::up("/../a", None)]
     #[case::up_encoded("/%2e%2e/a", None)]
     #[case::up_behind_a_slash("/a%2f..%2f..%2fb", None)]
     #[case::backslash("/..%5ca", None)]
     #[case::hidden("/.tabulae/lock", None)]
+    #[case::hidden_within("/a/.well-known/x", None)]
     fn no_address_leads_out(#[case] path: &str, #[case] expected: Option<&str>) {
-        assert_eq!(below(Path::new("r"), path), expected.map(PathBuf::from));
+        let found = steps(path).and_then(|steps| below(Path::new("r"), &steps));
+        assert_eq!(found, expected.map(PathBuf::from));
+    }
+
+    #[rstest]
+    #[case("127.0.0.1:8247", true)]
+    #[case("localhost", true)]
+    #[case("else.example:8247", false)]
+    #[case("localhost.else.example", false)]
+    #[case("127.0.0.1:x", false)]
+    #[case("", false)]
+    fn requests_to_other_names_are_refused(#[case] host: &str, #[case] here: bool) {
+        assert_eq!(is_of_this_machine(host), here);
     }
 }

@@ -161,6 +161,3 @@ fn escape(text: &str) -> String {
         .replace('<', "&lt;")
         .replace('>', "&gt;")
 }
-
-#[cfg(test)]
-mod tests;

@@ -153,7 +153,12 @@ fn attribute_end(html: &[u8], start: usize) -> usize {
             let end = value + 1 + count(&html[value + 1..], |byte| byte != *quote);
             (end + 1).min(html.len())
         }
-        _ => value + count(&html[value..], |byte| !byte.is_ascii_whitespace() && byte != b'>'),
+        _ => {
+            value
+                + count(&html[value..], |byte| {
+                    !byte.is_ascii_whitespace() && byte != b'>'
+                })
+        }
     }
 }
 

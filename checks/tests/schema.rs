@@ -1,10 +1,15 @@
+//! The JSON Schemas, by a validator that is not ours.
+
+#![allow(clippy::unwrap_used, reason = "a test fails where it unwraps")]
+#![allow(missing_docs, reason = "a test")]
+
 use rstest::rstest;
 use serde_json::{Value, json};
 
-use super::{front_matter, settings};
-use crate::diagnostic::Code;
-use crate::settings::{FILE, Holds, KEYS, Settings, TABLES};
-use crate::source::Source;
+use tabulae_core::diagnostic::Code;
+use tabulae_core::schema::{front_matter, settings};
+use tabulae_core::settings::{FILE, Holds, KEYS, Settings, TABLES};
+use tabulae_core::source::Source;
 
 const SITE: &str = "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n";
 
@@ -30,7 +35,7 @@ fn the_schemas_are_schemas() {
 
 #[test]
 fn the_example_sites_settings_are_valid() {
-    assert!(is_valid(include_str!("../../../../demo/tabulae.toml")));
+    assert!(is_valid(include_str!("../../demo/tabulae.toml")));
     assert!(is_valid(SITE));
 }
 

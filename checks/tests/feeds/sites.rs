@@ -7,10 +7,11 @@ use feed_rs::model::Feed;
 use rstest::rstest;
 use tabulae_core::html;
 
-use super::{Bench, SITE, said};
-use crate::site::Site;
-use crate::sources::{Disk, Sources};
-use crate::{Clock, Options, Quiet};
+use tabulae_build::site::Site;
+use tabulae_build::sources::{Disk, Sources};
+use tabulae_build::{Clock, Options, Quiet};
+
+use crate::bench::{Bench, SITE, said};
 use tabulae_core::diagnostic::Faults;
 use tabulae_core::post::Include;
 
@@ -30,7 +31,7 @@ fn titles(feed: &Feed) -> Vec<&str> {
 
 /// The example site, its feeds replaced by one of everything in each format.
 fn example() -> Bench {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo");
     let disk = Disk::new(folder);
     let mut bench = Bench::new("");
     for folder in ["assets", "fleet", "pages", "posts", "terms"] {

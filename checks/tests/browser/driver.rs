@@ -12,8 +12,8 @@ use fantoccini::{Client, ClientBuilder, Locator};
 use hyper_util::client::legacy::connect::HttpConnector;
 use libtest_mimic::Failed;
 use serde_json::{Value, json};
+use tabulae_serve::{Body, Handler, Request, Response};
 use tempfile::TempDir;
-use tiny_http::{Header, Response, Server};
 use tokio::runtime::{Builder, Runtime};
 
 /// The example site at an address, and a WebDriver.
@@ -38,7 +38,8 @@ impl World {
             .map_err(|_| "there is no chromedriver".to_owned())?;
         let folder = TempDir::new().map_err(|error| error.to_string())?;
         let site = folder.path().join("site");
-        let built = Command::new(env!("CARGO_BIN_EXE_tabulae"))
+        let program = tabulae_checks::program()?;
+        let built = Command::new(&program)
             .arg("demo")
             .arg(&site)
             .output()
@@ -158,8 +159,8 @@ impl Previewed {
     pub(crate) fn new() -> Result<Self, Failed> {
         let folder = TempDir::new()?;
         let site = folder.path().join("site");
-        let program = env!("CARGO_BIN_EXE_tabulae");
-        Command::new(program).arg("demo").arg(&site).output()?;
+        let program = tabulae_checks::program()?;
+        Command::new(&program).arg("demo").arg(&site).output()?;
         let port = free_port();
         let child = Command::new(program)
             .arg("-C")
@@ -276,37 +277,19 @@ fn free_port() -> u16 {
 
 /// Serves a folder for as long as the program runs; gives the port.
 fn serve(folder: PathBuf) -> Result<u16, String> {
-    let server = Arc::new(Server::http("127.0.0.1:0").map_err(|error| error.to_string())?);
-    let port = server
-        .server_addr()
-        .to_ip()
-        .map_or(0, |address| address.port());
-    for _ in 0..4 {
-        let (server, folder) = (Arc::clone(&server), folder.clone());
-        thread::spawn(move || {
-            for request in server.incoming_requests() {
-                let path = request.url().split(['?', '#']).next().unwrap_or_default();
-                let mut file = folder.join(path.trim_start_matches('/'));
-                if path.ends_with('/') {
-                    file.push("index.html");
-                }
-                let kind = match file.extension().and_then(|ending| ending.to_str()) {
-                    Some("html") => "text/html; charset=utf-8",
-                    Some("css") => "text/css",
-                    Some("js") => "text/javascript",
-                    Some("json") => "application/json",
-                    Some("svg") => "image/svg+xml",
-                    _ => "application/octet-stream",
-                };
-                let answer = match fs::read(&file) {
-                    Ok(bytes) => Response::from_data(bytes),
-                    Err(_) => Response::from_data("not there").with_status_code(404),
-                };
-                let header = Header::from_bytes("Content-Type", kind);
-                let answer = header.into_iter().fold(answer, Response::with_header);
-                let _ = request.respond(answer);
-            }
-        });
-    }
-    Ok(port)
+    let listener = TcpListener::bind("127.0.0.1:0").map_err(|error| error.to_string())?;
+    let port = listener.local_addr().map_err(|error| error.to_string())?;
+    let handler: Arc<Handler> = Arc::new(move |request: &Request| {
+        let mut file = folder.join(request.path.trim_start_matches('/'));
+        if request.path.ends_with('/') {
+            file.push("index.html");
+        }
+        let kind = mime_guess::from_path(&file).first_or_octet_stream();
+        match fs::read(&file) {
+            Ok(bytes) => Response::new(200, kind.as_ref(), Body::Bytes(bytes)),
+            Err(_) => Response::text(404, "not there"),
+        }
+    });
+    thread::spawn(move || tabulae_serve::serve(&listener, &handler));
+    Ok(port.port())
 }

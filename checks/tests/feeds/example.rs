@@ -1,0 +1,36 @@
+//! The feeds of the example site, as the program writes them.
+
+use std::process::Command;
+
+use tabulae_build::output::{Disk, Output};
+use tempfile::TempDir;
+
+#[test]
+fn every_feed_is_read_by_a_parser_of_someone_else() {
+    let folder = TempDir::new().unwrap();
+    let site = folder.path().join("towpath");
+    let made = Command::new(tabulae_checks::program().unwrap())
+        .arg("demo")
+        .arg(&site)
+        .output();
+    assert!(made.unwrap().status.success());
+    let mut read = 0;
+    let out = Disk::new(site.join("out"), folder.path(), "out");
+    for name in out.list().unwrap() {
+        let bytes = out.read(&name).unwrap().unwrap();
+        let is_feed = name.ends_with("atom.xml")
+            || name.ends_with("rss.xml")
+            || name.ends_with("feed.json")
+            || name == "works.xml";
+        if is_feed {
+            let feed = feed_rs::parser::parse(bytes.as_slice())
+                .unwrap_or_else(|error| panic!("{name}: {error}"));
+            assert!(
+                !feed.entries.is_empty() && feed.entries.iter().all(|entry| entry.title.is_some()),
+                "{name}"
+            );
+            read += 1;
+        }
+    }
+    assert_eq!(read, 9);
+}

@@ -1,0 +1,9 @@
+//! Feeds, judged by a feed parser that is not ours.
+
+#[allow(dead_code, reason = "other tests use what these do not")]
+#[path = "../../../crates/build/src/tests/bench.rs"]
+mod bench;
+mod documents;
+mod example;
+mod sites;
+mod stop_words;

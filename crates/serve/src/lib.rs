@@ -1,0 +1,85 @@
+//! A small HTTP/1.1 server (RFC 9110, RFC 9112) for one developer on one machine: it answers GET and
+//! HEAD on a thread for each connection, and can keep an answer open for server-sent events.
+//!
+//! A server that is reached from a network needs another one: this has no TLS, no compression and
+//! no ranges.
+
+mod connection;
+mod request;
+mod response;
+
+use std::io;
+use std::net::TcpListener;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::thread;
+use std::time::Duration;
+
+pub use self::request::Request;
+pub use self::response::{Body, Response};
+
+/// How long a connection may take to send a request's head, and how long it may rest between two
+/// requests.
+pub const IDLE: Duration = Duration::from_secs(10);
+
+/// The largest head of a request, in bytes: its first line and its fields.
+pub const HEAD_BYTES: usize = 16 << 10;
+
+/// How many connections are open at once; a further one is closed with the status 503.
+pub const CONNECTIONS: usize = 128;
+
+/// Answers a request. It is called on the connection's own thread, and so may block.
+pub type Handler = dyn Fn(&Request) -> Response + Send + Sync;
+
+/// Serves until the listener fails.
+///
+/// # Errors
+/// The listener's, unless it is of one connection alone.
+pub fn serve(listener: &TcpListener, handler: &Arc<Handler>) -> io::Result<()> {
+    let open = Arc::new(AtomicUsize::new(0));
+    loop {
+        let stream = match listener.accept() {
+            Ok((stream, _)) => stream,
+            Err(error) if is_of_one_connection(&error) => continue,
+            Err(error) => return Err(error),
+        };
+        let guard = Open::new(&open);
+        let handler = Arc::clone(handler);
+        // If no thread can be had, the connection is closed as the closure is dropped.
+        let _ = thread::Builder::new().spawn(move || {
+            let is_full = guard.0.load(Ordering::Relaxed) > CONNECTIONS;
+            let _ = if is_full {
+                connection::refuse(stream)
+            } else {
+                connection::answer(stream, &*handler)
+            };
+        });
+    }
+}
+
+fn is_of_one_connection(error: &io::Error) -> bool {
+    use io::ErrorKind::{ConnectionAborted, ConnectionReset, Interrupted};
+    matches!(
+        error.kind(),
+        ConnectionAborted | ConnectionReset | Interrupted
+    )
+}
+
+/// Counts a connection as long as it is open.
+struct Open(Arc<AtomicUsize>);
+
+impl Open {
+    fn new(open: &Arc<AtomicUsize>) -> Self {
+        open.fetch_add(1, Ordering::Relaxed);
+        Self(Arc::clone(open))
+    }
+}
+
+impl Drop for Open {
+    fn drop(&mut self) {
+        self.0.fetch_sub(1, Ordering::Relaxed);
+    }
+}
+
+#[cfg(test)]
+mod tests;
