@@ -35,7 +35,7 @@ fn the_schemas_are_schemas() {
 
 #[test]
 fn the_example_sites_settings_are_valid() {
-    assert!(is_valid(include_str!("../../demo/tabulae.toml")));
+    assert!(is_valid(include_str!("../../crates/cli/demo/tabulae.toml")));
     assert!(is_valid(SITE));
 }
 

@@ -9,9 +9,13 @@ fn main() {
     println!("cargo::rerun-if-changed=build.rs");
     let commit = std::env::var("TABULAE_COMMIT").ok().or_else(of_git);
     let version = env!("CARGO_PKG_VERSION");
-    let version = match commit {
-        Some(commit) => format!("{version} ({commit})"),
-        None => version.to_owned(),
+    // So that nobody measures, or installs, what was compiled to be compiled quickly.
+    let quick = std::env::var("OPT_LEVEL").is_ok_and(|level| level == "0");
+    let quick = quick.then(|| "not optimised".to_owned());
+    let notes: Vec<String> = commit.into_iter().chain(quick).collect();
+    let version = match notes.as_slice() {
+        [] => version.to_owned(),
+        notes => format!("{version} ({})", notes.join(", ")),
     };
     println!("cargo::rustc-env=TABULAE_VERSION={version}");
 }

@@ -31,7 +31,7 @@ fn titles(feed: &Feed) -> Vec<&str> {
 
 /// The example site, its feeds replaced by one of everything in each format.
 fn example() -> Bench {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo");
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../crates/cli/demo");
     let disk = Disk::new(folder);
     let mut bench = Bench::new("");
     for folder in ["assets", "fleet", "pages", "posts", "terms"] {

@@ -14,7 +14,7 @@ use crate::args::{Args, BuildArgs, Format};
 use crate::ui::{self, Status};
 
 /// The example site.
-static DEMO: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo");
+static DEMO: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/demo");
 
 /// The day as on which the example is built, where no other is given: one of its posts is
 /// still to come then.

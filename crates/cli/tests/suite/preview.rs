@@ -68,6 +68,23 @@ impl Running {
         (status.unwrap_or(0), text)
     }
 
+    /// The status and the fields of an answer to any method.
+    fn head_of(&self, method: &str, path: &str) -> (u16, String) {
+        let mut stream = TcpStream::connect(("127.0.0.1", self.port)).expect("a connection");
+        let patience = Some(Duration::from_secs(20));
+        stream.set_read_timeout(patience).expect("a timeout");
+        write!(
+            stream,
+            "{method} {path} HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n"
+        )
+        .expect("a request");
+        let mut text = String::new();
+        let _ = stream.read_to_string(&mut text);
+        let status = text.split(' ').nth(1).and_then(|word| word.parse().ok());
+        let head = text.split("\r\n\r\n").next().unwrap_or_default();
+        (status.unwrap_or(0), head.to_owned())
+    }
+
     fn get(&self, path: &str) -> (u16, String) {
         self.get_from(path, "127.0.0.1")
     }
@@ -95,7 +112,7 @@ fn pages_are_served_with_drafts_and_the_script() {
         "{page}"
     );
     assert!(page.contains("<script src=\"/~tabulae/preview.js?at=1\"></script>\n</body>"));
-    assert!(page.contains("content-type: text/html; charset=utf-8"));
+    assert!(page.contains("Content-Type: text/html; charset=utf-8"));
     // What the preview does is its own: nothing of it is in out/.
     assert!(!site.file("out").exists());
     let (status, missing) = running.get("/nowhere/");
@@ -103,7 +120,7 @@ fn pages_are_served_with_drafts_and_the_script() {
     assert!(missing.contains("No page of the site stands at <code>/nowhere/</code>"));
     let (status, moved) = running.get("/tags");
     assert_eq!(status, 308);
-    assert!(moved.contains("location: /tags/\r\n"), "{moved}");
+    assert!(moved.contains("Location: /tags/\r\n"), "{moved}");
 }
 
 #[rstest]
@@ -176,4 +193,62 @@ fn two_previews_have_two_ports() {
     let site = Site::small();
     let (one, other) = (preview(&site), preview(&Site::small()));
     assert_ne!(one.port, other.port);
+}
+
+#[rstest]
+#[case::a_page("GET", "/", 200, "X-Content-Type-Options: nosniff")]
+#[case::head("HEAD", "/", 200, "Content-Length: ")]
+#[case::post("POST", "/", 405, "Allow: GET, HEAD")]
+#[case::own_page(
+    "GET",
+    "/~tabulae/",
+    200,
+    "Content-Security-Policy: default-src 'none';"
+)]
+#[case::no_page("GET", "/none/", 404, "Content-Security-Policy: default-src 'none';")]
+#[case::a_folder_behind_two_slashes("GET", "//tags", 308, "Location: /tags/")]
+#[case::no_ranges("GET", "/tabulae.css", 200, "Accept-Ranges: none")]
+#[case::well_known(
+    "GET",
+    "/.well-known/contact.txt",
+    200,
+    "Content-Type: text/plain; charset=utf-8"
+)]
+fn answers_have_fields_that_keep_browsers_safe(
+    #[case] method: &str,
+    #[case] path: &str,
+    #[case] status: u16,
+    #[case] field: &str,
+) {
+    let site = Site::small();
+    site.write("assets/.well-known/contact.txt", "log@towpath.example\n");
+    let running = preview(&site);
+    let (found, head) = running.head_of(method, path);
+    assert_eq!(found, status, "{head}");
+    assert!(head.contains(field), "{head}");
+}
+
+#[cfg(unix)]
+#[test]
+fn a_signal_ends_it_well() {
+    let site = Site::small();
+    let mut running = preview(&site);
+    let pid = running.child.id().to_string();
+    let sent = Command::new("kill").args(["-TERM", &pid]).status();
+    assert!(sent.expect("kill").success());
+    let ended = running.child.wait().expect("its end");
+    assert_eq!(ended.code(), Some(0));
+}
+
+#[test]
+fn a_connection_that_sends_nothing_is_closed() {
+    let site = Site::small();
+    let running = preview(&site);
+    let mut stream = TcpStream::connect(("127.0.0.1", running.port)).expect("a connection");
+    let patience = Some(Duration::from_secs(30));
+    stream.set_read_timeout(patience).expect("a timeout");
+    stream.write_all(b"GET / HT").expect("half a request");
+    let mut bytes = Vec::new();
+    let read = stream.read_to_end(&mut bytes);
+    assert_eq!((read.expect("an end, not a time-out"), bytes.len()), (0, 0));
 }
