@@ -5,7 +5,7 @@
 use libfuzzer_sys::fuzz_target;
 use tabulae_build::output::Memory as Output;
 use tabulae_build::sources::Memory;
-use tabulae_build::{Clock, Options, Quiet, build};
+use tabulae_build::{Clock, Foreign, Options, Quiet, build};
 use tabulae_core::post::Include;
 
 const SITE: &str = "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n";
@@ -16,6 +16,7 @@ fuzz_target!(|text: &str| {
         include: Include::default(),
         keep_going: true,
         dry_run: false,
+        foreign: Foreign::default(),
         progress: &Quiet,
     };
     let mut sources = Memory::default();

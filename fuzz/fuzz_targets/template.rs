@@ -4,7 +4,7 @@
 use libfuzzer_sys::fuzz_target;
 use tabulae_build::output::Memory as Output;
 use tabulae_build::sources::Memory;
-use tabulae_build::{Clock, Options, Quiet, build};
+use tabulae_build::{Clock, Foreign, Options, Quiet, build};
 use tabulae_core::post::Include;
 
 const SITE: &str = "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n";
@@ -21,6 +21,7 @@ fuzz_target!(|text: &str| {
         include: Include::default(),
         keep_going: false,
         dry_run: false,
+        foreign: Foreign::default(),
         progress: &Quiet,
     };
     let _ = build(&sources, &mut Output::default(), &options);

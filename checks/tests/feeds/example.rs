@@ -17,7 +17,7 @@ fn every_feed_is_read_by_a_parser_of_someone_else() {
     let mut read = 0;
     let out = Disk::new(site.join("out"), folder.path(), "out");
     for name in out.list().unwrap() {
-        let bytes = out.read(&name).unwrap().unwrap();
+        let bytes = std::fs::read(site.join("out").join(&name)).unwrap();
         let is_feed = name.ends_with("atom.xml")
             || name.ends_with("rss.xml")
             || name.ends_with("feed.json")

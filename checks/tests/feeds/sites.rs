@@ -9,7 +9,7 @@ use tabulae_core::html;
 
 use tabulae_build::site::Site;
 use tabulae_build::sources::{Disk, Sources};
-use tabulae_build::{Clock, Options, Quiet};
+use tabulae_build::{Clock, Foreign, Options, Quiet};
 
 use crate::bench::{Bench, SITE, said};
 use tabulae_core::diagnostic::Faults;
@@ -62,6 +62,7 @@ fn every_post_of_the_example_is_read_back(#[case] path: &str) {
         include: Include::default(),
         keep_going: false,
         dry_run: false,
+        foreign: Foreign::default(),
         progress: &Quiet,
     };
     let site = Site::read(&bench.sources, &options, &mut Faults::new()).unwrap();

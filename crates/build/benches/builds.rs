@@ -37,7 +37,7 @@ use rayon::prelude::*;
 use tabulae_build::output::Disk as Output;
 use tabulae_build::report::Report;
 use tabulae_build::sources::Disk as Sources;
-use tabulae_build::{Clock, Options, Progress, Quiet, Session, Step, build};
+use tabulae_build::{Clock, Foreign, Options, Progress, Quiet, Session, Step, build};
 use tabulae_core::diagnostic::Diagnostic;
 use tabulae_core::post::Include;
 
@@ -232,6 +232,7 @@ fn options(progress: &dyn Progress) -> Options<'_> {
         include: Include::default(),
         keep_going: false,
         dry_run: false,
+        foreign: Foreign::default(),
         progress,
     }
 }

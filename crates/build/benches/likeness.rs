@@ -28,7 +28,7 @@ use rayon::prelude::*;
 use tabulae_build::output::Disk as Output;
 use tabulae_build::site::Site;
 use tabulae_build::sources::Disk as Sources;
-use tabulae_build::{Clock, Options, Quiet, build};
+use tabulae_build::{Clock, Foreign, Options, Quiet, build};
 use tabulae_core::diagnostic::Faults;
 use tabulae_core::post::Include;
 use tabulae_core::related::RelatedList;
@@ -110,6 +110,7 @@ fn options() -> Options<'static> {
         include: Include::default(),
         keep_going: false,
         dry_run: false,
+        foreign: Foreign::default(),
         progress: &Quiet,
     }
 }

@@ -12,13 +12,13 @@ use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Faults, nearest};
 use tabulae_core::settings::Settings;
 use tabulae_core::source::Place;
 
-use crate::Options;
 use crate::feeds::Origin;
 use crate::output::Output;
 use crate::plan::{Plan, plan};
 use crate::site::Site;
 use crate::sources::Sources;
 use crate::template;
+use crate::{Foreign, Options};
 
 /// Looks at a site and at what was built of it, and writes nothing. Hands out the settings, where
 /// they could be read; all findings are warnings, but for what keeps the site from being built.
@@ -29,6 +29,7 @@ pub fn audit(
 ) -> Collected<Option<Settings>> {
     let dry = Options {
         dry_run: true,
+        foreign: Foreign::default(),
         ..*options
     };
     let mut found = crate::build(sources, output, &dry).diagnostics;

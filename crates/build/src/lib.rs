@@ -46,8 +46,20 @@ pub struct Options<'a> {
     pub keep_going: bool,
     /// Whether to write nothing, and say what would change.
     pub dry_run: bool,
+    /// The treatment of files in the output folder that no known build wrote.
+    pub foreign: Foreign,
     /// Where to tell how far the build is.
     pub progress: &'a dyn Progress,
+}
+
+/// The treatment of files in the output folder that no known build wrote. By default one at an output's
+/// address is an error, unless it has the output's bytes, and others are left alone.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Foreign {
+    /// Replace those at addresses of outputs.
+    pub adopt: bool,
+    /// Remove all others.
+    pub prune: bool,
 }
 
 /// What counts as now.

@@ -13,7 +13,7 @@ use tabulae_core::diagnostic::Faults;
 use tabulae_core::html::relative_addresses;
 use tabulae_core::pager::Pager;
 use tabulae_core::query::{Query, Written};
-use tabulae_core::route::{Link, Outputs, decode};
+use tabulae_core::route::{Link, OutputPath, Outputs, decode};
 use tabulae_core::settings::{FeedFormat, Settings};
 use tabulae_core::source::Passage;
 use tabulae_core::term::TermId;
@@ -41,7 +41,7 @@ pub const SEARCH: &str = "/search/";
 #[derive(Debug, Clone)]
 pub struct Planned {
     /// Path below `out/`.
-    pub file: String,
+    pub file: OutputPath,
     /// The address.
     pub link: Link,
     /// What makes it.
@@ -139,6 +139,8 @@ pub fn plan(site: &Site, faults: &mut Faults) -> Plan {
     planner.check_feed_pages();
     planner.sitemap();
     planner.check_folders();
+    planner.check_case();
+    planner.check_portable();
     crate::feeds::check_ids(site, &planner.plan, planner.faults);
     planner.plan
 }
@@ -190,7 +192,14 @@ struct Planner<'a> {
 impl Planner<'_> {
     /// Plans an output, unless its place is taken, which is a fault.
     fn add(&mut self, link: Link, what: What) {
-        let file = link.file();
+        let file = match OutputPath::new(&link.file()) {
+            Ok(file) => file,
+            Err(error) => {
+                let fault = self.unfit(&link, &what, error);
+                self.faults.push(fault);
+                return;
+            }
+        };
         let planned = Planned { file, link, what };
         let claimed = self.outputs.claim(&planned.file, self.plan.outputs.len());
         match claimed {

@@ -28,6 +28,8 @@ pub struct Report {
     pub next_due: Option<Due>,
     /// What changed, or would, in a build that writes nothing.
     pub changes: Vec<Change>,
+    /// Files in the output folder that no known build wrote and that are no outputs, by path, sorted.
+    pub unknown: Vec<String>,
     /// The output's name for people.
     pub out: String,
     /// The path that the site's address puts before every link.
@@ -65,6 +67,8 @@ pub enum ChangeKind {
     Replace,
     /// It would be removed.
     Remove,
+    /// No known build wrote it, and it would be removed.
+    Prune,
 }
 
 impl ChangeKind {
@@ -75,6 +79,7 @@ impl ChangeKind {
             ChangeKind::Make => "make",
             ChangeKind::Replace => "replace",
             ChangeKind::Remove => "remove",
+            ChangeKind::Prune => "prune",
         }
     }
 }

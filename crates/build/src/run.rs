@@ -13,7 +13,7 @@ use tabulae_core::time::Moment;
 
 use crate::Options;
 use crate::cache::{Quiet, Scan, Since, Store, World, leave};
-use crate::output::{Manifest, Output};
+use crate::output::{Manifest, Output, check_place};
 use crate::render::{Renderer, check_templates};
 use crate::report::{Due, Report};
 use crate::session::{Before, Session};
@@ -65,9 +65,13 @@ impl Build<'_> {
     /// `None` where there is nothing to tell of but faults.
     fn run(&mut self, output: &mut dyn Output) -> Option<Report> {
         let changed = self.session.changed.take();
-        let last = self.session.take(output);
         let settings = read_settings(self.sources, self.faults)?;
-        let (old, manifest, before) = match last {
+        self.check_place(&settings, output)?;
+        // Before manifest and cache are read: another build may be about to write them.
+        if !self.lock(output) {
+            return None;
+        }
+        let (old, manifest, before) = match self.session.take(output) {
             Some(last) => (Some(last.store), Some(last.manifest), Some(last.site)),
             None => {
                 let old = output.recall().and_then(|bytes| Store::from_bytes(&bytes));
@@ -81,10 +85,6 @@ impl Build<'_> {
         });
         let scan = scan.unwrap_or_else(|| Scan::new(self.sources, &settings));
         if let Some(known) = &old {
-            // What a build that was cut off left behind is cleared away by the lock.
-            if !self.lock(output) {
-                return None;
-            }
             let quiet = self.quiet(known, &scan, &settings, manifest.as_ref(), output);
             if quiet.is_some() {
                 if let (Some(site), Some(store), Some(manifest)) = (before, old, manifest) {
@@ -142,9 +142,6 @@ impl Build<'_> {
             return None;
         }
         let renderer = Renderer::new(Arc::clone(shared), env, scan);
-        if !self.lock(output) {
-            return None;
-        }
         let errors = self.errors();
         let world = World::new(shared, hashes, retexted, scan, renderer.site_hash());
         let since = Since::new(&past.store, &world, manifest);
@@ -155,6 +152,7 @@ impl Build<'_> {
             output: &*output,
             options: self.options,
             stands: self.session.keeps_to_itself() && retexted.is_some(),
+            is_alone: self.session.keeps_to_itself(),
         };
         let outcomes = stage.all();
         shared.forget_parts();
@@ -198,7 +196,7 @@ impl Build<'_> {
         manifest: Option<&Manifest>,
         output: &dyn Output,
     ) -> Option<Report> {
-        let quiet = old.quiet.as_ref()?;
+        let quiet = old.quiet.as_ref().filter(|_| !self.options.foreign.prune)?;
         let zone = settings.site.timezone.clone();
         let now = self.options.clock.now(&zone);
         let today = Moment { now, zone }.today();
@@ -223,9 +221,25 @@ impl Build<'_> {
             held_back: held_back.iter().cloned().collect(),
             next_due: quiet.next_due.clone(),
             unchanged: old.pages.len(),
+            unknown: quiet.unknown.clone(),
             base: settings.site.address.path.clone(),
             ..Report::default()
         })
+    }
+
+    /// Returns `None` if the output folder overlaps with the site's sources. One that nobody else writes
+    /// to may lie in the site's memory.
+    fn check_place(&mut self, settings: &Settings, output: &dyn Output) -> Option<()> {
+        let (Some(out), Some(root)) = (output.folder(), self.sources.root()) else {
+            return Some(());
+        };
+        if self.session.keeps_to_itself() {
+            return Some(());
+        }
+        let fault = check_place(&output.name(), out, root, settings);
+        let fits = fault.is_none();
+        self.faults.extend(fault);
+        fits.then_some(())
     }
 
     fn errors(&self) -> usize {

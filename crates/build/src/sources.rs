@@ -13,6 +13,9 @@ use walkdir::{DirEntry, WalkDir};
 
 use crate::output::checksum;
 
+/// The folders of a site's sources beside those of its content sets.
+pub(crate) const FOLDERS: [&str; 4] = ["assets", "pages", "templates", "terms"];
+
 /// The files of a site. Paths are below the site's folder and hold `/` on every system.
 pub trait Sources: Sync + fmt::Debug {
     /// All files below `folder`, sorted by path; `None` where there is no such folder.
@@ -39,6 +42,11 @@ pub trait Sources: Sync + fmt::Debug {
     /// # Errors
     /// Where it is not there or is no file.
     fn size(&self, path: &str) -> io::Result<u64>;
+
+    /// The site's folder on disk; `None` if there is none.
+    fn root(&self) -> Option<&Path> {
+        None
+    }
 
     /// The same files, for what outlives a borrow.
     fn share(&self) -> Arc<dyn Sources + Send>;
@@ -179,6 +187,10 @@ impl Sources for Disk {
 
     fn size(&self, path: &str) -> io::Result<u64> {
         Ok(self.metadata(path)?.len())
+    }
+
+    fn root(&self) -> Option<&Path> {
+        Some(&self.root)
     }
 
     fn share(&self) -> Arc<dyn Sources + Send> {

@@ -6,10 +6,11 @@ use std::thread;
 
 use rayon::prelude::*;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::route::OutputPath;
 use tabulae_core::source::Place;
 
 use crate::cache::{Need, Page, Since, record};
-use crate::output::{Manifest, Output, Published, checksum};
+use crate::output::{Found, Manifest, Output, Published, checksum};
 use crate::plan::{Planned, What};
 use crate::render::{Renderer, reuse};
 use crate::report::{Change, ChangeKind, Report};
@@ -30,6 +31,8 @@ pub(crate) struct Stage<'a> {
     pub(crate) options: &'a Options<'a>,
     /// Whether what the last build left is known to stand there still.
     pub(crate) stands: bool,
+    /// Whether nobody else writes to the output.
+    pub(crate) is_alone: bool,
 }
 
 /// What became of one output.
@@ -206,23 +209,33 @@ impl<'a> Stage<'a> {
             Ok(there) => there,
             Err(error) => return Outcome::Broken(vec![unwritable(&path(), &error)]),
         };
-        if there.as_deref() == Some(bytes) {
-            return Outcome::Unchanged(done);
-        }
-        if there.is_some() && self.since.is_foreign(file) {
+        let foreign = match &there {
+            Found::Nothing => None,
+            Found::File(there) if there == bytes => return Outcome::Unchanged(done),
+            Found::File(_) => self
+                .since
+                .is_foreign(file)
+                .then_some("was written by no known build"),
+            Found::Other => Some("is no regular file"),
+        };
+        let adopts = self.options.foreign.adopt || self.is_alone;
+        if let Some(what) = foreign.filter(|_| !adopts) {
             let path = path();
             return Outcome::Broken(vec![
                 Diagnostic::error(
                     Code::FileForeign,
                     Place::top_of(&path),
-                    format!("`{path}` was not written by Tabulae, and an output belongs there"),
+                    format!("`{path}` {what}, and an output belongs there"),
                 )
-                .help("move the file away, or to assets/ if it is to be published"),
+                .help("move it away, or replace it and all others like it with `tabulae build --adopt`"),
             ]);
         }
         let (kind, why) = match &there {
-            Some(_) => (ChangeKind::Replace, why()),
-            None => (
+            Found::File(_) | Found::Other if foreign.is_some() => {
+                (ChangeKind::Replace, "no known build wrote it".to_owned())
+            }
+            Found::File(_) | Found::Other => (ChangeKind::Replace, why()),
+            Found::Nothing => (
                 ChangeKind::Make,
                 if self.since.hash(file).is_some() {
                     "it is not there".to_owned()
@@ -250,7 +263,7 @@ impl<'a> Stage<'a> {
         report: &mut Report,
         faults: &mut Faults,
     ) -> bool {
-        let mut staged: Vec<&str> = Vec::new();
+        let mut staged: Vec<&OutputPath> = Vec::new();
         let mut broken = Faults::new();
         for (planned, outcome) in self.shared.plan.outputs.iter().zip(outcomes) {
             let made = outcome.done().map(|done| &done.made);
@@ -260,7 +273,7 @@ impl<'a> Stage<'a> {
                 Outcome::Staged(_, kind, why) => {
                     staged.push(&planned.file);
                     report.changes.push(Change {
-                        path: planned.file.clone(),
+                        path: planned.file.to_string(),
                         kind: *kind,
                         why: why.clone(),
                     });
@@ -277,38 +290,59 @@ impl<'a> Stage<'a> {
         }
         let stale = self.stale(old);
         report.changes.extend(stale.iter().map(|path| Change {
-            path: (*path).to_owned(),
+            path: path.to_string(),
             kind: ChangeKind::Remove,
             why: "nothing makes it any more".to_owned(),
         }));
         if self.options.dry_run {
             report.written = staged.len();
             report.removed = stale.len();
+            self.unknown(old, report, faults);
             return false;
         }
         let placed = self.place(&staged, report, faults);
         if placed {
             for path in stale {
-                self.remove(path, old, report, faults);
+                if !self.is_another_name(path) {
+                    self.remove(path, report, faults);
+                }
+            }
+            // A folder that nobody else writes to has no file of anyone else.
+            if !self.is_alone {
+                self.unknown(old, report, faults);
             }
         }
         placed
     }
 
+    /// Returns true if a path is only another name of an output, on a file system that does not tell
+    /// upper from lower case: the file is the output's.
+    fn is_another_name(&self, stale: &OutputPath) -> bool {
+        let folded = stale.to_lowercase();
+        let mut outputs = self.shared.plan.outputs.iter();
+        outputs.any(|planned| {
+            planned.file.len() == stale.len()
+                && planned.file.to_lowercase() == folded
+                && self.output.is_same_file(stale, &planned.file)
+        })
+    }
+
     /// The files of the last build that nothing makes any more.
-    fn stale<'m>(&self, old: Option<&'m Manifest>) -> Vec<&'m str> {
+    fn stale<'m>(&self, old: Option<&'m Manifest>) -> Vec<&'m OutputPath> {
         let Some(old) = old.filter(|_| !self.since.has_the_last_plan()) else {
             return Vec::new();
         };
         let outputs = self.shared.plan.outputs.iter();
-        let made: BTreeSet<&str> = outputs.map(|planned| planned.file.as_str()).collect();
-        let known = old.files.keys().map(String::as_str);
-        known.filter(|path| !made.contains(path)).collect()
+        let made: BTreeSet<&OutputPath> = outputs.map(|planned| &planned.file).collect();
+        old.files
+            .keys()
+            .filter(|path| !made.contains(path))
+            .collect()
     }
 
     /// Puts what was staged in its place. It is remembered first, so that after a kill the next
     /// build knows the files as its own. Whether all of it was done.
-    fn place(&self, staged: &[&str], report: &mut Report, faults: &mut Faults) -> bool {
+    fn place(&self, staged: &[&OutputPath], report: &mut Report, faults: &mut Faults) -> bool {
         let output = self.output;
         if staged.is_empty() {
             return true;
@@ -358,30 +392,70 @@ impl<'a> Stage<'a> {
         (manifest, is_new)
     }
 
-    /// Removes a file that nothing makes any more, unless someone changed it since.
-    fn remove(&self, path: &str, old: Option<&Manifest>, report: &mut Report, faults: &mut Faults) {
-        let output = self.output;
-        let whole = format!("{}/{path}", output.name());
-        let ours = old.and_then(|old| old.files.get(path).copied()).flatten();
-        match output.read(path) {
-            Ok(None) => return,
-            Ok(Some(bytes)) if ours.is_some_and(|hash| hash != checksum(&bytes)) => {
-                faults.push(
-                    Diagnostic::warning(
-                        Code::FileForeign,
-                        Place::top_of(&whole),
-                        format!("`{whole}` is made no more, and was changed by someone since"),
-                    )
-                    .help("remove it by hand if it is not needed"),
-                );
+    /// Removes a file that a build wrote and nothing makes any more, even if someone changed it since: a
+    /// retracted post goes offline.
+    fn remove(&self, path: &OutputPath, report: &mut Report, faults: &mut Faults) {
+        match self.output.read(path) {
+            Ok(Found::Nothing) => return,
+            Ok(Found::File(_) | Found::Other) => {}
+            Err(error) => {
+                faults.push(unwritable(
+                    &format!("{}/{path}", self.output.name()),
+                    &error,
+                ));
                 return;
             }
-            _ => {}
         }
-        match output.remove(path) {
+        match self.output.remove(path) {
             Ok(()) => report.removed += 1,
-            Err(error) => faults.push(unwritable(&whole, &error)),
+            Err(error) => {
+                faults.push(unwritable(
+                    &format!("{}/{path}", self.output.name()),
+                    &error,
+                ));
+            }
         }
+    }
+
+    /// Finds the files that no known build wrote and that are no outputs; removes them if that is asked
+    /// for, and else only reports them. Returns false if one could not be removed.
+    fn unknown(&self, old: Option<&Manifest>, report: &mut Report, faults: &mut Faults) -> bool {
+        let files = match self.output.list() {
+            Ok(files) => files,
+            Err(error) => {
+                faults.push(unwritable(&self.output.name(), &error));
+                return false;
+            }
+        };
+        let outputs = self.shared.plan.outputs.iter();
+        let outputs: BTreeSet<&str> = outputs.map(|planned| planned.file.as_str()).collect();
+        let is_ours = |path: &str| {
+            outputs.contains(path) || old.is_some_and(|old| old.files.contains_key(path))
+        };
+        let unknown = files.into_iter().filter(|path| !is_ours(path));
+        let unknown: Vec<String> = unknown.collect();
+        if !self.options.foreign.prune {
+            report.unknown = unknown;
+            return true;
+        }
+        let before = faults.len();
+        for path in unknown {
+            let Ok(output_path) = OutputPath::new(&path) else {
+                report.unknown.push(path);
+                continue;
+            };
+            report.changes.push(Change {
+                path,
+                kind: ChangeKind::Prune,
+                why: "no known build wrote it".to_owned(),
+            });
+            if self.options.dry_run {
+                report.removed += 1;
+            } else {
+                self.remove(&output_path, report, faults);
+            }
+        }
+        faults.len() == before
     }
 }
 

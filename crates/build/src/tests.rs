@@ -180,8 +180,196 @@ fn a_file_of_someone_else_at_an_outputs_place_is_refused() {
     );
     assert_eq!(bench.page("2026/new/index.html"), "by hand");
     assert!(!bench.page("index.html").contains("New"));
+    bench.foreign.adopt = true;
+    let report = bench.sound();
+    assert_eq!(report.written, 6);
+    let why = |path: &str| {
+        let mut changes = report.changes.iter();
+        changes
+            .find(|change| change.path == path)
+            .map(|change| &*change.why)
+    };
+    assert_eq!(why("2026/new/index.html"), Some("no known build wrote it"));
+    assert!(bench.page("2026/new/index.html").contains("New."));
+}
+
+#[test]
+fn without_its_memory_a_build_takes_over_only_what_it_would_write() {
+    let mut bench = small();
+    bench.sound();
+    // All files are as this build makes them: taken over without a word.
     bench.out.forget();
-    assert_eq!(bench.sound().written, 6);
+    let report = bench.sound();
+    assert_eq!((report.written, report.unknown.len()), (0, 0));
+    // One is not, and it is not known who wrote it.
+    bench.out.forget();
+    bench.out.put("index.html", "<p>HAND");
+    bench.out.put("robots.txt", "HAND");
+    let before = bench.out.files();
+    assert_eq!(bench.faults(), [fault("file-foreign", "out/index.html")]);
+    assert_eq!(bench.out.files(), before);
+    bench.foreign.adopt = true;
+    let report = bench.sound();
+    assert_eq!(
+        (report.written, report.unknown),
+        (1, vec!["robots.txt".to_owned()])
+    );
+    assert_eq!(bench.page("robots.txt"), "HAND");
+}
+
+fn fault(code: &str, file: &str) -> (String, String, usize, usize) {
+    (code.to_owned(), file.to_owned(), 1, 1)
+}
+
+#[test]
+fn a_retracted_post_goes_offline_even_if_its_page_was_changed() {
+    let mut bench = small();
+    bench.sound();
+    bench.out.put("2025/old/index.html", "<p>minified");
+    bench.sources.remove("posts/2025-01-02-old.md");
+    bench.sound();
+    assert!(bench.out.text("2025/old/index.html").is_none());
+}
+
+#[test]
+fn files_of_no_known_build_are_counted_and_pruned_when_that_is_asked_for() {
+    let mut bench = small();
+    bench.out.put("old/index.html", "an older build's");
+    bench.out.put("CNAME", "x.example");
+    assert_eq!(bench.sound().unknown, ["CNAME", "old/index.html"]);
+    // A build that finds nothing changed says so as well.
+    assert_eq!(bench.sound().unknown, ["CNAME", "old/index.html"]);
+    bench.foreign.prune = true;
+    bench.dry_run = true;
+    let report = bench.sound();
+    let pruned: Vec<_> = report.changes.iter().map(|c| (c.kind, &*c.path)).collect();
+    let listed = [
+        (ChangeKind::Prune, "CNAME"),
+        (ChangeKind::Prune, "old/index.html"),
+    ];
+    assert_eq!(pruned, listed);
+    assert_eq!(bench.page("CNAME"), "x.example");
+    bench.dry_run = false;
+    let report = bench.sound();
+    assert_eq!((report.removed, report.unknown.len()), (2, 0));
+    assert!(bench.out.text("CNAME").is_none());
+    assert!(bench.out.text("index.html").is_some());
+}
+
+/// Each would write outside of the output folder, or where no file can be.
+#[rstest]
+#[case::old_address(
+    "moved_from: \"/%2e%2e/%2e%2e/tabulae.toml\"",
+    "",
+    "address-unreadable",
+    "posts/2026-03-14-x.md",
+    2
+)]
+#[case::old_address_of_the_own_host(
+    "moved_from: \"https://x.example/%2e%2e/posts/ok.md\"",
+    "",
+    "address-unreadable",
+    "posts/2026-03-14-x.md",
+    2
+)]
+#[case::old_address_with_a_nul(
+    "moved_from: \"/a%00b/\"",
+    "",
+    "address-unreadable",
+    "posts/2026-03-14-x.md",
+    2
+)]
+#[case::feed(
+    "",
+    "[feed.f]\nlink = \"/%2e%2e/%2e%2e/tabulae.toml\"\n",
+    "link-unfit",
+    "tabulae.toml",
+    6
+)]
+#[case::feed_by_its_name("", "[feed.\"../../q\"]\n", "path-unfit", "tabulae.toml", 5)]
+#[case::archive(
+    "",
+    "[archive.a]\nlink = \"/%2e%2e/q/\"\n",
+    "link-unfit",
+    "tabulae.toml",
+    6
+)]
+#[case::archive_by_its_name("", "[archive.\"%2e%2e/%2e%2e/q\"]\n", "link-unfit", "tabulae.toml", 5)]
+#[case::overview(
+    "",
+    "[archive.a]\nby = \"tag\"\noverview = \"/.%2e/q/\"\n",
+    "link-unfit",
+    "tabulae.toml",
+    7
+)]
+#[case::content(
+    "",
+    "[content.posts]\nlink = \"/%2e%2e/{slug}/\"\n",
+    "link-unfit",
+    "tabulae.toml",
+    6
+)]
+#[case::content_by_its_name(
+    "",
+    "[content.posts]\n[content.\"../../z\"]\n",
+    "value-unfit",
+    "tabulae.toml",
+    6
+)]
+#[case::long_name("moved_from: /LONG/", "", "path-unfit", "posts/2026-03-14-x.md", 2)]
+fn no_address_leads_out_of_the_output_folder(
+    #[case] front: &str,
+    #[case] settings: &str,
+    #[case] code: &str,
+    #[case] file: &str,
+    #[case] line: usize,
+) {
+    let front = front.replace("LONG", &"é".repeat(200));
+    let mut bench = Bench::new(settings).with(
+        "posts/2026-03-14-x.md",
+        &format!("---\n{front}\ntags: [x]\n---\nText\n"),
+    );
+    let faults = bench.faults();
+    let found = faults
+        .iter()
+        .any(|(found, path, at, _)| (&**found, &**path, *at) == (code, file, line));
+    assert!(found, "{faults:?}");
+    assert_eq!(bench.files(), [""; 0]);
+}
+
+#[rstest]
+#[case::posts("slug: Lime", "slug: lime", true)]
+#[case::a_redirect("slug: sand\nmoved_from: /2026/LIME/", "slug: lime", false)]
+fn paths_that_differ_only_in_case_are_refused(
+    #[case] one: &str,
+    #[case] other: &str,
+    #[case] error: bool,
+) {
+    let mut bench = Bench::new("[archive.all]\nlink = \"/\"\n")
+        .with("posts/2026-03-14-a.md", &format!("---\n{one}\n---\nText\n"))
+        .with(
+            "posts/2026-03-15-b.md",
+            &format!("---\n{other}\n---\nText\n"),
+        );
+    let built = bench.build();
+    let found: Vec<_> = built
+        .diagnostics
+        .iter()
+        .map(|d| (d.code.name(), d.is_error()))
+        .collect();
+    assert_eq!(found, [("path-case", error)]);
+}
+
+#[test]
+fn a_path_that_windows_cannot_hold_is_a_warning() {
+    let mut bench = Bench::new("")
+        .with("assets/aux.txt", "a")
+        .with("posts/2026-03-14-x.md", "Text\n");
+    assert_eq!(
+        bench.faults(),
+        [fault("path-not-portable", "assets/aux.txt")]
+    );
+    assert_eq!(bench.page("aux.txt"), "a");
 }
 
 #[test]

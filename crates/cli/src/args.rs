@@ -65,6 +65,7 @@ pub(crate) enum Command {
   tabulae build --include drafts            with drafts, to look at them
   tabulae build --dry-run                   says what would change and why, and writes nothing
   tabulae build --verbose                   writes, and says of each file why
+  tabulae build --prune --dry-run           lists the files in out/ that no known build wrote
   tabulae build --today 2026-03-01          as on that day, so that any build can be repeated")]
     Build(BuildArgs),
     /// Serves the site with drafts, and builds and reloads at each change
@@ -202,6 +203,12 @@ pub(crate) struct BuildArgs {
     /// Say what would change, and write nothing
     #[arg(long)]
     pub(crate) dry_run: bool,
+    /// Replace files at outputs' addresses that no known build wrote
+    #[arg(long)]
+    pub(crate) adopt: bool,
+    /// Remove all other files that no known build wrote, and list them
+    #[arg(long)]
+    pub(crate) prune: bool,
     /// Say of each file that was written why
     #[arg(long)]
     pub(crate) verbose: bool,

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use jiff::Timestamp;
 use tabulae_build::site::Site;
 use tabulae_build::sources::Disk;
-use tabulae_build::{Clock, Options, Progress, Quiet};
+use tabulae_build::{Clock, Foreign, Options, Progress, Quiet};
 use tabulae_core::diagnostic::Faults;
 use tabulae_core::post::Include;
 use tabulae_core::time::Written;
@@ -56,6 +56,10 @@ impl Args {
             include: self.include(),
             keep_going: build.keep_going,
             dry_run: build.dry_run,
+            foreign: Foreign {
+                adopt: build.adopt,
+                prune: build.prune,
+            },
             progress,
         }
     }
@@ -69,6 +73,8 @@ impl BuildArgs {
             keep_going: false,
             jobs: None,
             dry_run: false,
+            adopt: false,
+            prune: false,
             verbose: false,
         }
     }

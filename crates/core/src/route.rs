@@ -1,8 +1,9 @@
 //! Link patterns, the addresses and files that they expand to, and outputs that collide.
 
-use std::fmt::Write as _;
+use std::fmt::{self, Write as _};
 
 use indexmap::IndexMap;
+use serde::{Deserialize, Serialize};
 use unicode_normalization::UnicodeNormalization;
 
 use crate::diagnostic::{Code, Diagnostic};
@@ -96,9 +97,12 @@ impl Pattern {
             });
         }
         let parts = parts(text)?;
-        let plain = text.replace(['{', '}'], "");
+        // What is written and what it says once it is decoded: `%2e%2e` is `..`.
+        let written = text.replace(['{', '}'], "");
+        let plain = decode(&written);
         if plain.split('/').any(|step| step == "." || step == "..")
-            || plain.contains(['\\', '?', '#', '\0'])
+            || plain.contains(['\\', '\0'])
+            || written.contains(['?', '#'])
             || plain.chars().any(char::is_control)
         {
             return Err(PatternFault {
@@ -171,6 +175,158 @@ impl Pattern {
         }
         Ok(Link::new(plain))
     }
+}
+
+/// The path of an output below the output folder, in Unicode NFC and with `/` on every system.
+///
+/// It has no empty segment, no `.` and `..`, no control character and no backslash; each segment has at
+/// most [`OutputPath::SEGMENT_BYTES`] bytes, the whole at most [`OutputPath::BYTES`]. So it never leads
+/// out of the folder, whatever it was made of.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(try_from = "String")]
+pub struct OutputPath(String);
+
+impl TryFrom<String> for OutputPath {
+    type Error = PathError;
+
+    fn try_from(path: String) -> Result<Self, PathError> {
+        Self::new(&path)
+    }
+}
+
+/// The reason why a text is no output path.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum PathError {
+    /// A segment is empty, as between `//` or in an empty path.
+    EmptySegment,
+    /// A segment is `.` or `..`.
+    DotSegment,
+    /// It holds a control character, also NUL.
+    Control,
+    /// It holds a backslash.
+    Backslash,
+    /// A segment is longer than [`OutputPath::SEGMENT_BYTES`].
+    LongSegment,
+    /// The whole is longer than [`OutputPath::BYTES`].
+    Long,
+}
+
+impl fmt::Display for PathError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::EmptySegment => f.write_str("it has a folder or a file without a name"),
+            Self::DotSegment => f.write_str("it leads out of the site with `.` or `..`"),
+            Self::Control => f.write_str("it holds a control character"),
+            Self::Backslash => f.write_str("it holds a backslash"),
+            Self::LongSegment => write!(
+                f,
+                "one of its names has more than {} bytes",
+                OutputPath::SEGMENT_BYTES
+            ),
+            Self::Long => write!(f, "it has more than {} bytes", OutputPath::BYTES),
+        }
+    }
+}
+
+impl std::error::Error for PathError {}
+
+impl OutputPath {
+    /// The most bytes of one segment: what common file systems allow.
+    pub const SEGMENT_BYTES: usize = 255;
+
+    /// The most bytes of the whole path.
+    pub const BYTES: usize = 1024;
+
+    /// Checks a path that is decoded already.
+    ///
+    /// # Errors
+    /// The first rule that it breaks.
+    pub fn new(path: &str) -> Result<Self, PathError> {
+        let path: String = if path.is_ascii() {
+            path.to_owned()
+        } else {
+            path.nfc().collect()
+        };
+        if path.len() > Self::BYTES {
+            return Err(PathError::Long);
+        }
+        if path.chars().any(char::is_control) {
+            return Err(PathError::Control);
+        }
+        if path.contains('\\') {
+            return Err(PathError::Backslash);
+        }
+        for segment in path.split('/') {
+            match segment {
+                "" => return Err(PathError::EmptySegment),
+                "." | ".." => return Err(PathError::DotSegment),
+                long if long.len() > Self::SEGMENT_BYTES => return Err(PathError::LongSegment),
+                _ => {}
+            }
+        }
+        Ok(Self(path))
+    }
+
+    /// The path as text.
+    #[must_use]
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+
+    /// The path of the folder that holds it; empty for the output folder itself.
+    #[must_use]
+    pub fn folder(&self) -> &str {
+        self.0.rsplit_once('/').map_or("", |(folder, _)| folder)
+    }
+
+    /// Returns the first segment that some file system cannot hold, and why: reserved names and
+    /// characters of Windows, and names that end in a dot or a space.
+    #[must_use]
+    pub fn not_portable(&self) -> Option<(&str, &'static str)> {
+        self.0.split('/').find_map(|segment| {
+            let why = if segment.contains([':', '<', '>', '"', '|', '?', '*']) {
+                "it holds one of `: < > \" | ? *`"
+            } else if segment.ends_with(['.', ' ']) {
+                "it ends in a dot or a space"
+            } else if is_reserved(segment) {
+                "it is the name of a device"
+            } else {
+                return None;
+            };
+            Some((segment, why))
+        })
+    }
+}
+
+impl std::ops::Deref for OutputPath {
+    type Target = str;
+
+    fn deref(&self) -> &str {
+        &self.0
+    }
+}
+
+impl fmt::Display for OutputPath {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+impl std::borrow::Borrow<str> for OutputPath {
+    fn borrow(&self) -> &str {
+        &self.0
+    }
+}
+
+/// Returns true for the names of devices on Windows, whatever their ending.
+fn is_reserved(segment: &str) -> bool {
+    let name = segment.split('.').next().unwrap_or_default();
+    let name = name.trim_end().to_ascii_lowercase();
+    let numbered = |device: &str| {
+        name.strip_prefix(device)
+            .is_some_and(|rest| matches!(rest.as_bytes(), [b'1'..=b'9']))
+    };
+    matches!(&*name, "con" | "prn" | "aux" | "nul") || numbered("com") || numbered("lpt")
 }
 
 impl Link {
@@ -284,7 +440,7 @@ pub fn decode(path: &str) -> String {
 /// The outputs of a build by path below `out/`, each of one maker.
 #[derive(Debug, Default)]
 pub struct Outputs {
-    numbers: IndexMap<String, usize>,
+    numbers: IndexMap<OutputPath, usize>,
 }
 
 /// What makes an output.
@@ -301,11 +457,11 @@ impl Outputs {
     ///
     /// # Errors
     /// The number of the output that it was taken for before.
-    pub fn claim(&mut self, file: &str, number: usize) -> Result<(), usize> {
+    pub fn claim(&mut self, file: &OutputPath, number: usize) -> Result<(), usize> {
         if let Some(first) = self.numbers.get(file) {
             return Err(*first);
         }
-        self.numbers.insert(file.to_owned(), number);
+        self.numbers.insert(file.clone(), number);
         Ok(())
     }
 
@@ -316,6 +472,21 @@ impl Outputs {
             let folders = file.match_indices('/').map(|(slash, _)| &file[..slash]);
             folders.filter_map(|path| Some((path, *self.numbers.get(path)?, *number)))
         })
+    }
+
+    /// Returns the numbers of outputs whose paths differ only in case, in pairs: the first one of such
+    /// a path, and each further one.
+    #[must_use]
+    pub fn differing_in_case(&self) -> Vec<(usize, usize)> {
+        let mut first: IndexMap<String, usize> = IndexMap::with_capacity(self.numbers.len());
+        let mut pairs = Vec::new();
+        for (file, number) in &self.numbers {
+            let known = *first.entry(file.to_lowercase()).or_insert(*number);
+            if known != *number {
+                pairs.push((known, *number));
+            }
+        }
+        pairs
     }
 
     /// Whether there is an output of this path.
@@ -384,6 +555,11 @@ mod tests {
     #[case::level_two("/{+path}/", 1)]
     #[case::empty_variable("/{}/", 1)]
     #[case::parent("/../x/", 0)]
+    #[case::parent_encoded("/%2e%2E/x/", 0)]
+    #[case::parent_half_encoded("/.%2e/x/", 0)]
+    #[case::parent_behind_an_encoded_slash("/a%2f..%2fx/", 0)]
+    #[case::encoded_nul("/a%00/", 0)]
+    #[case::encoded_backslash("/a%5c..%5cb/", 0)]
     #[case::question("/x/?a/", 0)]
     fn what_is_no_pattern_is_refused_at_its_place(#[case] text: &str, #[case] at: usize) {
         assert_eq!(Pattern::parse(text).unwrap_err().span.start, at);
@@ -402,19 +578,81 @@ mod tests {
         assert_eq!(Link::new(link).page(number).encoded, expected);
     }
 
+    #[rstest]
+    #[case::file("a/b.html", Ok("a/b.html"))]
+    #[case::composed("cafe\u{301}/index.html", Ok("caf\u{e9}/index.html"))]
+    #[case::dots_in_a_name("a../..b/...", Ok("a../..b/..."))]
+    #[case::empty("", Err(PathError::EmptySegment))]
+    #[case::root("/a", Err(PathError::EmptySegment))]
+    #[case::two_slashes("a//b", Err(PathError::EmptySegment))]
+    #[case::folder("a/", Err(PathError::EmptySegment))]
+    #[case::up("a/../b", Err(PathError::DotSegment))]
+    #[case::up_first("../b", Err(PathError::DotSegment))]
+    #[case::here("./b", Err(PathError::DotSegment))]
+    #[case::nul("a\0b", Err(PathError::Control))]
+    #[case::line("a\nb", Err(PathError::Control))]
+    #[case::backslash("a\\..\\b", Err(PathError::Backslash))]
+    fn an_output_path_never_leads_out(
+        #[case] path: &str,
+        #[case] expected: Result<&str, PathError>,
+    ) {
+        let made = OutputPath::new(path);
+        assert_eq!(
+            made.as_ref().map(OutputPath::as_str),
+            expected.as_ref().copied()
+        );
+    }
+
+    #[rstest]
+    #[case::a_name_that_fits(&"é".repeat(127), None)]
+    #[case::a_name_that_does_not(&"é".repeat(128), Some(PathError::LongSegment))]
+    #[case::a_path_that_fits(&["a".repeat(255), "b".repeat(255), "c".repeat(255), "d".repeat(256 - 1)].join("/"), None)]
+    #[case::a_path_that_does_not(&format!("{}e", "abcd/".repeat(205)), Some(PathError::Long))]
+    fn an_output_path_has_its_length(#[case] path: &str, #[case] expected: Option<PathError>) {
+        assert_eq!(OutputPath::new(path).err(), expected);
+    }
+
+    #[rstest]
+    #[case("a/b.html", None)]
+    #[case("a:b/x", Some("a:b"))]
+    #[case("a/con", Some("con"))]
+    #[case("AUX.html", Some("AUX.html"))]
+    #[case("lpt9/x", Some("lpt9"))]
+    #[case("lpt0/x", None)]
+    #[case("console/x", None)]
+    #[case("a./x", Some("a."))]
+    #[case("a /x", Some("a "))]
+    fn names_that_some_systems_cannot_hold(#[case] path: &str, #[case] expected: Option<&str>) {
+        let path = OutputPath::new(path).unwrap();
+        assert_eq!(path.not_portable().map(|(segment, _)| segment), expected);
+    }
+
+    fn path(text: &str) -> OutputPath {
+        OutputPath::new(text).unwrap()
+    }
+
+    #[test]
+    fn paths_that_differ_in_case_are_found_in_pairs() {
+        let mut outputs = Outputs::default();
+        for (number, file) in ["a/B", "c", "A/b", "É", "a/b", "é"].into_iter().enumerate() {
+            assert_eq!(outputs.claim(&path(file), number), Ok(()));
+        }
+        assert_eq!(outputs.differing_in_case(), [(0, 2), (0, 4), (3, 5)]);
+    }
+
     #[test]
     fn a_file_is_taken_once() {
         let mut outputs = Outputs::default();
-        assert_eq!(outputs.claim("x.html", 0), Ok(()));
-        assert_eq!(outputs.claim("y.html", 1), Ok(()));
-        assert_eq!(outputs.claim("x.html", 2), Err(0));
+        assert_eq!(outputs.claim(&path("x.html"), 0), Ok(()));
+        assert_eq!(outputs.claim(&path("y.html"), 1), Ok(()));
+        assert_eq!(outputs.claim(&path("x.html"), 2), Err(0));
     }
 
     #[test]
     fn a_file_and_a_folder_of_one_name_collide() {
         let mut outputs = Outputs::default();
-        assert_eq!(outputs.claim("x.html/y/index.html", 0), Ok(()));
-        assert_eq!(outputs.claim("x.html", 1), Ok(()));
+        assert_eq!(outputs.claim(&path("x.html/y/index.html"), 0), Ok(()));
+        assert_eq!(outputs.claim(&path("x.html"), 1), Ok(()));
         let found: Vec<_> = outputs.files_and_folders().collect();
         assert_eq!(found, [("x.html", 1, 0)]);
     }

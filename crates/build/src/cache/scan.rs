@@ -7,7 +7,7 @@ use std::sync::Arc;
 use rayon::prelude::*;
 use tabulae_core::settings::Settings;
 
-use crate::sources::{Mark, Sources};
+use crate::sources::{FOLDERS, Mark, Sources};
 
 /// The files of a site, looked at once, before any is read: a change that comes later is found by
 /// the next build.
@@ -85,7 +85,7 @@ impl<'a> Scan<'a> {
     /// The folders of a site that hold its files.
     fn wanted(settings: &Settings) -> impl Iterator<Item = &str> {
         let sets = settings.content.iter().map(|set| set.folder.as_str());
-        sets.chain(["assets", "pages", "templates", "terms"])
+        sets.chain(FOLDERS)
     }
 
     /// The files that are not as they were, at most so many; `None` where there are more, where

@@ -92,10 +92,10 @@ impl<'a> Since<'a> {
             .flatten()
     }
 
-    /// Whether something that stands at an output's place was written by someone else.
+    /// Returns true if no known build wrote the output at this path.
     pub(crate) fn is_foreign(&self, file: &str) -> bool {
         self.manifest
-            .is_some_and(|manifest| !manifest.files.contains_key(file))
+            .is_none_or(|manifest| !manifest.files.contains_key(file))
     }
 
     /// Why an output is made, in a few words.
@@ -435,6 +435,7 @@ fn quiet(
         held_back: report.held_back.clone().into_iter().collect(),
         next_due: report.next_due.clone(),
         warnings: faults.to_vec(),
+        unknown: report.unknown.clone(),
         between: (now.as_second(), changes.map(jiff::Timestamp::as_second)),
         day: Quiet::day_of(lasts, today)?,
     })

@@ -11,6 +11,7 @@ use tabulae_core::diagnostic::Diagnostic;
 use tabulae_core::front_matter::FrontMatter;
 use tabulae_core::post::Notes;
 use tabulae_core::query::ast::Lasts;
+use tabulae_core::route::OutputPath;
 
 use super::bytes::Bytes;
 use super::need::Key;
@@ -19,7 +20,7 @@ use crate::output::checksum;
 use crate::report::Due;
 use crate::sources::Mark;
 
-const HEAD: &[u8] = b"tabulae cache 2\n";
+const HEAD: &[u8] = b"tabulae cache 3\n";
 
 /// What the program was made of: its own sources and the theme's, hashed when it was compiled.
 const PROGRAM: &str = env!("TABULAE_SOURCES");
@@ -38,7 +39,7 @@ pub(crate) struct Store {
     /// What any page asked for, with the fingerprint of what it got.
     pub(crate) needs: Vec<(Key, u64)>,
     /// The outputs, by path.
-    pub(crate) pages: BTreeMap<String, Page>,
+    pub(crate) pages: BTreeMap<OutputPath, Page>,
     /// The checksum of the manifest.
     pub(crate) manifest: u64,
     /// What a build says that finds nothing changed; `None` where there is always something to
@@ -96,6 +97,8 @@ pub(crate) struct Quiet {
     pub(crate) next_due: Option<Due>,
     /// Its warnings.
     pub(crate) warnings: Vec<Diagnostic>,
+    /// The files that no known build wrote.
+    pub(crate) unknown: Vec<String>,
     /// The moment it was built at, in seconds since 1970, and the first at which a post's state
     /// changes by itself.
     pub(crate) between: (i64, Option<i64>),
@@ -215,6 +218,7 @@ mod tests {
             held_back: Vec::new(),
             next_due: None,
             warnings: Vec::new(),
+            unknown: Vec::new(),
             between: (100, Some(200)),
             day: Some(day),
         };

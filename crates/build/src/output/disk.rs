@@ -8,10 +8,11 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, OnceLock, PoisonError};
 
 use indexmap::IndexMap;
+use tabulae_core::route::OutputPath;
 use walkdir::WalkDir;
 
 use super::manifest::checksum;
-use super::{Manifest, Output, Writer};
+use super::{Found, Manifest, Output, Writer};
 use crate::sources::Mark;
 
 /// The ending of files that are being written.
@@ -47,11 +48,22 @@ impl Disk {
         }
     }
 
-    /// One manifest for each folder that is written to.
+    /// One manifest for each folder that is written to: by its path relative to the site's folder,
+    /// which holds the memory, so that a site can be moved; by its absolute path outside of that.
     fn manifest_path(&self) -> PathBuf {
-        let out = std::path::absolute(&self.out).unwrap_or_else(|_| self.out.clone());
-        let name = checksum(out.as_os_str().as_encoded_bytes());
-        self.memory.join(format!("manifest-{name:016x}"))
+        let absolute = |path: &Path| std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
+        let (out, memory) = (absolute(&self.out), absolute(&self.memory));
+        let below = memory.parent().and_then(|site| out.strip_prefix(site).ok());
+        let name = below.unwrap_or(&out).as_os_str();
+        let path = |name: u64| self.memory.join(format!("manifest-{name:016x}"));
+        let manifest = path(checksum(name.as_encoded_bytes()));
+        // The first version named all of them by the absolute path.
+        let first = path(checksum(out.as_os_str().as_encoded_bytes()));
+        if manifest.exists() || !first.exists() {
+            manifest
+        } else {
+            first
+        }
     }
 
     /// What is about to be put in its place.
@@ -158,6 +170,18 @@ impl Disk {
             folder = folder_of(folder);
         }
     }
+}
+
+#[cfg(unix)]
+fn is_same_file(a: &Path, b: &Path) -> bool {
+    use std::os::unix::fs::MetadataExt;
+    let file = |path: &Path| fs::symlink_metadata(path).map(|found| (found.dev(), found.ino()));
+    matches!((file(a), file(b)), (Ok(a), Ok(b)) if a == b)
+}
+
+#[cfg(not(unix))]
+fn is_same_file(a: &Path, b: &Path) -> bool {
+    matches!((a.canonicalize(), b.canonicalize()), (Ok(a), Ok(b)) if a == b)
 }
 
 /// Whether what is made in one folder can be renamed into the other.
@@ -279,12 +303,15 @@ impl Output for Disk {
         };
         // It is written whole, and says nothing that is lost where it is damaged.
         let paths: Vec<String> = serde_json::from_str(&paths).unwrap_or_default();
+        let paths = paths.iter().filter_map(|path| OutputPath::new(path).ok());
+        let paths: Vec<OutputPath> = paths.collect();
         Some(known.unwrap_or_default().with_under_way(&paths))
     }
 
-    fn begin(&self, paths: &[&str]) -> io::Result<()> {
+    fn begin(&self, paths: &[&OutputPath]) -> io::Result<()> {
+        let paths: Vec<&str> = paths.iter().map(|path| path.as_str()).collect();
         write_whole(&self.under_way_path(), &|to| {
-            serde_json::to_writer(to, paths).map_err(io::Error::from)
+            serde_json::to_writer(to, &paths).map_err(io::Error::from)
         })
     }
 
@@ -304,33 +331,42 @@ impl Output for Disk {
         Some(Mark::of(&found))
     }
 
-    fn read(&self, path: &str) -> io::Result<Option<Vec<u8>>> {
+    fn read(&self, path: &OutputPath) -> io::Result<Found> {
         // Where there was no folder when the build began, nothing can stand in it.
         if self.is_new() {
-            return Ok(None);
+            return Ok(Found::Nothing);
         }
-        let whole = self.out.join(path);
+        let whole = self.out.join(path.as_str());
         match fs::symlink_metadata(&whole) {
-            Ok(found) if found.is_symlink() => Ok(None),
-            Ok(_) => fs::read(&whole).map(Some),
+            // A folder is opened as well: the error says what it is.
+            Ok(found) if found.is_file() || found.is_dir() => fs::read(&whole).map(Found::File),
+            Ok(_) => Ok(Found::Other),
             Err(error)
                 if matches!(
                     error.kind(),
                     io::ErrorKind::NotFound | io::ErrorKind::NotADirectory
                 ) =>
             {
-                Ok(None)
+                Ok(Found::Nothing)
             }
             Err(error) => Err(error),
         }
     }
 
-    fn make_ready(&self, path: &str) -> bool {
+    fn is_same_file(&self, a: &OutputPath, b: &OutputPath) -> bool {
+        is_same_file(&self.out.join(a.as_str()), &self.out.join(b.as_str()))
+    }
+
+    fn folder(&self) -> Option<&Path> {
+        Some(&self.out)
+    }
+
+    fn make_ready(&self, path: &OutputPath) -> bool {
         // What cannot be made is told of by what is staged there.
         self.whole().is_some() && self.make_folders(path).is_ok()
     }
 
-    fn stage(&self, path: &str, bytes: &[u8]) -> io::Result<Option<Mark>> {
+    fn stage(&self, path: &OutputPath, bytes: &[u8]) -> io::Result<Option<Mark>> {
         self.make_folders(path)?;
         let staged = self.staged(path);
         // A file that is renamed by itself changes its mark; one in a folder that is does not.
@@ -352,19 +388,19 @@ impl Output for Disk {
         }
     }
 
-    fn publish(&self, path: &str) -> io::Result<()> {
+    fn publish(&self, path: &OutputPath) -> io::Result<()> {
         if self.whole().is_some() {
             return Ok(());
         }
-        put(&self.staged(path), &self.out.join(path))
+        put(&self.staged(path), &self.out.join(path.as_str()))
     }
 
-    fn discard(&self, path: &str) {
+    fn discard(&self, path: &OutputPath) {
         if self.whole().is_some() {
             return;
         }
         let _ = fs::remove_file(self.staged(path));
-        let mut folder = folder_of(path);
+        let mut folder = path.folder();
         while self.known().get(folder) == Some(&true)
             && fs::remove_dir(self.out.join(folder)).is_ok()
         {
@@ -373,10 +409,10 @@ impl Output for Disk {
         }
     }
 
-    fn remove(&self, path: &str) -> io::Result<()> {
-        let whole = self.out.join(path);
+    fn remove(&self, path: &OutputPath) -> io::Result<()> {
+        let whole = self.out.join(path.as_str());
         let mut above = self.out.clone();
-        for step in Path::new(path).parent().into_iter().flatten() {
+        for step in Path::new(path.as_str()).parent().into_iter().flatten() {
             above.push(step);
             if fs::symlink_metadata(&above).is_ok_and(|found| found.is_symlink()) {
                 return Ok(());
@@ -384,7 +420,7 @@ impl Output for Disk {
         }
         match fs::remove_file(&whole) {
             Ok(()) => {
-                self.prune(folder_of(path));
+                self.prune(path.folder());
                 Ok(())
             }
             Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
@@ -392,8 +428,8 @@ impl Output for Disk {
         }
     }
 
-    fn mark(&self, path: &str) -> Option<Mark> {
-        let found = fs::symlink_metadata(self.out.join(path)).ok()?;
+    fn mark(&self, path: &OutputPath) -> Option<Mark> {
+        let found = fs::symlink_metadata(self.out.join(path.as_str())).ok()?;
         found.is_file().then(|| Mark::of(&found))
     }
 

@@ -4,6 +4,8 @@ use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::io::{self, BufWriter, Write};
 
+use tabulae_core::route::OutputPath;
+
 use crate::fingerprint::{Fingerprint, Summed};
 
 /// The outputs of a build by path, with the hash of their bytes (xxh3, 64 bits); `None` while
@@ -11,7 +13,7 @@ use crate::fingerprint::{Fingerprint, Summed};
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Manifest {
     /// Path below `out/` to hash.
-    pub files: BTreeMap<String, Option<u64>>,
+    pub files: BTreeMap<OutputPath, Option<u64>>,
     /// By which ids readers of feeds know the posts, by the posts' paths.
     pub published: BTreeMap<String, Published>,
 }
@@ -67,7 +69,7 @@ impl Manifest {
 
     /// The same where a build put new files at `paths`, or was about to.
     #[must_use]
-    pub fn with_under_way(mut self, paths: &[String]) -> Self {
+    pub fn with_under_way(mut self, paths: &[OutputPath]) -> Self {
         let unknown = paths.iter().map(|path| (path.clone(), None));
         self.files.extend(unknown);
         self
@@ -116,7 +118,10 @@ impl Manifest {
             }
             let (hash, path) = line.split_once(' ')?;
             let hash = u64::from_str_radix(hash, 16).ok();
-            manifest.files.insert(unescape(path), hash);
+            // A path that leads out of the folder was not written by any build.
+            if let Ok(path) = OutputPath::new(&unescape(path)) {
+                manifest.files.insert(path, hash);
+            }
         }
         Some(manifest)
     }
@@ -159,7 +164,8 @@ mod tests {
     use rstest::rstest;
 
     fn sample() -> Manifest {
-        let files = [("a/index.html", Some(7)), ("b c.xml", None)];
+        let path = |text: &str| OutputPath::new(text).unwrap();
+        let files = [(path("a/index.html"), Some(7)), (path("b c.xml"), None)];
         let odd = "posts/a\tb\\n\nc.md".to_owned();
         let ids = ["https://x.example/a/", "tag:x.example,2026:\\t"];
         let published = Published {
@@ -167,7 +173,7 @@ mod tests {
             ids: ids.map(str::to_owned).into(),
         };
         Manifest {
-            files: files.map(|(path, hash)| (path.to_owned(), hash)).into(),
+            files: files.into(),
             published: [(odd, published)].into(),
         }
     }
@@ -175,6 +181,18 @@ mod tests {
     #[test]
     fn what_is_written_is_read_again() {
         assert_eq!(Manifest::from_text(&sample().to_text()), Some(sample()));
+    }
+
+    #[test]
+    fn a_path_that_leads_out_is_not_read() {
+        let body = format!("{HEAD}\n{:016x} ../a\n{:016x} b\n", 1, 2);
+        let text = format!("{body}{:016x} end\n", checksum(body.as_bytes()));
+        let files: Vec<_> = Manifest::from_text(&text)
+            .unwrap()
+            .files
+            .into_keys()
+            .collect();
+        assert_eq!(files, [OutputPath::new("b").unwrap()]);
     }
 
     #[rstest]

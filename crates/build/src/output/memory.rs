@@ -2,9 +2,12 @@
 
 use std::collections::BTreeMap;
 use std::io;
+use std::path::Path;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
-use super::{Manifest, Output, Writer};
+use tabulae_core::route::OutputPath;
+
+use super::{Found, Manifest, Output, Writer};
 use crate::sources::Mark;
 
 /// Files in memory, with a count of how often each was written.
@@ -19,7 +22,7 @@ struct State {
     staged: BTreeMap<String, Vec<u8>>,
     published: Vec<String>,
     manifest: Option<Manifest>,
-    under_way: Option<Vec<String>>,
+    under_way: Option<Vec<OutputPath>>,
     kept: Option<Vec<u8>>,
 }
 
@@ -82,8 +85,8 @@ impl Output for Memory {
         }
     }
 
-    fn begin(&self, paths: &[&str]) -> io::Result<()> {
-        let paths = paths.iter().map(|path| (*path).to_owned());
+    fn begin(&self, paths: &[&OutputPath]) -> io::Result<()> {
+        let paths = paths.iter().map(|path| (*path).clone());
         self.state().under_way = Some(paths.collect());
         Ok(())
     }
@@ -104,24 +107,36 @@ impl Output for Memory {
         Some(Mark::of_bytes(text.as_bytes()))
     }
 
-    fn read(&self, path: &str) -> io::Result<Option<Vec<u8>>> {
-        Ok(self.state().files.get(path).cloned())
+    fn read(&self, path: &OutputPath) -> io::Result<Found> {
+        let found = self.state().files.get(path.as_str()).cloned();
+        Ok(found.map_or(Found::Nothing, Found::File))
     }
 
-    fn make_ready(&self, _: &str) -> bool {
+    fn is_same_file(&self, a: &OutputPath, b: &OutputPath) -> bool {
+        a == b
+    }
+
+    fn folder(&self) -> Option<&Path> {
+        None
+    }
+
+    fn make_ready(&self, _: &OutputPath) -> bool {
         false
     }
 
-    fn stage(&self, path: &str, bytes: &[u8]) -> io::Result<Option<Mark>> {
-        self.state().staged.insert(path.to_owned(), bytes.to_vec());
+    fn stage(&self, path: &OutputPath, bytes: &[u8]) -> io::Result<Option<Mark>> {
+        self.state().staged.insert(path.to_string(), bytes.to_vec());
         Ok(Some(Mark::of_bytes(bytes)))
     }
 
-    fn publish(&self, path: &str) -> io::Result<()> {
+    fn publish(&self, path: &OutputPath) -> io::Result<()> {
         let mut state = self.state();
-        let bytes = state.staged.remove(path).ok_or(io::ErrorKind::NotFound)?;
-        state.files.insert(path.to_owned(), bytes);
-        state.published.push(path.to_owned());
+        let bytes = state
+            .staged
+            .remove(path.as_str())
+            .ok_or(io::ErrorKind::NotFound)?;
+        state.files.insert(path.to_string(), bytes);
+        state.published.push(path.to_string());
         Ok(())
     }
 
@@ -129,19 +144,19 @@ impl Output for Memory {
         Ok(())
     }
 
-    fn discard(&self, path: &str) {
-        self.state().staged.remove(path);
+    fn discard(&self, path: &OutputPath) {
+        self.state().staged.remove(path.as_str());
     }
 
-    fn remove(&self, path: &str) -> io::Result<()> {
-        self.state().files.remove(path);
+    fn remove(&self, path: &OutputPath) -> io::Result<()> {
+        self.state().files.remove(path.as_str());
         Ok(())
     }
 
-    fn mark(&self, path: &str) -> Option<Mark> {
+    fn mark(&self, path: &OutputPath) -> Option<Mark> {
         self.state()
             .files
-            .get(path)
+            .get(path.as_str())
             .map(|bytes| Mark::of_bytes(bytes))
     }
 

@@ -3,18 +3,34 @@
 mod disk;
 mod manifest;
 mod memory;
+mod place;
 
 use std::fmt;
 use std::io;
+use std::path::Path;
+
+use tabulae_core::route::OutputPath;
 
 use crate::sources::Mark;
 
 pub use self::disk::Disk;
 pub use self::manifest::{Manifest, Published, checksum};
 pub use self::memory::Memory;
+pub(crate) use self::place::check_place;
 
 /// Writes something piece by piece.
 pub type Writer<'a> = dyn Fn(&mut dyn io::Write) -> io::Result<()> + 'a;
+
+/// What is at an output's path.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Found {
+    /// Nothing.
+    Nothing,
+    /// A regular file with these bytes.
+    File(Vec<u8>),
+    /// A symbolic link, or a pipe, a socket, a device.
+    Other,
+}
 
 /// The files of `out/`. Paths are below it and hold `/` on every system.
 pub trait Output: Sync + fmt::Debug {
@@ -36,7 +52,7 @@ pub trait Output: Sync + fmt::Debug {
     ///
     /// # Errors
     /// Where it cannot be written.
-    fn begin(&self, paths: &[&str]) -> io::Result<()>;
+    fn begin(&self, paths: &[&OutputPath]) -> io::Result<()>;
 
     /// Remembers what this build wrote; nothing is under way any more.
     ///
@@ -48,28 +64,28 @@ pub trait Output: Sync + fmt::Debug {
     /// something is under way.
     fn remembered(&self) -> Option<Mark>;
 
-    /// The bytes that stand at `path`; `None` where there is no file. A symbolic link is no file.
+    /// Returns what is at `path`. No link is followed, and only a regular file is opened.
     ///
     /// # Errors
-    /// Where they cannot be read, or a folder stands there.
-    fn read(&self, path: &str) -> io::Result<Option<Vec<u8>>>;
+    /// If a file cannot be read, or a folder is there.
+    fn read(&self, path: &OutputPath) -> io::Result<Found>;
 
     /// Makes the folders above `path`, ahead of what will be staged there, where a build that ends
     /// without publishing takes them away at once. Whether it is of use to do so.
-    fn make_ready(&self, path: &str) -> bool;
+    fn make_ready(&self, path: &OutputPath) -> bool;
 
     /// Writes `bytes` beside `path` under a name of its own. What [`Output::mark`] will tell of
     /// the file in its place, where that is known now.
     ///
     /// # Errors
     /// Where it cannot be written, or a folder above `path` is a symbolic link or a file.
-    fn stage(&self, path: &str, bytes: &[u8]) -> io::Result<Option<Mark>>;
+    fn stage(&self, path: &OutputPath, bytes: &[u8]) -> io::Result<Option<Mark>>;
 
     /// Puts what was staged in its place, whole or not at all.
     ///
     /// # Errors
     /// Where it cannot be renamed.
-    fn publish(&self, path: &str) -> io::Result<()>;
+    fn publish(&self, path: &OutputPath) -> io::Result<()>;
 
     /// Ends the publishing: now everything stands in its place.
     ///
@@ -78,17 +94,17 @@ pub trait Output: Sync + fmt::Debug {
     fn settle(&self) -> io::Result<()>;
 
     /// Takes away what was staged for `path`, if not at once, then when the lock is released.
-    fn discard(&self, path: &str);
+    fn discard(&self, path: &OutputPath);
 
     /// Removes the file at `path`, and the folders that are empty then.
     ///
     /// # Errors
     /// Where it is there and cannot be removed.
-    fn remove(&self, path: &str) -> io::Result<()>;
+    fn remove(&self, path: &OutputPath) -> io::Result<()>;
 
     /// What tells, without reading the file at `path`, that it is as it was; `None` where there is
     /// none, or a symbolic link.
-    fn mark(&self, path: &str) -> Option<Mark>;
+    fn mark(&self, path: &OutputPath) -> Option<Mark>;
 
     /// What the last build left for this one; `None` where there is nothing.
     fn recall(&self) -> Option<Vec<u8>>;
@@ -105,6 +121,13 @@ pub trait Output: Sync + fmt::Debug {
     /// Where a folder cannot be read.
     fn list(&self) -> io::Result<Vec<String>>;
 
+    /// Returns true if two paths lead to the same file, as on a file system that does not tell upper
+    /// from lower case.
+    fn is_same_file(&self, a: &OutputPath, b: &OutputPath) -> bool;
+
+    /// The folder on disk; `None` if there is none.
+    fn folder(&self) -> Option<&Path>;
+
     /// The output's name for people.
     fn name(&self) -> String;
 }
@@ -114,8 +137,12 @@ mod tests {
     use super::*;
     use rstest::rstest;
 
-    fn files(manifest: Option<Manifest>) -> Vec<(String, Option<u64>)> {
+    fn files(manifest: Option<Manifest>) -> Vec<(OutputPath, Option<u64>)> {
         manifest.unwrap_or_default().files.into_iter().collect()
+    }
+
+    fn path(text: &str) -> OutputPath {
+        OutputPath::new(text).unwrap()
     }
 
     #[rstest]
@@ -129,8 +156,8 @@ mod tests {
         let output: &mut dyn Output = if on_disk { &mut disk } else { &mut memory };
         output.lock().unwrap();
         assert_eq!(output.manifest(), None);
-        output.begin(&["b"]).unwrap();
-        let known = |name: &str, hash| (name.to_owned(), hash);
+        output.begin(&[&path("b")]).unwrap();
+        let known = |name: &str, hash| (path(name), hash);
         assert_eq!(files(output.manifest()), [known("b", None)]);
         assert_eq!(output.remembered(), None);
         let manifest = Manifest {
@@ -140,7 +167,7 @@ mod tests {
         output.remember(&manifest).unwrap();
         assert_eq!(output.manifest().as_ref(), Some(&manifest));
         assert!(output.remembered().is_some());
-        output.begin(&["b", "c"]).unwrap();
+        output.begin(&[&path("b"), &path("c")]).unwrap();
         let unknown = [known("a", Some(1)), known("b", None), known("c", None)];
         assert_eq!(files(output.manifest()), unknown);
         assert_eq!(output.remembered(), None);
@@ -152,21 +179,21 @@ mod tests {
         let (out, memory) = (folder.path().join("out"), folder.path().join("memory"));
         let mut disk = Disk::new(&out, &memory, "out");
         disk.lock().unwrap();
-        assert!(disk.make_ready("2026/lime/index.html"));
+        assert!(disk.make_ready(&path("2026/lime/index.html")));
         disk.release();
         let left = std::fs::read_dir(&memory).unwrap();
         let left: Vec<_> = left.map(|entry| entry.unwrap().file_name()).collect();
         assert_eq!(left, ["lock"]);
         disk.lock().unwrap();
-        assert!(disk.make_ready("2026/lime/index.html"));
-        disk.stage("2026/lime/index.html", b"lime").unwrap();
+        assert!(disk.make_ready(&path("2026/lime/index.html")));
+        disk.stage(&path("2026/lime/index.html"), b"lime").unwrap();
         disk.settle().unwrap();
         disk.release();
         let lime = std::fs::read(out.join("2026/lime/index.html"));
         assert_eq!(lime.unwrap(), b"lime");
         // Where out/ is there, folders are made for what is written, and no others.
         disk.lock().unwrap();
-        assert!(!disk.make_ready("2026/sand/index.html"));
+        assert!(!disk.make_ready(&path("2026/sand/index.html")));
         assert!(!out.join("2026/sand").exists());
     }
 }

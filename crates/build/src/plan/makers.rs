@@ -1,9 +1,11 @@
 //! Who makes an output, told in words where two would make the same one.
 
+use std::collections::BTreeSet;
+
 use tabulae_core::archive::Group;
-use tabulae_core::diagnostic::Diagnostic;
+use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::post::Post;
-use tabulae_core::route::{Link, Maker, taken};
+use tabulae_core::route::{Link, Maker, PathError, taken};
 use tabulae_core::settings::FILE;
 use tabulae_core::source::Place;
 
@@ -13,7 +15,7 @@ use crate::feeds::Origin;
 impl Planner<'_> {
     /// Two outputs would stand at one path.
     pub(super) fn taken(&self, path: &str, first: &Planned, second: &Planned) -> Diagnostic {
-        let makers = [first, second].map(|output| self.maker(output));
+        let makers = [first, second].map(|output| self.maker(&output.link, &output.what));
         let ways = [first, second].map(|output| self.way_out(&output.what));
         let way_out = match (ways, &makers) {
             ([Some(way), Some(other)], _) if way == other => {
@@ -29,6 +31,80 @@ impl Planner<'_> {
             ([None, None], _) => "leave one of them out".to_owned(),
         };
         taken(path, &makers[0], &makers[1], way_out)
+    }
+
+    /// Returns the error for an address whose path no output can have.
+    pub(super) fn unfit(&self, link: &Link, what: &What, error: PathError) -> Diagnostic {
+        let maker = self.maker(link, what);
+        let message = format!(
+            "{} cannot be written at \"{}\": {error}",
+            maker.what, link.plain
+        );
+        let help = match self.way_out(what) {
+            Some(way) => format!("give it {way}"),
+            None => "leave it out".to_owned(),
+        };
+        Diagnostic::error(Code::PathUnfit, maker.place, message).help(help)
+    }
+
+    /// Outputs whose paths differ only in case overwrite each other on many file systems: an error,
+    /// or a warning if one of them is a redirect.
+    pub(super) fn check_case(&mut self) {
+        for (first, second) in self.outputs.differing_in_case() {
+            let outputs = [first, second].map(|number| &self.plan.outputs[number]);
+            let makers = outputs.map(|output| self.maker(&output.link, &output.what));
+            let ways = outputs.map(|output| self.way_out(&output.what));
+            let help = match ways
+                .into_iter()
+                .zip(&makers)
+                .find_map(|(way, maker)| Some((way?, maker)))
+            {
+                Some((way, maker)) => format!("give {} {way}", maker.what),
+                None => "leave one of them out".to_owned(),
+            };
+            let message = format!(
+                "{} at {} and {} at {} are one file on file systems that do not tell upper from lower case",
+                makers[0].what, outputs[0].link.plain, makers[1].what, outputs[1].link.plain
+            );
+            let place = makers[1].place.clone();
+            let is_redirect = |output: &Planned| matches!(output.what, What::Redirect(_));
+            let found = if outputs.into_iter().any(is_redirect) {
+                Diagnostic::warning(Code::PathCase, place, message)
+            } else {
+                Diagnostic::error(Code::PathCase, place, message)
+            };
+            let beside = format!("{} is here", makers[0].what);
+            let found = found.help(help).beside(makers[0].place.clone(), beside);
+            self.faults.push(found);
+        }
+    }
+
+    /// Paths that some file systems cannot hold: a warning for each name of a file or folder.
+    pub(super) fn check_portable(&mut self) {
+        let mut seen = BTreeSet::new();
+        let mut found = Vec::new();
+        for output in &self.plan.outputs {
+            let Some((name, why)) = output.file.not_portable() else {
+                continue;
+            };
+            if seen.insert(name) {
+                let maker = self.maker(&output.link, &output.what);
+                let message = format!(
+                    "{} has a path that Windows cannot hold: `{name}`, as {why}",
+                    maker.what
+                );
+                let help = match self.way_out(&output.what) {
+                    Some(way) => {
+                        format!("give it {way}, or let it be if the site is never on Windows")
+                    }
+                    None => "let it be if the site is never on Windows".to_owned(),
+                };
+                found.push(
+                    Diagnostic::warning(Code::PathNotPortable, maker.place, message).help(help),
+                );
+            }
+        }
+        self.faults.extend(found);
     }
 
     /// What can be done where two lists of one archive may be meant to be one.
@@ -50,10 +126,11 @@ impl Planner<'_> {
         })
     }
 
-    fn maker(&self, output: &Planned) -> Maker {
+    /// Who makes an output of this address.
+    fn maker(&self, link: &Link, what: &What) -> Maker {
         let settings = &self.site.settings;
         let of_settings = |what: &str| (what.to_owned(), Place::top_of(FILE));
-        let (what, place) = match &output.what {
+        let (what, place) = match what {
             What::Post(id) => of_source("post", self.site.catalogue.post(*id)),
             What::Page(at) => of_source("page", &self.site.pages[*at].post),
             What::List { archive, group, .. } | What::Titles { archive, group } => {
@@ -97,7 +174,7 @@ impl Planner<'_> {
                 (format!("the {kind} `{source}`"), Place::top_of(source))
             }
             What::Redirect(to) => {
-                let (path, place) = self.redirected(output, to);
+                let (path, place) = self.redirected(link, to);
                 (format!("the old address of `{path}`"), place)
             }
             What::Style => of_settings(&format!("the theme's `{STYLE}`")),
@@ -145,7 +222,7 @@ impl Planner<'_> {
     }
 
     /// The file whose `moved_from` makes an output that leads to its address, and where it says so.
-    fn redirected(&self, output: &Planned, to: &Link) -> (String, Place) {
+    fn redirected(&self, link: &Link, to: &Link) -> (String, Place) {
         let site = self.site;
         let posts = site.catalogue.all();
         let posts = posts.map(|id| (site.catalogue.post(id), site.catalogue.link(id)));
@@ -153,7 +230,7 @@ impl Planner<'_> {
         let mut all = posts.chain(pages).filter(|(_, link)| *link == to);
         let found = all.find_map(|(post, _)| {
             let mut old = post.moved_from.iter();
-            let old = old.find(|old| moved_from(&old.node) == output.link)?;
+            let old = old.find(|old| moved_from(&old.node) == *link)?;
             Some((post.path.clone(), post.source.place(old.span)))
         });
         found.unwrap_or_else(|| (to.plain.clone(), Place::top_of(FILE)))

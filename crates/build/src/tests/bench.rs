@@ -3,7 +3,7 @@
 use tabulae_build::output::Memory as Out;
 use tabulae_build::report::Report;
 use tabulae_build::sources::Memory;
-use tabulae_build::{Clock, Options, Quiet, Session, build};
+use tabulae_build::{Clock, Foreign, Options, Quiet, Session, build};
 use tabulae_core::diagnostic::{Collected, Diagnostic};
 use tabulae_core::post::Include;
 
@@ -17,6 +17,7 @@ pub(crate) struct Bench {
     pub(crate) include: Include,
     pub(crate) keep_going: bool,
     pub(crate) dry_run: bool,
+    pub(crate) foreign: Foreign,
     pub(crate) now: &'static str,
     /// Where builds hand on what they read.
     pub(crate) session: Option<Session>,
@@ -34,6 +35,7 @@ impl Bench {
             include: Include::default(),
             keep_going: false,
             dry_run: false,
+            foreign: Foreign::default(),
             now: "2026-06-01T12:00:00Z",
             session: None,
             seen: None,
@@ -51,6 +53,7 @@ impl Bench {
             include: self.include,
             keep_going: self.keep_going,
             dry_run: self.dry_run,
+            foreign: self.foreign,
             progress: &Quiet,
         }
     }

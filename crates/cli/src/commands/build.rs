@@ -6,7 +6,7 @@ use std::time::Instant;
 
 use serde_json::{Value, json};
 use tabulae_build::output::Disk as DiskOutput;
-use tabulae_build::report::{Due, Report};
+use tabulae_build::report::{Change, ChangeKind, Due, Report};
 use tabulae_build::sources::Disk;
 use tabulae_core::diagnostic::{Collected, Diagnostic};
 
@@ -66,6 +66,7 @@ fn as_json(report: &Report, build: &BuildArgs) -> Value {
         "written": report.written,
         "unchanged": report.unchanged,
         "removed": report.removed,
+        "unknown": report.unknown,
         "next_due": report.next_due.as_ref().map(|due| due.at.at.to_string()),
     });
     if build.dry_run || build.verbose {
@@ -84,11 +85,11 @@ pub(super) fn as_text(
     let errors = faults.iter().filter(|fault| fault.is_error()).count();
     let to_mend = counted(errors, "error", "errors");
     let mut text = read_line(report) + "\n";
-    if build.dry_run || build.verbose {
-        for change in &report.changes {
-            let (does, path) = (change.kind.name(), &change.path);
-            let _ = writeln!(text, "  {does:<8} {path:<40} {}", change.why);
-        }
+    let is_listed =
+        |change: &&Change| build.dry_run || build.verbose || change.kind == ChangeKind::Prune;
+    for change in report.changes.iter().filter(is_listed) {
+        let (does, path) = (change.kind.name(), &change.path);
+        let _ = writeln!(text, "  {does:<8} {path:<40} {}", change.why);
     }
     let nothing = errors > 0 && report.written == 0 && report.unchanged == 0;
     if nothing && !build.dry_run {
@@ -98,8 +99,28 @@ pub(super) fn as_text(
     if errors > 0 && !build.dry_run {
         let _ = writeln!(text, "Built without what stands in {to_mend}.");
     }
+    text += &unknown_lines(report, build.verbose);
     if let Some(due) = &report.next_due {
         text += &due_line(due);
+    }
+    text
+}
+
+/// What is said of files that no known build wrote.
+fn unknown_lines(report: &Report, verbose: bool) -> String {
+    let (files, out) = (&report.unknown, &report.out);
+    if files.is_empty() {
+        return String::new();
+    }
+    let them = if files.len() == 1 { "it" } else { "them" };
+    let mut text = format!(
+        "No known build wrote {} in {out}; `tabulae build --prune` removes {them}, and lists {them} with `--dry-run`.\n",
+        counted(files.len(), "file", "files"),
+    );
+    if verbose {
+        for path in files {
+            let _ = writeln!(text, "  unknown  {path}");
+        }
     }
     text
 }

@@ -15,7 +15,7 @@ use std::time::{Duration, Instant};
 use tabulae_build::output::Disk as Output;
 use tabulae_build::report::Report;
 use tabulae_build::sources::Disk as Sources;
-use tabulae_build::{Options, Progress, Session, Step};
+use tabulae_build::{Foreign, Options, Progress, Session, Step};
 use tabulae_core::diagnostic::{Diagnostic, Faults};
 use tabulae_core::post::Include;
 
@@ -106,6 +106,7 @@ impl Preview {
             include,
             keep_going: false,
             dry_run: false,
+            foreign: Foreign::default(),
             progress: &teller,
         };
         let mut session = self.session.lock().unwrap_or_else(PoisonError::into_inner);

@@ -30,7 +30,7 @@ pub(crate) fn status(faults: &[Diagnostic]) -> Status {
     errors
         .map(|fault| match fault.code {
             Code::FileUnwritable | Code::BuildLocked => Status::Machine,
-            Code::UsageUnfit => Status::Usage,
+            Code::UsageUnfit | Code::OutputUnfit => Status::Usage,
             // A faulty query that was typed is wrong usage.
             _ if fault.place.file.is_none() => Status::Usage,
             _ => Status::Faults,
@@ -45,7 +45,10 @@ pub(crate) fn print(text: &str) -> Status {
     match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
         Ok(()) => Status::Done,
         Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Status::Done,
-        Err(_) => Status::Machine,
+        Err(error) => {
+            complain(&format!("cannot write to standard output: {error}\n"));
+            Status::Machine
+        }
     }
 }
 

@@ -16,7 +16,7 @@ fn a_build_says_what_it_did_for_programs() {
         json!({
             "read": { "posts": 3, "pages": 0 },
             "held_back": { "draft": 1, "scheduled": 1 },
-            "written": 13, "unchanged": 0, "removed": 0,
+            "written": 13, "unchanged": 0, "removed": 0, "unknown": [],
             "next_due": "2026-12-01T09:00:00Z",
             "faults": [],
         })
@@ -140,9 +140,93 @@ fn no_link_within_out_is_followed() {
     assert_eq!(site.tree("out").len(), 1, "nothing was written");
     std::fs::remove_file(site.file("out/tags")).expect("removed");
     symlink(elsewhere.file("kept.txt"), site.file("out/index.html")).expect("a link");
-    site.run(&["build"]).sound();
+    let run = site.run(&["build"]);
+    assert!(run.err.contains("file-foreign"), "{}", run.err);
+    assert!(site.file("out/index.html").is_symlink());
+    site.run(&["build", "--adopt"]).sound();
     assert_eq!(elsewhere.read("kept.txt"), "kept");
     assert!(!site.file("out/index.html").is_symlink());
+}
+
+#[test]
+fn a_file_of_someone_else_stays_until_it_is_adopted() {
+    let site = Site::small();
+    site.write("out/index.html", "HAND");
+    site.write("out/robots.txt", "HAND");
+    let run = site.run(&["build"]);
+    assert_eq!(run.status, 1);
+    assert!(
+        run.err.contains("out/index.html:1:1: error:"),
+        "{}",
+        run.err
+    );
+    assert!(run.err.contains("`tabulae build --adopt`"), "{}", run.err);
+    assert_eq!(site.tree("out").len(), 2, "nothing was written");
+    let run = site.run(&["build", "--adopt"]);
+    let said = &run.sound().out;
+    assert!(
+        said.contains("No known build wrote 1 file in out;"),
+        "{said}"
+    );
+    assert!(site.read("out/index.html").starts_with("<!doctype html>"));
+    let run = site.run(&["build", "--verbose"]);
+    assert!(run.sound().out.contains("  unknown  robots.txt\n"));
+    let run = site.run(&["build", "--prune"]);
+    let said = &run.sound().out;
+    assert!(said.contains("prune    robots.txt"), "{said}");
+    assert!(!site.file("out/robots.txt").exists());
+}
+
+/// The manifest knows the output folder by its path within the site.
+#[test]
+fn after_a_site_was_moved_a_retracted_post_goes_offline() {
+    let site = Site::empty();
+    site.write(
+        "a/tabulae.toml",
+        "[site]\ntitle = \"Log\"\naddress = \"https://x.example/\"\n",
+    );
+    site.write("a/posts/2026-03-14-lime.md", "Lime.\n");
+    site.write("a/posts/2026-03-15-secret.md", "Secret.\n");
+    site.run(&["-C", "a", "build"]).sound();
+    assert!(site.file("a/out/2026/secret/index.html").exists());
+    std::fs::rename(site.file("a"), site.file("b")).expect("moved");
+    std::fs::remove_file(site.file("b/posts/2026-03-15-secret.md")).expect("retracted");
+    site.run(&["-C", "b", "build"]).sound();
+    assert!(!site.file("b/out/2026/secret").exists());
+    assert!(site.file("b/out/2026/lime/index.html").exists());
+}
+
+#[rstest::rstest]
+#[case::the_site(".", "is or contains the site's own folder")]
+#[case::above("..", "is or contains the site's own folder")]
+#[case::posts("posts/out", "overlaps with the site's folder `posts`")]
+#[case::assets("assets/out", "overlaps with the site's folder `assets`")]
+#[case::memory(".tabulae/out", "overlaps with the site's folder `.tabulae`")]
+fn an_output_folder_among_the_sources_is_refused(#[case] out: &str, #[case] said: &str) {
+    let site = Site::small();
+    let run = site.run(&["build", "--out", out]);
+    assert_eq!(run.status, 2, "{}", run.err);
+    assert!(run.err.contains(said), "{}", run.err);
+    assert_eq!(site.tree(".").len(), 2, "nothing was written");
+}
+
+#[cfg(target_os = "linux")]
+#[test]
+fn a_write_error_on_standard_output_is_said() {
+    let site = Site::small();
+    let full = std::fs::File::options()
+        .write(true)
+        .open("/dev/full")
+        .expect("a full device");
+    let run = std::process::Command::new(env!("CARGO_BIN_EXE_tabulae"))
+        .args(["query", "from posts"])
+        .current_dir(site.path())
+        .stdout(full)
+        .output()
+        .expect("a run");
+    assert_eq!(run.status.code(), Some(3));
+    let said = String::from_utf8_lossy(&run.stderr);
+    assert!(said.contains("cannot write to standard output: "), "{said}");
 }
 
 #[test]

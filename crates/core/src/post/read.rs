@@ -3,6 +3,7 @@
 use super::name::FileName;
 use super::{Notes, title_of_name, value};
 use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::route::decode;
 use crate::settings::{ContentSet, Settings};
 use crate::source::{Place, Source, Span, Spanned};
 use crate::term::{identity, slug, unfit_slug};
@@ -228,11 +229,14 @@ impl<'a> Reader<'a> {
                     _ => old.node.clone(),
                 },
             };
-            let steps_out = below.split('/').any(|step| matches!(step, "." | ".."));
+            let decoded = decode(&below);
+            let steps_out = decoded.split('/').any(|step| matches!(step, "." | ".."));
             if !below.starts_with('/')
-                || below.starts_with("//")
+                || decoded.starts_with("//")
                 || steps_out
-                || below.contains(['?', '#', '\\', '\0'])
+                || below.contains(['?', '#'])
+                || decoded.contains('\\')
+                || decoded.chars().any(char::is_control)
             {
                 self.faults.push(
                     Diagnostic::error(

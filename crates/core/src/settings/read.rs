@@ -148,8 +148,8 @@ fn read_set(
         name: name.node.clone(),
         place: name.span,
         dated,
-        link: read_pattern(&mut table, "link", &default, faults).node,
-        folder: read_folder(&mut table, faults).unwrap_or_else(|| name.node.clone()),
+        link: read_pattern(name, &mut table, "link", &default, faults).node,
+        folder: read_folder(name, &mut table, faults),
         pages: table.flag("pages", true, faults),
         draft: table.flag("draft", false, faults),
         fields: match table.table("fields", faults) {
@@ -161,15 +161,17 @@ fn read_set(
     set
 }
 
-/// A folder within the site's. One that is not is a fault, and taken as it is, so that nothing is
-/// said of another.
-fn read_folder(table: &mut Table<'_>, faults: &mut Faults) -> Option<String> {
-    let text = table.text("folder", faults)?;
+/// Reads the folder of a content set, which has the set's name unless it says so. One that is not
+/// within the site's is a fault, and taken as it is, so that nothing is said of another.
+fn read_folder(name: &Spanned<String>, table: &mut Table<'_>, faults: &mut Faults) -> String {
+    let text = table.text("folder", faults);
+    let text = text.as_ref().unwrap_or(name);
     let folder = text.node.trim_end_matches('/').trim_start_matches("./");
-    let leads_out = folder.is_empty()
-        || folder.starts_with('/')
-        || folder.contains('\\')
-        || folder.split('/').any(|step| step == "..");
+    let leads_out = folder.starts_with('/')
+        || folder.contains(['\\', '\0'])
+        || folder
+            .split('/')
+            .any(|step| matches!(step, "" | "." | ".."));
     if leads_out {
         let place = table.source().place(text.span);
         let message = format!("the folder \"{}\" is not within the site's", text.node);
@@ -178,7 +180,7 @@ fn read_folder(table: &mut Table<'_>, faults: &mut Faults) -> Option<String> {
                 .help("write a folder below the one of tabulae.toml, such as \"posts\""),
         );
     }
-    Some(folder.to_owned())
+    folder.to_owned()
 }
 
 /// What a content set calls its fields: the field, and the names that stand for it.
@@ -219,14 +221,24 @@ fn read_names(
     fields
 }
 
+/// Reads a link; without one it is `default`, which is made of the table's name.
 fn read_pattern(
+    name: &Spanned<String>,
     table: &mut Table<'_>,
     key: &'static str,
     default: &str,
     faults: &mut Faults,
 ) -> Spanned<Pattern> {
     let fallback = Spanned::new(Pattern::fixed(default), table.span());
-    let Some(text) = table.text(key, faults) else {
+    let written = table.text(key, faults);
+    let Some(text) = written else {
+        if Pattern::parse(default).is_err() {
+            let place = table.source().place(name.span);
+            let message = format!("the name \"{}\" cannot be part of an address", name.node);
+            let help =
+                format!("write a name of letters, digits and hyphens, or a `{key}` of its own");
+            faults.push(Diagnostic::error(Code::LinkUnfit, place, message).help(help));
+        }
         return fallback;
     };
     match Pattern::parse(&text.node) {
@@ -337,7 +349,8 @@ fn default_archives() -> Vec<Archive> {
 
 fn read_archive(name: &Spanned<String>, mut table: Table<'_>, faults: &mut Faults) -> Archive {
     let by = table.text("by", faults);
-    let link = read_pattern(&mut table, "link", &archive_link(name, by.as_ref()), faults);
+    let default = archive_link(name, by.as_ref());
+    let link = read_pattern(name, &mut table, "link", &default, faults);
     let overview = table.text("overview", faults);
     if let Some(text) = &overview {
         table.check_fixed(text, faults);

@@ -1,0 +1,56 @@
+"""Prints the table of dependencies in CONTRIBUTING.md: what each costs.
+
+scripts/dependencies.py TIMINGS BLOAT: the report of `cargo build --release --timings` from an empty
+target, and what `cargo bloat --profile dist --crates -n 0 --message-format json` prints (with
+`--config profile.dist.strip=false`, as it reads symbols).
+
+A row counts what only this dependency brings: it and the crates that nothing else needs."""
+
+import json
+import re
+import subprocess
+import sys
+
+PACKAGES = ["tabulae-core", "tabulae-build", "tabulae-serve", "tabulae"]
+
+report = open(sys.argv[1]).read()
+units = json.loads(re.search(r"const UNIT_DATA = (\[.*?\]);\n", report, re.S).group(1))
+seconds = {}
+for unit in units:
+    seconds[unit["name"]] = seconds.get(unit["name"], 0) + unit["duration"]
+sizes = {row["name"]: row["size"] for row in json.load(open(sys.argv[2]))["crates"]}
+
+metadata = subprocess.run(
+    ["cargo", "metadata", "--format-version", "1", "--locked", "--filter-platform", "x86_64-unknown-linux-gnu"],
+    capture_output=True, check=True, text=True)
+metadata = json.loads(metadata.stdout)
+names = {package["id"]: package["name"] for package in metadata["packages"]}
+needs = {}
+for node in metadata["resolve"]["nodes"]:
+    kinds = lambda dep: any(kind["kind"] != "dev" for kind in dep["dep_kinds"])
+    needs.setdefault(names[node["id"]], set()).update(
+        names[dep["pkg"]] for dep in node["deps"] if kinds(dep))
+
+
+def reached(without):
+    """The crates that the program needs if nothing depends on `without` directly of ours."""
+    found, open_ = set(), list(PACKAGES)
+    while open_:
+        name = open_.pop()
+        if name not in found:
+            found.add(name)
+            open_.extend(dep for dep in needs.get(name, ()) if not (name in PACKAGES and dep == without))
+    return found
+
+
+everything = reached(None)
+direct = sorted({dep for package in PACKAGES for dep in needs[package]} - set(PACKAGES))
+rows = []
+for name in direct:
+    alone = everything - reached(name) or {name}
+    kilobytes = sum(sizes.get(each.replace("-", "_"), 0) for each in alone) / 1024
+    rows.append((sum(seconds.get(each, 0) for each in alone), kilobytes, name, len(alone)))
+print("| dependency | crates | s | kB | what it is for |\n|---|--:|--:|--:|---|")
+for cost, kilobytes, name, crates in sorted(rows, reverse=True):
+    print(f"| `{name}` | {crates} | {cost:.1f} | {kilobytes:.0f} | |")
+print(f"| all {len(everything)} crates | | {sum(seconds.get(name, 0) for name in everything):.0f} | {sum(sizes.values()) / 1024:.0f} | |", file=sys.stderr)
