@@ -130,7 +130,7 @@ fn event(out: &mut impl Write, text: &str) -> io::Result<()> {
         return out.write_all(b":\n\n");
     }
     for line in text.lines() {
-        write!(out, "data: {line}\n")?;
+        writeln!(out, "data: {line}")?;
     }
     out.write_all(b"\n")
 }
