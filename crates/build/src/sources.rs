@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::fmt;
-use std::io;
+use std::io::{self, Read as _};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
@@ -119,12 +119,16 @@ impl Disk {
 }
 
 impl Disk {
+    /// Returns the metadata of a regular file: to open a pipe would wait for its writer.
     fn metadata(&self, path: &str) -> io::Result<std::fs::Metadata> {
         let found = std::fs::metadata(self.root.join(path))?;
         if found.is_file() {
             Ok(found)
-        } else {
+        } else if found.is_dir() {
             Err(io::ErrorKind::IsADirectory.into())
+        } else {
+            let what = "it is a pipe, a socket or a device, not a regular file";
+            Err(io::Error::new(io::ErrorKind::InvalidInput, what))
         }
     }
 
@@ -178,7 +182,10 @@ impl Sources for Disk {
     }
 
     fn read(&self, path: &str) -> io::Result<Vec<u8>> {
-        std::fs::read(self.root.join(path))
+        let length = self.metadata(path)?.len();
+        let mut bytes = Vec::with_capacity(usize::try_from(length).unwrap_or(0));
+        std::fs::File::open(self.root.join(path))?.read_to_end(&mut bytes)?;
+        Ok(bytes)
     }
 
     fn mark(&self, path: &str) -> io::Result<Option<Mark>> {

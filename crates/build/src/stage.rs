@@ -110,19 +110,19 @@ impl<'a> Stage<'a> {
 
     fn outcomes(&self, broken: &AtomicBool) -> Vec<Outcome<'a>> {
         let done = AtomicUsize::new(0);
-        let unwritable = AtomicBool::new(false);
+        let ends = AtomicBool::new(false);
         let outputs = &self.shared.plan.outputs;
         let one = |planned| {
-            if unwritable.load(Ordering::Relaxed) {
+            if ends.load(Ordering::Relaxed) {
                 return Outcome::Left;
             }
             let outcome = self.one(planned);
             if let Outcome::Broken(faults) = &outcome {
                 broken.store(true, Ordering::Relaxed);
-                let full = faults
-                    .iter()
-                    .any(|fault| fault.code == Code::FileUnwritable);
-                unwritable.fetch_or(full, Ordering::Relaxed);
+                // Each further output would fail alike, and take as long.
+                let all_fail = |code| matches!(code, Code::FileUnwritable | Code::TemplateEndless);
+                let end = faults.iter().any(|fault| all_fail(fault.code));
+                ends.fetch_or(end, Ordering::Relaxed);
             }
             let done = done.fetch_add(1, Ordering::Relaxed) + 1;
             self.options
@@ -135,7 +135,7 @@ impl<'a> Stage<'a> {
         outputs
             .par_chunks(together.clamp(1, TOGETHER))
             .flat_map_iter(|some| {
-                if !unwritable.load(Ordering::Relaxed) {
+                if !ends.load(Ordering::Relaxed) {
                     self.find_related(some);
                 }
                 some.iter().map(one)

@@ -119,6 +119,7 @@ codes! {
     SlugUnfit = "slug-unfit": "A slug holds a character that it may not.",
     SourceUnknown = "source-unknown": "A query names a content set or query that does not exist.",
     SummaryMissing = "summary-missing": "A post has no summary of its own.",
+    TemplateEndless = "template-endless": "A template does more work for one page than any page needs.",
     TemplateFailed = "template-failed": "A template asks for something that is not there.",
     TemplateUnreadable = "template-unreadable": "A template is not well formed.",
     TemplateUnused = "template-unused": "Nothing loads a template.",

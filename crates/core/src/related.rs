@@ -112,6 +112,8 @@ fn read(
         );
         return None;
     };
+    // No list has more posts than there are, and room is made for as many as are asked for.
+    let limit = limit.min(scope.catalogue.all().count());
     // Beyond the limit there is one for the post itself, and one for each that was there before.
     let most = limit + 1 + scope.catalogue.most_pinned();
     let cut = |query: Query<Resolved>, most: usize| match query.limit() {

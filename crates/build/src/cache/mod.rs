@@ -14,7 +14,7 @@ mod world;
 
 pub(crate) use self::bytes::Bytes;
 pub(crate) use self::hashes::Hashes;
-pub(crate) use self::need::{Key, Listing, Need, Needs, need, needs_of, record, recorded};
+pub(crate) use self::need::{Key, Listing, Need, Needs, need, needs_of, nesting, record, recorded};
 pub(crate) use self::scan::Scan;
 pub(crate) use self::since::{Since, leave};
 pub(crate) use self::store::{Kept, KeptPosts, Page, Parsed, Quiet, Store};

@@ -214,6 +214,11 @@ thread_local! {
     static MAKING: RefCell<Vec<Vec<Need>>> = const { RefCell::new(Vec::new()) };
 }
 
+/// Returns how many pages and parts are being made on this thread, one within the other.
+pub(crate) fn nesting() -> usize {
+    MAKING.with_borrow(Vec::len)
+}
+
 /// Says that what is being made on this thread asks for something.
 pub(crate) fn need(need: Need) {
     MAKING.with_borrow_mut(|making| {

@@ -227,6 +227,14 @@ fn write_whole(path: &Path, write: &Writer<'_>) -> io::Result<()> {
     fs::rename(&beside, path)
 }
 
+/// Reads a regular file: to open a pipe would wait for its writer.
+fn read_regular(path: &Path) -> io::Result<Vec<u8>> {
+    if !fs::metadata(path)?.is_file() {
+        return Err(io::ErrorKind::InvalidInput.into());
+    }
+    fs::read(path)
+}
+
 /// The path of what lies above.
 fn folder_of(path: &str) -> &str {
     path.rsplit_once('/').map_or("", |(folder, _)| folder)
@@ -264,11 +272,17 @@ impl Output for Disk {
         self.whole = OnceLock::new();
         self.known().clear();
         fs::create_dir_all(&self.memory)?;
+        let lock = self.memory.join("lock");
+        // To open a pipe would wait for a reader.
+        if fs::symlink_metadata(&lock).is_ok_and(|found| !found.is_file()) {
+            let what = "it is no regular file";
+            return Err(io::Error::new(io::ErrorKind::InvalidInput, what));
+        }
         let file = File::options()
             .create(true)
             .truncate(false)
             .write(true)
-            .open(self.memory.join("lock"))?;
+            .open(lock)?;
         match file.try_lock() {
             Ok(()) => {
                 // A build that ended empties the file: what it says now was said by one that
@@ -296,13 +310,14 @@ impl Output for Disk {
     }
 
     fn manifest(&self) -> Option<Manifest> {
-        let known = fs::read_to_string(self.manifest_path());
-        let known = known.ok().and_then(|text| Manifest::from_text(&text));
-        let Ok(paths) = fs::read_to_string(self.under_way_path()) else {
+        let known = read_regular(&self.manifest_path());
+        let known = known.ok().and_then(|bytes| String::from_utf8(bytes).ok());
+        let known = known.and_then(|text| Manifest::from_text(&text));
+        let Ok(paths) = read_regular(&self.under_way_path()) else {
             return known;
         };
         // It is written whole, and says nothing that is lost where it is damaged.
-        let paths: Vec<String> = serde_json::from_str(&paths).unwrap_or_default();
+        let paths: Vec<String> = serde_json::from_slice(&paths).unwrap_or_default();
         let paths = paths.iter().filter_map(|path| OutputPath::new(path).ok());
         let paths: Vec<OutputPath> = paths.collect();
         Some(known.unwrap_or_default().with_under_way(&paths))
@@ -434,7 +449,7 @@ impl Output for Disk {
     }
 
     fn recall(&self) -> Option<Vec<u8>> {
-        fs::read(self.manifest_path().with_extension("cache")).ok()
+        read_regular(&self.manifest_path().with_extension("cache")).ok()
     }
 
     fn keep(&self, write: &Writer<'_>) -> io::Result<()> {

@@ -10,6 +10,7 @@ use minijinja::{Environment, Error, State, Value, context};
 use tabulae_core::catalogue::PostId;
 
 use super::arguments::wrong;
+use super::limits::render_part;
 use super::loads::CARD;
 use super::objects::{PostList, PostObject};
 use super::scope::CardScope;
@@ -114,10 +115,14 @@ impl CardMaker<'_> {
         };
         let template = self.state.env().get_template(CARD)?;
         if self.outer.is_empty() {
-            return template.render(own);
+            return render_part(self.state, &template, own.into());
         }
         let outer = Value::from_pairs(self.outer.iter().cloned());
-        template.render(context! { ..Value::from(own), ..outer })
+        render_part(
+            self.state,
+            &template,
+            context! { ..Value::from(own), ..outer },
+        )
     }
 }
 

@@ -134,6 +134,11 @@ fn explain(error: &Error, expression: &str, place: Place, shared: &Shared) -> Di
             let fault = Diagnostic::error(Code::TemplateFailed, place, message);
             return with_nearest(fault, name, shared.sources.keys().map(String::as_str));
         }
+        ErrorKind::OutOfFuel => {
+            let message = "this template does more work for one page than any page needs";
+            return Diagnostic::error(Code::TemplateEndless, place, message)
+                .help("look for a loop in a loop, or for a text that doubles");
+        }
         ErrorKind::SyntaxError => {
             let message = format!("this is not a well-formed template: {detail}");
             return Diagnostic::error(Code::TemplateUnreadable, place, message).help(

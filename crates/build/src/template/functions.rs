@@ -7,6 +7,7 @@ use minijinja::{Error, State, Value};
 
 use super::arguments::{self, known, named, number, optional};
 use super::cards::card;
+use super::limits::render_part;
 use super::objects::{PostObject, TermObject, post_list};
 use super::queries::query;
 use super::terms::terms;
@@ -98,7 +99,7 @@ fn once(
     let site = ("site", state.lookup("site").unwrap_or_default());
     let values = [site].into_iter().chain(given);
     let values = values.map(|(name, value)| (Value::from(name), value));
-    let make = || template.render(Value::from_pairs(values));
+    let make = || render_part(state, &template, Value::from_pairs(values));
     // It is shared by the pages of many posts, and so none of them is `this`.
     let (text, needs) = recorded(|| without_this(make));
     let made = Value::from_safe_string(text?.trim_end().to_owned());

@@ -7,6 +7,7 @@ mod faults;
 mod fields;
 mod filters;
 mod functions;
+mod limits;
 mod loads;
 mod objects;
 mod queries;
@@ -355,13 +356,25 @@ pub fn environment(shared: &Arc<Shared>, faults: &mut Faults) -> Environment<'st
     let mut env = Environment::new();
     env.set_undefined_behavior(UndefinedBehavior::Strict);
     env.set_debug(true);
+    env.set_fuel(Some(limits::fuel(shared.site.catalogue.all().count())));
     env.set_auto_escape_callback(|_| AutoEscape::Html);
     env.set_formatter(write_value);
     for (name, add) in FUNCTIONS.iter().chain(FILTERS) {
         add(&mut env, name, Arc::clone(shared));
     }
     for (name, source) in &shared.sources {
-        if let Err(error) = env.add_template_owned(name.clone(), source.text().to_owned()) {
+        if let Some((tag, tokens)) = limits::longest_tag(source.text())
+            && tokens > limits::TOKENS
+        {
+            let message = format!(
+                "this has {tokens} words and signs, of at most {}",
+                limits::TOKENS
+            );
+            let fault = Diagnostic::error(Code::TemplateUnreadable, source.place(tag), message);
+            faults.push(fault.help("put parts of it in variables, with {% set … %}"));
+            continue;
+        }
+        if let Err(error) = limits::add_template(&mut env, name, source.text()) {
             let found = diagnose(&error, shared).into_iter();
             faults.extend(found.map(|fault| Diagnostic {
                 code: Code::TemplateUnreadable,

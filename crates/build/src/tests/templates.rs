@@ -446,3 +446,45 @@ fn a_part_that_is_made_once_cannot_ask_whose_page_it_is(#[case] part: &str) {
     let place = &faults[0].place;
     assert_eq!(place.file.as_deref(), Some("templates/parts/x.html"));
 }
+
+/// Templates that would overflow the stack, fill the memory or run for ever are refused at their place.
+#[rstest]
+#[case::card_of_itself("parts/card.html", "{{ card(post) }}", "template-failed")]
+#[case::once_of_itself("parts/foot.html", "{{ once('parts/foot.html') }}", "template-failed")]
+#[case::each_other(
+    "parts/foot.html",
+    "{{ card(query('from posts limit 1')) }}{{ once('parts/foot.html') }}",
+    "template-failed"
+)]
+#[case::chain_of_sums("parts/foot.html", "{{ 1LOTS }}", "template-unreadable")]
+#[case::loops_in_loops(
+    "parts/foot.html",
+    "{% for a in range(9999) %}{% for b in range(9999) %}{% for c in range(9999) %}x{% endfor %}{% endfor %}{% endfor %}",
+    "template-endless"
+)]
+#[case::doubling(
+    "parts/foot.html",
+    "{% set n = namespace(t='xxxxxxxx') %}{% for a in range(60) %}{% set n.t = n.t ~ n.t %}{% endfor %}",
+    "template-endless"
+)]
+fn templates_have_an_end(#[case] name: &str, #[case] text: &str, #[case] code: &str) {
+    let text = text.replace("LOTS", &" + 1".repeat(50_000));
+    let mut bench = small().with(&format!("templates/{name}"), &text);
+    let faults = bench.faults();
+    let file = format!("templates/{name}");
+    assert!(
+        faults
+            .iter()
+            .any(|(found, path, ..)| (&**found, path) == (code, &file)),
+        "{faults:?}"
+    );
+    assert_eq!(bench.files(), [""; 0]);
+}
+
+#[test]
+fn a_long_chain_of_operators_is_rendered() {
+    let text = format!("{{{{ 0{} }}}}", " + 1".repeat(4_000));
+    let mut bench = small().with("templates/parts/foot.html", &text);
+    bench.sound();
+    assert!(bench.page("index.html").contains("4000"));
+}

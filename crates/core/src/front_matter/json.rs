@@ -7,7 +7,7 @@ use serde::Deserialize;
 use serde::de::{MapAccess, Visitor};
 use serde_json::value::RawValue;
 
-use super::{as_date, insert};
+use super::{DEPTH, as_date, insert};
 use crate::diagnostic::{Code, Diagnostic, Faults};
 use crate::source::{Source, Span, Spanned};
 use crate::value::{Map, Value};
@@ -19,6 +19,7 @@ pub(super) fn parse(source: &Source, span: Span, zone: &TimeZone, faults: &mut F
         source,
         zone,
         faults,
+        depth: 0,
     };
     match reader.value(text) {
         Value::Map(map) => map,
@@ -53,6 +54,8 @@ struct Reader<'a> {
     source: &'a Source,
     zone: &'a TimeZone,
     faults: &'a mut Faults,
+    /// How many lists and maps are open.
+    depth: usize,
 }
 
 struct Pairs<'a>(Vec<(Cow<'a, str>, &'a RawValue)>);
@@ -105,15 +108,31 @@ impl Reader<'_> {
         Span::new(start, start + part.len())
     }
 
+    /// Reads a list or a map, unless it lies too deep in others.
+    fn nested(&mut self, raw: &str) -> Value {
+        if self.depth == DEPTH {
+            let place = self.source.place(self.span(raw));
+            let message = format!("lists and maps are nested more than {DEPTH} deep");
+            self.faults.push(
+                Diagnostic::error(Code::HeaderUnreadable, place, message)
+                    .help("write the value in fewer levels"),
+            );
+            return Value::Null;
+        }
+        self.depth += 1;
+        let value = if raw.starts_with('{') {
+            serde_json::from_str::<Pairs<'_>>(raw).map_or(Value::Null, |pairs| self.map(pairs))
+        } else {
+            let items = serde_json::from_str::<Vec<&RawValue>>(raw).unwrap_or_default();
+            Value::List(items.into_iter().map(|item| self.spanned(item)).collect())
+        };
+        self.depth -= 1;
+        value
+    }
+
     fn value(&mut self, raw: &str) -> Value {
         match raw.as_bytes().first() {
-            Some(b'{') => {
-                serde_json::from_str::<Pairs<'_>>(raw).map_or(Value::Null, |pairs| self.map(pairs))
-            }
-            Some(b'[') => serde_json::from_str::<Vec<&RawValue>>(raw)
-                .map_or(Value::Null, |items| {
-                    Value::List(items.into_iter().map(|item| self.spanned(item)).collect())
-                }),
+            Some(b'{' | b'[') => self.nested(raw),
             Some(b'"') => serde_json::from_str::<String>(raw).map_or(Value::Null, |text| {
                 as_date(&text, self.zone).unwrap_or(Value::Text(text))
             }),

@@ -60,6 +60,9 @@ pub fn read(source: &Source, zone: &TimeZone) -> Collected<FrontMatter> {
     }
 }
 
+/// How deep lists and maps of a header may lie in one another. TOML's own parser allows a little more.
+const DEPTH: usize = 32;
+
 /// The date that `text` is, if the whole of it has the form of one that exists.
 fn as_date(text: &str, zone: &TimeZone) -> Option<Value> {
     if text.len() < 10 || !text.as_bytes()[0].is_ascii_digit() {

@@ -172,3 +172,31 @@ fn dotted_names_reach_into_maps() {
     assert_eq!(read.map.at("x.y").and_then(|v| v.node.written()), Some("2"));
     assert_eq!(read.map.at("boat.length"), None);
 }
+
+/// However deep a header is nested, it is read or refused at its place, and no stack overflows.
+#[rstest]
+#[case::yaml("---\na: ", "[", "]", "\n---\n")]
+#[case::yaml_maps("---\na: ", "{a: ", "}", "\n---\n")]
+#[case::toml("+++\na = ", "[", "]", "\n+++\n")]
+#[case::json("{\n\"a\": ", "[", "]", "\n}\n")]
+#[case::json_maps("{\n\"a\": ", "{\"a\":", "}", "\n}\n")]
+fn nesting_has_an_end(
+    #[case] begin: &str,
+    #[case] open: &str,
+    #[case] close: &str,
+    #[case] end: &str,
+) {
+    let read = |depth: usize| {
+        let inner = if open.ends_with(':') || open.ends_with(": ") {
+            "1"
+        } else {
+            ""
+        };
+        let text = [begin, &open.repeat(depth), inner, &close.repeat(depth), end].concat();
+        let source = Source::new("posts/a.md", &text);
+        let faults = super::read(&source, &TimeZone::UTC).diagnostics;
+        faults.first().map(|fault| (fault.code, fault.place.line))
+    };
+    assert_eq!(read(20), None);
+    assert_eq!(read(20_000), Some((Code::HeaderUnreadable, 2)));
+}

@@ -9,13 +9,10 @@ use std::collections::BTreeMap;
 use jiff::tz::TimeZone;
 use saphyr_parser::{Event, Parser, ScalarStyle, ScanError, Span as YamlSpan, StrInput};
 
-use super::{as_date, insert};
+use super::{DEPTH, as_date, insert};
 use crate::diagnostic::{Code, Diagnostic, Faults};
 use crate::source::{Source, Span, Spanned};
 use crate::value::{Entry, Map, Value};
-
-/// How deep lists and maps may stand in one another.
-const DEPTH: usize = 32;
 
 /// How many values the aliases of one header may unfold to.
 const UNFOLDED: usize = 1000;

@@ -145,7 +145,8 @@ impl Runner<'_> {
         {
             return None;
         }
-        let wanted = query.offset.saturating_add(query.limit?);
+        let all = self.catalogue.all().count();
+        let wanted = query.offset.saturating_add(query.limit?).min(all);
         let floors: Vec<Option<Ninths>> = query.checks.iter().map(least).collect();
         let floor = floors.iter().flatten().max()?;
         let others: Vec<&Check> = query
