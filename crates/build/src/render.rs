@@ -505,6 +505,8 @@ impl<'a> Renderer<'a> {
 
     fn overview(&self, at: usize, link: &Link) -> Rendered {
         let laid = &self.shared.plan.archives[at];
+        let name = &self.shared.site.settings.archives[at].name;
+        self.ask(Key::Groups(name.clone()));
         let page = self.site_page("overview", laid.title.as_str(), link);
         let values = Scope {
             archive: self.archive_value(at, None, none_of_them()),

@@ -13,11 +13,11 @@ pub(crate) use self::files::{reason, unreadable};
 pub(crate) use self::read::{asked, read_settings};
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::OnceLock;
+use std::sync::{OnceLock, PoisonError};
 
 use jiff::Timestamp;
 use tabulae_core::catalogue::{Catalogue, PostId};
-use tabulae_core::diagnostic::nearest;
+use tabulae_core::diagnostic::{Faults, nearest};
 use tabulae_core::html;
 use tabulae_core::likeness::{Aspect, Index, Weighing};
 use tabulae_core::note::TermNote;
@@ -69,6 +69,8 @@ pub struct Site {
     /// What the settings' queries ask for.
     pub(crate) asks: Asks,
     files: BTreeMap<String, File>,
+    /// The errors of bodies that were read again.
+    reread_errors: posts::Errors,
     /// The posts that were found, where broken ones are left out.
     found: BTreeSet<String>,
 }
@@ -278,6 +280,15 @@ impl Site {
             )),
         };
         Some(format!("{}{rest}", self.href(&link)))
+    }
+
+    /// Takes the errors of posts whose bodies were read again and could not be.
+    pub(crate) fn take_reread_errors(&self) -> Faults {
+        let mut errors = self
+            .reread_errors
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner);
+        std::mem::take(&mut *errors)
     }
 
     /// The HTML of a post or page, in which each local address is whole.

@@ -282,6 +282,7 @@ impl<'a> Stage<'a> {
                 Outcome::Left => {}
             }
         }
+        broken.extend(self.shared.site.take_reread_errors());
         if !broken.is_empty() {
             staged.iter().for_each(|path| self.output.discard(path));
             add_once(broken, faults);

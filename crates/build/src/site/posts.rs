@@ -1,8 +1,9 @@
 //! Reading posts on all threads: anew, or as the last build kept them.
 
 use std::collections::BTreeMap;
-use std::sync::Arc;
+use std::io;
 use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use jiff::Timestamp;
 use rayon::prelude::*;
@@ -38,6 +39,8 @@ pub(super) struct Reading<'a> {
     pub(super) html: AtomicUsize,
     /// What counts the words of texts where they will be asked for and texts may not be kept.
     pub(super) counting: Option<Counting>,
+    /// The errors of files that are read again.
+    pub(super) reread_errors: Errors,
 }
 
 /// How many bytes of HTML are kept at most; the HTML of further posts is made a second time from
@@ -59,7 +62,10 @@ impl Reading<'_> {
         found: &[(usize, String)],
         faults: &mut Faults,
     ) -> (Vec<Post>, BTreeMap<String, Kept>) {
-        let share = self.old.map(|_| self.sources.share());
+        let share = self.old.map(|_| Reread {
+            sources: self.sources.share(),
+            errors: Arc::clone(&self.reread_errors),
+        });
         let done = AtomicUsize::new(0);
         // Side by side, and the posts taken over where they lie: as one, they would need their
         // memory twice.
@@ -113,7 +119,7 @@ impl Reading<'_> {
         &self,
         set: usize,
         path: &str,
-        share: Option<&Arc<dyn Sources + Send>>,
+        share: Option<&Reread>,
         faults: &mut Faults,
     ) -> Option<Read> {
         let mark = share.and_then(|_| self.sources.mark(path).ok()?);
@@ -161,7 +167,7 @@ impl Reading<'_> {
         let kept_html = self.html.fetch_add(body.html.kept(), Ordering::Relaxed);
         let body = match share.filter(|_| kept_html > HTML_KEPT) {
             Some(share) => Body {
-                html: made_again(share, path, front.body, has_title),
+                html: share.html(path, front.body, has_title),
                 ..body
             },
             None => body,
@@ -181,11 +187,11 @@ impl Reading<'_> {
         path: &str,
         old: &Kept,
         mark: Option<Mark>,
-        share: &Arc<dyn Sources + Send>,
+        share: &Reread,
     ) -> Option<Read> {
         let Parsed { front, head, notes } = Parsed::from_bytes(&old.parsed)?;
         let has_title = has_title(&front.map, &self.settings.content[set]);
-        let html = made_again(share, path, front.body, has_title);
+        let html = share.html(path, front.body, has_title);
         Some(Read {
             source: Source::new(path, &head),
             front,
@@ -215,7 +221,10 @@ impl Site {
         self.moment.now = now;
         let mut posts = Vec::new();
         let mut faults = Faults::new();
-        let share = sources.share();
+        let share = Reread {
+            sources: sources.share(),
+            errors: Arc::clone(&self.reread_errors),
+        };
         for path in changed {
             let id = self.post_at(path)?;
             posts.push(id);
@@ -228,6 +237,7 @@ impl Site {
                 progress: &crate::Quiet,
                 html: AtomicUsize::new(0),
                 counting: None,
+                reread_errors: Arc::clone(&self.reread_errors),
             };
             let set = before.set;
             let read = reading.file(set, path, Some(&share), &mut faults)?;
@@ -255,25 +265,40 @@ impl Site {
     }
 }
 
-/// HTML that is made of a post's file each time it is asked for.
-fn made_again(
-    sources: &Arc<dyn Sources + Send>,
-    path: &str,
-    start: usize,
-    has_title: bool,
-) -> Html {
-    let (sources, of) = (Arc::clone(sources), path.to_owned());
-    Html::made(move || html_of(&*sources, &of, start, has_title))
+/// Reads bodies again whose HTML is not kept.
+#[derive(Debug, Clone)]
+pub(super) struct Reread {
+    pub(super) sources: Arc<dyn Sources + Send>,
+    /// The errors, as the HTML is asked for where none can be returned.
+    pub(super) errors: Errors,
 }
 
-/// The HTML of a post whose body starts at a byte that is known; nothing where its file was taken
-/// away meanwhile.
-fn html_of(sources: &dyn Sources, path: &str, start: usize, has_title: bool) -> String {
-    let bytes = sources.read(path).unwrap_or_default();
-    let text = String::from_utf8(bytes).unwrap_or_default();
-    let source = Source::new(path, &text);
-    let body = source.text().get(start..).unwrap_or_default();
-    body_of(path, body, has_title).html.get().into_owned()
+/// The errors of files that were read again.
+pub(super) type Errors = Arc<Mutex<Faults>>;
+
+impl Reread {
+    /// HTML that is made of a post's file each time it is asked for.
+    fn html(&self, path: &str, start: usize, has_title: bool) -> Html {
+        let (reread, path) = (self.clone(), path.to_owned());
+        Html::made(move || match reread.body(&path, start) {
+            Ok(text) => body_of(&path, &text, has_title).html.get().into_owned(),
+            Err(error) => {
+                let mut errors = reread.errors.lock().unwrap_or_else(PoisonError::into_inner);
+                errors.push(unreadable(&path, &error));
+                String::new()
+            }
+        })
+    }
+
+    /// Returns the body of a post, which begins at a byte that is known.
+    fn body(&self, path: &str, start: usize) -> io::Result<String> {
+        let changed = || io::Error::new(io::ErrorKind::InvalidData, "it changed during the build");
+        let text = String::from_utf8(self.sources.read(path)?).map_err(|_| changed())?;
+        // As when it was first read: with the same ends of lines, and so the same places.
+        let source = Source::new(path, &text);
+        let body = source.text().get(start..).ok_or_else(changed)?;
+        Ok(body.to_owned())
+    }
 }
 
 /// A body by the ending of its file.

@@ -21,7 +21,7 @@ use super::files::{self, as_text, list, list_all, unreadable};
 use super::found::Found;
 use super::notes::read_notes;
 use super::pages::Pages;
-use super::posts::Reading;
+use super::posts::{Errors, Reading};
 use super::{File, Page, Site};
 use crate::Options;
 use crate::cache::{Bytes, Kept, Needs, Store};
@@ -58,7 +58,9 @@ impl Site {
             progress: options.progress,
             html: AtomicUsize::new(0),
             counting: counting(&settings),
+            reread_errors: Errors::default(),
         };
+        let reread_errors = Arc::clone(&reading.reread_errors);
         let (posts, kept) = reading.posts(&found.posts, faults);
         let counted = reading.counting.unwrap_or_default();
         let notes = read_notes(sources, &settings, &moment, faults);
@@ -77,6 +79,7 @@ impl Site {
         let others = found.others.into_iter().chain(pages.others);
         Self {
             asked,
+            reread_errors,
             kept: Arc::new(kept),
             needs: Needs::new(&catalogue),
             asks: Asks::of(&settings),

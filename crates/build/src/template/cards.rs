@@ -113,7 +113,7 @@ impl CardMaker<'_> {
             post: PostObject::value(post, self.shared),
             below: self.level.into(),
         };
-        let template = self.state.env().get_template(CARD)?;
+        let template = self.state.get_template(CARD)?;
         if self.outer.is_empty() {
             return render_part(self.state, &template, own.into());
         }

@@ -95,11 +95,13 @@ fn once(
         needs_of(needs);
         return Ok(known.clone());
     }
-    let template = state.env().get_template(part)?;
     let site = ("site", state.lookup("site").unwrap_or_default());
     let values = [site].into_iter().chain(given);
     let values = values.map(|(name, value)| (Value::from(name), value));
-    let make = || render_part(state, &template, Value::from_pairs(values));
+    let make = || {
+        let template = state.get_template(part)?;
+        render_part(state, &template, Value::from_pairs(values))
+    };
     // It is shared by the pages of many posts, and so none of them is `this`.
     let (text, needs) = recorded(|| without_this(make));
     let made = Value::from_safe_string(text?.trim_end().to_owned());

@@ -28,7 +28,7 @@ use tabulae_core::query::{Query, Resolved};
 use tabulae_core::search::Row;
 use tabulae_core::source::Source;
 
-use crate::cache::{Key, Listing, Need, need, needs_of};
+use crate::cache::{Key, Listing, Need, need};
 use crate::plan::Plan;
 use crate::site::Site;
 
@@ -135,8 +135,8 @@ pub struct Shared {
     /// What cards ask for that may differ between lists.
     card_names: OnceLock<Vec<String>>,
     cards: [Mutex<Cards>; 7],
-    /// Which templates a template may use, itself among them, by its name.
-    uses: Mutex<BTreeMap<String, Arc<[Need]>>>,
+    /// The dependency on each template, by its name.
+    template_needs: BTreeMap<String, Need>,
 }
 
 /// Adds a function or a filter of this name.
@@ -164,12 +164,16 @@ impl Shared {
         let days: BTreeSet<Date> = dates.map(|date| date.day).collect();
         let in_words = |day| (day, Value::from(site.catalogue.language.day(day, style)));
         let days: Vec<_> = days.into_par_iter().map(in_words).collect();
+        let sources = sources(&site);
+        let of_template = |name: &String| site.needs.other(Key::Template(name.clone()));
+        let template_needs = sources.keys().map(|name| (name.clone(), of_template(name)));
+        let template_needs = template_needs.collect();
         Self {
             terms,
             post_links: links.collect(),
             rows: site.catalogue.all().map(|_| OnceLock::new()).collect(),
             days: days.into_iter().collect(),
-            sources: sources(&site),
+            sources,
             site,
             plan,
             warnings: Mutex::default(),
@@ -179,7 +183,7 @@ impl Shared {
             term_lists: Mutex::default(),
             card_names: OnceLock::new(),
             cards: Default::default(),
-            uses: Mutex::default(),
+            template_needs,
         }
     }
 
@@ -232,17 +236,10 @@ impl Shared {
         locked(&self.cards[level.min(6)])
     }
 
-    /// Says that what is being made asks for a template, and for those that it loads.
+    /// Records that what is being made depends on a template, also on one that is missing so far.
     pub(crate) fn ask_template(&self, name: &str) {
-        let mut known = locked(&self.uses);
-        if let Some(uses) = known.get(name) {
-            return needs_of(uses);
-        }
-        let names = self.loaded_by(name).into_iter();
-        let made = names.map(|name| self.site.needs.other(Key::Template(name.to_owned())));
-        let made: Arc<[Need]> = made.collect();
-        needs_of(&made);
-        known.insert(name.to_owned(), made);
+        let known = self.template_needs.get(name).copied();
+        need(known.unwrap_or_else(|| self.site.needs.other(Key::Template(name.to_owned()))));
     }
 
     /// The templates that one may load, itself among them.
@@ -359,6 +356,12 @@ pub fn environment(shared: &Arc<Shared>, faults: &mut Faults) -> Environment<'st
     env.set_fuel(Some(limits::fuel(shared.site.catalogue.all().count())));
     env.set_auto_escape_callback(|_| AutoEscape::Html);
     env.set_formatter(write_value);
+    // The engine asks where each template is that it loads, whatever its name was made of.
+    let loading = Arc::clone(shared);
+    env.set_path_join_callback(move |name, _| {
+        loading.ask_template(name);
+        name.into()
+    });
     for (name, add) in FUNCTIONS.iter().chain(FILTERS) {
         add(&mut env, name, Arc::clone(shared));
     }

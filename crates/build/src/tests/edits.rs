@@ -1,13 +1,16 @@
 //! A build after edits equals a clean one, byte for byte, and makes only what they touch.
 
 use std::collections::BTreeSet;
+use std::io;
+use std::sync::Arc;
 
 use proptest::prelude::*;
 use proptest::test_runner::{Config, TestRunner};
 use rstest::rstest;
 use tabulae_core::diagnostic::{Code, Diagnostic};
 
-use super::{Bench, Out, SITE, Session};
+use super::{Bench, Out, SITE, Session, build};
+use crate::sources::{Mark, Memory, Sources};
 
 /// Settings that use whatever pages can ask for.
 const SETTINGS: &str = r#"
@@ -484,6 +487,13 @@ fn on_disk_a_build_after_edits_equals_a_clean_one() {
 #[case::of_a_value("{% set part = \"parts/x.html\" %}{% include part %}")]
 #[case::once("{% set part = \"parts/x.html\" %}{{ once(part) }}")]
 #[case::that_may_be_missing("{% include \"parts/x.html\" ignore missing %}")]
+#[case::once_with_a_space("{{ once (\"parts/x.html\") }}")]
+#[case::once_by_another_name("{% set f = once %}{{ f(\"parts/x.html\") }}")]
+#[case::escaped("{% include \"parts\\x2fx.html\" %}")]
+#[case::put_together_and_maybe_missing(
+    "{% set kind = \"x\" %}{% include \"parts/\" ~ kind ~ \".html\" ignore missing %}"
+)]
+#[case::in_a_macro("{% macro m(name) %}{% include name %}{% endmacro %}{{ m(\"parts/x.html\") }}")]
 fn a_page_is_made_again_when_a_part_that_it_loads_changes_or_comes(#[case] page: &str) {
     let may_miss = page.contains("missing");
     let mut bench = Bench::new("").with("posts/2026-01-01-a.md", "A\n");
@@ -502,4 +512,79 @@ fn a_page_is_made_again_when_a_part_that_it_loads_changes_or_comes(#[case] page:
         let made = bench.after_edit("posts/2026-01-01-a.md", Some("B\n"));
         assert!(!made.contains(&"p/index.html".to_owned()), "{made:?}");
     }
+}
+
+#[rstest]
+#[case::with_a_space("{{ card (query(\"from posts\")) }}")]
+#[case::by_another_name("{% set f = card %}{{ f(query(\"from posts\")) }}")]
+fn a_page_of_cards_is_made_again_when_their_template_changes(#[case] page: &str) {
+    let mut bench = Bench::new("").with("posts/2026-01-01-a.md", "A\n");
+    bench.sources.write("pages/p.html", page);
+    bench.sound();
+    let made = bench.after_edit("templates/parts/card.html", Some("own card"));
+    assert!(made.contains(&"p/index.html".to_owned()), "{made:?}");
+    assert_eq!(bench.page("p/index.html"), "own card\n");
+}
+
+#[test]
+fn an_overview_that_shows_a_count_alone_is_made_again() {
+    let mut bench = Bench::new("").with("posts/2026-01-01-a.md", "---\ntags: [x]\n---\nA\n");
+    bench
+        .sources
+        .write("templates/overview.html", "{{ archive.count }}");
+    bench.sound();
+    assert_eq!(bench.page("tags/index.html"), "1\n");
+    bench.after_edit("posts/2026-01-02-b.md", Some("---\ntags: [x, y]\n---\nB\n"));
+    assert_eq!(bench.page("tags/index.html"), "2\n");
+}
+
+/// Sources of which one file can no longer be read.
+#[derive(Debug, Clone)]
+struct Lost(Memory, &'static str);
+
+impl Sources for Lost {
+    fn list(&self, folder: &str) -> Result<Option<Vec<String>>, (String, io::Error)> {
+        self.0.list(folder)
+    }
+
+    fn read(&self, path: &str) -> io::Result<Vec<u8>> {
+        if path == self.1 {
+            return Err(io::ErrorKind::PermissionDenied.into());
+        }
+        self.0.read(path)
+    }
+
+    fn mark(&self, path: &str) -> io::Result<Option<Mark>> {
+        self.0.mark(path)
+    }
+
+    fn size(&self, path: &str) -> io::Result<u64> {
+        self.0.size(path)
+    }
+
+    fn share(&self) -> Arc<dyn Sources + Send> {
+        Arc::new(self.clone())
+    }
+}
+
+/// A post whose file is as it was is not read, until its page is made again.
+#[test]
+fn a_body_that_cannot_be_read_again_is_an_error_and_no_empty_page() {
+    let post = "posts/2026-01-01-a.md";
+    let mut bench = Bench::new("").with(post, "A text.\n");
+    bench.sound();
+    let before = bench.out.files();
+    bench
+        .sources
+        .write("templates/post.html", "{{ post.content }}");
+    let lost = Lost(bench.sources.clone(), post);
+    let options = bench.options();
+    let built = build(&lost, &mut bench.out, &options);
+    let found: Vec<_> = built
+        .diagnostics
+        .iter()
+        .map(|d| (d.code.name(), d.place.file.as_deref()))
+        .collect();
+    assert_eq!(found, [("file-unreadable", Some(post))]);
+    assert_eq!(bench.out.files(), before);
 }
