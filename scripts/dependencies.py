@@ -11,6 +11,59 @@ import re
 import subprocess
 import sys
 
+PURPOSES = {
+    "anstream": "colours on terminals that show them, and nowhere else",
+    "anstyle": "styles of terminal text",
+    "any_ascii": "slugs of letters without an ASCII form",
+    "clap": "the command line and its help",
+    "clap_complete": "completion in shells",
+    "clap_mangen": "the manual page",
+    "form_urlencoded": "queries in the addresses of the preview",
+    "html5gum": "HTML as tokens, by the standard",
+    "httparse": "the heads of HTTP requests",
+    "httpdate": "the date of HTTP answers",
+    "icu_calendar": "days for the formatter of dates",
+    "icu_casemap": "case folding",
+    "icu_collator": "the order of words in each language",
+    "icu_datetime": "dates in words in each language",
+    "icu_locale_core": "language tags (BCP 47)",
+    "icu_plurals": "plural forms",
+    "icu_properties": "letters, marks and scripts of slugs",
+    "icu_provider": "data of ICU shared by threads",
+    "include_dir": "the example site within the program",
+    "indexmap": "maps that keep their order",
+    "indicatif": "the bar of long builds",
+    "jiff": "dates, times and time zones",
+    "memchr": "finding bytes",
+    "mimalloc": "memory for many small texts: a fifth less processor time than the system's",
+    "mime_guess": "media types by the ending of a file",
+    "minijinja": "templates",
+    "notify": "watching files for the preview",
+    "open": "opening the browser",
+    "postcard": "the cache between two builds",
+    "pulldown-cmark": "Markdown",
+    "quick-xml": "writing feeds and sitemaps",
+    "rayon": "work on all processors",
+    "regex": "`matches` in queries",
+    "rust-stemmers": "stems of words, for likeness and search",
+    "rustc-hash": "quick hashes of small keys",
+    "rustix": "exchanging two files' names at once",
+    "saphyr-parser": "YAML",
+    "serde": "the cache, JSON",
+    "serde_bytes": "bytes in the cache",
+    "serde_json": "JSON: front matter, output for programs, feeds",
+    "signal-hook": "Ctrl-C and SIGTERM",
+    "stacker": "stack for templates with long expressions",
+    "strsim": "\"did you mean …\"",
+    "terminal_size": "the width of tables",
+    "toml": "`tabulae.toml`, front matter",
+    "unicode-normalization": "one form of equal texts (NFC)",
+    "unicode-segmentation": "words by Unicode's rules",
+    "unicode-width": "columns on terminals",
+    "walkdir": "all files below a folder",
+    "xxhash-rust": "hashes of files",
+}
+
 PACKAGES = ["tabulae-core", "tabulae-build", "tabulae-serve", "tabulae"]
 
 report = open(sys.argv[1]).read()
@@ -52,5 +105,5 @@ for name in direct:
     rows.append((sum(seconds.get(each, 0) for each in alone), kilobytes, name, len(alone)))
 print("| dependency | crates | s | kB | what it is for |\n|---|--:|--:|--:|---|")
 for cost, kilobytes, name, crates in sorted(rows, reverse=True):
-    print(f"| `{name}` | {crates} | {cost:.1f} | {kilobytes:.0f} | |")
+    print(f"| `{name}` | {crates} | {cost:.1f} | {kilobytes:.0f} | {PURPOSES[name]} |")
 print(f"| all {len(everything)} crates | | {sum(seconds.get(name, 0) for name in everything):.0f} | {sum(sizes.values()) / 1024:.0f} | |", file=sys.stderr)

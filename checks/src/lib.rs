@@ -1,4 +1,4 @@
-//! What these tests share: the program that they run.
+//! Shared by the tests: the program that they run.
 
 use std::path::PathBuf;
 use std::process::Command;

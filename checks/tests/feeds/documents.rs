@@ -371,7 +371,7 @@ fn the_same_document_gives_the_same_bytes() {
     );
 }
 
-/// Whether XML 1.0 allows a character (production 2, `Char`).
+/// Returns true if XML 1.0 allows a character (production 2, `Char`).
 fn is_xml(c: char) -> bool {
     matches!(c, '\t' | '\n' | '\r' | ' '..='\u{d7ff}' | '\u{e000}'..='\u{fffd}' | '\u{10000}'..)
 }

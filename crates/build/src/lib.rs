@@ -32,6 +32,7 @@ use tabulae_core::time::Written;
 
 use crate::output::Output;
 use crate::report::Report;
+pub use crate::run::lock;
 pub use crate::session::Session;
 use crate::sources::Sources;
 

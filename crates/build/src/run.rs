@@ -263,28 +263,29 @@ impl Build<'_> {
         if self.locked || self.options.dry_run {
             return true;
         }
-        match output.lock() {
-            Ok(()) => {
-                self.locked = true;
-                true
-            }
-            Err(error) if error.kind() == std::io::ErrorKind::WouldBlock => {
-                self.faults.push(
-                    Diagnostic::error(
-                        Code::BuildLocked,
-                        Place::top_of(".tabulae/lock"),
-                        "another build of this site is under way",
-                    )
-                    .help("wait until it is done, or end it"),
-                );
-                false
-            }
-            Err(error) => {
-                self.faults.push(unwritable(".tabulae/lock", &error));
-                false
-            }
-        }
+        let locked = lock(output);
+        self.locked = locked.is_ok();
+        self.faults.extend(locked.err().map(|fault| *fault));
+        self.locked
     }
+}
+
+/// Takes the lock of an output, which whoever takes it releases.
+///
+/// # Errors
+/// If another build holds it, or it cannot be written.
+pub fn lock(output: &mut dyn Output) -> Result<(), Box<Diagnostic>> {
+    let error = match output.lock() {
+        Ok(()) => return Ok(()),
+        Err(error) => error,
+    };
+    if error.kind() != std::io::ErrorKind::WouldBlock {
+        return Err(Box::new(unwritable(".tabulae/lock", &error)));
+    }
+    let place = Place::top_of(".tabulae/lock");
+    let message = "another build of this site is under way";
+    let fault = Diagnostic::error(Code::BuildLocked, place, message);
+    Err(Box::new(fault.help("wait until it is done, or end it")))
 }
 
 pub(crate) fn unwritable(path: &str, error: &std::io::Error) -> Diagnostic {

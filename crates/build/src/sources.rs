@@ -5,6 +5,7 @@ use std::fmt;
 use std::io::{self, Read as _};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 use serde::{Deserialize, Serialize};
@@ -43,10 +44,13 @@ pub trait Sources: Sync + fmt::Debug {
     /// Where it is not there or is no file.
     fn size(&self, path: &str) -> io::Result<u64>;
 
-    /// The site's folder on disk; `None` if there is none.
+    /// Returns the site's folder on disk; `None` for sources in memory.
     fn root(&self) -> Option<&Path> {
         None
     }
+
+    /// Allows links that lead out of the site's folder, or refuses them, as `[site] follow_links` says.
+    fn set_follow_links(&self, _: bool) {}
 
     /// The same files, for what outlives a borrow.
     fn share(&self) -> Arc<dyn Sources + Send>;
@@ -108,13 +112,18 @@ fn changed(found: &std::fs::Metadata) -> u64 {
 #[derive(Debug, Clone)]
 pub struct Disk {
     root: PathBuf,
+    /// Set if links may lead out of the site's folder.
+    follow_links: Arc<AtomicBool>,
 }
 
 impl Disk {
     /// The site in the folder `root`.
     #[must_use]
     pub fn new(root: impl Into<PathBuf>) -> Self {
-        Self { root: root.into() }
+        Self {
+            root: root.into(),
+            follow_links: Arc::default(),
+        }
     }
 }
 
@@ -147,11 +156,38 @@ impl Disk {
                 (path, error.into())
             })?;
             if follow || !entries.iter().any(DirEntry::path_is_symlink) {
+                if follow && !self.follow_links.load(Ordering::Relaxed) {
+                    self.check_links(top, &entries)?;
+                }
                 entries.retain(|entry| !entry.file_type().is_dir());
                 return Ok(entries);
             }
         }
         Ok(Vec::new())
+    }
+}
+
+impl Disk {
+    /// Checks that no link below `top` leads out of the site's folder; `top` itself may be a link.
+    fn check_links(&self, top: &Path, entries: &[DirEntry]) -> Result<(), (String, io::Error)> {
+        let whole = |path: &Path| path.canonicalize().unwrap_or_else(|_| path.to_owned());
+        let (root, real_top) = (whole(&self.root), whole(top));
+        let links = entries
+            .iter()
+            .filter(|entry| entry.depth() > 0 && entry.path_is_symlink());
+        for link in links {
+            let target = whole(link.path());
+            if !target.starts_with(&root) && !target.starts_with(&real_top) {
+                let path = link.path().strip_prefix(&self.root).unwrap_or(link.path());
+                let what = format!(
+                    "it is a link out of the site's folder, to {}",
+                    target.display()
+                );
+                let error = io::Error::new(io::ErrorKind::CrossesDevices, what);
+                return Err((path.display().to_string(), error));
+            }
+        }
+        Ok(())
     }
 }
 
@@ -198,6 +234,10 @@ impl Sources for Disk {
 
     fn root(&self) -> Option<&Path> {
         Some(&self.root)
+    }
+
+    fn set_follow_links(&self, follow: bool) {
+        self.follow_links.store(follow, Ordering::Relaxed);
     }
 
     fn share(&self) -> Arc<dyn Sources + Send> {

@@ -31,7 +31,7 @@ pub(crate) struct Stage<'a> {
     pub(crate) options: &'a Options<'a>,
     /// Whether what the last build left is known to stand there still.
     pub(crate) stands: bool,
-    /// Whether nobody else writes to the output.
+    /// Set if nobody else writes to the output.
     pub(crate) is_alone: bool,
 }
 

@@ -1180,3 +1180,55 @@ fn two_makers_of_one_output_are_told_the_way_out(
         .collect();
     assert_eq!(helps, [way_out]);
 }
+
+#[rstest]
+#[case::script("image: \"javascript:alert(1)\"", "address-unreadable")]
+#[case::page("image: \"data:text/html,<p>\"", "address-unreadable")]
+#[case::too_many_terms(&format!("tags: [{}]", (0..1001).map(|n| format!("t{n},")).collect::<String>()), "value-unfit")]
+#[case::too_deep_a_term(&format!("tags: [\"{}x\"]", "a/".repeat(32)), "value-unfit")]
+fn front_matter_has_limits(#[case] front: &str, #[case] code: &str) {
+    let mut bench = Bench::new("").with("posts/2026-03-14-x.md", &format!("---\n{front}\n---\n"));
+    assert_eq!(
+        bench
+            .faults()
+            .iter()
+            .map(|fault| &*fault.0)
+            .collect::<Vec<_>>(),
+        [code]
+    );
+}
+
+#[test]
+fn a_limit_beyond_all_posts_is_all_posts() {
+    let settings = "[related]\nquery = \"from posts where likeness >= 0 order by likeness desc limit 999999999\"\n";
+    let mut bench = Bench::new(settings)
+        .with("posts/2026-03-14-x.md", "---\ntags: [a]\n---\nx\n")
+        .with("posts/2026-03-15-y.md", "---\ntags: [a]\n---\ny\n")
+        .with("pages/p.html", "{% for p in query(\"from posts limit 18446744073709551615 offset 1\") %}{{ p.title }}{% endfor %}");
+    bench.sound();
+    assert_eq!(bench.page("p/index.html"), "X\n");
+    assert!(bench.page("2026/x/index.html").contains("/2026/y/"));
+}
+
+#[rstest]
+#[case::short(64, &[])]
+#[case::long(65, &["query-unfit"])]
+#[case::far_too_long(5000, &["query-unfit"])]
+fn chains_of_named_queries_have_an_end(#[case] length: usize, #[case] codes: &[&str]) {
+    let query = |n: usize| match n {
+        0 => "q0 = \"from posts where tag = 'a'\"\n".to_owned(),
+        n => format!("q{n} = \"from q{} where tag = 'a'\"\n", n - 1),
+    };
+    // The last is written first, as the order should not matter.
+    let queries: String = (0..length).rev().map(query).collect();
+    let mut bench = Bench::new(&format!("[queries]\n{queries}"))
+        .with("posts/2026-03-14-x.md", "---\ntags: [a]\n---\n");
+    assert_eq!(
+        bench
+            .faults()
+            .iter()
+            .map(|fault| &*fault.0)
+            .collect::<Vec<_>>(),
+        codes
+    );
+}

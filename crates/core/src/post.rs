@@ -291,7 +291,7 @@ pub fn assemble(
     let own_summary = own_summary.filter(|text| !text.trim().is_empty());
     let has_own_summary = own_summary.is_some() || notes.before_more.is_some();
     let summary = own_summary.or_else(|| summary_of(&notes));
-    let image = read.text("image").filter(|text| !text.trim().is_empty());
+    let image = read.image().filter(|text| !text.trim().is_empty());
     let id = read.text("id").filter(|text| !text.trim().is_empty());
     let related = read.list("related");
     let moved_from = read.moved_from(settings);

@@ -201,9 +201,9 @@ pub enum PathError {
     EmptySegment,
     /// A segment is `.` or `..`.
     DotSegment,
-    /// It holds a control character, also NUL.
+    /// The path contains a control character, such as NUL.
     Control,
-    /// It holds a backslash.
+    /// The path contains a backslash.
     Backslash,
     /// A segment is longer than [`OutputPath::SEGMENT_BYTES`].
     LongSegment,
@@ -437,6 +437,22 @@ pub fn decode(path: &str) -> String {
     String::from_utf8(out).unwrap_or_else(|_| path.to_owned())
 }
 
+/// Returns the scheme of an address that would run where it is opened: `javascript`, `vbscript`, or `data`
+/// of anything but an image. Browsers ignore white space and control characters in it (URL Standard).
+#[must_use]
+pub fn unsafe_scheme(address: &str) -> Option<&'static str> {
+    let plain = |c: &char| !c.is_whitespace() && !c.is_control();
+    let begin: String = address.chars().filter(plain).take(16).collect();
+    let begin = begin.to_ascii_lowercase();
+    let (scheme, rest) = begin.split_once(':')?;
+    match scheme {
+        "javascript" => Some("javascript"),
+        "vbscript" => Some("vbscript"),
+        "data" if !rest.starts_with("image/") => Some("data"),
+        _ => None,
+    }
+}
+
 /// The outputs of a build by path below `out/`, each of one maker.
 #[derive(Debug, Default)]
 pub struct Outputs {
@@ -629,6 +645,18 @@ mod tests {
 
     fn path(text: &str) -> OutputPath {
         OutputPath::new(text).unwrap()
+    }
+
+    #[rstest]
+    #[case("/a.png", None)]
+    #[case("https://x.example/javascript:a", None)]
+    #[case("javascript:a()", Some("javascript"))]
+    #[case(" Java\nScript:a()", Some("javascript"))]
+    #[case("vbscript:a", Some("vbscript"))]
+    #[case("data:image/png;base64,AA", None)]
+    #[case("data:text/html,a", Some("data"))]
+    fn addresses_that_run_are_found(#[case] address: &str, #[case] scheme: Option<&str>) {
+        assert_eq!(unsafe_scheme(address), scheme);
     }
 
     #[test]

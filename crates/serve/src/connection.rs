@@ -44,7 +44,7 @@ pub(crate) fn refuse(stream: TcpStream) -> io::Result<()> {
 
 enum Next {
     Request(Request),
-    /// It is answered with this status.
+    /// Refuse the request with this status.
     Refused(u16),
     End,
 }

@@ -18,14 +18,13 @@ use std::time::Duration;
 pub use self::request::Request;
 pub use self::response::{Body, Response};
 
-/// How long a connection may take to send a request's head, and how long it may rest between two
-/// requests.
+/// The timeout for a request's head, and for the next request on an open connection.
 pub const IDLE: Duration = Duration::from_secs(10);
 
 /// The largest head of a request, in bytes: its first line and its fields.
 pub const HEAD_BYTES: usize = 16 << 10;
 
-/// How many connections are open at once; a further one is closed with the status 503.
+/// The maximum number of simultaneous connections; further ones get the status 503.
 pub const CONNECTIONS: usize = 128;
 
 /// Answers a request. It is called on the connection's own thread, and so may block.

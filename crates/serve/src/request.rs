@@ -7,28 +7,28 @@ pub struct Request {
     pub method: String,
     /// The path, percent-encoded, beginning with `/`.
     pub path: String,
-    /// What follows `?`, percent-encoded; empty if there is none.
+    /// The query after `?`, percent-encoded; empty if the target has no query.
     pub query: String,
-    /// The field `Host`; empty if there is none.
+    /// The field `Host`; empty if it is missing.
     pub host: String,
-    /// Whether the client asks to close the connection after the answer.
+    /// Set if the client asks to close the connection after the answer.
     pub(crate) closes: bool,
-    /// Whether a body follows.
+    /// Set if a body follows.
     pub(crate) has_body: bool,
 }
 
-/// What became of a request's head.
+/// The result of reading a request's head.
 #[derive(Debug, PartialEq, Eq)]
 pub(crate) enum Head {
-    /// It is whole, and so many bytes long.
+    /// A complete head, and its length in bytes.
     Whole(Request, usize),
-    /// Some of it is still to come.
+    /// More bytes are needed.
     Part,
-    /// It is not HTTP.
+    /// The bytes are not HTTP.
     Invalid,
 }
 
-/// How many fields a request may have.
+/// The maximum number of fields of a request.
 const FIELDS: usize = 64;
 
 impl Head {

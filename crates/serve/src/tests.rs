@@ -26,7 +26,7 @@ fn served() -> u16 {
     port
 }
 
-/// What comes back for some bytes, until the server closes.
+/// Sends some bytes and returns the answers until the server closes the connection.
 fn answers(port: u16, sent: &[u8]) -> String {
     let mut stream = TcpStream::connect((Ipv4Addr::LOCALHOST, port)).unwrap();
     stream.set_read_timeout(Some(IDLE * 2)).unwrap();

@@ -22,7 +22,8 @@ use crate::sources::Mark;
 
 const HEAD: &[u8] = b"tabulae cache 3\n";
 
-/// What the program was made of: its own sources and the theme's, hashed when it was compiled.
+/// The hash of what the program was compiled from: its sources and the theme's, the locked
+/// dependencies, features and target.
 const PROGRAM: &str = env!("TABULAE_SOURCES");
 
 /// What a build leaves for the next one.
@@ -172,9 +173,46 @@ impl Quiet {
 }
 
 #[cfg(test)]
+#[path = "../../build.rs"]
+#[allow(dead_code, reason = "a build script has a main function")]
+mod build_script;
+
+#[cfg(test)]
 mod tests {
     use super::*;
     use rstest::rstest;
+
+    /// Another dependency may make another page, from the very same sources of ours.
+    #[rstest]
+    #[case::nothing("crates/build/src/a.rs", "a", "x86_64", true)]
+    #[case::a_source("crates/build/src/a.rs", "b", "x86_64", false)]
+    #[case::the_core("crates/core/src/new.rs", "a", "x86_64", false)]
+    #[case::the_lock_file("Cargo.lock", "changed", "x86_64", false)]
+    #[case::the_target("crates/build/src/a.rs", "a", "aarch64", false)]
+    fn a_program_is_told_by_what_it_is_made_of(
+        #[case] path: &str,
+        #[case] text: &str,
+        #[case] target: &str,
+        #[case] same: bool,
+    ) {
+        let folder = tempfile::tempdir().unwrap();
+        let write = |path: &str, text: &str| {
+            let path = folder.path().join(path);
+            std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+            std::fs::write(path, text).unwrap();
+        };
+        let program = |target: &str| {
+            let variables = [("TARGET".to_owned(), target.to_owned())];
+            let package = folder.path().join("crates/build");
+            super::build_script::program(&package, variables.into_iter())
+        };
+        write("crates/build/src/a.rs", "a");
+        write("crates/core/src/b.rs", "b");
+        write("Cargo.lock", "locked");
+        let before = program("x86_64");
+        write(path, text);
+        assert_eq!(program(target) == before, same);
+    }
 
     fn stored() -> Vec<u8> {
         let mut store = Store {

@@ -21,7 +21,7 @@ pub(crate) use self::place::check_place;
 /// Writes something piece by piece.
 pub type Writer<'a> = dyn Fn(&mut dyn io::Write) -> io::Result<()> + 'a;
 
-/// What is at an output's path.
+/// The content at an output's path.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Found {
     /// Nothing.
@@ -125,7 +125,7 @@ pub trait Output: Sync + fmt::Debug {
     /// from lower case.
     fn is_same_file(&self, a: &OutputPath, b: &OutputPath) -> bool;
 
-    /// The folder on disk; `None` if there is none.
+    /// Returns the folder on disk; `None` for an output in memory.
     fn folder(&self) -> Option<&Path>;
 
     /// The output's name for people.

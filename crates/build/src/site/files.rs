@@ -42,9 +42,27 @@ fn is_left_over(path: &str) -> bool {
     })
 }
 
-/// A file's text, which is UTF-8.
-pub(super) fn read(sources: &dyn Sources, path: &str, faults: &mut Faults) -> Option<String> {
-    match sources.read(path) {
+/// Reads a text source of at most `limit` megabytes.
+///
+/// # Errors
+/// If it cannot be read, or is larger.
+pub(super) fn read_bytes(sources: &dyn Sources, path: &str, limit: usize) -> io::Result<Vec<u8>> {
+    let size = sources.size(path)?;
+    if size > (limit as u64) << 20 {
+        let what = format!("it has {} MB, of at most {limit}", size.div_ceil(1 << 20));
+        return Err(io::Error::new(io::ErrorKind::FileTooLarge, what));
+    }
+    sources.read(path)
+}
+
+/// A file's text, which is UTF-8 and has at most `limit` megabytes.
+pub(super) fn read(
+    sources: &dyn Sources,
+    path: &str,
+    limit: usize,
+    faults: &mut Faults,
+) -> Option<String> {
+    match read_bytes(sources, path, limit) {
         Ok(bytes) => as_text(path, bytes, faults),
         Err(error) => {
             faults.push(unreadable(path, &error));
@@ -77,8 +95,15 @@ pub(super) fn ending(path: &str) -> &str {
 
 pub(crate) fn unreadable(path: &str, error: &io::Error) -> Diagnostic {
     let message = format!("cannot read `{path}`: {}", reason(error));
-    Diagnostic::error(Code::FileUnreadable, Place::top_of(path), message)
-        .help("look at the file's permissions, or take it away")
+    Diagnostic::error(Code::FileUnreadable, Place::top_of(path), message).help(match error.kind() {
+        io::ErrorKind::FileTooLarge => {
+            "raise `source_limit` in `[site]`, or move the file to assets/"
+        }
+        io::ErrorKind::CrossesDevices => {
+            "put the file itself there, or write `follow_links = true` in `[site]`"
+        }
+        _ => "look at the file's permissions, or take it away",
+    })
 }
 
 /// Why a file could not be used, without the system's number.

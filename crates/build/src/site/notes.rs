@@ -24,7 +24,7 @@ pub(super) fn read_notes(
             continue;
         };
         match term_of(below, &path, settings) {
-            Ok(term) => notes.extend(read_note(sources, moment, &path, term, faults)),
+            Ok(term) => notes.extend(read_note(sources, settings, moment, &path, term, faults)),
             Err(fault) => faults.push(*fault),
         }
     }
@@ -58,12 +58,13 @@ fn term_of<'a>(
 
 fn read_note(
     sources: &dyn Sources,
+    settings: &Settings,
     moment: &Moment,
     path: &str,
     term: (usize, &str),
     faults: &mut Faults,
 ) -> Option<TermNote> {
-    let text = read(sources, path, faults)?;
+    let text = read(sources, path, settings.site.source_limit, faults)?;
     let source = Source::new(path, &text);
     let front = front_matter::read(&source, &moment.zone).into_output(faults);
     let body = markdown::render(&source.text()[front.body..], true);

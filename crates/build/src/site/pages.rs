@@ -56,7 +56,7 @@ fn read_page(
     path: &str,
     faults: &mut Faults,
 ) -> Option<Page> {
-    let text = read(sources, path, faults)?;
+    let text = read(sources, path, settings.site.source_limit, faults)?;
     let source = Source::new(path, &text);
     let before = faults.len();
     let front = front_matter::read(&source, &moment.zone).into_output(faults);

@@ -19,7 +19,7 @@ use tabulae_core::time::Moment;
 use tabulae_core::words::Counting;
 
 use super::Site;
-use super::files::{as_text, ending, unreadable};
+use super::files::{as_text, ending, read_bytes, unreadable};
 use crate::cache::{Bytes, Kept, Parsed, Store};
 use crate::markdown;
 use crate::output::checksum;
@@ -132,7 +132,8 @@ impl Reading<'_> {
         {
             return Some(read);
         }
-        let bytes = match self.sources.read(path) {
+        let limit = self.settings.site.source_limit;
+        let bytes = match read_bytes(self.sources, path, limit) {
             Ok(bytes) => bytes,
             Err(error) => {
                 faults.push(unreadable(path, &error));

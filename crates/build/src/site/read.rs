@@ -17,7 +17,7 @@ use tabulae_core::time::Moment;
 use tabulae_core::words::{Counting, KnownWords};
 
 use super::asks::Asks;
-use super::files::{self, as_text, list, list_all, unreadable};
+use super::files::{self, as_text, list, list_all, read_bytes, unreadable};
 use super::found::Found;
 use super::notes::read_notes;
 use super::pages::Pages;
@@ -65,7 +65,7 @@ impl Site {
         let counted = reading.counting.unwrap_or_default();
         let notes = read_notes(sources, &settings, &moment, faults);
         let pages = Pages::read(sources, &settings, &moment, options.include, faults);
-        let templates = read_templates(sources, faults);
+        let templates = read_templates(sources, settings.site.source_limit, faults);
         let assets = read_assets(sources, faults);
         let mut catalogue = catalogue(posts, &notes, &settings, &moment, options, faults);
         let old = old.filter(|old| old.asked == asked);
@@ -172,7 +172,7 @@ pub(crate) fn asked(settings: &Settings, options: &Options<'_>) -> u64 {
 }
 
 pub(crate) fn read_settings(sources: &dyn Sources, faults: &mut Faults) -> Option<Settings> {
-    let text = match sources.read(settings::FILE) {
+    let text = match read_bytes(sources, settings::FILE, settings::SOURCE_LIMIT) {
         Ok(bytes) => as_text(settings::FILE, bytes, faults)?,
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
             faults.push(
@@ -188,6 +188,7 @@ pub(crate) fn read_settings(sources: &dyn Sources, faults: &mut Faults) -> Optio
     };
     let source = Source::new(settings::FILE, &text);
     let settings = Settings::read(&source).into_output(faults);
+    sources.set_follow_links(settings.site.follow_links);
     let broken = faults
         .iter()
         .any(|fault| fault.code == Code::SettingsUnreadable);
@@ -230,11 +231,15 @@ fn read_assets(sources: &dyn Sources, faults: &mut Faults) -> Vec<String> {
 }
 
 /// The templates of the site's own: name and text.
-fn read_templates(sources: &dyn Sources, faults: &mut Faults) -> Vec<(String, String)> {
+fn read_templates(
+    sources: &dyn Sources,
+    limit: usize,
+    faults: &mut Faults,
+) -> Vec<(String, String)> {
     let files = list(sources, "templates", faults).unwrap_or_default();
     let read = files.iter().filter_map(|path| {
         let name = path.trim_start_matches("templates/").to_owned();
-        Some((name, files::read(sources, path, faults)?))
+        Some((name, files::read(sources, path, limit, faults)?))
     });
     read.collect()
 }

@@ -5,17 +5,17 @@ use tabulae_core::source::Span;
 
 use crate::cache::nesting;
 
-/// How deep `once` and `card` may load templates that use them in turn.
+/// The maximum depth of templates that load each other by `once` and `card`.
 pub(super) const PARTS: usize = 16;
 
-/// How many words, numbers, texts and signs one `{{ … }}` or `{% … %}` may have.
+/// The maximum number of tokens (words, numbers, texts, signs) in one `{{ … }}` or `{% … %}`.
 pub(super) const TOKENS: usize = 10_000;
 
 /// The work that a template may do for one page, in the engine's units of about 64 bytes of data or one
 /// instruction, on a site without posts.
 const FUEL: u64 = 4_000_000;
 
-/// What each post of the site adds to [`FUEL`]: a page that lists all of them needs some hundreds.
+/// Added to [`FUEL`] for each post of the site: a page that lists all posts needs some hundreds for each.
 const FUEL_OF_A_POST: u64 = 1_000;
 
 /// The stack for templates whose expressions are nested deep, in bytes.

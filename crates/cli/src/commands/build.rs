@@ -106,7 +106,7 @@ pub(super) fn as_text(
     text
 }
 
-/// What is said of files that no known build wrote.
+/// Returns the summary of files that no known build wrote.
 fn unknown_lines(report: &Report, verbose: bool) -> String {
     let (files, out) = (&report.unknown, &report.out);
     if files.is_empty() {

@@ -4,9 +4,11 @@ use std::fmt::Write as _;
 use std::path::Path;
 
 use serde_json::{Value, json};
+use tabulae_build::output::Output as _;
 use tabulae_build::sources::Disk;
 use tabulae_build::weave::{Folder, Woven, weave};
 
+use super::build::site_and_output;
 use crate::args::{Args, BuildArgs, Format};
 use crate::ui::{self, Status, counted};
 
@@ -16,7 +18,18 @@ pub(super) fn run(args: &Args, dir: &Path, check: bool) -> Status {
         ..BuildArgs::plain()
     };
     let options = args.options(&asked, &tabulae_build::Quiet);
+    // A second one, or a build, would stage files of the same names.
+    let (_, mut output) = site_and_output(&asked, &args.dir);
+    if !check && let Err(fault) = tabulae_build::lock(&mut output) {
+        return match args.format {
+            Format::Json => ui::json(&json!({}), &[*fault]),
+            _ => ui::faults(&[*fault]),
+        };
+    }
     let woven = weave(&Disk::new(&args.dir), &Folder::new(dir), &options);
+    if !check {
+        output.release();
+    }
     let would_change = woven
         .output
         .as_ref()

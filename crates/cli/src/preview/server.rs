@@ -21,10 +21,10 @@ use crate::ui::{self, Status};
 /// How many ports are tried.
 const PORTS: u16 = 100;
 
-/// How often a browser that waits is sent something, so that one that is gone is noticed.
+/// The interval of comments to waiting browsers; writing one detects that a browser has gone.
 const HEARTBEAT: Duration = Duration::from_secs(5);
 
-/// What the preview's own pages may do: nothing that comes from elsewhere.
+/// The content security policy of the preview's own pages: nothing is loaded from other hosts.
 const POLICY: &str = "default-src 'none'; script-src 'self'; connect-src 'self'; style-src 'unsafe-inline'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
 
 /// Serves until Ctrl-C or SIGTERM.
@@ -113,7 +113,7 @@ fn own_page(status: u16, html: String) -> Response {
     Response::html(status, html).with("Content-Security-Policy", POLICY)
 }
 
-/// What browsers are told: how it stands, and then each change.
+/// Sends the current state to a browser, and then each change (server-sent events).
 fn events(preview: &Arc<Preview>) -> Response {
     let (preview, mut told) = (Arc::clone(preview), None);
     let next = move || {

@@ -292,3 +292,88 @@ fn a_first_build_that_fails_leaves_nothing_behind() {
         .count();
     assert!(folders == 1 && !site.file("out").exists());
 }
+
+/// A build that would wait for the writer of a pipe would wait for ever.
+#[cfg(unix)]
+#[rstest::rstest]
+#[case::post("posts/2026-01-01-pipe.md", "file-unreadable")]
+#[case::asset("assets/pipe.txt", "file-unreadable")]
+#[case::page("pages/pipe.md", "file-unreadable")]
+#[case::template("templates/post.html", "file-unreadable")]
+#[case::note("terms/tag/lime.md", "file-unreadable")]
+#[case::settings("tabulae.toml", "file-unreadable")]
+#[case::lock(".tabulae/lock", "file-unwritable")]
+#[case::output("out/index.html", "file-foreign")]
+fn a_pipe_is_an_error_and_no_hang(#[case] path: &str, #[case] code: &str) {
+    let site = Site::small();
+    let pipe = site.file(path);
+    std::fs::create_dir_all(pipe.parent().expect("a folder")).expect("a folder");
+    let _ = std::fs::remove_file(&pipe);
+    let made = std::process::Command::new("mkfifo").arg(&pipe).status();
+    assert!(made.expect("mkfifo").success());
+    let run = site.run(&["build"]);
+    assert!(run.err.contains(code), "{}", run.err);
+    assert!(run.err.contains(path), "{}", run.err);
+}
+
+#[cfg(unix)]
+#[test]
+fn a_link_out_of_the_site_is_refused_unless_that_is_allowed() {
+    use std::os::unix::fs::symlink;
+    let site = Site::small();
+    let elsewhere = Site::empty();
+    elsewhere.write("secret.txt", "secret");
+    site.write("posts/inside.txt", "inside");
+    std::fs::create_dir(site.file("assets")).expect("a folder");
+    symlink(
+        site.file("posts/inside.txt"),
+        site.file("assets/inside.txt"),
+    )
+    .expect("a link");
+    site.run(&["build"]).sound();
+    assert_eq!(site.read("out/inside.txt"), "inside");
+    symlink(elsewhere.file("secret.txt"), site.file("assets/secret.txt")).expect("a link");
+    let run = site.run(&["build"]);
+    assert_eq!(run.status, 1);
+    assert!(
+        run.err.contains("cannot read `assets/secret.txt`"),
+        "{}",
+        run.err
+    );
+    assert!(run.err.contains("`follow_links = true`"), "{}", run.err);
+    assert!(!site.file("out/secret.txt").exists());
+    let settings = site.read("tabulae.toml") + "follow_links = true\n";
+    site.write("tabulae.toml", settings);
+    site.run(&["build"]).sound();
+    assert_eq!(site.read("out/secret.txt"), "secret");
+}
+
+#[cfg(unix)]
+#[test]
+fn a_folder_of_the_site_may_be_a_link() {
+    use std::os::unix::fs::symlink;
+    let site = Site::small();
+    let elsewhere = Site::empty();
+    elsewhere.write("logo.svg", "<svg/>");
+    symlink(elsewhere.path(), site.file("assets")).expect("a link");
+    site.run(&["build"]).sound();
+    assert_eq!(site.read("out/logo.svg"), "<svg/>");
+}
+
+#[test]
+fn a_source_beyond_the_limit_names_the_key_that_raises_it() {
+    let site = Site::small();
+    let settings = site.read("tabulae.toml") + "source_limit = 1\n";
+    site.write("tabulae.toml", settings);
+    site.write("assets/large.bin", vec![b'x'; 2 << 20]);
+    site.run(&["build"]).sound();
+    site.write("posts/2026-01-01-large.md", vec![b'x'; (1 << 20) + 1]);
+    let run = site.run(&["build"]);
+    let said = "cannot read `posts/2026-01-01-large.md`: it has 2 MB, of at most 1";
+    assert!(run.err.contains(said), "{}", run.err);
+    assert!(
+        run.err.contains("raise `source_limit` in `[site]`"),
+        "{}",
+        run.err
+    );
+}

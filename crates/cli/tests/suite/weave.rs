@@ -267,3 +267,25 @@ fn symbolic_links_are_not_followed_and_permissions_stay() {
     let found = fs::metadata(site.file("public/b.html")).expect("a file");
     assert_eq!(found.permissions().mode() & 0o777, 0o640);
 }
+
+/// Two at once would stage files of the same names.
+#[test]
+fn another_run_that_holds_the_lock_is_waited_for_by_hand() {
+    let site = site();
+    site.write(
+        "public/index.html",
+        format!("<!-- tabulae query \"limit 1\" -->{END}\n"),
+    );
+    site.write(".tabulae/lock", "");
+    let lock = fs::File::options()
+        .write(true)
+        .open(site.file(".tabulae/lock"));
+    let lock = lock.expect("the lock");
+    lock.lock().expect("held");
+    let run = site.run(&["weave", "public"]);
+    assert_eq!(run.status, 3);
+    assert!(run.err.contains("[build-locked]"), "{}", run.err);
+    site.run(&["weave", "public", "--check"]);
+    drop(lock);
+    site.run(&["weave", "public"]).sound();
+}

@@ -75,7 +75,7 @@ const VOID: [&str; 4] = ["link", "meta", "base", "input"];
 struct LeftOut {
     name: String,
     start: usize,
-    /// How many elements of its name are open, itself among them.
+    /// The number of open elements of its name, including itself.
     open: usize,
 }
 

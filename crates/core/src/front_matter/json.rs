@@ -54,7 +54,7 @@ struct Reader<'a> {
     source: &'a Source,
     zone: &'a TimeZone,
     faults: &'a mut Faults,
-    /// How many lists and maps are open.
+    /// The number of open lists and maps.
     depth: usize,
 }
 

@@ -60,7 +60,7 @@ pub fn read(source: &Source, zone: &TimeZone) -> Collected<FrontMatter> {
     }
 }
 
-/// How deep lists and maps of a header may lie in one another. TOML's own parser allows a little more.
+/// The maximum nesting depth of lists and maps in YAML and JSON. The TOML parser's own limit is 80.
 const DEPTH: usize = 32;
 
 /// The date that `text` is, if the whole of it has the form of one that exists.

@@ -15,9 +15,9 @@ pub(crate) enum Token {
     Start(Tag),
     /// An end tag.
     End {
-        /// Its name in lower case.
+        /// The name in lower case.
         name: String,
-        /// Its bytes, from `<` to `>`.
+        /// The byte range, from `<` to `>`.
         span: Range<usize>,
     },
     /// A comment, from `<!--` to `-->`, or a processing instruction.
@@ -27,24 +27,24 @@ pub(crate) enum Token {
 /// A start tag.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Tag {
-    /// Its name in lower case.
+    /// The name in lower case.
     pub(crate) name: String,
-    /// Its attributes in the order written, each name once.
+    /// The attributes in source order, without repeated names.
     pub(crate) attributes: Vec<Attribute>,
-    /// Its bytes, from `<` to `>`.
+    /// The byte range, from `<` to `>`.
     pub(crate) span: Range<usize>,
-    /// Whether it ends in `/>`.
+    /// Set if the tag ends in `/>`.
     pub(crate) closes_itself: bool,
 }
 
 /// An attribute of a start tag.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Attribute {
-    /// Its name in lower case.
+    /// The name in lower case.
     pub(crate) name: String,
-    /// Its value, with character references resolved; empty if it has none.
+    /// The value, with character references resolved; empty if there is no value.
     pub(crate) value: String,
-    /// Its bytes: name, `=`, and value with its quotes.
+    /// The byte range: name, `=`, and value with its quotes.
     pub(crate) span: Range<usize>,
 }
 
@@ -61,7 +61,7 @@ pub(crate) fn tokens(html: &str) -> Tokens<'_> {
 pub(crate) struct Tokens<'a> {
     html: &'a str,
     inner: Tokenizer<StringReader<'a>, DefaultEmitter<usize>>,
-    /// How many `svg` and `math` elements are open: there is no raw text within them.
+    /// The number of open `svg` and `math` elements; they contain no raw text elements.
     foreign: usize,
 }
 

@@ -1,14 +1,22 @@
 //! Typed fields of a header, each fault at its place.
 
+use std::collections::BTreeSet;
+
 use super::name::FileName;
 use super::{Notes, title_of_name, value};
 use crate::diagnostic::{Code, Diagnostic, Faults};
-use crate::route::decode;
+use crate::route::{decode, unsafe_scheme};
 use crate::settings::{ContentSet, Settings};
 use crate::source::{Place, Source, Span, Spanned};
 use crate::term::{identity, slug, unfit_slug};
 use crate::time::{DateFault, FORMS, Moment, Stamp, parse_date};
 use crate::value::{Map, Value};
+
+/// The most values of one term field that a post may have.
+pub(super) const TERMS: usize = 1000;
+
+/// The most levels of a nested term.
+pub(super) const LEVELS: usize = 32;
 
 /// Reads typed fields of one header; each fault is reported at its place.
 pub(super) struct Reader<'a> {
@@ -51,6 +59,22 @@ impl<'a> Reader<'a> {
                 None
             }
         }
+    }
+
+    /// Reads the address of the image; one that would run where it is opened is an error.
+    pub(super) fn image(&mut self) -> Option<String> {
+        let address = self.text("image")?;
+        let Some(scheme) = unsafe_scheme(&address) else {
+            return Some(address);
+        };
+        let place = self
+            .value("image")
+            .map(|value| self.source.place(value.span));
+        let message = format!("an address that begins with `{scheme}:` is no image");
+        let fault = Diagnostic::error(Code::AddressUnreadable, place?, message);
+        self.faults
+            .push(fault.help("write a file beside the post, or an address such as /gate.png"));
+        None
     }
 
     /// Whether an entry holds: it is `true`, or, under another name, the field's own as text
@@ -204,16 +228,27 @@ impl<'a> Reader<'a> {
         if let (Some(plural), false) = (plural, renamed) {
             terms.extend(self.texts(plural, true));
         }
-        if terms.len() < 2 {
-            return terms;
+        if let Some(beyond) = terms.get(TERMS) {
+            let place = self.source.place(beyond.span);
+            let count = terms.len();
+            let message = format!("this post has {count} values of `{name}`, of at most {TERMS}");
+            let fault = Diagnostic::error(Code::ValueUnfit, place, message);
+            self.faults
+                .push(fault.help("keep those that tell what it is about"));
+            terms.truncate(TERMS);
         }
-        let mut seen = Vec::new();
-        terms.retain(|term| {
-            let same = identity(&term.node);
-            let new = !seen.contains(&same);
-            seen.push(same);
-            new
-        });
+        if let Some(deep) = terms
+            .iter()
+            .find(|term| term.node.matches('/').count() >= LEVELS)
+        {
+            let place = self.source.place(deep.span);
+            let message = format!("this value of `{name}` has more than {LEVELS} levels");
+            let fault = Diagnostic::error(Code::ValueUnfit, place, message);
+            self.faults.push(fault.help("write it with fewer `/`"));
+            terms.retain(|term| term.node.matches('/').count() < LEVELS);
+        }
+        let mut seen = BTreeSet::new();
+        terms.retain(|term| seen.insert(identity(&term.node)));
         terms
     }
 

@@ -1,5 +1,6 @@
 //! The named queries of a site, which may stand on one another.
 
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::ast::Statement;
@@ -27,30 +28,36 @@ impl Library {
             weighing: Some(Arc::new(weighing)),
             ..Self::default()
         };
-        let mut open: Vec<(&str, &Passage, Statement)> = Vec::new();
+        let mut open: Vec<Open<'_>> = Vec::new();
         for (name, passage) in &settings.queries {
             match super::parser::parse(passage.text()) {
                 Ok(statement) => open.push((&name.node, passage, statement)),
                 Err(fault) => faults.push(fault.at(passage)),
             }
         }
-        while !open.is_empty() {
-            let names: Vec<&str> = open.iter().map(|(name, ..)| *name).collect();
-            let waits = |statement: &Statement| {
-                statement
-                    .from
-                    .iter()
-                    .any(|source| names.contains(&source.node.as_str()))
-            };
-            let Some(ready) = open.iter().position(|(.., statement)| !waits(statement)) else {
-                faults.push(circle(&open));
-                break;
-            };
-            let (name, passage, statement) = open.remove(ready);
-            let scope = Scope::new(catalogue, &library, moment).on_page(true);
-            if let Some(query) = resolve(&statement, passage, scope).into_output(&mut faults) {
-                library.queries.insert(name.to_owned(), Arc::new(query));
+        let mut chains = Chains::new(&open);
+        while let Some(number) = chains.next() {
+            let (name, passage, statement) = &open[number];
+            if chains.lengths[number] > CHAIN {
+                // Those that build on it are not complained of as well.
+                if chains.lengths[number] == CHAIN + 1 {
+                    faults.push(too_long(name, passage));
+                }
+                continue;
             }
+            let scope = Scope::new(catalogue, &library, moment).on_page(true);
+            if let Some(query) = resolve(statement, passage, scope).into_output(&mut faults) {
+                library.queries.insert((*name).to_owned(), Arc::new(query));
+            }
+        }
+        let left = chains.left();
+        open = open
+            .into_iter()
+            .zip(left)
+            .filter_map(|(query, left)| left.then_some(query))
+            .collect();
+        if !open.is_empty() {
+            faults.push(circle(&open));
         }
         Collected {
             output: library,
@@ -59,7 +66,74 @@ impl Library {
     }
 }
 
-fn circle(open: &[(&str, &Passage, Statement)]) -> Diagnostic {
+/// The most named queries that may build on one another in a row.
+const CHAIN: usize = 64;
+
+/// A named query that is not resolved yet: its name, place and statement.
+type Open<'a> = (&'a str, &'a Passage, Statement);
+
+/// The order in which named queries are resolved: each after those that it builds on, else as written
+/// (Kahn's algorithm).
+struct Chains {
+    /// For each query, those that build on it.
+    users: Vec<Vec<usize>>,
+    /// For each query, the number of those it builds on that are not resolved yet.
+    waits: Vec<usize>,
+    /// For each query, the length of the longest chain that ends with it.
+    lengths: Vec<usize>,
+    ready: BTreeSet<usize>,
+}
+
+impl Chains {
+    fn new(open: &[Open<'_>]) -> Self {
+        let names = open.iter().enumerate();
+        let numbers: BTreeMap<&str, usize> =
+            names.map(|(number, query)| (query.0, number)).collect();
+        let mut users = vec![Vec::new(); open.len()];
+        let mut waits = vec![0; open.len()];
+        for (number, (.., statement)) in open.iter().enumerate() {
+            let sources = statement.from.iter();
+            let sources = sources.filter_map(|source| numbers.get(source.node.as_str()));
+            for source in sources {
+                users[*source].push(number);
+                waits[number] += 1;
+            }
+        }
+        let ready = (0..open.len()).filter(|number| waits[*number] == 0);
+        Self {
+            ready: ready.collect(),
+            lengths: vec![1; open.len()],
+            users,
+            waits,
+        }
+    }
+
+    /// Returns the next query whose sources are resolved.
+    fn next(&mut self) -> Option<usize> {
+        let number = self.ready.pop_first()?;
+        for user in std::mem::take(&mut self.users[number]) {
+            self.lengths[user] = self.lengths[user].max(self.lengths[number] + 1);
+            self.waits[user] -= 1;
+            if self.waits[user] == 0 {
+                self.ready.insert(user);
+            }
+        }
+        Some(number)
+    }
+
+    /// Returns for each query whether it waits for itself.
+    fn left(&self) -> Vec<bool> {
+        self.waits.iter().map(|waits| *waits > 0).collect()
+    }
+}
+
+fn too_long(name: &str, passage: &Passage) -> Diagnostic {
+    let message = format!("the query `{name}` ends a chain of more than {CHAIN} named queries");
+    Diagnostic::error(Code::QueryUnfit, passage.place(Span::default()), message)
+        .help("let one of them begin from a content set")
+}
+
+fn circle(open: &[Open<'_>]) -> Diagnostic {
     let (mut name, mut passage, mut statement) = (open[0].0, open[0].1, &open[0].2);
     let mut path = vec![name];
     let next = |statement: &Statement| {

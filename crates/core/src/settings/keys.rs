@@ -127,6 +127,8 @@ keys! {
         author Table, NOTHING, "Who answers for the site: `name`, `email`, `link`.";
         image Text, NOTHING, "The image of posts that have none, and of the feeds.";
         rights Text, NOTHING, "Who may do what with the texts, in feeds.";
+        source_limit Count, Some("32"), "The most megabytes that a post, a page, a template or a term note may have.";
+        follow_links Flag, Some("false"), "Whether symbolic links below the site's folders may lead out of the site's folder.";
         hub Address, NOTHING, "The hub that tells subscribers of feeds of changes (WebSub).";
         search Flag, Some("false"), "Whether there is a search page at `/search/`.";
         dates Text, Some("\"long\""), "The theme's dates: \"long\", \"medium\", \"short\" (by language), or a strftime pattern.";

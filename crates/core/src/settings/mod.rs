@@ -74,7 +74,14 @@ pub struct Site {
     pub search: bool,
     /// How dates are written.
     pub dates: DateStyle,
+    /// The most megabytes that a text source may have; never asked of an asset.
+    pub source_limit: usize,
+    /// Set if links below the site's folders may lead out of the site's folder.
+    pub follow_links: bool,
 }
+
+/// The default of [`Site::source_limit`], in megabytes.
+pub const SOURCE_LIMIT: usize = 32;
 
 /// An absolute address, cut in two.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -3,9 +3,10 @@
 use jiff::tz::TimeZone;
 
 use super::reader::{Table, Unfit};
-use super::{Address, Author, Site};
+use super::{Address, Author, SOURCE_LIMIT, Site};
 use crate::diagnostic::{Code, Diagnostic, Faults, nearest};
 use crate::language::{DateStyle, Language, check_pattern};
+use crate::route::unsafe_scheme;
 use crate::source::Span;
 
 pub(super) fn read(root: &mut Table<'_>, faults: &mut Faults) -> Site {
@@ -31,7 +32,7 @@ pub(super) fn read(root: &mut Table<'_>, faults: &mut Faults) -> Site {
             .read("timezone", faults, time_zone)
             .unwrap_or(fallback.timezone),
         about: text(&mut table, "about", faults),
-        image: text(&mut table, "image", faults),
+        image: table.read("image", faults, image),
         rights: text(&mut table, "rights", faults),
         hub: table.read("hub", faults, |text| {
             elsewhere(text, "https://hub.example/")
@@ -40,6 +41,10 @@ pub(super) fn read(root: &mut Table<'_>, faults: &mut Faults) -> Site {
         dates: table
             .read("dates", faults, date_style)
             .unwrap_or(fallback.dates),
+        source_limit: table
+            .count("source_limit", faults)
+            .map_or(fallback.source_limit, |count| count.node),
+        follow_links: table.flag("follow_links", false, faults),
         author: table.table("author", faults).map(|mut table| {
             let author = Author {
                 name: text(&mut table, "name", faults),
@@ -74,6 +79,8 @@ fn unnamed() -> Site {
         hub: None,
         search: false,
         dates: DateStyle::Long,
+        source_limit: SOURCE_LIMIT,
+        follow_links: false,
     }
 }
 
@@ -126,6 +133,18 @@ fn elsewhere(text: &str, example: &str) -> Result<String, Unfit> {
             text,
             format!("write it with scheme and host: `{example}`"),
         )),
+    }
+}
+
+/// Checks the address of an image; a script is refused.
+fn image(text: &str) -> Result<String, Unfit> {
+    match unsafe_scheme(text) {
+        None => Ok(text.to_owned()),
+        Some(scheme) => Err(Unfit {
+            code: Code::AddressUnreadable,
+            message: format!("an address that begins with `{scheme}:` is no image"),
+            help: "write a file in assets/, such as \"/logo.png\"".to_owned(),
+        }),
     }
 }
 
