@@ -2,6 +2,7 @@
 # Builds the fuzz targets and runs each for SECONDS (10), beginning with the inputs in fuzz/corpus/.
 # scripts/fuzz.sh [SECONDS] [TARGET…]: what makes a target fail is written to fuzz/artifacts/.
 #
+# The targets are built without optimisation; for a long run set CARGO_PROFILE_RELEASE_OPT_LEVEL=1.
 # Needs a C++ compiler for libFuzzer. The flags are those of its coverage; no other toolchain is needed.
 set -euo pipefail
 cd "$(dirname "$0")/../fuzz"
@@ -11,7 +12,7 @@ targets=("$@")
 [ ${#targets[@]} -gt 0 ] || for file in fuzz_targets/*.rs; do targets+=("$(basename "$file" .rs)"); done
 
 host=$(rustc -vV | sed -n 's/^host: //p')
-export RUSTFLAGS="--cfg fuzzing -C debug-assertions -C overflow-checks -C passes=sancov-module -C llvm-args=-sanitizer-coverage-level=4 -C llvm-args=-sanitizer-coverage-inline-8bit-counters -C llvm-args=-sanitizer-coverage-pc-table -C llvm-args=-simplifycfg-branch-fold-threshold=0 -C codegen-units=1"
+export RUSTFLAGS="--cfg fuzzing -C debug-assertions -C overflow-checks -C passes=sancov-module -C llvm-args=-sanitizer-coverage-level=4 -C llvm-args=-sanitizer-coverage-inline-8bit-counters -C llvm-args=-sanitizer-coverage-pc-table -C llvm-args=-simplifycfg-branch-fold-threshold=0"
 cargo build --locked --release --quiet --target "$host"
 mkdir -p artifacts
 for target in "${targets[@]}"; do
