@@ -53,7 +53,6 @@ PURPOSES = {
     "serde_bytes": "bytes in the cache",
     "serde_json": "JSON: front matter, output for programs, feeds",
     "signal-hook": "Ctrl-C and SIGTERM",
-    "stacker": "stack for templates with long expressions",
     "strsim": "\"did you mean …\"",
     "terminal_size": "the width of tables",
     "toml": "`tabulae.toml`, front matter",

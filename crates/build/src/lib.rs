@@ -22,7 +22,7 @@ pub mod weave;
 
 use std::collections::BTreeSet;
 use std::fmt;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -135,7 +135,7 @@ impl Session {
         options: &Options<'_>,
     ) -> Collected<Report> {
         let mut faults = Faults::new();
-        let report = run::run(self, sources, output, options, &mut faults);
+        let report = on_large_stacks(|| run::run(self, sources, output, options, &mut faults));
         drop_echoes(&mut faults);
         Collected {
             output: report,
@@ -144,15 +144,34 @@ impl Session {
     }
 }
 
+/// The stack of each thread that renders, in bytes. Only what is used of it takes memory.
+const STACK: usize = 64 << 20;
+
 /// Runs `work` on `jobs` threads, at least 1; on those of the process where none can be had.
 pub fn with_threads<T: Send>(jobs: usize, work: impl FnOnce() -> T + Send) -> T {
-    match rayon::ThreadPoolBuilder::new()
-        .num_threads(jobs.max(1))
-        .build()
-    {
-        Ok(pool) => pool.install(work),
-        Err(_) => work(),
+    match pool(jobs.max(1)) {
+        Some(pool) => pool.install(work),
+        None => work(),
     }
+}
+
+/// Runs `work` on threads whose stacks hold templates that load each other, one for each processor;
+/// within [`with_threads`] on its threads.
+pub(crate) fn on_large_stacks<T: Send>(work: impl FnOnce() -> T + Send) -> T {
+    static POOL: OnceLock<Option<rayon::ThreadPool>> = OnceLock::new();
+    if rayon::current_thread_index().is_some() {
+        return work();
+    }
+    match POOL.get_or_init(|| pool(0)) {
+        Some(pool) => pool.install(work),
+        None => work(),
+    }
+}
+
+/// Returns a pool of `threads` threads, one for each processor if it is 0.
+fn pool(threads: usize) -> Option<rayon::ThreadPool> {
+    let pool = rayon::ThreadPoolBuilder::new().num_threads(threads);
+    pool.stack_size(STACK).build().ok()
 }
 
 /// A post whose date could not be read has no link and no place in feeds either; that is not

@@ -11,7 +11,6 @@ use tabulae_core::weave::Page;
 
 use self::fill::Filler;
 pub use self::folder::Folder;
-use crate::Options;
 use crate::plan::plan;
 use crate::render::Renderer;
 use crate::run::unwritable;
@@ -19,6 +18,7 @@ use crate::site::{Site, unreadable};
 use crate::sources::Sources;
 use crate::stage::add_once;
 use crate::template::{Shared, environment};
+use crate::{Options, on_large_stacks};
 
 /// The account of a run.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -49,7 +49,7 @@ pub fn weave(
     options: &Options<'_>,
 ) -> Collected<Option<Woven>> {
     let mut faults = Faults::new();
-    let output = woven(sources, folder, options, &mut faults);
+    let output = on_large_stacks(|| woven(sources, folder, options, &mut faults));
     Collected {
         output,
         diagnostics: faults,

@@ -209,6 +209,9 @@ pub(crate) struct BuildArgs {
     /// Remove all other files that no known build wrote, and list them
     #[arg(long)]
     pub(crate) prune: bool,
+    /// Write each file to the disk before it is put in place, for a server that serves out/ itself
+    #[arg(long)]
+    pub(crate) sync: bool,
     /// Say of each file that was written why
     #[arg(long)]
     pub(crate) verbose: bool,

@@ -75,6 +75,7 @@ impl BuildArgs {
             dry_run: false,
             adopt: false,
             prune: false,
+            sync: false,
             verbose: false,
         }
     }

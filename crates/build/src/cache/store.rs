@@ -174,7 +174,11 @@ impl Quiet {
 
 #[cfg(test)]
 #[path = "../../build.rs"]
-#[allow(dead_code, reason = "a build script has a main function")]
+#[allow(
+    dead_code,
+    clippy::print_stdout,
+    reason = "the main function of a build script speaks to Cargo"
+)]
 mod build_script;
 
 #[cfg(test)]

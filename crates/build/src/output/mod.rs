@@ -33,7 +33,7 @@ pub enum Found {
 }
 
 /// The files of `out/`. Paths are below it and hold `/` on every system.
-pub trait Output: Sync + fmt::Debug {
+pub trait Output: Send + Sync + fmt::Debug {
     /// Takes the lock that keeps a second build away, and clears away what a build that was cut
     /// off left behind.
     ///

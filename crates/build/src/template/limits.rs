@@ -1,5 +1,7 @@
 //! Limits of templates, so that none overflows the stack, fills the memory or runs for ever.
 
+use std::thread;
+
 use minijinja::{Environment, Error, ErrorKind, State, Template, Value};
 use tabulae_core::source::Span;
 
@@ -18,7 +20,11 @@ const FUEL: u64 = 4_000_000;
 /// Added to [`FUEL`] for each post of the site: a page that lists all posts needs some hundreds for each.
 const FUEL_OF_A_POST: u64 = 1_000;
 
-/// The stack for templates whose expressions are nested deep, in bytes.
+/// How deep includes, macros and loops may lie in one another, in the engine's units. With [`PARTS`] it
+/// fits the stacks of [`crate::on_large_stacks`], also without optimisation.
+pub(super) const RECURSION: usize = 150;
+
+/// The stack for compiling templates whose expressions are nested deep, in bytes.
 const STACK: usize = 256 << 20;
 
 /// Returns the work that a template may do for one page of a site.
@@ -57,11 +63,21 @@ pub(super) fn add_template(
     text: &str,
 ) -> Result<(), Error> {
     let mut add = || env.add_template_owned(name.to_owned(), text.to_owned());
-    if longest_tag(text).is_some_and(|(_, tokens)| tokens > 200) {
-        stacker::grow(STACK, add)
-    } else {
-        add()
+    if longest_tag(text).is_none_or(|(_, tokens)| tokens <= 200) {
+        return add();
     }
+    thread::scope(|scope| {
+        let large = thread::Builder::new().stack_size(STACK);
+        let failed = |why: String| Error::new(ErrorKind::InvalidOperation, why);
+        match large.spawn_scoped(scope, add) {
+            Ok(added) => added
+                .join()
+                .unwrap_or_else(|_| Err(failed("a panic".to_owned()))),
+            Err(error) => Err(failed(format!(
+                "no thread can be had to compile it: {error}"
+            ))),
+        }
+    })
 }
 
 /// Returns the tag of a template that has the most tokens, and how many; `None` if it has no tag.

@@ -353,6 +353,7 @@ pub fn environment(shared: &Arc<Shared>, faults: &mut Faults) -> Environment<'st
     let mut env = Environment::new();
     env.set_undefined_behavior(UndefinedBehavior::Strict);
     env.set_debug(true);
+    env.set_recursion_limit(limits::RECURSION);
     env.set_fuel(Some(limits::fuel(shared.site.catalogue.all().count())));
     env.set_auto_escape_callback(|_| AutoEscape::Html);
     env.set_formatter(write_value);

@@ -456,6 +456,31 @@ fn a_part_that_is_made_once_cannot_ask_whose_page_it_is(#[case] part: &str) {
     "{{ card(query('from posts limit 1')) }}{{ once('parts/foot.html') }}",
     "template-failed"
 )]
+#[case::deep_macros_8(
+    "parts/foot.html",
+    "{% macro m(n) %}{% if n > 0 %}{{ m(n - 1) }}{% else %}{{ once('parts/foot.html') }}{% endif %}{% endmacro %}{{ m(8) }}",
+    "template-failed"
+)]
+#[case::deep_macros_12(
+    "parts/foot.html",
+    "{% macro m(n) %}{% if n > 0 %}{{ m(n - 1) }}{% else %}{{ once('parts/foot.html') }}{% endif %}{% endmacro %}{{ m(12) }}",
+    "template-failed"
+)]
+#[case::deep_macros_16(
+    "parts/foot.html",
+    "{% macro m(n) %}{% if n > 0 %}{{ m(n - 1) }}{% else %}{{ once('parts/foot.html') }}{% endif %}{% endmacro %}{{ m(16) }}",
+    "template-failed"
+)]
+#[case::deep_macros_25(
+    "parts/foot.html",
+    "{% macro m(n) %}{% if n > 0 %}{{ m(n - 1) }}{% else %}{{ once('parts/foot.html') }}{% endif %}{% endmacro %}{{ m(25) }}",
+    "template-failed"
+)]
+#[case::deep_macros_200(
+    "parts/foot.html",
+    "{% macro m(n) %}{% if n > 0 %}{{ m(n - 1) }}{% else %}{{ once('parts/foot.html') }}{% endif %}{% endmacro %}{{ m(200) }}",
+    "template-failed"
+)]
 #[case::chain_of_sums("parts/foot.html", "{{ 1LOTS }}", "template-unreadable")]
 #[case::loops_in_loops(
     "parts/foot.html",

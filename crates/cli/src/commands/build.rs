@@ -56,7 +56,7 @@ pub(super) fn site_and_output(build: &BuildArgs, dir: &Path) -> (Disk, DiskOutpu
     let name = build.out.as_ref();
     let name = name.map_or_else(|| "out".to_owned(), |out| out.display().to_string());
     let output = DiskOutput::new(build.out(dir), dir.join(MEMORY), &name);
-    (Disk::new(dir), output)
+    (Disk::new(dir), output.syncing(build.sync))
 }
 
 fn as_json(report: &Report, build: &BuildArgs) -> Value {

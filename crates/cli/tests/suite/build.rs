@@ -293,6 +293,22 @@ fn a_first_build_that_fails_leaves_nothing_behind() {
     assert!(folders == 1 && !site.file("out").exists());
 }
 
+/// After a power cut a file system may leave files empty or short that were renamed into place.
+#[rstest::rstest]
+#[case::as_usual(&["build"])]
+#[case::synced(&["build", "--sync"])]
+fn outputs_that_became_short_are_repaired(#[case] words: &[&str]) {
+    let site = Site::small();
+    site.run(words).sound();
+    let whole = site.tree("out");
+    for (number, (name, bytes)) in whole.iter().enumerate() {
+        let length = if number % 2 == 0 { 0 } else { bytes.len() / 2 };
+        site.write(&format!("out/{name}"), &bytes[..length]);
+    }
+    site.run(words).sound();
+    assert_eq!(site.tree("out"), whole);
+}
+
 /// A build that would wait for the writer of a pipe would wait for ever.
 #[cfg(unix)]
 #[rstest::rstest]
