@@ -1,5 +1,5 @@
-//! Hashes what the program is made of, so that a cache of another program is told apart: the sources of
-//! the builder and of the core, the locked dependencies, the features and the target.
+//! Hashes the inputs of the program: the sources of the builder and of the core, the locked dependencies,
+//! the features and the target. A cache that another program wrote has another hash.
 
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::{Path, PathBuf};

@@ -11,6 +11,7 @@ fn main() {
     let version = env!("CARGO_PKG_VERSION");
     // So that nobody measures, or installs, what was compiled to be compiled quickly.
     let quick = std::env::var("OPT_LEVEL").is_ok_and(|level| level == "0");
+    println!("cargo::rustc-env=TABULAE_OPTIMISED={}", !quick);
     let quick = quick.then(|| "not optimised".to_owned());
     let notes: Vec<String> = commit.into_iter().chain(quick).collect();
     let version = match notes.as_slice() {

@@ -285,7 +285,7 @@ impl<'a> Stage<'a> {
         broken.extend(self.shared.site.take_reread_errors());
         if !broken.is_empty() {
             staged.iter().for_each(|path| self.output.discard(path));
-            add_once(broken, faults);
+            add_once(first_of_foreign(broken, &self.output.name()), faults);
             report.changes.clear();
             return false;
         }
@@ -458,6 +458,26 @@ impl<'a> Stage<'a> {
         }
         faults.len() == before
     }
+}
+
+/// How many files of no known build are reported one by one.
+const FOREIGN: usize = 10;
+
+/// Keeps the first errors of files that no known build wrote, and counts the others in one more: without
+/// its memory a build may find as many as there are pages.
+fn first_of_foreign(mut broken: Faults, out: &str) -> Faults {
+    let mut foreign = 0;
+    broken.retain(|fault| {
+        foreign += usize::from(fault.code == Code::FileForeign);
+        fault.code != Code::FileForeign || foreign <= FOREIGN
+    });
+    let more = foreign.saturating_sub(FOREIGN);
+    if more > 0 {
+        let message = format!("{more} more files of `{out}` were written by no known build");
+        let fault = Diagnostic::error(Code::FileForeign, Place::top_of(out), message);
+        broken.push(fault.help("replace all of them with `tabulae build --adopt`"));
+    }
+    broken
 }
 
 /// What is made in no time, and without asking for much.

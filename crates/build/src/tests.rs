@@ -217,6 +217,20 @@ fn without_its_memory_a_build_takes_over_only_what_it_would_write() {
     assert_eq!(bench.page("robots.txt"), "HAND");
 }
 
+#[test]
+fn many_files_of_no_known_build_are_counted() {
+    let mut bench = small();
+    bench.sound();
+    for path in bench.files() {
+        bench.out.put(&path, "other bytes");
+    }
+    bench.out.forget();
+    let built = bench.build();
+    assert_eq!(built.diagnostics.len(), 11);
+    let last = &built.diagnostics[10].message;
+    assert_eq!(last, "9 more files of `out` were written by no known build");
+}
+
 fn fault(code: &str, file: &str) -> (String, String, usize, usize) {
     (code.to_owned(), file.to_owned(), 1, 1)
 }

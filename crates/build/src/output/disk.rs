@@ -61,19 +61,43 @@ impl Disk {
     /// One manifest for each folder that is written to: by its path relative to the site's folder,
     /// which holds the memory, so that a site can be moved; by its absolute path outside of that.
     fn manifest_path(&self) -> PathBuf {
-        let absolute = |path: &Path| std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
-        let (out, memory) = (absolute(&self.out), absolute(&self.memory));
-        let below = memory.parent().and_then(|site| out.strip_prefix(site).ok());
-        let name = below.unwrap_or(&out).as_os_str();
-        let path = |name: u64| self.memory.join(format!("manifest-{name:016x}"));
-        let manifest = path(checksum(name.as_encoded_bytes()));
-        // The first version named all of them by the absolute path.
-        let first = path(checksum(out.as_os_str().as_encoded_bytes()));
+        let [manifest, first] = self.manifest_paths();
         if manifest.exists() || !first.exists() {
             manifest
         } else {
             first
         }
+    }
+
+    /// The path of the manifest, and the path that the first version of the program gave it.
+    fn manifest_paths(&self) -> [PathBuf; 2] {
+        let absolute = |path: &Path| std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
+        let (out, memory) = (absolute(&self.out), absolute(&self.memory));
+        let below = memory.parent().and_then(|site| out.strip_prefix(site).ok());
+        let name = below.unwrap_or(&out).as_os_str();
+        let path = |name: u64| self.memory.join(format!("manifest-{name:016x}"));
+        // The first version named all of them by the absolute path.
+        let names = [name, out.as_os_str()];
+        names.map(|name| path(checksum(name.as_encoded_bytes())))
+    }
+
+    /// Gives the files of the first version the names of this one.
+    fn rename_first(&self) -> io::Result<()> {
+        let [manifest, first] = self.manifest_paths();
+        if manifest.exists() || !first.exists() {
+            return Ok(());
+        }
+        for ending in ["way", "cache"] {
+            let (from, to) = (
+                first.with_extension(ending),
+                manifest.with_extension(ending),
+            );
+            match fs::rename(from, to) {
+                Err(error) if error.kind() != io::ErrorKind::NotFound => return Err(error),
+                _ => {}
+            }
+        }
+        fs::rename(first, manifest)
     }
 
     /// What is about to be put in its place.
@@ -301,6 +325,7 @@ impl Output for Disk {
                 if file.metadata()?.len() > 0 {
                     self.tidy();
                 }
+                self.rename_first()?;
                 io::Write::write_all(&mut &file, b"a build is under way\n")?;
                 self.lock = Some(file);
                 Ok(())

@@ -174,6 +174,30 @@ mod tests {
     }
 
     #[test]
+    fn the_manifest_of_the_first_version_is_taken_over() {
+        let folder = tempfile::tempdir().unwrap();
+        let (out, memory) = (folder.path().join("out"), folder.path().join(".tabulae"));
+        let name = checksum(out.as_os_str().as_encoded_bytes());
+        let manifest = Manifest {
+            files: [(path("a"), Some(1))].into(),
+            ..Manifest::default()
+        };
+        std::fs::create_dir(&memory).unwrap();
+        let first = memory.join(format!("manifest-{name:016x}"));
+        std::fs::write(&first, manifest.to_text()).unwrap();
+        let mut disk = Disk::new(&out, &memory, "out");
+        assert_eq!(disk.manifest().as_ref(), Some(&manifest));
+        disk.lock().unwrap();
+        assert!(!first.exists());
+        // From now on it survives a move of the site.
+        let moved = folder.path().join("moved");
+        std::fs::create_dir(&moved).unwrap();
+        std::fs::rename(&memory, moved.join(".tabulae")).unwrap();
+        let disk = Disk::new(moved.join("out"), moved.join(".tabulae"), "out");
+        assert_eq!(disk.manifest(), Some(manifest));
+    }
+
+    #[test]
     fn folders_that_are_made_ahead_stay_only_where_something_is_published() {
         let folder = tempfile::tempdir().unwrap();
         let (out, memory) = (folder.path().join("out"), folder.path().join("memory"));

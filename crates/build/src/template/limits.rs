@@ -20,7 +20,7 @@ const FUEL: u64 = 4_000_000;
 /// Added to [`FUEL`] for each post of the site: a page that lists all posts needs some hundreds for each.
 const FUEL_OF_A_POST: u64 = 1_000;
 
-/// How deep includes, macros and loops may lie in one another, in the engine's units. With [`PARTS`] it
+/// The maximum nesting depth of includes, macros and loops, in the engine's units. With [`PARTS`] it
 /// fits the stacks of [`crate::on_large_stacks`], also without optimisation.
 pub(super) const RECURSION: usize = 150;
 

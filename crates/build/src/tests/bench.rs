@@ -19,9 +19,9 @@ pub(crate) struct Bench {
     pub(crate) dry_run: bool,
     pub(crate) foreign: Foreign,
     pub(crate) now: &'static str,
-    /// Where builds hand on what they read.
+    /// The session in which it is built, if any.
     pub(crate) session: Option<Session>,
-    /// The sources as the last build saw them, where builds are told what changed.
+    /// The sources as the last build saw them, if a session is given the changed files.
     pub(crate) seen: Option<Memory>,
 }
 

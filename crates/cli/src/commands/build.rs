@@ -100,10 +100,19 @@ pub(super) fn as_text(
         let _ = writeln!(text, "Built without what stands in {to_mend}.");
     }
     text += &unknown_lines(report, build.verbose);
+    text += slow_line(report.posts, seconds);
     if let Some(due) = &report.next_due {
         text += &due_line(due);
     }
     text
+}
+
+/// Returns a word on a long build by a program that was compiled without optimisation.
+fn slow_line(posts: usize, seconds: f64) -> &'static str {
+    if env!("TABULAE_OPTIMISED") == "true" || posts < 1000 || seconds < 1.0 {
+        return "";
+    }
+    "This program is compiled without optimisation and several times as slow as it could be: `cargo install --path crates/cli --profile dist`.\n"
 }
 
 /// Returns the summary of files that no known build wrote.

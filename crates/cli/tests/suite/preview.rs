@@ -48,50 +48,33 @@ fn preview(site: &Site) -> Running {
 }
 
 impl Running {
-    fn open(&self, path: &str, host: &str) -> TcpStream {
+    fn open(&self, method: &str, path: &str, host: &str) -> TcpStream {
         let mut stream = TcpStream::connect(("127.0.0.1", self.port)).expect("a connection");
         let patience = Some(Duration::from_secs(20));
         stream.set_read_timeout(patience).expect("a timeout");
         write!(
             stream,
-            "GET {path} HTTP/1.1\r\nHost: {host}\r\nConnection: close\r\n\r\n"
+            "{method} {path} HTTP/1.1\r\nHost: {host}\r\nConnection: close\r\n\r\n"
         )
         .expect("a request");
         stream
     }
 
-    /// The status and the text of an answer.
-    fn get_from(&self, path: &str, host: &str) -> (u16, String) {
+    /// Returns the status and the text of an answer.
+    fn ask(&self, method: &str, path: &str, host: &str) -> (u16, String) {
         let mut text = String::new();
-        let _ = self.open(path, host).read_to_string(&mut text);
+        let _ = self.open(method, path, host).read_to_string(&mut text);
         let status = text.split(' ').nth(1).and_then(|word| word.parse().ok());
         (status.unwrap_or(0), text)
     }
 
-    /// The status and the fields of an answer to any method.
-    fn head_of(&self, method: &str, path: &str) -> (u16, String) {
-        let mut stream = TcpStream::connect(("127.0.0.1", self.port)).expect("a connection");
-        let patience = Some(Duration::from_secs(20));
-        stream.set_read_timeout(patience).expect("a timeout");
-        write!(
-            stream,
-            "{method} {path} HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n"
-        )
-        .expect("a request");
-        let mut text = String::new();
-        let _ = stream.read_to_string(&mut text);
-        let status = text.split(' ').nth(1).and_then(|word| word.parse().ok());
-        let head = text.split("\r\n\r\n").next().unwrap_or_default();
-        (status.unwrap_or(0), head.to_owned())
-    }
-
     fn get(&self, path: &str) -> (u16, String) {
-        self.get_from(path, "127.0.0.1")
+        self.ask("GET", path, "127.0.0.1")
     }
 
     /// What browsers are told, one after the other.
     fn told(&self) -> impl Iterator<Item = serde_json::Value> + use<> {
-        let stream = self.open("/~tabulae/events", "localhost");
+        let stream = self.open("GET", "/~tabulae/events", "localhost");
         let lines = BufReader::new(stream).lines().map_while(Result::ok);
         lines.filter_map(|line| serde_json::from_str(line.strip_prefix("data: ")?).ok())
     }
@@ -137,7 +120,7 @@ fn only_the_site_is_served_and_only_here(
 ) {
     let site = Site::small();
     let running = preview(&site);
-    assert_eq!(running.get_from(path, host).0, expected);
+    assert_eq!(running.ask("GET", path, host).0, expected);
 }
 
 #[test]
@@ -223,7 +206,8 @@ fn answers_have_fields_that_keep_browsers_safe(
     let site = Site::small();
     site.write("assets/.well-known/contact.txt", "log@towpath.example\n");
     let running = preview(&site);
-    let (found, head) = running.head_of(method, path);
+    let (found, text) = running.ask(method, path, "localhost");
+    let head = text.split("\r\n\r\n").next().unwrap_or_default();
     assert_eq!(found, status, "{head}");
     assert!(head.contains(field), "{head}");
 }

@@ -268,9 +268,9 @@ fn symbolic_links_are_not_followed_and_permissions_stay() {
     assert_eq!(found.permissions().mode() & 0o777, 0o640);
 }
 
-/// Two at once would stage files of the same names.
+/// Two runs would stage files of the same names.
 #[test]
-fn another_run_that_holds_the_lock_is_waited_for_by_hand() {
+fn another_run_that_holds_the_lock_is_an_error() {
     let site = site();
     site.write(
         "public/index.html",
