@@ -309,7 +309,7 @@ impl<'a> Stage<'a> {
                 }
             }
             // A folder that nobody else writes to has no file of anyone else.
-            if !self.is_alone {
+            if !self.is_alone && !self.output.is_new() {
                 self.unknown(old, report, faults);
             }
         }

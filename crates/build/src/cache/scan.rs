@@ -152,7 +152,10 @@ impl Sources for Scan<'_> {
     }
 
     fn size(&self, path: &str) -> io::Result<u64> {
-        self.sources.size(path)
+        match self.files.get(path) {
+            Some(Some(mark)) => Ok(mark.length),
+            _ => self.sources.size(path),
+        }
     }
 
     fn share(&self) -> Arc<dyn Sources + Send> {

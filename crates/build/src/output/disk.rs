@@ -105,13 +105,6 @@ impl Disk {
         self.manifest_path().with_extension("way")
     }
 
-    /// Whether nothing stands at `out/` when the build begins.
-    fn is_new(&self) -> bool {
-        *self
-            .new
-            .get_or_init(|| fs::symlink_metadata(&self.out).is_err())
-    }
-
     /// Where a new `out/` is made as a whole: in the folder of the manifest, if that can be
     /// renamed to `out/`.
     fn whole(&self) -> Option<&Path> {
@@ -402,6 +395,12 @@ impl Output for Disk {
             }
             Err(error) => Err(error),
         }
+    }
+
+    fn is_new(&self) -> bool {
+        *self
+            .new
+            .get_or_init(|| fs::symlink_metadata(&self.out).is_err())
     }
 
     fn is_same_file(&self, a: &OutputPath, b: &OutputPath) -> bool {

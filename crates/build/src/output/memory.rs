@@ -112,6 +112,10 @@ impl Output for Memory {
         Ok(found.map_or(Found::Nothing, Found::File))
     }
 
+    fn is_new(&self) -> bool {
+        false
+    }
+
     fn is_same_file(&self, a: &OutputPath, b: &OutputPath) -> bool {
         a == b
     }

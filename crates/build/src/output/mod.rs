@@ -121,6 +121,9 @@ pub trait Output: Send + Sync + fmt::Debug {
     /// Where a folder cannot be read.
     fn list(&self) -> io::Result<Vec<String>>;
 
+    /// Returns true if there was no output folder when the lock was taken: it holds no file of anyone else.
+    fn is_new(&self) -> bool;
+
     /// Returns true if two paths lead to the same file, as on a file system that does not tell upper
     /// from lower case.
     fn is_same_file(&self, a: &OutputPath, b: &OutputPath) -> bool;
