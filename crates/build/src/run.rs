@@ -258,9 +258,9 @@ impl Build<'_> {
             })
     }
 
-    /// Takes the lock, unless this build has it or writes nothing.
+    /// Takes the lock, unless this build writes nothing.
     fn lock(&mut self, output: &mut dyn Output) -> bool {
-        if self.locked || self.options.dry_run {
+        if self.options.dry_run {
             return true;
         }
         let locked = lock(output);

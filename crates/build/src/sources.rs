@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::fmt;
-use std::io::{self, Read as _};
+use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -108,6 +108,25 @@ fn changed(found: &std::fs::Metadata) -> u64 {
     })
 }
 
+/// Returns the metadata of a regular file.
+fn regular(path: &Path) -> io::Result<std::fs::Metadata> {
+    let found = std::fs::metadata(path)?;
+    if found.is_file() {
+        Ok(found)
+    } else if found.is_dir() {
+        Err(io::ErrorKind::IsADirectory.into())
+    } else {
+        let what = "it is a pipe, a socket or a device, not a regular file";
+        Err(io::Error::new(io::ErrorKind::InvalidInput, what))
+    }
+}
+
+/// Reads a regular file: to open a pipe would wait for its writer.
+pub(crate) fn read_regular(path: &Path) -> io::Result<Vec<u8>> {
+    regular(path)?;
+    std::fs::read(path)
+}
+
 /// A site's folder on disk.
 #[derive(Debug, Clone)]
 pub struct Disk {
@@ -128,17 +147,8 @@ impl Disk {
 }
 
 impl Disk {
-    /// Returns the metadata of a regular file: to open a pipe would wait for its writer.
     fn metadata(&self, path: &str) -> io::Result<std::fs::Metadata> {
-        let found = std::fs::metadata(self.root.join(path))?;
-        if found.is_file() {
-            Ok(found)
-        } else if found.is_dir() {
-            Err(io::ErrorKind::IsADirectory.into())
-        } else {
-            let what = "it is a pipe, a socket or a device, not a regular file";
-            Err(io::Error::new(io::ErrorKind::InvalidInput, what))
-        }
+        regular(&self.root.join(path))
     }
 
     /// All files below `top`. Symbolic links are followed; only where there are any is each
@@ -165,9 +175,7 @@ impl Disk {
         }
         Ok(Vec::new())
     }
-}
 
-impl Disk {
     /// Checks that no link below `top` leads out of the site's folder; `top` itself may be a link.
     fn check_links(&self, top: &Path, entries: &[DirEntry]) -> Result<(), (String, io::Error)> {
         let whole = |path: &Path| path.canonicalize().unwrap_or_else(|_| path.to_owned());
@@ -218,10 +226,7 @@ impl Sources for Disk {
     }
 
     fn read(&self, path: &str) -> io::Result<Vec<u8>> {
-        let length = self.metadata(path)?.len();
-        let mut bytes = Vec::with_capacity(usize::try_from(length).unwrap_or(0));
-        std::fs::File::open(self.root.join(path))?.read_to_end(&mut bytes)?;
-        Ok(bytes)
+        read_regular(&self.root.join(path))
     }
 
     fn mark(&self, path: &str) -> io::Result<Option<Mark>> {

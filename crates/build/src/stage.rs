@@ -289,7 +289,7 @@ impl<'a> Stage<'a> {
             report.changes.clear();
             return false;
         }
-        let stale = self.stale(old);
+        let mut stale = self.stale(old);
         report.changes.extend(stale.iter().map(|path| Change {
             path: path.to_string(),
             kind: ChangeKind::Remove,
@@ -303,10 +303,11 @@ impl<'a> Stage<'a> {
         }
         let placed = self.place(&staged, report, faults);
         if placed {
+            if !stale.is_empty() {
+                self.drop_other_names(&mut stale);
+            }
             for path in stale {
-                if !self.is_another_name(path) {
-                    self.remove(path, report, faults);
-                }
+                self.remove(path, report, faults);
             }
             // A folder that nobody else writes to has no file of anyone else.
             if !self.is_alone && !self.output.is_new() {
@@ -316,16 +317,21 @@ impl<'a> Stage<'a> {
         placed
     }
 
-    /// Returns true if a path is only another name of an output, on a file system that does not tell
-    /// upper from lower case: the file is the output's.
-    fn is_another_name(&self, stale: &OutputPath) -> bool {
-        let folded = stale.to_lowercase();
-        let mut outputs = self.shared.plan.outputs.iter();
-        outputs.any(|planned| {
-            planned.file.len() == stale.len()
-                && planned.file.to_lowercase() == folded
-                && self.output.is_same_file(stale, &planned.file)
-        })
+    /// Drops paths that are only other names of outputs, on a file system that does not tell upper from
+    /// lower case: their files are the outputs'.
+    fn drop_other_names(&self, stale: &mut Vec<&OutputPath>) {
+        let folded: BTreeSet<String> = stale.iter().map(|path| path.to_lowercase()).collect();
+        let outputs = self.shared.plan.outputs.iter().map(|planned| &planned.file);
+        let outputs = outputs.map(|file| (file.to_lowercase(), file));
+        let alike: BTreeMap<String, &OutputPath> =
+            outputs.filter(|(name, _)| folded.contains(name)).collect();
+        if alike.is_empty() {
+            return;
+        }
+        stale.retain(|path| {
+            let output = alike.get(&path.to_lowercase());
+            !output.is_some_and(|output| self.output.is_same_file(path, output))
+        });
     }
 
     /// The files of the last build that nothing makes any more.
@@ -396,19 +402,8 @@ impl<'a> Stage<'a> {
     /// Removes a file that a build wrote and nothing makes any more, even if someone changed it since: a
     /// retracted post goes offline.
     fn remove(&self, path: &OutputPath, report: &mut Report, faults: &mut Faults) {
-        match self.output.read(path) {
-            Ok(Found::Nothing) => return,
-            Ok(Found::File(_) | Found::Other) => {}
-            Err(error) => {
-                faults.push(unwritable(
-                    &format!("{}/{path}", self.output.name()),
-                    &error,
-                ));
-                return;
-            }
-        }
         match self.output.remove(path) {
-            Ok(()) => report.removed += 1,
+            Ok(removed) => report.removed += usize::from(removed),
             Err(error) => {
                 faults.push(unwritable(
                     &format!("{}/{path}", self.output.name()),
@@ -460,7 +455,7 @@ impl<'a> Stage<'a> {
     }
 }
 
-/// How many files of no known build are reported one by one.
+/// The number of files of no known build that are reported one by one.
 const FOREIGN: usize = 10;
 
 /// Keeps the first errors of files that no known build wrote, and counts the others in one more: without

@@ -446,11 +446,16 @@ pub fn unsafe_scheme(address: &str) -> Option<&'static str> {
     let begin = begin.to_ascii_lowercase();
     let (scheme, rest) = begin.split_once(':')?;
     match scheme {
-        "javascript" => Some("javascript"),
-        "vbscript" => Some("vbscript"),
         "data" if !rest.starts_with("image/") => Some("data"),
-        _ => None,
+        scheme => ["javascript", "vbscript"]
+            .into_iter()
+            .find(|script| *script == scheme),
     }
+}
+
+/// Returns true if an address is a script.
+pub(crate) fn is_script(address: &str) -> bool {
+    matches!(unsafe_scheme(address), Some("javascript" | "vbscript"))
 }
 
 /// The outputs of a build by path below `out/`, each of one maker.

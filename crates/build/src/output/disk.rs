@@ -13,7 +13,7 @@ use walkdir::WalkDir;
 
 use super::manifest::checksum;
 use super::{Found, Manifest, Output, Writer};
-use crate::sources::Mark;
+use crate::sources::{Mark, read_regular};
 
 /// The ending of files that are being written.
 const STAGED: &str = ".tabulae-part";
@@ -255,14 +255,6 @@ fn write_whole(path: &Path, write: &Writer<'_>) -> io::Result<()> {
     fs::rename(&beside, path)
 }
 
-/// Reads a regular file: to open a pipe would wait for its writer.
-fn read_regular(path: &Path) -> io::Result<Vec<u8>> {
-    if !fs::metadata(path)?.is_file() {
-        return Err(io::ErrorKind::InvalidInput.into());
-    }
-    fs::read(path)
-}
-
 /// The path of what lies above.
 fn folder_of(path: &str) -> &str {
     path.rsplit_once('/').map_or("", |(folder, _)| folder)
@@ -462,21 +454,21 @@ impl Output for Disk {
         }
     }
 
-    fn remove(&self, path: &OutputPath) -> io::Result<()> {
+    fn remove(&self, path: &OutputPath) -> io::Result<bool> {
         let whole = self.out.join(path.as_str());
         let mut above = self.out.clone();
         for step in Path::new(path.as_str()).parent().into_iter().flatten() {
             above.push(step);
             if fs::symlink_metadata(&above).is_ok_and(|found| found.is_symlink()) {
-                return Ok(());
+                return Ok(false);
             }
         }
         match fs::remove_file(&whole) {
             Ok(()) => {
                 self.prune(path.folder());
-                Ok(())
+                Ok(true)
             }
-            Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(false),
             Err(error) => Err(error),
         }
     }

@@ -152,9 +152,8 @@ impl Output for Memory {
         self.state().staged.remove(path.as_str());
     }
 
-    fn remove(&self, path: &OutputPath) -> io::Result<()> {
-        self.state().files.remove(path.as_str());
-        Ok(())
+    fn remove(&self, path: &OutputPath) -> io::Result<bool> {
+        Ok(self.state().files.remove(path.as_str()).is_some())
     }
 
     fn mark(&self, path: &OutputPath) -> Option<Mark> {

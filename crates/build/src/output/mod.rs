@@ -96,11 +96,11 @@ pub trait Output: Send + Sync + fmt::Debug {
     /// Takes away what was staged for `path`, if not at once, then when the lock is released.
     fn discard(&self, path: &OutputPath);
 
-    /// Removes the file at `path`, and the folders that are empty then.
+    /// Removes the file at `path`, and the folders that are empty then. Returns false if there is none.
     ///
     /// # Errors
     /// Where it is there and cannot be removed.
-    fn remove(&self, path: &OutputPath) -> io::Result<()>;
+    fn remove(&self, path: &OutputPath) -> io::Result<bool>;
 
     /// What tells, without reading the file at `path`, that it is as it was; `None` where there is
     /// none, or a symbolic link.

@@ -53,7 +53,8 @@ pub(super) fn render_part(
     Ok(captured.output().to_owned())
 }
 
-/// Adds a template to the environment. Its syntax tree is as deep as its longest chain of operators.
+/// Adds a template, of whose tags the longest has so many tokens, to the environment. Its syntax tree is as
+/// deep as its longest chain of operators.
 ///
 /// # Errors
 /// Where it is not well formed.
@@ -61,9 +62,10 @@ pub(super) fn add_template(
     env: &mut Environment<'static>,
     name: &str,
     text: &str,
+    tokens: usize,
 ) -> Result<(), Error> {
     let mut add = || env.add_template_owned(name.to_owned(), text.to_owned());
-    if longest_tag(text).is_none_or(|(_, tokens)| tokens <= 200) {
+    if tokens <= 200 {
         return add();
     }
     thread::scope(|scope| {

@@ -367,9 +367,9 @@ pub fn environment(shared: &Arc<Shared>, faults: &mut Faults) -> Environment<'st
         add(&mut env, name, Arc::clone(shared));
     }
     for (name, source) in &shared.sources {
-        if let Some((tag, tokens)) = limits::longest_tag(source.text())
-            && tokens > limits::TOKENS
-        {
+        let longest = limits::longest_tag(source.text());
+        let (tag, tokens) = longest.unwrap_or_default();
+        if tokens > limits::TOKENS {
             let message = format!(
                 "this has {tokens} words and signs, of at most {}",
                 limits::TOKENS
@@ -378,7 +378,7 @@ pub fn environment(shared: &Arc<Shared>, faults: &mut Faults) -> Environment<'st
             faults.push(fault.help("put parts of it in variables, with {% set … %}"));
             continue;
         }
-        if let Err(error) = limits::add_template(&mut env, name, source.text()) {
+        if let Err(error) = limits::add_template(&mut env, name, source.text(), tokens) {
             let found = diagnose(&error, shared).into_iter();
             faults.extend(found.map(|fault| Diagnostic {
                 code: Code::TemplateUnreadable,

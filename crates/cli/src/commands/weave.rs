@@ -5,7 +5,6 @@ use std::path::Path;
 
 use serde_json::{Value, json};
 use tabulae_build::output::Output as _;
-use tabulae_build::sources::Disk;
 use tabulae_build::weave::{Folder, Woven, weave};
 
 use super::build::site_and_output;
@@ -19,14 +18,14 @@ pub(super) fn run(args: &Args, dir: &Path, check: bool) -> Status {
     };
     let options = args.options(&asked, &tabulae_build::Quiet);
     // A second one, or a build, would stage files of the same names.
-    let (_, mut output) = site_and_output(&asked, &args.dir);
+    let (sources, mut output) = site_and_output(&asked, &args.dir);
     if !check && let Err(fault) = tabulae_build::lock(&mut output) {
         return match args.format {
             Format::Json => ui::json(&json!({}), &[*fault]),
             _ => ui::faults(&[*fault]),
         };
     }
-    let woven = weave(&Disk::new(&args.dir), &Folder::new(dir), &options);
+    let woven = weave(&sources, &Folder::new(dir), &options);
     if !check {
         output.release();
     }

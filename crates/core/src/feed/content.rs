@@ -2,6 +2,7 @@
 
 use crate::html::tokens::{Attribute, Tag, Token, tokens};
 use crate::html::{ADDRESSES, Edited, attribute, rewrite_srcset};
+use crate::route::is_script;
 
 /// Elements that are left out with all that they hold: they run, ask for input, or reach beyond
 /// the entry.
@@ -133,7 +134,7 @@ impl Entry<'_> {
             "usemap" => Some(self.within(value)),
             "srcset" | "imagesrcset" => Some(rewrite_srcset(value, self.absolute)),
             _ if ADDRESSES.contains(&name) || name == "xlink:href" => {
-                if runs(value) {
+                if is_script(value) {
                     return None;
                 }
                 if value.starts_with('#') && !is_anchor {
@@ -186,18 +187,6 @@ impl Entry<'_> {
         out.push_str(rest);
         out
     }
-}
-
-/// Whether an address is a script. Browsers pass over white space and control characters in it.
-fn runs(address: &str) -> bool {
-    let scheme: String = address
-        .chars()
-        .filter(|c| !c.is_whitespace() && !c.is_control())
-        .take_while(|c| *c != ':')
-        .take(12)
-        .collect();
-    let is_one = |name: &str| scheme.eq_ignore_ascii_case(name);
-    address.contains(':') && (is_one("javascript") || is_one("vbscript"))
 }
 
 #[cfg(test)]
