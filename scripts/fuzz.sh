@@ -1,31 +1,35 @@
 #!/usr/bin/env bash
-# Builds the fuzz targets and runs each for SECONDS (10), beginning with the inputs in fuzz/corpus/.
+# Builds the fuzz targets and runs each for SECONDS (10), two at a time, beginning with the inputs in fuzz/corpus/.
 # scripts/fuzz.sh [SECONDS] [TARGET…]: what makes a target fail is written to fuzz/artifacts/.
 #
-# The targets are built without optimisation; for a long run set CARGO_PROFILE_RELEASE_OPT_LEVEL=1.
-# Needs a C++ compiler for libFuzzer. The flags are those of its coverage; no other toolchain is needed.
+# The targets are built without optimisation; for a long run set CARGO_PROFILE_DEV_OPT_LEVEL=1.
+# Needs a C++ compiler for libFuzzer, and no other toolchain.
 set -euo pipefail
-cd "$(dirname "$0")/../fuzz"
+cd "$(dirname "$0")/.."
 seconds=${1:-10}
 shift || true
 targets=("$@")
-[ ${#targets[@]} -gt 0 ] || for file in fuzz_targets/*.rs; do targets+=("$(basename "$file" .rs)"); done
+[ ${#targets[@]} -gt 0 ] || for file in fuzz/fuzz_targets/*.rs; do targets+=("$(basename "$file" .rs)"); done
 
-host=$(rustc -vV | sed -n 's/^host: //p')
-export RUSTFLAGS="--cfg fuzzing -C debug-assertions -C overflow-checks -C passes=sancov-module -C llvm-args=-sanitizer-coverage-level=4 -C llvm-args=-sanitizer-coverage-inline-8bit-counters -C llvm-args=-sanitizer-coverage-pc-table -C llvm-args=-simplifycfg-branch-fold-threshold=0"
-cargo build --locked --release --quiet --target "$host"
-mkdir -p artifacts
-for target in "${targets[@]}"; do
+RUSTC_WORKSPACE_WRAPPER=$PWD/fuzz/rustc-with-coverage.sh cargo build --locked --quiet --package tabulae-fuzz
+mkdir -p fuzz/artifacts
+
+# run TARGET: prints one line, or the end of the log of a failure
+run() {
+  local found log
   found=$(mktemp -d)
-  mkdir -p "corpus/$target"
-  log=$found/log
-  if "target/$host/release/$target" -max_total_time="$seconds" -timeout=10 -rss_limit_mb=4096 -max_len=65536 \
-    -artifact_prefix="artifacts/$target-" "$found" "corpus/$target" >"$log" 2>&1; then
-    printf '%-14s %s\n' "$target" "$(grep -E '^Done' "$log")"
+  log=$found.log
+  if "${CARGO_TARGET_DIR:-target}/debug/$1" -max_total_time="$seconds" -timeout=10 -rss_limit_mb=4096 -max_len=65536 \
+    -artifact_prefix="fuzz/artifacts/$1-" "$found" "fuzz/corpus/$1" >"$log" 2>&1; then
+    printf '%-14s %s\n' "$1" "$(grep -E '^Done' "$log")"
+    rm -rf "$found" "$log"
   else
     tail -n 40 "$log"
-    echo "$target failed: its input is in fuzz/artifacts/"
-    exit 1
+    echo "$1 failed: its input is in fuzz/artifacts/"
+    return 255
   fi
-  rm -rf "$found"
-done
+}
+export -f run
+export seconds
+# A return of 255 stops xargs.
+printf '%s\n' "${targets[@]}" | xargs -P 2 -I TARGET bash -c 'run TARGET'

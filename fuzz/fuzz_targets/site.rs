@@ -21,7 +21,10 @@ fuzz_target!(|text: &str| {
     };
     let mut sources = Memory::default();
     sources.write("tabulae.toml", SITE);
-    sources.write("posts/2026-03-14-lime.md", "---\ntags: [lime]\n---\nLime.\n");
+    sources.write(
+        "posts/2026-03-14-lime.md",
+        "---\ntags: [lime]\n---\nLime.\n",
+    );
     let mut output = Output::default();
     let _ = build(&sources, &mut output, &options);
     for file in text.split("==== ").take(12) {
@@ -34,8 +37,12 @@ fuzz_target!(|text: &str| {
     let built = build(&sources, &mut output, &options);
     let mut clean = Output::default();
     let anew = build(&sources, &mut clean, &options);
-    let failed = |faults: &[tabulae_core::diagnostic::Diagnostic]| faults.iter().any(|f| f.is_error());
-    assert_eq!(built.output.unchanged + built.output.written > 0, anew.output.written > 0);
+    let failed =
+        |faults: &[tabulae_core::diagnostic::Diagnostic]| faults.iter().any(|f| f.is_error());
+    assert_eq!(
+        built.output.unchanged + built.output.written > 0,
+        anew.output.written > 0
+    );
     if !failed(&built.diagnostics) && !failed(&anew.diagnostics) {
         assert_eq!(output.files(), clean.files());
     }

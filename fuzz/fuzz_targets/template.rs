@@ -12,8 +12,14 @@ const SITE: &str = "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n";
 fuzz_target!(|text: &str| {
     let mut sources = Memory::default();
     sources.write("tabulae.toml", SITE);
-    sources.write("posts/2026-03-14-lime.md", "---\ntags: [lime]\n---\nLime.\n");
-    sources.write("posts/2026-03-15-sand.md", "---\ntags: [lime]\n---\nSand.\n");
+    sources.write(
+        "posts/2026-03-14-lime.md",
+        "---\ntags: [lime]\n---\nLime.\n",
+    );
+    sources.write(
+        "posts/2026-03-15-sand.md",
+        "---\ntags: [lime]\n---\nSand.\n",
+    );
     sources.write("templates/post.html", text);
     sources.write("templates/parts/card.html", text);
     let options = Options {

@@ -46,9 +46,7 @@ pub type Faults = Vec<Diagnostic>;
 macro_rules! codes {
     ($($variant:ident = $name:literal : $about:literal,)*) => {
         /// Every kind of mistake that Tabulae names.
-        #[derive(
-            Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, serde::Serialize, serde::Deserialize,
-        )]
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
         pub enum Code { $(#[doc = $about] $variant,)* }
 
         impl Code {
@@ -132,6 +130,22 @@ codes! {
     ValueUnfit = "value-unfit": "A value is outside what its place allows.",
 }
 
+// By name: what a derive makes of a table of this length takes 1,700 lines of intermediate code.
+impl Serialize for Code {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_str(self.name())
+    }
+}
+
+impl<'de> Deserialize<'de> for Code {
+    fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        let name = <&str>::deserialize(deserializer)?;
+        let code = Code::ALL.iter().find(|code| code.name() == name);
+        code.copied()
+            .ok_or_else(|| serde::de::Error::custom(format!("unknown code `{name}`")))
+    }
+}
+
 impl Diagnostic {
     /// An error at `place`.
     pub fn error(code: Code, place: Place, message: impl Into<String>) -> Self {
@@ -170,11 +184,14 @@ impl Diagnostic {
     /// The same, with the known name nearest to `written` as its help, or else all known names.
     #[must_use]
     pub fn suggest<'a>(self, written: &str, known: impl IntoIterator<Item = &'a str>) -> Self {
-        let known: Vec<&str> = known.into_iter().collect();
         if self.help.is_some() {
             return self;
         }
-        match nearest(written, known.iter().copied()) {
+        self.suggest_of(written, &known.into_iter().collect::<Vec<_>>())
+    }
+
+    fn suggest_of(self, written: &str, known: &[&str]) -> Self {
+        match nearest_of(written, known) {
             Some(name) => self.help(format!("did you mean `{name}`?")),
             None if known.is_empty() => self,
             None => {
@@ -224,19 +241,29 @@ pub fn by_place(faults: &[Diagnostic]) -> Vec<&Diagnostic> {
 /// The name in `known` that `written` most likely meant: at most a third of its letters away
 /// (Damerau–Levenshtein), without regard to case. Of equals the first.
 pub fn nearest<'a>(written: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    nearest_of(written, &known.into_iter().collect::<Vec<_>>())
+}
+
+/// [`nearest`], compiled once for all callers.
+fn nearest_of<'a>(written: &str, known: &[&'a str]) -> Option<&'a str> {
     let wanted = written.to_lowercase();
     let reach = (wanted.chars().count() / 3).max(1);
-    known
-        .into_iter()
-        .map(|name| {
-            let lower = name.to_lowercase();
-            let away = strsim::damerau_levenshtein(&wanted, &lower);
-            let begins = wanted.len() >= 3
-                && (lower.starts_with(&wanted) || wanted.starts_with(&lower) && lower.len() >= 3);
-            (if begins { away.min(reach) } else { away }, name)
-        })
-        .filter(|(away, _)| *away <= reach)
-        .min_by_key(|(away, _)| *away)
+    let distances = known.iter().map(|name| {
+        let lower = name.to_lowercase();
+        let distance = strsim::damerau_levenshtein(&wanted, &lower);
+        let is_prefix = wanted.len() >= 3
+            && (lower.starts_with(&wanted) || wanted.starts_with(&lower) && lower.len() >= 3);
+        (
+            if is_prefix {
+                distance.min(reach)
+            } else {
+                distance
+            },
+            *name,
+        )
+    });
+    let near = distances.filter(|(distance, _)| *distance <= reach);
+    near.min_by_key(|(distance, _)| *distance)
         .map(|(_, name)| name)
 }
 
