@@ -3,6 +3,7 @@
 mod audit;
 mod bench;
 mod edits;
+mod kills;
 mod session;
 mod templates;
 

@@ -33,6 +33,9 @@ pub struct Disk {
     whole: OnceLock<Option<PathBuf>>,
     /// Set if each output is on the disk before it is put in its place.
     syncs: bool,
+    /// Counts the steps of publishing, and ends a build at one of them, as a kill would.
+    #[cfg(test)]
+    pub(crate) steps: super::steps::Steps,
 }
 
 impl Disk {
@@ -48,7 +51,61 @@ impl Disk {
             new: OnceLock::new(),
             whole: OnceLock::new(),
             syncs: false,
+            #[cfg(test)]
+            steps: super::steps::Steps::default(),
         }
+    }
+
+    /// Marks a moment between two changes on the disk, at which a test can end the build.
+    #[cfg(test)]
+    fn step(&self) {
+        self.steps.take();
+    }
+
+    /// Marks a moment between two changes on the disk, at which a test can end the build.
+    #[cfg(not(test))]
+    #[inline]
+    fn step(&self) {
+        let _ = self;
+    }
+
+    /// Puts a file in another's place, whole or not at all.
+    ///
+    /// A file system that renames over a file first writes the new one out to the disk, which for
+    /// thousands takes many times as long as to write them. Where names can be exchanged, that is
+    /// spared, and the old file, which then has the name of the staged one, is removed.
+    #[cfg(target_os = "linux")]
+    fn put(&self, staged: &Path, path: &Path) -> io::Result<()> {
+        use rustix::fs::{CWD, RenameFlags, renameat_with};
+        match renameat_with(CWD, staged, CWD, path, RenameFlags::EXCHANGE) {
+            Ok(()) => {
+                self.step();
+                fs::remove_file(staged)
+            }
+            Err(_) => fs::rename(staged, path),
+        }
+    }
+
+    /// Puts a file in another's place, whole or not at all.
+    #[cfg(not(target_os = "linux"))]
+    fn put(&self, staged: &Path, path: &Path) -> io::Result<()> {
+        fs::rename(staged, path)
+    }
+
+    /// Writes a file so that it is old or new at every moment, also after a power cut: its bytes are on the
+    /// disk before its name is.
+    fn write_whole(&self, path: &Path, write: &Writer<'_>) -> io::Result<()> {
+        let beside = path.with_extension("part");
+        let mut to = BufWriter::with_capacity(1 << 16, create_new(&beside)?);
+        self.step();
+        write(&mut to)?;
+        let file = to.into_inner()?;
+        self.step();
+        file.sync_data()?;
+        self.step();
+        fs::rename(&beside, path)?;
+        self.step();
+        Ok(())
     }
 
     /// Writes each output to the disk before it is put in its place, so that a server of the folder never
@@ -94,7 +151,7 @@ impl Disk {
             );
             match fs::rename(from, to) {
                 Err(error) if error.kind() != io::ErrorKind::NotFound => return Err(error),
-                _ => {}
+                _ => self.step(),
             }
         }
         fs::rename(first, manifest)
@@ -155,6 +212,7 @@ impl Disk {
         } else {
             fs::create_dir_all(&whole)
         };
+        self.step();
         let new = match made {
             Ok(()) => within,
             Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
@@ -180,6 +238,7 @@ impl Disk {
                 .is_some_and(|name| name.ends_with(STAGED));
             if entry.file_type().is_file() && is_left {
                 let _ = fs::remove_file(entry.path());
+                self.step();
                 let below = entry
                     .path()
                     .strip_prefix(&self.out)
@@ -193,6 +252,7 @@ impl Disk {
     /// Removes the folders of `folder` upwards that are empty, not `out` itself.
     fn prune(&self, mut folder: &str) {
         while !folder.is_empty() && fs::remove_dir(self.out.join(folder)).is_ok() {
+            self.step();
             self.known().swap_remove(folder);
             folder = folder_of(folder);
         }
@@ -223,36 +283,6 @@ fn same_device(a: &Path, b: &Path) -> bool {
 #[cfg(not(unix))]
 fn same_device(_: &Path, _: &Path) -> bool {
     false
-}
-
-/// Puts a file in another's place, whole or not at all.
-///
-/// A file system that renames over a file first writes the new one out to the disk, which for
-/// thousands takes many times as long as to write them. Where names can be exchanged, that is
-/// spared, and the old file, which then has the name of the staged one, is removed.
-#[cfg(target_os = "linux")]
-fn put(staged: &Path, path: &Path) -> io::Result<()> {
-    use rustix::fs::{CWD, RenameFlags, renameat_with};
-    match renameat_with(CWD, staged, CWD, path, RenameFlags::EXCHANGE) {
-        Ok(()) => fs::remove_file(staged),
-        Err(_) => fs::rename(staged, path),
-    }
-}
-
-/// Puts a file in another's place, whole or not at all.
-#[cfg(not(target_os = "linux"))]
-fn put(staged: &Path, path: &Path) -> io::Result<()> {
-    fs::rename(staged, path)
-}
-
-/// Writes a file so that it is old or new at every moment, also after a power cut: its bytes are on the
-/// disk before its name is.
-fn write_whole(path: &Path, write: &Writer<'_>) -> io::Result<()> {
-    let beside = path.with_extension("part");
-    let mut to = BufWriter::with_capacity(1 << 16, create_new(&beside)?);
-    write(&mut to)?;
-    to.into_inner()?.sync_data()?;
-    fs::rename(&beside, path)
 }
 
 /// The path of what lies above.
@@ -312,6 +342,7 @@ impl Output for Disk {
                 }
                 self.rename_first()?;
                 io::Write::write_all(&mut &file, b"a build is under way\n")?;
+                self.step();
                 self.lock = Some(file);
                 Ok(())
             }
@@ -325,6 +356,7 @@ impl Output for Disk {
             // It is there only where it was not settled: nothing of it is wanted.
             let _ = fs::remove_dir_all(whole);
         }
+        self.step();
         if let Some(file) = self.lock.take() {
             let _ = file.set_len(0);
         }
@@ -346,16 +378,19 @@ impl Output for Disk {
 
     fn begin(&self, paths: &[&OutputPath]) -> io::Result<()> {
         let paths: Vec<&str> = paths.iter().map(|path| path.as_str()).collect();
-        write_whole(&self.under_way_path(), &|to| {
+        self.write_whole(&self.under_way_path(), &|to| {
             serde_json::to_writer(to, &paths).map_err(io::Error::from)
         })
     }
 
     fn remember(&self, manifest: &Manifest) -> io::Result<()> {
-        write_whole(&self.manifest_path(), &|to| manifest.write(to))?;
+        self.write_whole(&self.manifest_path(), &|to| manifest.write(to))?;
         match fs::remove_file(self.under_way_path()) {
             Err(error) if error.kind() != io::ErrorKind::NotFound => Err(error),
-            _ => Ok(()),
+            _ => {
+                self.step();
+                Ok(())
+            }
         }
     }
 
@@ -414,7 +449,9 @@ impl Output for Disk {
         // A file that is renamed by itself changes its mark; one in a folder that is does not.
         let stays = self.whole().is_some();
         let write = |mut file: File| {
+            self.step();
             file.write_all(bytes)?;
+            self.step();
             if self.syncs {
                 file.sync_data()?;
             }
@@ -428,7 +465,11 @@ impl Output for Disk {
 
     fn settle(&self) -> io::Result<()> {
         match self.whole() {
-            Some(whole) if whole.exists() => fs::rename(whole, &self.out),
+            Some(whole) if whole.exists() => {
+                fs::rename(whole, &self.out)?;
+                self.step();
+                Ok(())
+            }
             _ => Ok(()),
         }
     }
@@ -437,7 +478,9 @@ impl Output for Disk {
         if self.whole().is_some() {
             return Ok(());
         }
-        put(&self.staged(path), &self.out.join(path.as_str()))
+        self.put(&self.staged(path), &self.out.join(path.as_str()))?;
+        self.step();
+        Ok(())
     }
 
     fn discard(&self, path: &OutputPath) {
@@ -465,6 +508,7 @@ impl Output for Disk {
         }
         match fs::remove_file(&whole) {
             Ok(()) => {
+                self.step();
                 self.prune(path.folder());
                 Ok(true)
             }
@@ -483,7 +527,7 @@ impl Output for Disk {
     }
 
     fn keep(&self, write: &Writer<'_>) -> io::Result<()> {
-        write_whole(&self.manifest_path().with_extension("cache"), write)
+        self.write_whole(&self.manifest_path().with_extension("cache"), write)
     }
 
     fn list(&self) -> io::Result<Vec<String>> {

@@ -4,6 +4,8 @@ mod disk;
 mod manifest;
 mod memory;
 mod place;
+#[cfg(test)]
+pub(crate) mod steps;
 
 use std::fmt;
 use std::io;
