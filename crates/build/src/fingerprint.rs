@@ -38,13 +38,13 @@ impl Fingerprint {
 }
 
 /// Takes the checksum of what is written.
-pub(crate) struct Summed<'a> {
-    to: &'a mut dyn Write,
+pub(crate) struct Summed<W> {
+    to: W,
     sum: Xxh3Default,
 }
 
-impl<'a> Summed<'a> {
-    pub(crate) fn new(to: &'a mut dyn Write) -> Self {
+impl<W: Write> Summed<W> {
+    pub(crate) fn new(to: W) -> Self {
         Self {
             to,
             sum: Xxh3Default::new(),
@@ -52,12 +52,12 @@ impl<'a> Summed<'a> {
     }
 
     /// What was written to, and the checksum of what was.
-    pub(crate) fn done(self) -> (&'a mut dyn Write, u64) {
+    pub(crate) fn done(self) -> (W, u64) {
         (self.to, self.sum.digest())
     }
 }
 
-impl Write for Summed<'_> {
+impl<W: Write> Write for Summed<W> {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
         let written = self.to.write(bytes)?;
         self.sum.update(&bytes[..written]);

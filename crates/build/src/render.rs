@@ -21,6 +21,7 @@ use self::values::{ArchiveValues, Asking, archive_values, group_value, lists, si
 use crate::cache::{Key, need};
 use crate::feeds::{FeedPlan, Origin};
 use crate::plan::{Planned, What, has_titles, titles};
+use crate::site::unreadable;
 use crate::sources::Sources;
 use crate::template::{
     ArchiveScope, FEED_STYLE, PageScope, PagerScope, PostObject, STYLE, Scope, Shared, diagnose,
@@ -38,7 +39,19 @@ pub struct Renderer<'a> {
     menu: BTreeSet<String>,
 }
 
-type Rendered = Result<Vec<u8>, Faults>;
+/// What an output is made of.
+#[derive(Debug)]
+pub enum Rendered {
+    /// Its bytes.
+    Bytes(Vec<u8>),
+    /// The file of the site at this path, with its length, as it is.
+    File(String, u64),
+}
+
+type Bytes = Result<Vec<u8>, Faults>;
+
+/// The length from which a file is not read whole to be copied, in bytes.
+const LARGE: u64 = 1 << 20;
 
 thread_local! {
     /// Room for a page while it is made, so that not each has to grow from nothing.
@@ -74,16 +87,21 @@ impl<'a> Renderer<'a> {
         }
     }
 
-    /// The bytes of an output; `reuse` gives their room to the next one.
+    /// The site's files.
+    pub(crate) fn sources(&self) -> &'a dyn Sources {
+        self.sources
+    }
+
+    /// Makes an output; `reuse` gives the room of its bytes to the next one.
     ///
     /// # Errors
     /// A template's fault, or a source file that cannot be read.
-    pub fn render(&self, output: &Planned) -> Rendered {
-        without_this(|| self.bytes(output))
+    pub fn render(&self, output: &Planned) -> Result<Rendered, Faults> {
+        without_this(|| self.rendered(output))
     }
 
-    fn bytes(&self, output: &Planned) -> Rendered {
-        match &output.what {
+    fn rendered(&self, output: &Planned) -> Result<Rendered, Faults> {
+        let bytes = match &output.what {
             What::Post(id) => {
                 let related = self.shared.site.related_to(*id);
                 with_this(*id, related, || self.post(*id, related))
@@ -103,9 +121,12 @@ impl<'a> Renderer<'a> {
             }
             What::Copy(source) => {
                 self.ask(Key::File(source.clone()));
-                self.sources
-                    .read(source)
-                    .map_err(|error| vec![crate::site::unreadable(source, &error)])
+                let length = self.sources.size(source);
+                let rendered = match length {
+                    Ok(length) if length > LARGE => Ok(Rendered::File(source.clone(), length)),
+                    _ => self.sources.read(source).map(Rendered::Bytes),
+                };
+                return rendered.map_err(|error| vec![unreadable(source, &error)]);
             }
             What::Redirect(to) => Ok(self.redirect(to).into_bytes()),
             What::Style => Ok(STYLE.as_bytes().to_vec()),
@@ -132,7 +153,8 @@ impl<'a> Renderer<'a> {
                 let parts = (1..=*parts).map(|part| format!("/sitemap-{part}.xml"));
                 Ok(self.sitemap("sitemapindex", "sitemap", &parts.collect::<Vec<_>>()))
             }
-        }
+        };
+        bytes.map(Rendered::Bytes)
     }
 
     /// Says that what is being made asks for something.
@@ -140,7 +162,7 @@ impl<'a> Renderer<'a> {
         need(self.shared.site.needs.other(key));
     }
 
-    fn template(&self, name: &str, values: Scope) -> Rendered {
+    fn template(&self, name: &str, values: Scope) -> Bytes {
         self.ask(Key::Settings);
         self.ask(Key::Site);
         self.shared.ask_template(name);
@@ -165,7 +187,7 @@ impl<'a> Renderer<'a> {
         text.map_err(|error| diagnose(&error, &self.shared))
     }
 
-    fn post(&self, id: PostId, related: &[PostId]) -> Rendered {
+    fn post(&self, id: PostId, related: &[PostId]) -> Bytes {
         let site = &self.shared.site;
         need(site.needs.post(id));
         need(site.needs.related(id));
@@ -185,7 +207,7 @@ impl<'a> Renderer<'a> {
         self.template("post.html", scope)
     }
 
-    fn page(&self, at: usize) -> Rendered {
+    fn page(&self, at: usize) -> Bytes {
         let site = &self.shared.site;
         let page = &site.pages[at];
         self.ask(Key::Page(page.post.path.clone()));
@@ -208,7 +230,7 @@ impl<'a> Renderer<'a> {
         self.template(name, self.scope(values))
     }
 
-    fn list(&self, at: usize, number: usize, pager: Pager) -> Rendered {
+    fn list(&self, at: usize, number: usize, pager: Pager) -> Bytes {
         let site = &self.shared.site;
         let archive = &site.settings.archives[at];
         let laid = &self.shared.plan.archives[at];
@@ -277,7 +299,7 @@ impl<'a> Renderer<'a> {
         self.template(name, values)
     }
 
-    fn search(&self, link: &Link) -> Rendered {
+    fn search(&self, link: &Link) -> Bytes {
         let site = &self.shared.site;
         let page = self.site_page("search", site.settings.words.get("search"), link);
         let values = Scope {
@@ -358,7 +380,7 @@ impl<'a> Renderer<'a> {
     }
 
     /// The page that lists the feeds for people: by archive, and within it by page.
-    fn feeds(&self, link: &Link) -> Rendered {
+    fn feeds(&self, link: &Link) -> Bytes {
         self.ask(Key::Feeds);
         let Shared { site, plan, .. } = &*self.shared;
         let mut sections: IndexMap<Option<usize>, IndexMap<&str, Vec<&FeedPlan>>> = IndexMap::new();
@@ -503,7 +525,7 @@ impl<'a> Renderer<'a> {
         self.archives[at].own[number].get_or_init(own).clone()
     }
 
-    fn overview(&self, at: usize, link: &Link) -> Rendered {
+    fn overview(&self, at: usize, link: &Link) -> Bytes {
         let laid = &self.shared.plan.archives[at];
         let name = &self.shared.site.settings.archives[at].name;
         self.ask(Key::Groups(name.clone()));

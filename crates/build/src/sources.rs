@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::fmt;
-use std::io;
+use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -30,6 +30,14 @@ pub trait Sources: Sync + fmt::Debug {
     /// # Errors
     /// Where it is not there or cannot be read.
     fn read(&self, path: &str) -> io::Result<Vec<u8>>;
+
+    /// Opens a file, which may be larger than memory.
+    ///
+    /// # Errors
+    /// Where it is not there or cannot be read.
+    fn open(&self, path: &str) -> io::Result<Box<dyn Read + '_>> {
+        Ok(Box::new(io::Cursor::new(self.read(path)?)))
+    }
 
     /// What tells, without reading a file, that it is as it was; `None` where it was changed just
     /// now, so that a further change might not be told.
@@ -227,6 +235,12 @@ impl Sources for Disk {
 
     fn read(&self, path: &str) -> io::Result<Vec<u8>> {
         read_regular(&self.root.join(path))
+    }
+
+    fn open(&self, path: &str) -> io::Result<Box<dyn Read + '_>> {
+        let path = self.root.join(path);
+        regular(&path)?;
+        Ok(Box::new(std::fs::File::open(path)?))
     }
 
     fn mark(&self, path: &str) -> io::Result<Option<Mark>> {

@@ -1,6 +1,7 @@
 //! Outputs that are rendered, written beside their places, and then put there together.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::io;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::thread;
 
@@ -10,11 +11,12 @@ use tabulae_core::route::OutputPath;
 use tabulae_core::source::Place;
 
 use crate::cache::{Need, Page, Since, record};
-use crate::output::{Found, Manifest, Output, Published, checksum};
+use crate::output::{Content, Found, Manifest, Output, Published};
 use crate::plan::{Planned, What};
-use crate::render::{Renderer, reuse};
+use crate::render::{Rendered, Renderer, reuse};
 use crate::report::{Change, ChangeKind, Report};
 use crate::run::unwritable;
+use crate::site::unreadable;
 use crate::sources::Mark;
 use crate::template::Shared;
 use crate::{Options, Step};
@@ -172,13 +174,30 @@ impl<'a> Stage<'a> {
             return Outcome::Unchanged(Done { hash, mark, made });
         }
         let (rendered, needs) = record(|| self.renderer.render(planned));
-        let bytes = match rendered {
-            Ok(bytes) => bytes,
+        let rendered = match rendered {
+            Ok(rendered) => rendered,
             Err(faults) => return Outcome::Broken(faults),
         };
+        let sources = self.renderer.sources();
+        let open;
+        let content = match &rendered {
+            Rendered::Bytes(bytes) => Content::Bytes(bytes),
+            Rendered::File(source, length) => {
+                open = || sources.open(source);
+                Content::File {
+                    source,
+                    length: *length,
+                    open: &open,
+                }
+            }
+        };
         let needs = (!is_made_each_time(&planned.what)).then_some(needs);
+        let checksum = match content.checksum() {
+            Ok(checksum) => checksum,
+            Err(error) => return self.failed(file, &content, &error),
+        };
         let mut done = Done {
-            hash: checksum(&bytes),
+            hash: checksum,
             mark: None,
             made: Made::Now(needs),
         };
@@ -191,28 +210,30 @@ impl<'a> Stage<'a> {
             Ok(_) => "someone changed it".to_owned(),
             Err(why) => self.since.reason(why),
         };
-        let outcome = self.stage(planned, &bytes, done, why);
-        reuse(bytes);
+        let outcome = self.stage(planned, &content, done, why);
+        if let Rendered::Bytes(bytes) = rendered {
+            reuse(bytes);
+        }
         outcome
     }
 
     fn stage(
         &self,
         planned: &Planned,
-        bytes: &[u8],
+        content: &Content<'_>,
         done: Done<'a>,
         why: impl FnOnce() -> String,
     ) -> Outcome<'a> {
         let file = &planned.file;
         let path = || format!("{}/{file}", self.output.name());
-        let there = match self.output.read(file) {
+        let there = match self.output.compare(file, content) {
             Ok(there) => there,
-            Err(error) => return Outcome::Broken(vec![unwritable(&path(), &error)]),
+            Err(error) => return self.failed(file, content, &error),
         };
-        let foreign = match &there {
+        let foreign = match there {
             Found::Nothing => None,
-            Found::File(there) if there == bytes => return Outcome::Unchanged(done),
-            Found::File(_) => self
+            Found::Same => return Outcome::Unchanged(done),
+            Found::Different => self
                 .since
                 .is_foreign(file)
                 .then_some("was written by no known build"),
@@ -230,12 +251,12 @@ impl<'a> Stage<'a> {
                 .help("move it away, or replace it and all others like it with `tabulae build --adopt`"),
             ]);
         }
-        let (kind, why) = match &there {
-            Found::File(_) | Found::Other if foreign.is_some() => {
+        let (kind, why) = match there {
+            Found::Different | Found::Other if foreign.is_some() => {
                 (ChangeKind::Replace, "no known build wrote it".to_owned())
             }
-            Found::File(_) | Found::Other => (ChangeKind::Replace, why()),
-            Found::Nothing => (
+            Found::Different | Found::Other => (ChangeKind::Replace, why()),
+            Found::Nothing | Found::Same => (
                 ChangeKind::Make,
                 if self.since.hash(file).is_some() {
                     "it is not there".to_owned()
@@ -244,14 +265,25 @@ impl<'a> Stage<'a> {
                 },
             ),
         };
-        drop(there);
         if self.options.dry_run {
             return Outcome::Staged(done, kind, why);
         }
-        match self.output.stage(file, bytes) {
+        match self.output.stage(file, content) {
             Ok(mark) => Outcome::Staged(Done { mark, ..done }, kind, why),
-            Err(error) => Outcome::Broken(vec![unwritable(&path(), &error)]),
+            Err(error) => self.failed(file, content, &error),
         }
+    }
+
+    /// Returns the outcome of an output that could not be compared or written: a file of the site that
+    /// cannot be read to its end, or else the output.
+    fn failed(&self, file: &OutputPath, content: &Content<'_>, error: &io::Error) -> Outcome<'a> {
+        let fault = match content {
+            Content::File { source, .. } if content.checksum().is_err() => {
+                unreadable(source, error)
+            }
+            _ => unwritable(&format!("{}/{file}", self.output.name()), error),
+        };
+        Outcome::Broken(vec![fault])
     }
 
     /// Puts everything in its place, and tells what was done. Whether all of it was; in a dry run

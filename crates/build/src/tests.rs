@@ -8,6 +8,8 @@ mod session;
 mod templates;
 
 use std::collections::BTreeMap;
+use std::io;
+use std::sync::Arc;
 
 use self::bench::{Bench, SITE, said};
 use super::*;
@@ -15,6 +17,7 @@ use crate::output::Memory as Out;
 use crate::render::Renderer;
 use crate::report::ChangeKind;
 use crate::site::Site;
+use crate::sources::{Mark, Memory, Sources};
 use crate::template::{Shared, environment};
 use rstest::rstest;
 use tabulae_core::diagnostic::Diagnostic;
@@ -1246,4 +1249,85 @@ fn chains_of_named_queries_have_an_end(#[case] length: usize, #[case] codes: &[&
             .collect::<Vec<_>>(),
         codes
     );
+}
+
+/// Sources whose large files can only be opened, and of which one breaks off within.
+#[derive(Debug, Clone)]
+struct Streamed {
+    memory: Memory,
+    breaks_off: Option<&'static str>,
+}
+
+/// A reader that fails where its file would end.
+struct BreaksOff<R>(R);
+
+impl<R: io::Read> io::Read for BreaksOff<R> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        match self.0.read(buffer) {
+            Ok(0) => Err(io::ErrorKind::UnexpectedEof.into()),
+            read => read,
+        }
+    }
+}
+
+impl Sources for Streamed {
+    fn list(&self, folder: &str) -> Result<Option<Vec<String>>, (String, io::Error)> {
+        self.memory.list(folder)
+    }
+
+    fn read(&self, path: &str) -> io::Result<Vec<u8>> {
+        assert!(self.memory.size(path)? < 1 << 21, "{path} is read whole");
+        self.memory.read(path)
+    }
+
+    fn open(&self, path: &str) -> io::Result<Box<dyn io::Read + '_>> {
+        let whole = io::Cursor::new(self.memory.read(path)?);
+        Ok(if self.breaks_off == Some(path) {
+            Box::new(BreaksOff(whole))
+        } else {
+            Box::new(whole)
+        })
+    }
+
+    fn mark(&self, path: &str) -> io::Result<Option<Mark>> {
+        self.memory.mark(path)
+    }
+
+    fn size(&self, path: &str) -> io::Result<u64> {
+        self.memory.size(path)
+    }
+
+    fn share(&self) -> Arc<dyn Sources + Send> {
+        Arc::new(self.clone())
+    }
+}
+
+#[test]
+fn a_large_asset_is_copied_piece_by_piece() {
+    let film = |byte: u8| vec![byte; (1 << 21) + 1];
+    let mut bench = small();
+    bench.sources.write("assets/film.mp4", film(1));
+    let mut sources = Streamed {
+        memory: bench.sources.clone(),
+        breaks_off: None,
+    };
+    let options = bench.options();
+    let mut written = |sources: &Streamed| {
+        let built = build(sources, &mut bench.out, &options);
+        assert_eq!(built.diagnostics, []);
+        (bench.out.files()["film.mp4"].clone(), built.output.written)
+    };
+    assert_eq!(written(&sources).0, film(1));
+    assert_eq!(written(&sources), (film(1), 0));
+    sources.memory.write("assets/film.mp4", film(2));
+    assert_eq!(written(&sources), (film(2), 1));
+    sources.memory.write("assets/film.mp4", film(3));
+    sources.breaks_off = Some("assets/film.mp4");
+    let built = build(&sources, &mut bench.out, &options);
+    let found = said(&built.diagnostics);
+    assert!(
+        found.starts_with("assets/film.mp4:1:1: cannot read"),
+        "{found}"
+    );
+    assert_eq!(bench.out.files()["film.mp4"], film(2));
 }

@@ -144,6 +144,10 @@ impl Sources for Scan<'_> {
         self.sources.read(path)
     }
 
+    fn open(&self, path: &str) -> io::Result<Box<dyn io::Read + '_>> {
+        self.sources.open(path)
+    }
+
     fn mark(&self, path: &str) -> io::Result<Option<Mark>> {
         match self.files.get(path) {
             Some(mark) => Ok(*mark),

@@ -3,7 +3,7 @@
 //! the whole is made in `.tabulae/` and renamed at once.
 
 use std::fs::{self, File, TryLockError};
-use std::io::{self, BufWriter, Write as _};
+use std::io::{self, BufWriter};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, OnceLock, PoisonError};
 
@@ -12,7 +12,7 @@ use tabulae_core::route::OutputPath;
 use walkdir::WalkDir;
 
 use super::manifest::checksum;
-use super::{Found, Manifest, Output, Writer};
+use super::{Content, Found, Manifest, Output, Writer};
 use crate::sources::{Mark, read_regular};
 
 /// The ending of files that are being written.
@@ -402,15 +402,23 @@ impl Output for Disk {
         Some(Mark::of(&found))
     }
 
-    fn read(&self, path: &OutputPath) -> io::Result<Found> {
+    fn compare(&self, path: &OutputPath, content: &Content<'_>) -> io::Result<Found> {
         // Where there was no folder when the build began, nothing can stand in it.
         if self.is_new() {
             return Ok(Found::Nothing);
         }
         let whole = self.out.join(path.as_str());
         match fs::symlink_metadata(&whole) {
-            // A folder is opened as well: the error says what it is.
-            Ok(found) if found.is_file() || found.is_dir() => fs::read(&whole).map(Found::File),
+            Ok(found) if found.is_file() && found.len() != content.length() => Ok(Found::Different),
+            Ok(found) if found.is_file() => {
+                let is_same = content.equals(&mut File::open(&whole)?)?;
+                Ok(if is_same {
+                    Found::Same
+                } else {
+                    Found::Different
+                })
+            }
+            Ok(found) if found.is_dir() => Err(io::ErrorKind::IsADirectory.into()),
             Ok(_) => Ok(Found::Other),
             Err(error)
                 if matches!(
@@ -443,14 +451,14 @@ impl Output for Disk {
         self.whole().is_some() && self.make_folders(path).is_ok()
     }
 
-    fn stage(&self, path: &OutputPath, bytes: &[u8]) -> io::Result<Option<Mark>> {
+    fn stage(&self, path: &OutputPath, content: &Content<'_>) -> io::Result<Option<Mark>> {
         self.make_folders(path)?;
         let staged = self.staged(path);
         // A file that is renamed by itself changes its mark; one in a folder that is does not.
         let stays = self.whole().is_some();
         let write = |mut file: File| {
             self.step();
-            file.write_all(bytes)?;
+            content.copy_to(&mut file)?;
             self.step();
             if self.syncs {
                 file.sync_data()?;

@@ -7,7 +7,7 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use tabulae_core::route::OutputPath;
 
-use super::{Found, Manifest, Output, Writer};
+use super::{Content, Found, Manifest, Output, Writer};
 use crate::sources::Mark;
 
 /// Files in memory, with a count of how often each was written.
@@ -107,9 +107,17 @@ impl Output for Memory {
         Some(Mark::of_bytes(text.as_bytes()))
     }
 
-    fn read(&self, path: &OutputPath) -> io::Result<Found> {
-        let found = self.state().files.get(path.as_str()).cloned();
-        Ok(found.map_or(Found::Nothing, Found::File))
+    fn compare(&self, path: &OutputPath, content: &Content<'_>) -> io::Result<Found> {
+        let state = self.state();
+        let Some(mut there) = state.files.get(path.as_str()).map(Vec::as_slice) else {
+            return Ok(Found::Nothing);
+        };
+        let is_same = content.equals(&mut there)?;
+        Ok(if is_same {
+            Found::Same
+        } else {
+            Found::Different
+        })
     }
 
     fn is_new(&self) -> bool {
@@ -128,9 +136,12 @@ impl Output for Memory {
         false
     }
 
-    fn stage(&self, path: &OutputPath, bytes: &[u8]) -> io::Result<Option<Mark>> {
-        self.state().staged.insert(path.to_string(), bytes.to_vec());
-        Ok(Some(Mark::of_bytes(bytes)))
+    fn stage(&self, path: &OutputPath, content: &Content<'_>) -> io::Result<Option<Mark>> {
+        let mut bytes = Vec::new();
+        content.copy_to(&mut bytes)?;
+        let mark = Mark::of_bytes(&bytes);
+        self.state().staged.insert(path.to_string(), bytes);
+        Ok(Some(mark))
     }
 
     fn publish(&self, path: &OutputPath) -> io::Result<()> {

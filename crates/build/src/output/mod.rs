@@ -8,11 +8,12 @@ mod place;
 pub(crate) mod steps;
 
 use std::fmt;
-use std::io;
+use std::io::{self, Read};
 use std::path::Path;
 
 use tabulae_core::route::OutputPath;
 
+use crate::fingerprint::Summed;
 use crate::sources::Mark;
 
 pub use self::disk::Disk;
@@ -23,15 +24,120 @@ pub(crate) use self::place::check_place;
 /// Writes something piece by piece.
 pub type Writer<'a> = dyn Fn(&mut dyn io::Write) -> io::Result<()> + 'a;
 
-/// The content at an output's path.
-#[derive(Debug, Clone, PartialEq, Eq)]
+/// What is at an output's path, compared with the output's content.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Found {
     /// Nothing.
     Nothing,
-    /// A regular file with these bytes.
-    File(Vec<u8>),
+    /// A regular file with the same bytes.
+    Same,
+    /// A regular file with other bytes.
+    Different,
     /// A symbolic link, or a pipe, a socket, a device.
     Other,
+}
+
+/// Opens a file from its beginning.
+pub type Opener<'a> = dyn Fn() -> io::Result<Box<dyn Read + 'a>> + 'a;
+
+/// The content of an output.
+#[derive(Clone, Copy)]
+pub enum Content<'a> {
+    /// Bytes in memory.
+    Bytes(&'a [u8]),
+    /// A file that is too large to be read whole.
+    File {
+        /// Its path below the site's folder.
+        source: &'a str,
+        /// Its length in bytes.
+        length: u64,
+        /// What opens it.
+        open: &'a Opener<'a>,
+    },
+}
+
+/// The size of the pieces in which files are read, in bytes.
+const PIECE: usize = 1 << 16;
+
+impl Content<'_> {
+    /// Returns the length in bytes.
+    #[must_use]
+    pub fn length(&self) -> u64 {
+        match self {
+            Self::Bytes(bytes) => bytes.len() as u64,
+            Self::File { length, .. } => *length,
+        }
+    }
+
+    /// Returns the hash of the bytes, as [`checksum`] does.
+    ///
+    /// # Errors
+    /// If the file cannot be read.
+    pub fn checksum(&self) -> io::Result<u64> {
+        if let Self::Bytes(bytes) = self {
+            return Ok(checksum(bytes));
+        }
+        let mut sum = Summed::new(io::sink());
+        self.copy_to(&mut sum)?;
+        Ok(sum.done().1)
+    }
+
+    /// Writes the bytes piece by piece.
+    ///
+    /// # Errors
+    /// If the file cannot be read, or `to` not written to.
+    pub fn copy_to(&self, to: &mut dyn io::Write) -> io::Result<()> {
+        match self {
+            Self::Bytes(bytes) => to.write_all(bytes),
+            Self::File { open, .. } => {
+                io::copy(&mut io::BufReader::with_capacity(PIECE, open()?), to).map(|_| ())
+            }
+        }
+    }
+
+    /// Returns true if `other` has the same bytes and no more.
+    ///
+    /// # Errors
+    /// If a file cannot be read.
+    pub fn equals(&self, other: &mut dyn Read) -> io::Result<bool> {
+        let mut compared = Compared {
+            other,
+            is_same: true,
+        };
+        self.copy_to(&mut compared)?;
+        let is_same = compared.is_same;
+        Ok(is_same && other.read(&mut [0])? == 0)
+    }
+}
+
+impl fmt::Debug for Content<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{} bytes", self.length())
+    }
+}
+
+/// Compares what is written with the bytes of a file.
+struct Compared<'a> {
+    other: &'a mut dyn Read,
+    is_same: bool,
+}
+
+impl io::Write for Compared<'_> {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        let mut there = [0; PIECE];
+        let there = &mut there[..bytes.len().min(PIECE)];
+        if self.is_same {
+            self.is_same = match self.other.read_exact(there) {
+                Err(error) if error.kind() == io::ErrorKind::UnexpectedEof => false,
+                read => read.map(|()| *there == bytes[..there.len()])?,
+            };
+        }
+        Ok(there.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
 }
 
 /// The files of `out/`. Paths are below it and hold `/` on every system.
@@ -66,22 +172,23 @@ pub trait Output: Send + Sync + fmt::Debug {
     /// something is under way.
     fn remembered(&self) -> Option<Mark>;
 
-    /// Returns what is at `path`. No link is followed, and only a regular file is opened.
+    /// Compares what is at `path` with the content of an output. No link is followed, and only a regular
+    /// file of the same length is opened.
     ///
     /// # Errors
     /// If a file cannot be read, or a folder is there.
-    fn read(&self, path: &OutputPath) -> io::Result<Found>;
+    fn compare(&self, path: &OutputPath, content: &Content<'_>) -> io::Result<Found>;
 
     /// Makes the folders above `path`, ahead of what will be staged there, where a build that ends
     /// without publishing takes them away at once. Whether it is of use to do so.
     fn make_ready(&self, path: &OutputPath) -> bool;
 
-    /// Writes `bytes` beside `path` under a name of its own. What [`Output::mark`] will tell of
-    /// the file in its place, where that is known now.
+    /// Writes an output beside `path` under a name of its own. Returns what [`Output::mark`] will tell
+    /// of the file in its place, where that is known now.
     ///
     /// # Errors
     /// Where it cannot be written, or a folder above `path` is a symbolic link or a file.
-    fn stage(&self, path: &OutputPath, bytes: &[u8]) -> io::Result<Option<Mark>>;
+    fn stage(&self, path: &OutputPath, content: &Content<'_>) -> io::Result<Option<Mark>>;
 
     /// Puts what was staged in its place, whole or not at all.
     ///
@@ -178,6 +285,49 @@ mod tests {
         assert_eq!(output.remembered(), None);
     }
 
+    /// What is at the path `a`, beside an output that is longer than two pieces.
+    #[rstest]
+    #[case::nothing(|_: &[u8]| None, Found::Nothing)]
+    #[case::the_same(|bytes: &[u8]| Some(bytes.to_vec()), Found::Same)]
+    #[case::shorter(|bytes: &[u8]| Some(bytes[1..].to_vec()), Found::Different)]
+    #[case::longer(|bytes: &[u8]| Some([bytes, b"x"].concat()), Found::Different)]
+    #[case::the_last_byte(|bytes: &[u8]| Some([&bytes[1..], b"x"].concat()), Found::Different)]
+    #[case::empty(|_: &[u8]| Some(Vec::new()), Found::Different)]
+    fn an_output_is_compared_with_what_is_there(
+        #[case] there: fn(&[u8]) -> Option<Vec<u8>>,
+        #[case] expected: Found,
+        #[values(false, true)] on_disk: bool,
+        #[values(false, true)] is_file: bool,
+    ) {
+        let bytes: Vec<u8> = std::iter::repeat_n(7, 2 * PIECE + 10).collect();
+        let folder = tempfile::tempdir().unwrap();
+        let mut memory = Memory::default();
+        let mut disk = Disk::new(folder.path(), folder.path().join(".tabulae"), "out");
+        if let Some(there) = there(&bytes) {
+            std::fs::write(folder.path().join("a"), &there).unwrap();
+            memory.put("a", there);
+        }
+        let output: &mut dyn Output = if on_disk { &mut disk } else { &mut memory };
+        let open = || Ok(Box::new(io::Cursor::new(&bytes)) as Box<dyn Read>);
+        let content = if is_file {
+            let length = bytes.len() as u64;
+            Content::File {
+                source: "assets/a",
+                length,
+                open: &open,
+            }
+        } else {
+            Content::Bytes(&bytes)
+        };
+        assert_eq!(output.compare(&path("a"), &content).unwrap(), expected);
+        assert_eq!(content.checksum().unwrap(), checksum(&bytes));
+        // What is staged and published is the same.
+        output.lock().unwrap();
+        output.stage(&path("a"), &content).unwrap();
+        output.publish(&path("a")).unwrap();
+        assert_eq!(output.compare(&path("a"), &content).unwrap(), Found::Same);
+    }
+
     #[test]
     fn the_manifest_of_the_first_version_is_taken_over() {
         let folder = tempfile::tempdir().unwrap();
@@ -215,7 +365,8 @@ mod tests {
         assert_eq!(left, ["lock"]);
         disk.lock().unwrap();
         assert!(disk.make_ready(&path("2026/lime/index.html")));
-        disk.stage(&path("2026/lime/index.html"), b"lime").unwrap();
+        disk.stage(&path("2026/lime/index.html"), &Content::Bytes(b"lime"))
+            .unwrap();
         disk.settle().unwrap();
         disk.release();
         let lime = std::fs::read(out.join("2026/lime/index.html"));
