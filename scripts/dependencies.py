@@ -63,7 +63,7 @@ PURPOSES = {
     "xxhash-rust": "hashes of files",
 }
 
-PACKAGES = ["tabulae-core", "tabulae-build", "tabulae-serve", "tabulae"]
+PACKAGES = ["tabulae-core", "tabulae-engine", "tabulae-serve", "tabulae"]
 
 report = open(sys.argv[1]).read()
 units = json.loads(re.search(r"const UNIT_DATA = (\[.*?\]);\n", report, re.S).group(1))

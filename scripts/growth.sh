@@ -10,5 +10,5 @@ sizes=("$@")
 [ ${#sizes[@]} -gt 0 ] || sizes=(1000 10000 100000)
 lines=$(mktemp)
 trap 'rm -f "$lines"' EXIT
-cargo bench -p tabulae-build --bench builds -- --lines --runs "$runs" "${sizes[@]}" | tee "$lines"
+cargo bench -p tabulae-engine --bench builds -- --lines --runs "$runs" "${sizes[@]}" | tee "$lines"
 python3 scripts/growth.py "$lines" >docs/growth.svg

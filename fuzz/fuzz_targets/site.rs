@@ -3,10 +3,10 @@
 #![no_main]
 
 use libfuzzer_sys::fuzz_target;
-use tabulae_build::output::Memory as Output;
-use tabulae_build::sources::Memory;
-use tabulae_build::{Clock, Foreign, Options, Quiet, build};
 use tabulae_core::post::Include;
+use tabulae_engine::output::Memory as Output;
+use tabulae_engine::sources::Memory;
+use tabulae_engine::{Clock, Foreign, Options, Quiet, build};
 
 const SITE: &str = "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n";
 

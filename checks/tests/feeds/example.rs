@@ -2,7 +2,7 @@
 
 use std::process::Command;
 
-use tabulae_build::output::{Disk, Output};
+use tabulae_engine::output::{Disk, Output};
 use tempfile::TempDir;
 
 #[test]

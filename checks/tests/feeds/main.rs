@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, reason = "a test fails where it unwraps")]
 
 #[allow(dead_code, reason = "other tests use what these do not")]
-#[path = "../../../crates/build/src/tests/bench.rs"]
+#[path = "../../../crates/engine/src/tests/bench.rs"]
 mod bench;
 mod documents;
 mod example;

@@ -7,9 +7,9 @@ use feed_rs::model::Feed;
 use rstest::rstest;
 use tabulae_core::html;
 
-use tabulae_build::site::Site;
-use tabulae_build::sources::{Disk, Sources};
-use tabulae_build::{Clock, Foreign, Options, Quiet};
+use tabulae_engine::site::Site;
+use tabulae_engine::sources::{Disk, Sources};
+use tabulae_engine::{Clock, Foreign, Options, Quiet};
 
 use crate::bench::{Bench, SITE, said};
 use tabulae_core::diagnostic::Faults;

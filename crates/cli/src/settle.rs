@@ -4,12 +4,12 @@ use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
-use tabulae_build::site::Site;
-use tabulae_build::sources::Disk;
-use tabulae_build::{Clock, Foreign, Options, Progress, Quiet};
 use tabulae_core::diagnostic::Faults;
 use tabulae_core::post::Include;
 use tabulae_core::time::Written;
+use tabulae_engine::site::Site;
+use tabulae_engine::sources::Disk;
+use tabulae_engine::{Clock, Foreign, Options, Progress, Quiet};
 
 use crate::args::{Args, BuildArgs};
 

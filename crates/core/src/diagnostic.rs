@@ -1,5 +1,7 @@
 //! A writer's mistake as data: code, place, sentence, and what to do about it.
 
+use std::fmt;
+
 use indexmap::IndexSet;
 use serde::{Deserialize, Serialize};
 
@@ -207,6 +209,25 @@ impl Diagnostic {
         self.severity == Severity::Error
     }
 }
+
+/// `posts/a.md:3:7: error: sentence [code]`, and the help on a line of its own.
+impl fmt::Display for Diagnostic {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Place { line, column, .. } = self.place;
+        match &self.place.file {
+            Some(file) => write!(f, "{file}:{line}:{column}: ")?,
+            None => write!(f, "command line:{column}: ")?,
+        }
+        let severity = if self.is_error() { "error" } else { "warning" };
+        write!(f, "{severity}: {} [{}]", self.message, self.code.name())?;
+        match &self.help {
+            Some(help) => write!(f, "\n  help: {help}"),
+            None => Ok(()),
+        }
+    }
+}
+
+impl std::error::Error for Diagnostic {}
 
 impl<T> Collected<T> {
     /// An output without mistakes.

@@ -20,8 +20,8 @@ pub(super) fn run(args: &Args, audit: &AuditArgs) -> Status {
         ..BuildArgs::plain()
     };
     let (sources, mut output) = site_and_output(&build, &args.dir);
-    let options = args.options(&build, &tabulae_build::Quiet);
-    let found = tabulae_build::audit::audit(&sources, &mut output, &options);
+    let options = args.options(&build, &tabulae_engine::Quiet);
+    let found = tabulae_engine::audit::audit(&sources, &mut output, &options);
     let settled = found.output.map(|settings| settings.audit);
     let found = verdict(settled.unwrap_or_default(), audit).of(found.diagnostics);
     let kinds = by_kind(&found);

@@ -5,10 +5,10 @@ use std::path::Path;
 use std::time::Instant;
 
 use serde_json::{Value, json};
-use tabulae_build::output::Disk as DiskOutput;
-use tabulae_build::report::{Change, ChangeKind, Due, Report};
-use tabulae_build::sources::Disk;
 use tabulae_core::diagnostic::{Collected, Diagnostic};
+use tabulae_engine::output::Disk as DiskOutput;
+use tabulae_engine::report::{Change, ChangeKind, Due, Report};
+use tabulae_engine::sources::Disk;
 
 use crate::args::{Args, BuildArgs, Format};
 use crate::settle::MEMORY;
@@ -40,10 +40,10 @@ pub(super) fn build_site(args: &Args, build: &BuildArgs, dir: &Path) -> Collecte
     let (sources, mut output) = site_and_output(build, dir);
     let bar = Bar::new();
     let options = args.options(build, &bar);
-    let mut work = || tabulae_build::build(&sources, &mut output, &options);
+    let mut work = || tabulae_engine::build(&sources, &mut output, &options);
     let built = match build.jobs {
         None => work(),
-        Some(jobs) => tabulae_build::with_threads(usize::from(jobs), work),
+        Some(jobs) => tabulae_engine::with_threads(usize::from(jobs), work),
     };
     bar.clear();
     let mut built = built;

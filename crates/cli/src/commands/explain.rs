@@ -3,13 +3,13 @@
 use std::fmt::Write as _;
 
 use serde_json::{Map, Value, json};
-use tabulae_build::explain::{Alike, Explained, Presence, explain, presence};
-use tabulae_build::plan::plan;
-use tabulae_build::site::Site;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::Faults;
 use tabulae_core::likeness::WHOLE;
 use tabulae_core::source::Source;
+use tabulae_engine::explain::{Alike, Explained, Presence, explain, presence};
+use tabulae_engine::plan::plan;
+use tabulae_engine::site::Site;
 
 use super::query::find;
 use crate::args::{Args, Format};

@@ -1,13 +1,13 @@
 //! `tabulae query "…"`
 
 use serde_json::{Value, json};
-use tabulae_build::site::Site;
 use tabulae_core::archive;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::query::{Answer, Query, Written};
 use tabulae_core::source::{Passage, Source};
 use tabulae_core::term::slug;
+use tabulae_engine::site::Site;
 
 use crate::args::{Args, Format};
 use crate::ui::table::{Column, Table, bar};

@@ -4,10 +4,10 @@ use std::fmt::Write as _;
 
 use jiff::civil::Date;
 use serde_json::{Map, Value, json};
-use tabulae_build::terms::{FieldTerms, Join, terms};
 use tabulae_core::diagnostic::Faults;
 use tabulae_core::source::Source;
 use tabulae_core::term::Term;
+use tabulae_engine::terms::{FieldTerms, Join, terms};
 
 use crate::args::{Args, Format};
 use crate::ui::table::{Column, Table, bar};

@@ -4,8 +4,8 @@ use std::fmt::Write as _;
 use std::path::Path;
 
 use serde_json::{Value, json};
-use tabulae_build::output::Output as _;
-use tabulae_build::weave::{Folder, Woven, weave};
+use tabulae_engine::output::Output as _;
+use tabulae_engine::weave::{Folder, Woven, weave};
 
 use super::build::site_and_output;
 use crate::args::{Args, BuildArgs, Format};
@@ -16,10 +16,10 @@ pub(super) fn run(args: &Args, dir: &Path, check: bool) -> Status {
         dry_run: check,
         ..BuildArgs::plain()
     };
-    let options = args.options(&asked, &tabulae_build::Quiet);
+    let options = args.options(&asked, &tabulae_engine::Quiet);
     // A second one, or a build, would stage files of the same names.
     let (sources, mut output) = site_and_output(&asked, &args.dir);
-    if !check && let Err(fault) = tabulae_build::lock(&mut output) {
+    if !check && let Err(fault) = tabulae_engine::lock(&mut output) {
         return match args.format {
             Format::Json => ui::json(&json!({}), &[*fault]),
             _ => ui::faults(&[*fault]),

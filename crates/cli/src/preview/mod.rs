@@ -12,12 +12,12 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 
-use tabulae_build::output::Disk as Output;
-use tabulae_build::report::Report;
-use tabulae_build::sources::Disk as Sources;
-use tabulae_build::{Foreign, Options, Progress, Session, Step};
 use tabulae_core::diagnostic::{Diagnostic, Faults};
 use tabulae_core::post::Include;
+use tabulae_engine::output::Disk as Output;
+use tabulae_engine::report::Report;
+use tabulae_engine::sources::Disk as Sources;
+use tabulae_engine::{Foreign, Options, Progress, Session, Step};
 
 use self::watch::Watch;
 use crate::args::{Args, PreviewArgs};

@@ -2,10 +2,10 @@
 
 use std::fmt::Write as _;
 
-use tabulae_build::template::escape;
 use tabulae_core::diagnostic::{Diagnostic, Faults, by_place};
 use tabulae_core::query::Query;
 use tabulae_core::source::Passage;
+use tabulae_engine::template::escape;
 
 use super::Preview;
 use crate::ui::{self, counted};

@@ -10,8 +10,8 @@ use std::time::Duration;
 
 use signal_hook::consts::{SIGINT, SIGTERM};
 use signal_hook::iterator::Signals;
-use tabulae_build::template::escape;
 use tabulae_core::route::{decode, encode};
+use tabulae_engine::template::escape;
 use tabulae_serve::{Body, Handler, Request, Response};
 
 use super::{Preview, pages};

@@ -3,7 +3,7 @@
 use std::time::{Duration, Instant};
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use tabulae_build::{Progress, Step};
+use tabulae_engine::{Progress, Step};
 
 use crate::settle::watched;
 

@@ -2,11 +2,11 @@
 //! taken for part of the statement.
 //!
 //! ```
-//! use tabulae_core::query::builder::{field, from, this};
+//! use tabulae_core::query::builder::{Builder, Direction, field, this};
 //!
-//! let newest = from(["posts"])
-//!     .only(field("tag").has_all(["masonry", "lime"]) & !field("author").equals("Ines"))
-//!     .descending("date")
+//! let newest = Builder::from("posts")
+//!     .filter(field("tag").has_all(["masonry", "lime"]).and(field("author").eq("Ines").negated()))
+//!     .order_by("date", Direction::Descending)
 //!     .limit(2)
 //!     .query()?;
 //! assert_eq!(
@@ -15,7 +15,7 @@
 //!      order by date desc limit 2"
 //! );
 //!
-//! let neighbours = from(["posts"]).only(field("category").equals(this("category")));
+//! let neighbours = Builder::from("posts").filter(field("category").eq(this("category")));
 //! assert_eq!(
 //!     neighbours.query()?.to_string(),
 //!     "from posts where category = this.category"
@@ -40,18 +40,34 @@ use crate::time::DatePart;
 #[must_use]
 pub struct Builder(Statement);
 
-/// Begins a query with its content sets and named queries; with none it is of all live posts.
-pub fn from<S: Into<String>>(sources: impl IntoIterator<Item = S>) -> Builder {
-    let from = sources.into_iter().map(|name| at(name.into())).collect();
-    Builder(Statement {
-        from,
-        ..Statement::default()
-    })
+/// The direction of an order.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Direction {
+    /// Smallest or oldest first.
+    Ascending,
+    /// Largest or newest first.
+    Descending,
 }
 
 impl Builder {
-    /// Narrows it: of several conditions all must hold.
-    pub fn only(mut self, condition: Condition) -> Self {
+    /// Returns the query of all posts of a content set or named query.
+    pub fn from(source: impl Into<String>) -> Self {
+        Self::default().and_from(source)
+    }
+
+    /// Returns the query of all live posts.
+    pub fn all() -> Self {
+        Self::default()
+    }
+
+    /// Adds the posts of another content set or named query.
+    pub fn and_from(mut self, source: impl Into<String>) -> Self {
+        self.0.from.push(at(source.into()));
+        self
+    }
+
+    /// Keeps the posts for which a condition holds; of several conditions all must hold.
+    pub fn filter(mut self, condition: Condition) -> Self {
         self.0.condition = Some(match self.0.condition.take() {
             Some(before) => before & condition,
             None => condition,
@@ -59,14 +75,10 @@ impl Builder {
         self
     }
 
-    /// Orders by a field, smallest or oldest first. What was asked for before goes before.
-    pub fn ascending(self, field: &str) -> Self {
-        self.key(Key::Field(field.to_owned(), false))
-    }
-
-    /// Orders by a field, largest or newest first. What was asked for before goes before.
-    pub fn descending(self, field: &str) -> Self {
-        self.key(Key::Field(field.to_owned(), true))
+    /// Orders by a field. A later call orders posts that are equal by the earlier ones.
+    pub fn order_by(self, field: &str, direction: Direction) -> Self {
+        let is_descending = direction == Direction::Descending;
+        self.key(Key::Field(field.to_owned(), is_descending))
     }
 
     /// Shuffles; each number is another fixed shuffle.
@@ -148,37 +160,37 @@ impl Field {
 
     /// `=`
     #[must_use]
-    pub fn equals(self, value: impl Into<Value>) -> Condition {
+    pub fn eq(self, value: impl Into<Value>) -> Condition {
         self.compare(Comparison::Equal, value)
     }
 
     /// `!=`: none of its values equals this; a single one that is missing does not hold.
     #[must_use]
-    pub fn differs(self, value: impl Into<Value>) -> Condition {
+    pub fn ne(self, value: impl Into<Value>) -> Condition {
         self.compare(Comparison::Unequal, value)
     }
 
     /// `<`
     #[must_use]
-    pub fn below(self, value: impl Into<Value>) -> Condition {
+    pub fn lt(self, value: impl Into<Value>) -> Condition {
         self.compare(Comparison::Less, value)
     }
 
     /// `<=`
     #[must_use]
-    pub fn at_most(self, value: impl Into<Value>) -> Condition {
+    pub fn le(self, value: impl Into<Value>) -> Condition {
         self.compare(Comparison::LessOrEqual, value)
     }
 
     /// `>`
     #[must_use]
-    pub fn above(self, value: impl Into<Value>) -> Condition {
+    pub fn gt(self, value: impl Into<Value>) -> Condition {
         self.compare(Comparison::Greater, value)
     }
 
     /// `>=`
     #[must_use]
-    pub fn at_least(self, value: impl Into<Value>) -> Condition {
+    pub fn ge(self, value: impl Into<Value>) -> Condition {
         self.compare(Comparison::GreaterOrEqual, value)
     }
 
@@ -260,6 +272,26 @@ impl Field {
 
 fn test(test: Test) -> Condition {
     Condition::Test(at(test))
+}
+
+impl Condition {
+    /// Returns the condition that this one and another hold; also as `a & b`.
+    #[must_use]
+    pub fn and(self, other: Condition) -> Condition {
+        self & other
+    }
+
+    /// Returns the condition that this one or another holds; also as `a | b`.
+    #[must_use]
+    pub fn or(self, other: Condition) -> Condition {
+        self | other
+    }
+
+    /// Returns the condition that this one does not hold; also as `!a`.
+    #[must_use]
+    pub fn negated(self) -> Condition {
+        !self
+    }
 }
 
 impl BitAnd for Condition {

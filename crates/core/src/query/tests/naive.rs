@@ -384,9 +384,9 @@ proptest! {
         number in any::<i32>(),
         flag in any::<bool>(),
     ) {
-        let condition = (builder::field(&name).equals(text.as_str()) | !builder::field(&name).above(number))
+        let condition = (builder::field(&name).eq(text.as_str()) | !builder::field(&name).gt(number))
             & builder::field(&name).has_any([builder::this(&name), flag.into(), (&*text).into()]);
-        let built = builder::from([name.clone()]).only(condition).descending(&name).limit(3);
+        let built = builder::Builder::from(name.clone()).filter(condition).order_by(&name, builder::Direction::Descending).limit(3);
         let query = built.query().map_err(|fault| TestCaseError::fail(fault.message))?;
         let again = Query::parse(&Passage::command_line(&query.to_string()));
         prop_assert_eq!(again.map(|again| again.statement().clone()), Ok(query.statement().clone()));
@@ -394,9 +394,9 @@ proptest! {
 }
 
 #[rstest]
-#[case::no_values(builder::from(["posts"]).only(builder::field("tag").has_any(Vec::<&str>::new())))]
-#[case::a_parameter_that_is_more(builder::from(["posts"]).only(builder::field("tag").equals(builder::parameter("x or draft"))))]
-#[case::a_late_year(builder::from(["posts"]).only(builder::field("date").equals(Date::constant(-1, 3, 4))))]
+#[case::no_values(builder::Builder::from("posts").filter(builder::field("tag").has_any(Vec::<&str>::new())))]
+#[case::a_parameter_that_is_more(builder::Builder::from("posts").filter(builder::field("tag").eq(builder::parameter("x or draft"))))]
+#[case::a_late_year(builder::Builder::from("posts").filter(builder::field("date").eq(Date::constant(-1, 3, 4))))]
 fn what_cannot_be_written_is_not_built(#[case] built: builder::Builder) {
     assert!(built.query().is_err());
 }

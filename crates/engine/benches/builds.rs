@@ -1,0 +1,347 @@
+//! Builds as whole processes, each case beside what it cannot be faster than, in one run.
+//!
+//! | case | beside |
+//! |---|---|
+//! | plain: a new site into a new folder, without related posts | bare: the same sources read and the same bytes written, by as many threads, and nothing else |
+//! | cold: the same with what to read next below each post | floor: the same of its bytes |
+//! | nothing changed; a body edited; a tag added | scan: every source and output looked at once |
+//! | a template changed, which all pages use | the cold build |
+//! | preview: a body edited between two builds of one process, until the new files stand | 100 ms |
+//!
+//! `cargo bench -p tabulae-engine --bench builds` measures 1,000 and 10,000 posts; other sizes by
+//! `-- 100000`, how often by `--runs 7`; `--lines` prints the figures alone, for a picture.
+
+#![allow(missing_docs, reason = "a bench, not a library")]
+#![allow(clippy::print_stdout, reason = "a bench prints its table")]
+#![allow(clippy::cast_precision_loss, reason = "sizes are shown rounded")]
+#![allow(
+    clippy::cast_possible_truncation,
+    reason = "numbers made for a bench are small"
+)]
+#![allow(
+    clippy::cast_sign_loss,
+    reason = "numbers made for a bench are positive"
+)]
+
+mod generator;
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::sync::{Mutex, PoisonError};
+use std::time::{Duration, Instant};
+
+use jiff::Timestamp;
+use rayon::prelude::*;
+use tabulae_core::diagnostic::Diagnostic;
+use tabulae_core::post::Include;
+use tabulae_engine::publish::Disk as Destination;
+use tabulae_engine::report::Report;
+use tabulae_engine::source::Disk as Sources;
+use tabulae_engine::{BuildOptions, Clock, ForeignFiles, Progress, Quiet, Session, Step, build};
+
+/// The allocator of the program.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
+/// A case, what it stands beside, and how many times as long it may take.
+const CASES: [(&str, &str, f64); 7] = [
+    ("plain", "bare", 2.5),
+    ("cold", "floor", 1.8),
+    ("nothing", "scan", 2.5),
+    ("body", "scan", 3.0),
+    ("tag", "scan", 3.0),
+    ("template", "cold", 2.0),
+    ("preview", "100 ms", 1.0),
+];
+
+/// OutputKind stands below each post.
+const RELATED: &str = "\n[related]\nweigh = { tag = 3, category = 2 }\n";
+
+fn main() {
+    let (mut sizes, mut runs, mut lines) = (Vec::new(), 5, false);
+    let mut words = std::env::args().skip(1);
+    while let Some(word) = words.next() {
+        match word.as_str() {
+            "--child" => {
+                let mut folder = || PathBuf::from(words.next().expect("a folder"));
+                return child(&folder(), &folder());
+            }
+            "--session" => {
+                let mut folder = || PathBuf::from(words.next().expect("a path"));
+                return session(&folder(), &folder(), &folder());
+            }
+            "--lines" => lines = true,
+            "--runs" => runs = words.next().and_then(|n| n.parse().ok()).unwrap_or(runs),
+            word => sizes.extend(word.parse::<usize>().ok()),
+        }
+    }
+    if sizes.is_empty() {
+        sizes = vec![1_000, 10_000];
+    }
+    let root = std::env::temp_dir().join(format!("tabulae-bench-{}", std::process::id()));
+    if !lines {
+        let threads = rayon::current_num_threads();
+        println!("medians of {runs} runs in turn, {threads} threads; each ratio within one run");
+        println!(
+            "{:>8} {:<10} {:>10} {:>10} {:>14} {:>6} {:>10}",
+            "posts", "case", "seconds", "beside", "ratio", "aim", "memory"
+        );
+    }
+    for size in sizes {
+        measure(&root.join(size.to_string()), size, runs, lines);
+    }
+    // Only now: deleting slows down the writing that follows it.
+    let _ = fs::remove_dir_all(&root);
+}
+
+/// Seconds by case, and megabytes.
+type Measured = BTreeMap<&'static str, (Vec<f64>, Vec<f64>)>;
+
+fn measure(root: &Path, size: usize, runs: usize, lines: bool) {
+    let (plain, site) = (root.join("plain"), root.join("site"));
+    generator::write_site(&plain, size);
+    generator::write_site(&site, size);
+    edit(&site.join("tabulae.toml"), |text| text + RELATED);
+    let made_of = |site: &Path, name: &str| {
+        let first = root.join(name);
+        run(site, &first);
+        tree(&first)
+    };
+    let bare = made_of(&plain, "first-plain");
+    let outputs = made_of(&site, "first");
+    let sources = tree(&site);
+    let mut measured = Measured::new();
+    let mut note = |case, (seconds, memory): (Duration, f64)| {
+        let (times, peaks) = measured.entry(case).or_default();
+        times.push(seconds.as_secs_f64());
+        peaks.push(memory);
+    };
+    for at in 0..runs {
+        let out = root.join(format!("bare-{at}"));
+        note("bare", (floor_of(&plain, &sources, &bare, &out), 0.0));
+        note("plain", run(&plain, &root.join(format!("plain-{at}"))));
+        let floor = root.join(format!("floor-{at}"));
+        note("floor", (floor_of(&site, &sources, &outputs, &floor), 0.0));
+        let out = root.join(format!("out-{at}"));
+        note("cold", run(&site, &out));
+        note("nothing", run(&site, &out));
+        note("scan", (scan(&[&site, &out]), 0.0));
+        let post = site.join(format!("posts/post-{}.md", (size / 2 + at) % size));
+        edit(&post, |text| text + "\nOne more line.\n");
+        note("body", run(&site, &out));
+        edit(&post, |text| {
+            text.replacen("tags:\n", "tags:\n  - tag 9\n", 1)
+        });
+        note("tag", run(&site, &out));
+        note("preview", of_session(&site, &out, &post));
+        note("100 ms", (Duration::from_millis(100), 0.0));
+    }
+    // Last, as it replaces every file: for minutes after, a file system that lately gave up
+    // thousands of files takes several times as long to make new ones.
+    for at in 0..runs {
+        let out = root.join(format!("out-{at}"));
+        // The posts that were edited for other runs.
+        run(&site, &out);
+        let template = site.join("templates/parts/foot.html");
+        fs::create_dir_all(site.join("templates/parts")).expect("a new folder");
+        edit(&template, |_| {
+            format!("<p>The foot, changed {at} times.</p>\n")
+        });
+        note("template", run(&site, &out));
+    }
+    for (case, beside, aim) in CASES {
+        let ratios = measured[case].0.iter().zip(&measured[beside].0);
+        let ratio = median(
+            &ratios
+                .map(|(case, beside)| case / beside)
+                .collect::<Vec<_>>(),
+        );
+        let (seconds, memory) = (median(&measured[case].0), median(&measured[case].1));
+        let beside_seconds = median(&measured[beside].0);
+        if lines {
+            println!(
+                "{size} {case} {seconds:.4} {beside} {beside_seconds:.4} {ratio:.3} {memory:.1}"
+            );
+        } else {
+            println!(
+                "{size:>8} {case:<10} {seconds:>8.3} s {beside_seconds:>8.3} s {ratio:>6.2} x {beside:<5} {aim:>6.1} {memory:>7.0} MB"
+            );
+        }
+    }
+    if !lines {
+        let bytes: usize = sources.iter().map(|(_, bytes)| bytes.len()).sum();
+        let written: usize = outputs.iter().map(|(_, bytes)| bytes.len()).sum();
+        println!(
+            "{size:>8} {:.0} MB of sources, {:.0} MB in {} outputs",
+            bytes as f64 / 1e6,
+            written as f64 / 1e6,
+            outputs.len()
+        );
+    }
+}
+
+fn median(values: &[f64]) -> f64 {
+    let mut values = values.to_vec();
+    values.sort_by(f64::total_cmp);
+    values[values.len() / 2]
+}
+
+/// Changes a file, and waits until its time of change is told apart from now.
+fn edit(path: &Path, change: impl FnOnce(String) -> String) {
+    let text = fs::read_to_string(path).unwrap_or_default();
+    fs::write(path, change(text)).expect("an edited file");
+    std::thread::sleep(Duration::from_millis(120));
+}
+
+/// A build in a process of its own, from its start to its end, with its peak memory in megabytes.
+fn run(site: &Path, out: &Path) -> (Duration, f64) {
+    let_rest();
+    let began = Instant::now();
+    let said = say("--child", &[site, out]);
+    (began.elapsed(), said[0])
+}
+
+/// Waits until the disk has written what runs before this one left to it.
+fn let_rest() {
+    // Where there is no such command, runs disturb one another more.
+    let _ = Command::new("sync").status();
+}
+
+/// The second build of a process, with the peak memory of the process.
+fn of_session(site: &Path, out: &Path, post: &Path) -> (Duration, f64) {
+    let said = say("--session", &[site, out, post]);
+    (Duration::from_secs_f64(said[0]), said[1])
+}
+
+/// The numbers that a process of this bench says.
+fn say(what: &str, paths: &[&Path]) -> Vec<f64> {
+    let program = std::env::current_exe().expect("this bench");
+    let ended = Command::new(program).arg(what).args(paths).output();
+    let ended = ended.expect("a process");
+    assert!(ended.status.success(), "{ended:?}");
+    let said = String::from_utf8_lossy(&ended.stdout);
+    let numbers = said.split_whitespace().map(str::parse);
+    numbers.collect::<Result<_, _>>().expect("numbers")
+}
+
+fn options(progress: &dyn Progress) -> BuildOptions<'_> {
+    BuildOptions {
+        clock: Clock::At(Timestamp::from_second(1_790_000_000).expect("a time")),
+        include: Include::default(),
+        keep_going: false,
+        dry_run: false,
+        foreign: ForeignFiles::default(),
+        progress,
+    }
+}
+
+fn output_at(out: &Path) -> Destination {
+    Destination::new(out, out.with_extension("memory"), "out")
+}
+
+fn child(site: &Path, out: &Path) {
+    let built = build(&Sources::new(site), &mut output_at(out), &options(&Quiet));
+    assert!(built.diagnostics.is_empty(), "{:?}", built.diagnostics);
+    println!("{}", peak());
+}
+
+/// When the new files stood there.
+#[derive(Debug, Default)]
+struct Stood(Mutex<Option<Instant>>);
+
+impl Progress for Stood {
+    fn step(&self, _: Step, _: usize, _: usize) {}
+
+    fn stands(&self, _: &Report, _: &[Diagnostic]) {
+        *self.0.lock().unwrap_or_else(PoisonError::into_inner) = Some(Instant::now());
+    }
+}
+
+fn session(site: &Path, out: &Path, post: &Path) {
+    let mut session = Session::keeping_to_itself();
+    let (sources, stood) = (Sources::new(site), Stood::default());
+    // The first of a process reads what the one before it left.
+    for at in 0..2 {
+        edit(post, |text| text + "\nAnother line.\n");
+        let below = post.strip_prefix(site).unwrap_or(post).display();
+        session.only_changed(vec![below.to_string()]);
+        let began = Instant::now();
+        let built = session.build(&sources, &mut output_at(out), &options(&stood));
+        assert!(built.diagnostics.is_empty(), "{:?}", built.diagnostics);
+        let stood = stood.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let took = stood.map_or(Duration::MAX, |stood| stood - began);
+        if at == 1 {
+            println!("{} {}", took.as_secs_f64(), peak());
+        }
+    }
+}
+
+/// The most memory that this process had, in megabytes; 0 where the system does not tell.
+fn peak() -> f64 {
+    let status = fs::read_to_string("/proc/self/status").unwrap_or_default();
+    let line = status.lines().find_map(|line| line.strip_prefix("VmHWM:"));
+    let kilobytes = line.and_then(|line| line.split_whitespace().next()?.parse::<f64>().ok());
+    kilobytes.unwrap_or(0.0) / 1e3
+}
+
+/// Every file looked at once.
+fn scan(roots: &[&Path]) -> Duration {
+    let began = Instant::now();
+    let files = roots.iter().flat_map(walkdir::WalkDir::new);
+    let bytes: u64 = files
+        .filter_map(Result::ok)
+        .filter_map(|entry| Some(entry.metadata().ok()?.len()))
+        .sum();
+    let took = began.elapsed();
+    assert!(bytes > 0, "there are files");
+    took
+}
+
+/// Reads all sources and writes all outputs, and does nothing else.
+fn floor_of(
+    site: &Path,
+    sources: &[(PathBuf, Vec<u8>)],
+    outputs: &[(PathBuf, Vec<u8>)],
+    out: &Path,
+) -> Duration {
+    let_rest();
+    let began = Instant::now();
+    let read: usize = sources
+        .par_iter()
+        .map(|(path, _)| fs::read(site.join(path)).map_or(0, |bytes| bytes.len()))
+        .sum();
+    outputs.par_iter().for_each(|(path, bytes)| {
+        let path = out.join(path);
+        if let Some(folder) = path.parent() {
+            fs::create_dir_all(folder).expect("a new folder");
+        }
+        fs::write(path, bytes).expect("a new file");
+    });
+    let took = began.elapsed();
+    assert!(read > 0, "the sources are read");
+    took
+}
+
+/// All files below a folder with their bytes.
+fn tree(root: &Path) -> Vec<(PathBuf, Vec<u8>)> {
+    let files = walkdir::WalkDir::new(root)
+        .sort_by_file_name()
+        .into_iter()
+        .filter_map(Result::ok);
+    files
+        .filter(|entry| entry.file_type().is_file())
+        .map(|entry| {
+            let bytes = fs::read(entry.path()).expect("a file that was written");
+            (
+                entry
+                    .path()
+                    .strip_prefix(root)
+                    .expect("below the root")
+                    .to_owned(),
+                bytes,
+            )
+        })
+        .collect()
+}

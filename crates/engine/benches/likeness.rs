@@ -1,0 +1,141 @@
+//! The related posts of every post, beside the cold build of the same site without them, in one
+//! run: terms only; terms, title and body; and the same when the words were counted before.
+//!
+//! `cargo bench -p tabulae-engine --bench likeness` measures 10,000 posts; other sizes by
+//! `-- 100000`, how often by `--runs 5`.
+
+#![allow(missing_docs, reason = "a bench, not a library")]
+#![allow(clippy::print_stdout, reason = "a bench prints its table")]
+#![allow(clippy::cast_precision_loss, reason = "sizes are shown rounded")]
+#![allow(
+    clippy::cast_possible_truncation,
+    clippy::cast_sign_loss,
+    reason = "numbers made for a bench are small"
+)]
+#![allow(
+    clippy::disallowed_methods,
+    reason = "a bench is where time is measured"
+)]
+
+mod generator;
+
+use std::fs;
+use std::path::Path;
+use std::time::Instant;
+
+use jiff::Timestamp;
+use rayon::prelude::*;
+use tabulae_core::diagnostic::Faults;
+use tabulae_core::post::Include;
+use tabulae_core::related::RelatedList;
+use tabulae_engine::publish::Disk as Destination;
+use tabulae_engine::site::Site;
+use tabulae_engine::source::Disk as Sources;
+use tabulae_engine::{BuildOptions, Clock, ForeignFiles, Quiet, build};
+
+/// The allocator of the program.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
+fn main() {
+    let mut sizes = Vec::new();
+    let mut runs = 5;
+    let mut words = std::env::args().skip(1);
+    while let Some(word) = words.next() {
+        match word.as_str() {
+            "--runs" => runs = words.next().and_then(|n| n.parse().ok()).unwrap_or(runs),
+            word => sizes.extend(word.parse::<usize>().ok()),
+        }
+    }
+    if sizes.is_empty() {
+        sizes = vec![10_000];
+    }
+    let root = std::env::temp_dir().join(format!("tabulae-likeness-{}", std::process::id()));
+    println!(
+        "medians of {runs} runs in turn, {} threads",
+        rayon::current_num_threads()
+    );
+    println!(
+        "{:>8} {:>10} {:>16} {:>16} {:>16} {:>16}",
+        "posts", "cold", "terms only", "words counted", "then all", "all together"
+    );
+    for size in sizes {
+        measure(&root.join(size.to_string()), size, runs);
+    }
+    let _ = fs::remove_dir_all(&root);
+}
+
+fn measure(root: &Path, size: usize, runs: usize) {
+    let site = root.join("site");
+    generator::write_site(&site, size);
+    let settings = fs::read_to_string(site.join("tabulae.toml")).expect("settings");
+    let (mut colds, mut terms, mut words, mut rest) =
+        (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+    for run in 0..runs {
+        let write = |more: &str| {
+            fs::write(site.join("tabulae.toml"), format!("{settings}{more}")).expect("settings");
+        };
+        write("");
+        let began = Instant::now();
+        let out = root.join(format!("out-{run}"));
+        let mut output = Destination::new(&out, out.with_extension("memory"), "out");
+        let built = build(&Sources::new(&site), &mut output, &options());
+        assert!(built.diagnostics.is_empty(), "{:?}", built.diagnostics);
+        colds.push(began.elapsed().as_secs_f64());
+        write("[related]\nweigh = { tag = 3, category = 2 }\n");
+        let (known, list) = read(&site);
+        terms.push(lists(&known, &list));
+        write("[related]\n");
+        let (known, list) = read(&site);
+        let began = Instant::now();
+        let _ = known.catalogue.words();
+        words.push(began.elapsed().as_secs_f64());
+        rest.push(lists(&known, &list));
+    }
+    let cold = median(&mut colds);
+    let share = |seconds: f64| format!("{seconds:>7.3} s {:>6.3}", seconds / cold);
+    let (terms, words, rest) = (median(&mut terms), median(&mut words), median(&mut rest));
+    println!(
+        "{size:>8} {cold:>8.2} s {} {} {} {}",
+        share(terms),
+        share(words),
+        share(rest),
+        share(words + rest)
+    );
+}
+
+fn options() -> BuildOptions<'static> {
+    BuildOptions {
+        clock: Clock::At(Timestamp::from_second(1_790_000_000).expect("a time")),
+        include: Include::default(),
+        keep_going: false,
+        dry_run: false,
+        foreign: ForeignFiles::default(),
+        progress: &Quiet,
+    }
+}
+
+fn read(site: &Path) -> (Site, RelatedList) {
+    let mut faults = Faults::new();
+    let mut site = Site::read(&Sources::new(site), &options(), &mut faults).expect("a site");
+    assert!(faults.is_empty(), "{faults:?}");
+    let list = site.related.take().expect("a list");
+    (site, list)
+}
+
+/// Seconds for the lists of all posts, with the index that they need.
+fn lists(site: &Site, list: &RelatedList) -> f64 {
+    let began = Instant::now();
+    let ids: Vec<_> = site.catalogue.all().collect();
+    let found: usize = ids
+        .par_iter()
+        .map(|id| list.of(&site.catalogue, *id).len())
+        .sum();
+    assert!(found > 0);
+    began.elapsed().as_secs_f64()
+}
+
+fn median(values: &mut [f64]) -> f64 {
+    values.sort_by(f64::total_cmp);
+    values[values.len() / 2]
+}

@@ -1,0 +1,171 @@
+//! Dependencies: keys by number, and the recorder of what an output depends on.
+
+use std::sync::{Mutex, MutexGuard, PoisonError};
+
+use indexmap::IndexSet;
+use rustc_hash::FxBuildHasher;
+use tabulae_core::catalogue::{Catalogue, PostId};
+use tabulae_core::term::TermId;
+
+use super::key::Key;
+
+/// A key, as its number in one build.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub(crate) struct Dependency(u32);
+
+impl Dependency {
+    /// Returns the number, less than [`DependencyTable::len`].
+    pub(crate) fn number(self) -> usize {
+        self.0 as usize
+    }
+}
+
+/// The numbers of keys in one build. Those of posts and terms are computed, others are given when first
+/// asked for.
+#[derive(Debug)]
+pub(crate) struct DependencyTable {
+    posts: u32,
+    /// The first number of each term field, and the end of the last.
+    terms: Vec<u32>,
+    others: Mutex<IndexSet<Key, FxBuildHasher>>,
+}
+
+impl DependencyTable {
+    /// Returns the table for the posts and terms of a catalogue.
+    pub(crate) fn new(catalogue: &Catalogue) -> Self {
+        let posts = count(catalogue.all().count());
+        let mut terms = vec![0];
+        for table in catalogue.term_tables() {
+            terms.push(terms[terms.len() - 1] + count(table.terms.len()));
+        }
+        Self {
+            posts,
+            terms,
+            others: Mutex::default(),
+        }
+    }
+
+    pub(crate) fn post(&self, id: PostId) -> Dependency {
+        Dependency(id.0)
+    }
+
+    pub(crate) fn text(&self, id: PostId) -> Dependency {
+        Dependency(self.posts + id.0)
+    }
+
+    pub(crate) fn related(&self, id: PostId) -> Dependency {
+        Dependency(2 * self.posts + id.0)
+    }
+
+    pub(crate) fn term(&self, field: usize, id: TermId) -> Dependency {
+        Dependency(3 * self.posts + self.terms[field] + id.0)
+    }
+
+    pub(crate) fn count(&self, field: usize, id: TermId) -> Dependency {
+        Dependency(3 * self.posts + self.all_terms() + self.terms[field] + id.0)
+    }
+
+    fn all_terms(&self) -> u32 {
+        self.terms[self.terms.len() - 1]
+    }
+
+    /// Returns the number of any other key, and gives it one if it has none.
+    pub(crate) fn other(&self, key: Key) -> Dependency {
+        let mut others = self.others();
+        let number = match others.get_index_of(&key) {
+            Some(known) => known,
+            None => others.insert_full(key).0,
+        };
+        Dependency(self.first_other() + count(number))
+    }
+
+    fn first_other(&self) -> u32 {
+        3 * self.posts + 2 * self.all_terms()
+    }
+
+    /// Returns the count of numbers given so far.
+    pub(crate) fn len(&self) -> usize {
+        self.first_other() as usize + self.others().len()
+    }
+
+    fn others(&self) -> MutexGuard<'_, IndexSet<Key, FxBuildHasher>> {
+        self.others.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Returns the key of a number.
+    pub(crate) fn key(&self, dependency: Dependency, catalogue: &Catalogue) -> Key {
+        let path = |number: u32| catalogue.post(PostId(number)).path.clone();
+        let (kind, number) = match dependency.0.checked_div(self.posts) {
+            Some(kind) if kind < 3 => (kind, dependency.0 % self.posts),
+            _ => (3, dependency.0 - 3 * self.posts),
+        };
+        match kind {
+            0 => Key::Post(path(number)),
+            1 => Key::Text(path(number)),
+            2 => Key::Related(path(number)),
+            _ if number < self.all_terms() => {
+                let (field, slug) = self.term_of(number, catalogue);
+                Key::Term(field, slug)
+            }
+            _ if number < 2 * self.all_terms() => {
+                let (field, slug) = self.term_of(number - self.all_terms(), catalogue);
+                Key::Count(field, slug)
+            }
+            _ => self.others()[(number - 2 * self.all_terms()) as usize].clone(),
+        }
+    }
+
+    fn term_of(&self, number: u32, catalogue: &Catalogue) -> (String, String) {
+        let field = self.terms.partition_point(|start| *start <= number) - 1;
+        let table = catalogue.terms(field);
+        let term = table.term(TermId(number - self.terms[field]));
+        (table.field.name.clone(), term.slug.clone())
+    }
+}
+
+fn count(number: usize) -> u32 {
+    u32::try_from(number).unwrap_or(u32::MAX)
+}
+
+/// The dependencies of what is being rendered, one frame for the output and one for each part within it
+/// whose dependencies are recorded on their own, the innermost last.
+#[derive(Debug, Default)]
+pub(crate) struct Recorder {
+    frames: Vec<Vec<Dependency>>,
+}
+
+impl Recorder {
+    /// Records a dependency of the innermost frame. Without any frame nothing is recorded.
+    pub(crate) fn track(&mut self, dependency: Dependency) {
+        if let Some(frame) = self.frames.last_mut()
+            && frame.last() != Some(&dependency)
+        {
+            frame.push(dependency);
+        }
+    }
+
+    /// Records several dependencies.
+    pub(crate) fn track_all(&mut self, dependencies: &[Dependency]) {
+        if let Some(frame) = self.frames.last_mut() {
+            frame.extend_from_slice(dependencies);
+        }
+    }
+
+    /// Begins a frame.
+    pub(crate) fn begin(&mut self) {
+        self.frames.push(Vec::new());
+    }
+
+    /// Ends the innermost frame, and returns its dependencies without repetitions, in rising order.
+    pub(crate) fn end(&mut self) -> Box<[Dependency]> {
+        let mut dependencies = self.frames.pop().unwrap_or_default();
+        dependencies.sort_unstable();
+        dependencies.dedup();
+        dependencies.into()
+    }
+
+    /// Returns the number of open frames.
+    pub(crate) fn depth(&self) -> usize {
+        self.frames.len()
+    }
+}

@@ -1,0 +1,167 @@
+//! What a build is asked for, and how it tells of itself while it runs.
+
+use std::fmt;
+use std::num::NonZeroUsize;
+use std::sync::atomic::{AtomicBool, Ordering};
+
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+use tabulae_core::diagnostic::Diagnostic;
+use tabulae_core::post::Include;
+use tabulae_core::time::Written;
+
+use crate::report::BuildReport;
+
+/// Options of a build. The default runs on one thread for each processor, and reports no progress.
+///
+/// ```
+/// use tabulae_engine::BuildOptions;
+///
+/// let options = BuildOptions::default().dry_run(true).keep_going(true);
+/// assert!(options.dry_run);
+/// ```
+#[derive(Debug, Clone, Copy)]
+#[non_exhaustive]
+pub struct BuildOptions<'a> {
+    /// The build's reference time, as the workspace has it; decides which posts are scheduled or expired.
+    pub(crate) clock: Clock,
+    /// The states of posts that lists include beside live ones, as the workspace has them.
+    pub(crate) include: Include,
+    /// If set, posts with errors are left out, and the others are built.
+    pub keep_going: bool,
+    /// If set, nothing is written, and the report lists what would change.
+    pub dry_run: bool,
+    /// The treatment of files in the output folder that no known build wrote.
+    pub foreign: ForeignFiles,
+    /// The number of threads; one for each processor if `None`.
+    pub jobs: Option<NonZeroUsize>,
+    /// Receives the progress of the build.
+    pub progress: &'a dyn Progress,
+    /// Ends the build without writing anything, as soon as it is set.
+    pub cancel: Option<&'a AtomicBool>,
+}
+
+impl Default for BuildOptions<'_> {
+    fn default() -> Self {
+        Self {
+            clock: Clock::At(Timestamp::now()),
+            include: Include::default(),
+            keep_going: false,
+            dry_run: false,
+            foreign: ForeignFiles::default(),
+            jobs: None,
+            progress: &NoProgress,
+            cancel: None,
+        }
+    }
+}
+
+impl<'a> BuildOptions<'a> {
+    /// Leaves out posts with errors, or not.
+    #[must_use]
+    pub fn keep_going(self, keep_going: bool) -> Self {
+        Self { keep_going, ..self }
+    }
+
+    /// Writes nothing, or does.
+    #[must_use]
+    pub fn dry_run(self, dry_run: bool) -> Self {
+        Self { dry_run, ..self }
+    }
+
+    /// Sets the treatment of files that no known build wrote.
+    #[must_use]
+    pub fn foreign(self, foreign: ForeignFiles) -> Self {
+        Self { foreign, ..self }
+    }
+
+    /// Sets the number of threads.
+    #[must_use]
+    pub fn jobs(self, jobs: Option<NonZeroUsize>) -> Self {
+        Self { jobs, ..self }
+    }
+
+    /// Reports progress.
+    #[must_use]
+    pub fn progress<'b>(self, progress: &'b dyn Progress) -> BuildOptions<'b>
+    where
+        'a: 'b,
+    {
+        BuildOptions { progress, ..self }
+    }
+
+    /// Ends the build without writing anything, as soon as the flag is set.
+    #[must_use]
+    pub fn cancel<'b>(self, flag: &'b AtomicBool) -> BuildOptions<'b>
+    where
+        'a: 'b,
+    {
+        BuildOptions {
+            cancel: Some(flag),
+            ..self
+        }
+    }
+
+    /// Returns true if the build is to end without writing anything.
+    pub(crate) fn is_cancelled(&self) -> bool {
+        self.cancel.is_some_and(|flag| flag.load(Ordering::Relaxed))
+    }
+}
+
+/// The treatment of files in the output folder that no known build wrote. By default one at an output's
+/// address is an error, unless it has the output's bytes, and others are left alone.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct ForeignFiles {
+    /// Replace those at addresses of outputs.
+    pub adopt: bool,
+    /// Remove all others.
+    pub prune: bool,
+}
+
+/// The reference time of a build.
+#[derive(Debug, Clone, Copy)]
+pub enum Clock {
+    /// An instant.
+    At(Timestamp),
+    /// A day (from its midnight) or a time, in the site's time zone where it has no offset.
+    Written(Written),
+}
+
+impl Clock {
+    /// Returns the instant, in a site's time zone.
+    #[must_use]
+    pub fn now(self, zone: &TimeZone) -> Timestamp {
+        match self {
+            Clock::At(at) => at,
+            Clock::Written(written) => written
+                .stamp(zone)
+                .map_or(Timestamp::UNIX_EPOCH, |stamp| stamp.at),
+        }
+    }
+}
+
+/// A step of a build.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Step {
+    /// Reading posts.
+    Reading,
+    /// Rendering and writing outputs.
+    Writing,
+}
+
+/// Receives the progress of a build, from any thread.
+pub trait Progress: Sync + fmt::Debug {
+    /// `done` of `total` items of a step are done.
+    fn step(&self, step: Step, done: usize, total: usize);
+
+    /// Every output is in its place. What follows only prepares the next build.
+    fn published(&self, _report: &BuildReport, _diagnostics: &[Diagnostic]) {}
+}
+
+/// Ignores progress.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct NoProgress;
+
+impl Progress for NoProgress {
+    fn step(&self, _: Step, _: usize, _: usize) {}
+}

@@ -1,0 +1,171 @@
+//! Addresses in posts and pages that lead nowhere within the site.
+
+use std::collections::BTreeSet;
+
+use rayon::prelude::*;
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults, nearest};
+use tabulae_core::html::{addresses, is_local};
+use tabulae_core::post::Post;
+use tabulae_core::route::{Link, decode};
+use tabulae_core::source::{Place, Source, Span};
+
+use crate::plan::{OutputKind, Plan};
+use crate::site::{Owner, Site};
+use crate::source::Sources;
+
+/// Links and images of posts and pages that lead to no output of the site. Where the pages of a
+/// content set are made by something else, an address from the site's root may be one of its.
+pub(super) fn broken(site: &Site, plan: &Plan, sources: &dyn Sources) -> Faults {
+    let checker = Checker {
+        site,
+        plan,
+        files: plan.outputs.iter().map(|made| made.file.as_str()).collect(),
+        whole: site.settings.content.iter().all(|set| set.pages),
+    };
+    let posts = site.catalogue.all().filter(|id| site.has_page(*id));
+    let posts = posts.map(|id| (site.catalogue.post(id), site.catalogue.link(id)));
+    let pages = site.pages.iter().filter(|page| page.template.is_none());
+    let pages = pages.map(|page| (&page.post, &page.link));
+    let all: Vec<(&Post, &Link)> = posts.chain(pages).collect();
+    let found: Vec<Faults> = all
+        .par_iter()
+        .map(|(post, link)| checker.of(post, link, sources))
+        .collect();
+    found.into_iter().flatten().collect()
+}
+
+struct Checker<'a> {
+    site: &'a Site,
+    plan: &'a Plan,
+    files: BTreeSet<&'a str>,
+    /// Whether every page of the site is an output.
+    whole: bool,
+}
+
+impl Checker<'_> {
+    fn of(&self, post: &Post, link: &Link, sources: &dyn Sources) -> Faults {
+        let owner = Owner::new(&post.path, link);
+        let mut faults = Faults::new();
+        if let Some(image) = &post.image
+            && let Some(target) = self.nowhere(owner, image)
+        {
+            let place = post.place_of("image");
+            faults.push(self.fault(Code::ImageMissing, place, image, &target));
+        }
+        let in_text = addresses(&post.html.get()).into_iter();
+        let broken: Vec<_> = in_text
+            .filter_map(|address| Some((self.nowhere(owner, &address)?, address)))
+            .collect();
+        if broken.is_empty() {
+            return faults;
+        }
+        let text = sources.read(&post.path).unwrap_or_default();
+        let source = Source::new(&post.path, &String::from_utf8_lossy(&text));
+        for (target, address) in broken {
+            let code = if is_image(&target) {
+                Code::ImageMissing
+            } else {
+                Code::LinkBroken
+            };
+            faults.push(self.fault(code, place_of(&source, &address), &address, &target));
+        }
+        faults
+    }
+
+    /// Where an address leads, below the site's root, if there is nothing.
+    fn nowhere(&self, owner: Owner<'_>, address: &str) -> Option<String> {
+        if address.is_empty() || address.starts_with(['#', '?']) || !is_local(address) {
+            return None;
+        }
+        let base = &self.site.settings.site.address.path;
+        let target = match self.site.resolve(owner, address) {
+            Some(whole) => whole.strip_prefix(base.as_str())?.to_owned(),
+            None => address.to_owned(),
+        };
+        let path = target.split(['?', '#']).next().unwrap_or_default();
+        let link = Link::new(decode(path));
+        let file = link.file();
+        let is_there = self.files.contains(file.as_str())
+            || self.files.contains(format!("{file}/index.html").as_str())
+            || self.files.contains(format!("{file}.html").as_str())
+            || self.of_others(&link);
+        (!is_there && (self.whole || !address.starts_with('/'))).then_some(link.plain)
+    }
+
+    /// Whether a post stands there whose page something else makes.
+    fn of_others(&self, link: &Link) -> bool {
+        let catalogue = &self.site.catalogue;
+        !self.whole
+            && catalogue.all().any(|id| {
+                let set = &self.site.settings.content[catalogue.post(id).set];
+                !set.pages && catalogue.link(id).plain == link.plain
+            })
+    }
+
+    fn fault(&self, code: Code, place: Place, address: &str, target: &str) -> Diagnostic {
+        let own = place.file.clone().unwrap_or_default();
+        let held_back =
+            self.site.catalogue.all().find(|id| {
+                !self.site.has_page(*id) && self.site.catalogue.link(*id).plain == target
+            });
+        let message = match held_back {
+            Some(id) => {
+                let post = self.site.catalogue.post(id);
+                format!(
+                    "`{address}` leads to `{}`, which is held back ({})",
+                    post.path,
+                    post.state.name()
+                )
+            }
+            None => format!("`{address}` leads nowhere: the site has no {target}"),
+        };
+        let help = match held_back {
+            Some(_) => None,
+            None => self.meant(&own, address, target),
+        };
+        Diagnostic::warning(code, place, message).help(match help {
+            Some(near) => format!("did you mean {near}?"),
+            None if code == Code::ImageMissing => {
+                "put the file beside the post or into assets/, or mend its name".to_owned()
+            }
+            None => "mend the link, or take it away".to_owned(),
+        })
+    }
+
+    /// What an address in the file `own` probably means: another post's file where it is written
+    /// as one, else an address of the site.
+    fn meant(&self, own: &str, address: &str, target: &str) -> Option<String> {
+        let catalogue = &self.site.catalogue;
+        let paths = catalogue.all().map(|id| catalogue.post(id).path.as_str());
+        if address.ends_with(".md") {
+            let folder = own.rsplit_once('/').map_or("", |(folder, _)| folder);
+            let others = paths.filter(|path| *path != own);
+            let beside = others.filter_map(|path| path.strip_prefix(folder)?.strip_prefix('/'));
+            return nearest(address, beside).map(str::to_owned);
+        }
+        let others = self.plan.outputs.iter().filter(|made| match &made.kind {
+            OutputKind::Post(id) => catalogue.post(*id).path != own,
+            _ => true,
+        });
+        nearest(target, others.map(|made| made.link.plain.as_str())).map(str::to_owned)
+    }
+}
+
+fn is_image(target: &str) -> bool {
+    let ending = target.rsplit('.').next().unwrap_or_default();
+    let ending = ending.to_ascii_lowercase();
+    let images = [
+        "avif", "bmp", "gif", "ico", "jpeg", "jpg", "png", "svg", "tif", "tiff", "webp",
+    ];
+    images.contains(&ending.as_str())
+}
+
+/// Where an address is written; at the top of the file, where it is written in another way.
+fn place_of(source: &Source, address: &str) -> Place {
+    let written = [address.to_owned(), address.replace('&', "&amp;")];
+    let found = written.iter().find_map(|address| {
+        let at = source.text().find(address.as_str())?;
+        Some(Span::new(at, at + address.len()))
+    });
+    found.map_or_else(|| source.top(), |span| source.place(span))
+}

@@ -1,0 +1,148 @@
+//! The audit: the diagnostics of a build, the lints of the core, and lints that need pages or files.
+
+mod addresses;
+
+use std::collections::BTreeSet;
+
+use rayon::prelude::*;
+use tabulae_core::audit::audit as audit_posts;
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Faults, nearest};
+use tabulae_core::settings::Settings;
+use tabulae_core::source::Place;
+
+use super::build;
+use crate::options::{BuildOptions, ForeignFiles};
+use crate::plan::{Origin, Plan, plan};
+use crate::publish::Destination;
+use crate::site::Site;
+use crate::source::Sources;
+use crate::template;
+
+/// Checks a site and what was built of it, and writes nothing. Returns the settings, if they could be read.
+/// All findings are warnings, except errors that fail a build.
+pub(crate) fn audit(
+    sources: &dyn Sources,
+    destination: &mut dyn Destination,
+    options: &BuildOptions<'_>,
+) -> Collected<Option<Settings>> {
+    let dry = options.dry_run(true).foreign(ForeignFiles::default());
+    let mut found = build(sources, destination, &dry).diagnostics;
+    // A second time without broken posts, whose errors are reported already.
+    let going = options.keep_going(true);
+    let site = Site::read(sources, &going, &mut Faults::new());
+    if let Some(site) = &site {
+        let plan = plan(site, &mut Faults::new());
+        found.extend(audit_posts(&site.catalogue, &site.settings, &site.moment));
+        found.extend(unfiled(site, &plan));
+        found.extend(filled(site));
+        found.extend(unused_templates(site));
+        found.extend(addresses::broken(site, &plan, sources));
+        let empty = empty_feeds(site, &plan, &found);
+        found.extend(empty);
+        found.extend(stray(&plan, destination));
+    }
+    Collected {
+        output: site.map(|site| site.settings),
+        diagnostics: found,
+    }
+}
+
+/// Listed posts that no page of an archive has.
+fn unfiled(site: &Site, plan: &Plan) -> Faults {
+    let groups = plan.archives.iter().flat_map(|laid| &laid.groups);
+    let filed: BTreeSet<PostId> = groups
+        .flat_map(|group| group.posts.iter().copied())
+        .collect();
+    let listed = site.catalogue.listed().iter();
+    let unfiled = listed.filter(|id| !filed.contains(id)).map(|id| {
+        let path = &site.catalogue.post(*id).path;
+        Diagnostic::warning(
+            Code::PostUnfiled,
+            Place::top_of(path),
+            "this post is in no archive",
+        )
+        .help(format!(
+            "`tabulae explain {path} --in ARCHIVE` says why it is not in one"
+        ))
+    });
+    unfiled.collect()
+}
+
+/// Posts most of whose related posts only fill the list.
+fn filled(site: &Site) -> Faults {
+    let Some(list) = &site.related else {
+        return Faults::new();
+    };
+    let listed = site.catalogue.listed().par_iter();
+    let filled = listed.filter_map(|id| {
+        let (posts, found) = list.filled(&site.catalogue, *id);
+        (found * 2 < posts.len()).then(|| {
+            let path = &site.catalogue.post(*id).path;
+            let message = format!(
+                "{} of {} related posts are there only to fill the list",
+                posts.len() - found,
+                posts.len()
+            );
+            Diagnostic::warning(Code::RelatedFilled, Place::top_of(path), message)
+                .help("give it terms that other posts have, or name posts in its `related`")
+        })
+    });
+    filled.collect()
+}
+
+/// Templates that no page comes by, as when a name is misspelt.
+fn unused_templates(site: &Site) -> Faults {
+    let faults = template::unused(site).into_iter().map(|name| {
+        let path = format!("templates/{name}");
+        let message = "no page and no other template loads this template";
+        let fault = Diagnostic::warning(Code::TemplateUnused, Place::top_of(&path), message);
+        let built_in = template::BUILT_IN.iter().map(|(name, _)| *name);
+        match nearest(name, built_in) {
+            Some(near) => fault.help(format!(
+                "is it to take the place of `{near}`? Else load it, or remove it"
+            )),
+            None => fault.help("load it with `include`, name it in an archive, or remove it"),
+        }
+    });
+    faults.collect()
+}
+
+/// Feeds without entries that a build does not tell of.
+fn empty_feeds(site: &Site, plan: &Plan, told: &Faults) -> Faults {
+    let empty = plan.feeds.iter().filter(|feed| feed.posts.is_empty());
+    let settings = &site.settings;
+    let faults = empty.map(|feed| {
+        let declared = match feed.of {
+            Origin::List { archive, .. } => settings.archives[archive].place,
+            Origin::Named(number) => settings.feeds[number].place,
+        };
+        let message = format!("the feed {} has no entries", feed.link.plain);
+        let place = settings.source.place(declared);
+        let fault = Diagnostic::warning(Code::FeedEmpty, place, message);
+        fault.help("look at what its query finds with `tabulae query`, or take the feed away")
+    });
+    let is_told = |fault: &Diagnostic| {
+        let same = |told: &Diagnostic| told.code == fault.code && told.place == fault.place;
+        told.iter().any(same)
+    };
+    faults.filter(|fault| !is_told(fault)).collect()
+}
+
+/// Files in `out/` that no build made, this one neither.
+fn stray(plan: &Plan, destination: &dyn Destination) -> Faults {
+    let manifest = destination.manifest().unwrap_or_default();
+    let planned: BTreeSet<&str> = plan.outputs.iter().map(|made| made.file.as_str()).collect();
+    let is_ours = |path: &str| planned.contains(path) || manifest.files.contains_key(path);
+    let files = destination.list().unwrap_or_default();
+    let stray = files.into_iter().filter(|path| !is_ours(path)).map(|path| {
+        let path = format!("{}/{path}", destination.name());
+        Diagnostic::warning(
+            Code::FileStray,
+            Place::top_of(&path),
+            "no build made this file, and none removes it",
+        )
+        .help("remove it, or move it to assets/ if it is to be published")
+    });
+    stray.collect()
+}

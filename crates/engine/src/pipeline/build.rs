@@ -1,0 +1,375 @@
+//! A build from end to end: read, plan, compare with the cache, render what changed, publish, cache.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use rayon::prelude::*;
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::{Code, Collected, Faults};
+use tabulae_core::post::State;
+use tabulae_core::settings::Settings;
+use tabulae_core::time::Moment;
+
+use super::current::CurrentFingerprints;
+use super::next_cache::next_cache;
+use super::session::{LoadedSite, Session};
+use crate::incremental::{BuildCache, Invalidation, UnchangedReport};
+use crate::options::BuildOptions;
+use crate::publish::{Destination, Manifest, Stage, check_place, feed_ids, lock, unwritable};
+use crate::render::{Renderer, check_templates};
+use crate::report::{BuildReport, Due};
+use crate::site::{Site, configuration, read_settings};
+use crate::source::{Scan, Sources};
+use crate::template::Environments;
+use crate::threads::on_pool;
+
+/// Builds a site. All diagnostics are reported together. If there is an error, nothing is written; the
+/// report exists whenever the site could be read.
+pub(crate) fn build(
+    sources: &dyn Sources,
+    destination: &mut dyn Destination,
+    options: &BuildOptions<'_>,
+) -> Collected<BuildReport> {
+    let mut session = Session::default();
+    let (built, _) = session.build(sources, destination, options);
+    // Dropped in the background: freeing thousands of posts takes a while.
+    rayon::spawn(move || drop(session));
+    built
+}
+
+impl Session {
+    /// Builds a site as [`build`] does, but does not read again what is known to be unchanged. Returns true
+    /// if the outputs were published, or in a dry run could be.
+    pub(crate) fn build(
+        &mut self,
+        sources: &dyn Sources,
+        destination: &mut dyn Destination,
+        options: &BuildOptions<'_>,
+    ) -> (Collected<BuildReport>, bool) {
+        let mut faults = Faults::new();
+        let (report, is_done) = on_pool(options.jobs, || {
+            run(self, sources, destination, options, &mut faults)
+        });
+        drop_echoes(&mut faults);
+        let built = Collected {
+            output: report,
+            diagnostics: faults,
+        };
+        (built, is_done)
+    }
+}
+
+/// Drops diagnostics that follow from an error in the same post: one whose date is invalid has no link and no
+/// place in feeds either.
+fn drop_echoes(faults: &mut Faults) {
+    let is_echo = |code| matches!(code, Code::LinkUnfit | Code::FeedUndated);
+    let errors = faults
+        .iter()
+        .filter(|fault| fault.is_error() && !is_echo(fault.code));
+    let broken: BTreeSet<Arc<str>> = errors
+        .filter_map(|fault| fault.place.file.clone())
+        .collect();
+    faults.retain(|fault| {
+        let file = fault.place.file.as_deref().unwrap_or_default();
+        !is_echo(fault.code)
+            || !file.ends_with(".md") && !file.ends_with(".html")
+            || !broken.contains(file)
+    });
+}
+
+struct Build<'a> {
+    session: &'a mut Session,
+    sources: &'a dyn Sources,
+    options: &'a BuildOptions<'a>,
+    faults: &'a mut Faults,
+    is_locked: bool,
+    /// Set if the outputs are published, or in a dry run could be.
+    is_done: bool,
+}
+
+fn run(
+    session: &mut Session,
+    sources: &dyn Sources,
+    destination: &mut dyn Destination,
+    options: &BuildOptions<'_>,
+    faults: &mut Faults,
+) -> (BuildReport, bool) {
+    let mut build = Build {
+        session,
+        sources,
+        options,
+        faults,
+        is_locked: false,
+        is_done: false,
+    };
+    let mut report = build.run(destination).unwrap_or_default();
+    if build.is_locked {
+        destination.release();
+    }
+    report.out = destination.name();
+    (report, build.is_done)
+}
+
+/// What is known of the last build.
+struct Past {
+    cache: BuildCache,
+    manifest: Option<Manifest>,
+    /// The posts with other texts, if nothing else of the site changed since the last build.
+    retexted: Option<Vec<PostId>>,
+}
+
+impl Build<'_> {
+    /// Returns `None` if there is nothing to report but diagnostics.
+    fn run(&mut self, destination: &mut dyn Destination) -> Option<BuildReport> {
+        let changed = self.session.changed.take();
+        let settings = read_settings(self.sources, self.faults)?;
+        self.check_place(&settings, destination)?;
+        // Before manifest and cache are read: another build may be about to write them.
+        if !self.lock(destination) {
+            return None;
+        }
+        let (old, manifest, known) = match self.session.take(destination) {
+            Some(last) => (Some(last.cache), Some(last.manifest), Some(last.site)),
+            None => {
+                let cache = destination.load_cache();
+                let cache = cache.and_then(|bytes| BuildCache::from_bytes(&bytes));
+                (cache, destination.manifest(), None)
+            }
+        };
+        let last = changed.zip(known.as_ref()).zip(old.as_ref());
+        let scan = last.and_then(|((changed, known), old)| {
+            let last = (&known.folders, &*old.files);
+            Scan::again(self.sources, &settings, last, &changed)
+        });
+        let scan = scan.unwrap_or_else(|| Scan::new(self.sources, &settings));
+        if let Some(cache) = &old {
+            let report = self.unchanged(cache, &scan, &settings, manifest.as_ref(), destination);
+            if report.is_some() {
+                self.is_done = true;
+                if let (Some(site), Some(cache), Some(manifest)) = (known, old, manifest) {
+                    self.session.keep(site, cache, manifest, destination);
+                }
+                return report;
+            }
+        }
+        let old = old.filter(|_| manifest.is_some()).unwrap_or_default();
+        let again = known.and_then(|known| known.again(&scan, &old, &settings, self.options));
+        let (site, retexted) = match again {
+            Some((site, retexted)) => {
+                // The diagnostics of the settings are among those of the site.
+                self.faults.clear();
+                (site, Some(retexted))
+            }
+            None => {
+                let previous = old.previous_posts(configuration(&settings, self.options));
+                let site =
+                    Site::read_by(settings, &scan, Some(previous), self.options, self.faults);
+                let faults = std::mem::take(self.faults);
+                (LoadedSite::new(site, faults, &scan), None)
+            }
+        };
+        self.faults.extend(site.faults.iter().cloned());
+        let mut report = summary(&site.data.site);
+        let past = Past {
+            cache: old,
+            manifest,
+            retexted,
+        };
+        match self.publish(&site, &scan, &past, &mut report, destination) {
+            Some((cache, manifest)) => self.session.keep(site, cache, manifest, destination),
+            // Dropped in the background: freeing thousands of posts takes a while.
+            None => rayon::spawn(move || drop(site)),
+        }
+        Some(report)
+    }
+
+    /// Renders what changed and publishes it. Returns the cache and the manifest if all of it was done.
+    fn publish(
+        &mut self,
+        site: &LoadedSite,
+        scan: &Scan<'_>,
+        past: &Past,
+        report: &mut BuildReport,
+        destination: &mut dyn Destination,
+    ) -> Option<(BuildCache, Manifest)> {
+        let data = &site.data;
+        let (retexted, manifest) = (past.retexted.as_deref(), past.manifest.as_ref());
+        let environments = Environments::new(data, self.faults);
+        check_templates(data, self.faults);
+        if self.is_blocked(&data.site) {
+            return None;
+        }
+        let renderer = Renderer::new(Arc::clone(data), environments, scan);
+        let errors = self.errors();
+        let (fingerprints, cache) = (&site.fingerprints, &past.cache);
+        let site_value = renderer.site_hash();
+        let current =
+            CurrentFingerprints::new(data, fingerprints, cache, retexted, scan, site_value);
+        let invalidation = Invalidation::new(cache, &current.of_old(), current.same_plan());
+        let is_exclusive = self.session.is_exclusive();
+        let stage = Stage {
+            renderer: &renderer,
+            data,
+            invalidation: &invalidation,
+            manifest,
+            destination: &*destination,
+            options: self.options,
+            is_untouched: is_exclusive && retexted.is_some(),
+            is_exclusive,
+        };
+        let outcomes = stage.run();
+        data.forget_parts();
+        let published = feed_ids(&data.site, &data.plan, manifest, self.faults);
+        let is_published = stage.commit(&outcomes, report, self.faults);
+        self.faults.extend(data.take_warnings());
+        if self.errors() > errors && report.written == 0 {
+            report.unchanged = 0;
+        }
+        let could_be = self.options.dry_run && self.errors() == errors;
+        self.is_done = is_published || could_be;
+        if !is_published {
+            return None;
+        }
+        self.options.progress.published(report, self.faults);
+        let (made, is_new) = stage.manifest_of(&outcomes, published);
+        let faults = &*self.faults;
+        let (saved, cache) = rayon::join(
+            || {
+                if is_new {
+                    destination.save_manifest(&made)
+                } else {
+                    Ok(())
+                }
+            },
+            || {
+                next_cache(
+                    &current,
+                    &invalidation,
+                    outcomes,
+                    scan,
+                    &made,
+                    report,
+                    faults,
+                    destination,
+                )
+            },
+        );
+        if let Err(error) = saved {
+            self.faults.push(unwritable(".tabulae", &error));
+            return None;
+        }
+        // Without the cache the next build is slower, and otherwise the same.
+        let _ = destination.save_cache(&|to| cache.write(to));
+        Some((cache, made))
+    }
+
+    /// Returns the report of a build that finds nothing changed; `None` if anything may have.
+    fn unchanged(
+        &mut self,
+        cache: &BuildCache,
+        scan: &Scan<'_>,
+        settings: &Settings,
+        manifest: Option<&Manifest>,
+        destination: &dyn Destination,
+    ) -> Option<BuildReport> {
+        let unchanged = cache.unchanged.as_ref();
+        let unchanged = unchanged.filter(|_| !self.options.foreign.prune)?;
+        let zone = settings.site.timezone.clone();
+        let now = self.options.clock.now(&zone);
+        let today = Moment { now, zone }.today();
+        let is_same = cache.configuration == configuration(settings, self.options)
+            && unchanged.is_valid_at(now.as_second(), today)
+            && scan.is(&cache.files)
+            && manifest.is_some_and(|manifest| manifest.digest() == cache.manifest)
+            && cache.outputs.par_iter().all(|(path, output)| {
+                output.stamp.is_some() && destination.stamp(path) == output.stamp
+            });
+        if !is_same {
+            return None;
+        }
+        self.faults.extend(unchanged.warnings.iter().cloned());
+        let UnchangedReport { read, excluded, .. } = unchanged;
+        Some(BuildReport {
+            posts: read.0,
+            pages: read.1,
+            excluded: excluded.iter().cloned().collect(),
+            next_due: unchanged.next_due.clone(),
+            unchanged: cache.outputs.len(),
+            unknown: unchanged.unknown.clone(),
+            base: settings.site.address.path.clone(),
+            ..BuildReport::default()
+        })
+    }
+
+    /// Returns `None` if the output folder overlaps with the site's sources. One that nobody else writes
+    /// to may lie in the site's memory.
+    fn check_place(&mut self, settings: &Settings, destination: &dyn Destination) -> Option<()> {
+        let (Some(out), Some(root)) = (destination.folder(), self.sources.root()) else {
+            return Some(());
+        };
+        if self.session.is_exclusive() {
+            return Some(());
+        }
+        let fault = check_place(&destination.name(), out, root, settings);
+        let fits = fault.is_none();
+        self.faults.extend(fault);
+        fits.then_some(())
+    }
+
+    fn errors(&self) -> usize {
+        self.faults.iter().filter(|fault| fault.is_error()).count()
+    }
+
+    /// Whether an error keeps the site from being built; in a build that keeps going, errors in
+    /// posts that were left out do not.
+    fn is_blocked(&self, site: &Site) -> bool {
+        self.faults
+            .iter()
+            .filter(|fault| fault.is_error())
+            .any(|fault| {
+                let file = fault.place.file.as_deref().unwrap_or_default();
+                !self.options.keep_going || !site.is_left_out(file)
+            })
+    }
+
+    /// Takes the lock, unless this build writes nothing.
+    fn lock(&mut self, destination: &mut dyn Destination) -> bool {
+        if self.options.dry_run {
+            return true;
+        }
+        let locked = lock(destination);
+        self.is_locked = locked.is_ok();
+        self.faults.extend(locked.err().map(|fault| *fault));
+        self.is_locked
+    }
+}
+
+/// Returns a report of what was read and excluded, and of the next scheduled post.
+fn summary(site: &Site) -> BuildReport {
+    let catalogue = &site.catalogue;
+    let mut excluded = BTreeMap::new();
+    for id in catalogue.all().filter(|id| !catalogue.is_listed(*id)) {
+        *excluded
+            .entry(catalogue.post(id).state.name().to_owned())
+            .or_insert(0) += 1;
+    }
+    let scheduled = catalogue
+        .all()
+        .map(|id| catalogue.post(id))
+        .filter(|post| post.state == State::Scheduled);
+    let due = scheduled
+        .filter_map(|post| Some((post.date?, post)))
+        .min_by_key(|(date, _)| date.at);
+    BuildReport {
+        base: site.settings.site.address.path.clone(),
+        posts: site.posts_read,
+        pages: site.pages_read,
+        excluded,
+        next_due: due.map(|(at, post)| Due {
+            at,
+            title: post.title.to_string(),
+            path: post.path.clone(),
+        }),
+        ..BuildReport::default()
+    }
+}

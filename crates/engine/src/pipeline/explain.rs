@@ -1,0 +1,326 @@
+//! Explanations of a post: its state and why, its fields and where they come from, and its lists.
+
+use tabulae_core::archive;
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::post::{Post, State, title_of_name};
+use tabulae_core::query::Query;
+use tabulae_core::query::fields::{DerivedField, FIELDS};
+use tabulae_core::source::{Passage, Place};
+use tabulae_core::value::Value;
+
+use crate::plan::Plan;
+use crate::site::Site;
+
+/// An explanation of a post.
+#[derive(Debug)]
+pub struct Explanation {
+    /// Its state.
+    pub state: State,
+    /// The reasons for the state.
+    pub reasons: Vec<String>,
+    /// The derived fields in the order of their table, then its own.
+    pub fields: Vec<Field>,
+    /// The lists that have it.
+    pub lists: Vec<Listed>,
+}
+
+/// A field with its value and origin.
+#[derive(Debug, PartialEq)]
+pub struct Field {
+    /// The name.
+    pub name: String,
+    /// The value as text.
+    pub value: String,
+    /// The origin: `posts/a.md:2:8`, or in words.
+    pub from: String,
+}
+
+/// A page of a list that has the post.
+#[derive(Debug, PartialEq, Eq)]
+pub struct Listed {
+    /// The archive's name.
+    pub archive: String,
+    /// The term, where the archive is split.
+    pub term: Option<String>,
+    /// The page's number, from 1.
+    pub page: usize,
+    /// The page's address from the site's root.
+    pub link: String,
+}
+
+/// The membership of a post in an archive.
+#[derive(Debug, PartialEq, Eq)]
+pub struct Membership {
+    /// Set if the archive has the post.
+    pub is_member: bool,
+    /// The reason.
+    pub reason: String,
+}
+
+/// Explains a post.
+#[must_use]
+pub(crate) fn explain(site: &Site, plan: &Plan, id: PostId) -> Explanation {
+    Explanation {
+        state: site.catalogue.post(id).state,
+        reasons: reasons(site, id),
+        fields: fields(site, id),
+        lists: lists(site, plan, id),
+    }
+}
+
+fn reasons(site: &Site, id: PostId) -> Vec<String> {
+    let post = site.catalogue.post(id);
+    let at = |name: &str| {
+        let place = post.place_of(name);
+        match post.front.get(name) {
+            Some(_) => format!(" ({}:{})", post.path, place.line),
+            None => String::new(),
+        }
+    };
+    let now = site.moment.now.to_zoned_datetime(site.moment.zone.clone());
+    let now = now.datetime().strftime("%Y-%m-%d %H:%M");
+    let mut reasons = vec![match post.state {
+        State::Live => "nothing holds it back".to_owned(),
+        State::Draft => match &site.settings.content[post.set] {
+            set if set.draft => format!("every post of `{}` is a draft", set.name),
+            _ => format!("`draft: true`{}", at("draft")),
+        },
+        State::Scheduled => {
+            let date = post.date.map(|date| date.iso()).unwrap_or_default();
+            format!("its date {date} is after now, {now}{}", at("date"))
+        }
+        State::Expired => {
+            let expires = post.expires.map(|date| date.iso()).unwrap_or_default();
+            format!("it expired at {expires}, and now is {now}{}", at("expires"))
+        }
+        State::Unlisted => format!(
+            "`unlisted: true`{}: it has a page and is in no list",
+            at("unlisted")
+        ),
+    }];
+    if post.state != State::Live && site.catalogue.is_listed(id) {
+        reasons.push("`--include` lets it in".to_owned());
+    }
+    reasons
+}
+
+fn fields(site: &Site, id: PostId) -> Vec<Field> {
+    let mut fields: Vec<Field> = FIELDS
+        .iter()
+        .filter_map(|known| {
+            Some(Field {
+                name: known.name.to_owned(),
+                value: derived(site, id, known.field)?,
+                from: written_at(site, id, known.name)
+                    .unwrap_or_else(|| derived_from(known.field, site.catalogue.post(id))),
+            })
+        })
+        .collect();
+    fields.extend(terms(site, id));
+    let post = site.catalogue.post(id);
+    for entry in &post.front.entries {
+        let name = &entry.key.node;
+        let is_known = fields.iter().any(|field| field.name == *name);
+        if !is_known && site.catalogue.term_field(name).is_none() {
+            fields.push(Field {
+                name: name.clone(),
+                value: written(&entry.value.node),
+                from: shown(&post.source.place(entry.value.span)),
+            });
+        }
+    }
+    fields
+}
+
+/// The term fields of which the post has terms.
+fn terms(site: &Site, id: PostId) -> impl Iterator<Item = Field> {
+    let tables = site.catalogue.term_tables().iter().enumerate();
+    tables.filter_map(move |(number, table)| {
+        let terms = site.catalogue.terms_of(id, number).iter();
+        let names: Vec<&str> = terms.map(|term| table.term(*term).name.as_str()).collect();
+        let (one, many) = (&table.field.name, table.field.many());
+        let from = written_at(site, id, one).or_else(|| entry_at(site.catalogue.post(id), many));
+        (!names.is_empty()).then(|| Field {
+            name: one.clone(),
+            value: names.join(", "),
+            from: from.unwrap_or_else(|| "derived".to_owned()),
+        })
+    })
+}
+
+/// Where the front matter says a field, by any of the names that the post's content set has for it.
+fn written_at(site: &Site, id: PostId, field: &str) -> Option<String> {
+    let post = site.catalogue.post(id);
+    let mut renamed = site.settings.content[post.set].fields.iter();
+    match renamed.find(|(known, _)| known == field) {
+        Some((_, names)) => names.iter().find_map(|name| entry_at(post, name)),
+        None => entry_at(post, field),
+    }
+}
+
+/// Where the front matter has an entry of this name that is not empty.
+fn entry_at(post: &Post, name: &str) -> Option<String> {
+    let value = post.front.at(name)?;
+    (!value.node.is_missing()).then(|| shown(&post.source.place(value.span)))
+}
+
+/// Where a field comes from that the front matter does not say.
+fn derived_from(field: DerivedField, post: &Post) -> String {
+    let from = match field {
+        DerivedField::Title if title_of_name(&post.slug) == *post.title => "the file's name",
+        DerivedField::Title => "the first heading, or the file's name",
+        DerivedField::Date | DerivedField::Slug => "the file's name",
+        DerivedField::Updated => "its date",
+        DerivedField::Summary | DerivedField::Words | DerivedField::Minutes => "its text",
+        DerivedField::Link => "the link pattern of its content set",
+        DerivedField::Year | DerivedField::Month | DerivedField::Day => {
+            "its date, in the site's time zone"
+        }
+        DerivedField::Path | DerivedField::Folder => "where the file is",
+        _ => "derived",
+    };
+    from.to_owned()
+}
+
+/// A derived field that this post has, but for its text and the states, which stand elsewhere.
+fn derived(site: &Site, id: PostId, field: DerivedField) -> Option<String> {
+    let post = site.catalogue.post(id);
+    let day = post.date.map(|date| date.day);
+    Some(match field {
+        DerivedField::Title => post.title.to_string(),
+        DerivedField::Link => site.catalogue.link(id).encoded.clone(),
+        DerivedField::Slug => post.slug.clone(),
+        DerivedField::Path => post.path.clone(),
+        DerivedField::Folder if !post.folder.is_empty() => post.folder.clone(),
+        DerivedField::Content => site.catalogue.sets()[post.set].clone(),
+        DerivedField::Date => post.date?.iso(),
+        DerivedField::Updated => post.updated?.iso(),
+        DerivedField::Year => day?.year().to_string(),
+        DerivedField::Month => day?.month().to_string(),
+        DerivedField::Day => day?.day().to_string(),
+        DerivedField::Summary => post.summary.as_deref()?.to_owned(),
+        DerivedField::Image => post.image.clone()?,
+        DerivedField::Words => post.words().to_string(),
+        DerivedField::Minutes => post.minutes().to_string(),
+        _ => return None,
+    })
+}
+
+fn written(value: &Value) -> String {
+    match value {
+        Value::List(items) => {
+            let items: Vec<String> = items.iter().map(|item| written(&item.node)).collect();
+            items.join(", ")
+        }
+        Value::Map(map) => {
+            let entries = map.entries.iter();
+            let entries: Vec<String> = entries
+                .map(|entry| format!("{}: {}", entry.key.node, written(&entry.value.node)))
+                .collect();
+            entries.join(", ")
+        }
+        single => single.written().unwrap_or_default().to_owned(),
+    }
+}
+
+fn shown(place: &Place) -> String {
+    let file = place.file.as_deref().unwrap_or_default();
+    format!("{file}:{}:{}", place.line, place.column)
+}
+
+fn lists(site: &Site, plan: &Plan, id: PostId) -> Vec<Listed> {
+    let mut lists = Vec::new();
+    for (archive, laid) in site.settings.archives.iter().zip(&plan.archives) {
+        for group in &laid.groups {
+            let Some(at) = group.posts.iter().position(|post| *post == id) else {
+                continue;
+            };
+            let page = archive.per_page.map_or(1, |per_page| at / per_page + 1);
+            lists.push(Listed {
+                archive: archive.name.clone(),
+                term: group.term.as_ref().map(|term| term.name.clone()),
+                page,
+                link: group.link.page(page).encoded,
+            });
+        }
+    }
+    lists
+}
+
+/// Returns whether an archive has a post, and why.
+///
+/// # Errors
+/// Where there is no such archive.
+pub(crate) fn membership(
+    site: &Site,
+    plan: &Plan,
+    id: PostId,
+    name: &str,
+    place: Place,
+) -> Result<Membership, Box<Diagnostic>> {
+    let archives = &site.settings.archives;
+    let Some(at) = archives.iter().position(|archive| archive.name == name) else {
+        let names = archives.iter().map(|archive| archive.name.as_str());
+        let message = format!("there is no archive `{name}`");
+        return Err(Box::new(
+            Diagnostic::error(Code::UsageUnfit, place, message).suggest(name, names),
+        ));
+    };
+    let there: Vec<String> = lists(site, plan, id)
+        .into_iter()
+        .filter(|list| list.archive == name)
+        .map(|list| list.link)
+        .collect();
+    if !there.is_empty() {
+        return Ok(Membership {
+            is_member: true,
+            reason: format!("its query finds the post: {}", there.join(", ")),
+        });
+    }
+    Ok(Membership {
+        is_member: false,
+        reason: absence(site, id, at),
+    })
+}
+
+fn absence(site: &Site, id: PostId, at: usize) -> String {
+    let catalogue = &site.catalogue;
+    let archive = &site.settings.archives[at];
+    if !catalogue.is_listed(id) {
+        return format!("it is held back: {}", reasons(site, id).join("; "));
+    }
+    let scope = site.scope();
+    let all = Passage::command_line("");
+    let query = Query::parse(archive.query.as_ref().unwrap_or(&all));
+    let Ok(query) = query else {
+        return "the archive's query cannot be read".to_owned();
+    };
+    if let Some(reason) = query.rejects(scope, id) {
+        return reason;
+    }
+    let by = archive.by.as_ref();
+    let found = by.and_then(|by| {
+        let place = site.settings.source.place(by.span);
+        Some((by, archive::by(&by.node, catalogue, place).ok()?))
+    });
+    match found {
+        Some((by, found)) => {
+            let counts = archive::counts(&found, &[id], catalogue);
+            if counts.is_empty() {
+                format!(
+                    "the archive is split by `{}`, and the post has none",
+                    by.node
+                )
+            } else {
+                let names: Vec<&str> = counts.iter().map(|(term, _)| term.name.as_str()).collect();
+                format!(
+                    "fewer than {} posts have {}, so that it has no page (`at_least`)",
+                    archive.at_least,
+                    names.join(", ")
+                )
+            }
+        }
+        None => "it stands beyond the query's limit".to_owned(),
+    }
+}

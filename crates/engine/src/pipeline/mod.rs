@@ -1,0 +1,16 @@
+//! Pipelines: what commands do from end to end. The only module that knows all others.
+
+pub(crate) mod audit;
+mod build;
+mod current;
+pub(crate) mod explain;
+mod next_cache;
+mod post_fingerprints;
+mod root;
+mod session;
+pub(crate) mod terms;
+pub(crate) mod weave;
+
+pub(crate) use self::build::build;
+pub(crate) use self::root::find_root;
+pub(crate) use self::session::Session;

@@ -1,0 +1,166 @@
+//! The cache for the next build.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use jiff::Timestamp;
+use rayon::prelude::*;
+use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::query::ast::Lasts;
+
+use super::current::CurrentFingerprints;
+use crate::incremental::{BuildCache, CachedOutput, Invalidation, Key, NextKeys, UnchangedReport};
+use crate::plan::{OutputKind, maker};
+use crate::publish::{Destination, Manifest, Outcome, VersionSource};
+use crate::report::BuildReport;
+use crate::site::CachedPosts;
+use crate::source::{FileStamp, Scan};
+
+/// Returns what the next build needs to render only what changed.
+pub(super) fn next_cache(
+    current: &CurrentFingerprints<'_>,
+    invalidation: &Invalidation<'_>,
+    outcomes: Vec<Outcome<'_>>,
+    scan: &Scan<'_>,
+    manifest: &Manifest,
+    report: &BuildReport,
+    faults: &[Diagnostic],
+    destination: &dyn Destination,
+) -> BuildCache {
+    let data = current.data();
+    // Whatever depends on all posts is compared by these two first.
+    let always = [Key::Posts, Key::Alike];
+    let mut next = NextKeys::new(invalidation, data.dependencies.len(), always);
+    let mut copied: BTreeMap<&str, u64> = BTreeMap::new();
+    let outputs = data.plan.outputs.iter().zip(outcomes);
+    let mut versions = Vec::with_capacity(data.plan.outputs.len());
+    for (output, outcome) in outputs {
+        let Some(version) = outcome.into_version() else {
+            continue;
+        };
+        if let OutputKind::Copy(source) = &output.kind {
+            copied.insert(source, version.hash);
+        }
+        let dependencies = match version.source {
+            VersionSource::Cached(known) => known.dependencies.as_ref().map(|numbers| {
+                let numbers = numbers.iter().map(|number| *number as usize);
+                numbers.map(|number| next.old(number)).collect()
+            }),
+            VersionSource::Rendered(dependencies) => dependencies.map(|dependencies| {
+                let key = |dependency| data.dependencies.key(dependency, &data.site.catalogue);
+                let numbers = dependencies.iter();
+                numbers
+                    .map(|dependency| next.new_one(*dependency, || key(*dependency)))
+                    .collect()
+            }),
+        };
+        versions.push((output, version.stamp, dependencies));
+    }
+    let outputs = versions
+        .into_par_iter()
+        .map(|(output, stamp, dependencies)| {
+            let cached = CachedOutput {
+                maker: maker(output, &data.plan, &data.site),
+                stamp: stamp.or_else(|| destination.stamp(&output.file)),
+                dependencies,
+            };
+            (output.file.clone(), cached)
+        });
+    // Collected as a list first: a map that threads fill grows by one entry at a time.
+    let outputs: Vec<_> = outputs.collect();
+    let outputs = outputs.into_iter().collect();
+    let fingerprint = |key: &Key| match key {
+        Key::File(path) if copied.contains_key(path.as_str()) => Some(copied[path.as_str()]),
+        key => current.fingerprint(key),
+    };
+    let keys: Vec<(Key, u64)> = next
+        .into_keys()
+        .into_par_iter()
+        .map(|(key, known)| {
+            let fingerprint = known.or_else(|| fingerprint(&key));
+            (key, fingerprint.unwrap_or_default())
+        })
+        .collect();
+    let (stems, posts) = words(current, invalidation.old());
+    BuildCache {
+        configuration: current.site().configuration,
+        files: Arc::clone(&scan.files),
+        checksums: checksums(&keys, current),
+        stems,
+        posts,
+        unchanged: unchanged_report(current, &keys, scan, report, faults),
+        keys,
+        outputs,
+        manifest: manifest.digest(),
+    }
+}
+
+/// Returns the checksums of the files among the keys, with their stamps.
+fn checksums(
+    keys: &[(Key, u64)],
+    current: &CurrentFingerprints<'_>,
+) -> BTreeMap<String, (FileStamp, u64)> {
+    let files = keys.iter().filter_map(|(key, checksum)| match key {
+        Key::File(path) => Some((path.clone(), (current.stamp(path)?, *checksum))),
+        _ => None,
+    });
+    files.collect()
+}
+
+/// Returns the posts for the cache, with their term frequencies if they were counted, and the stems.
+fn words(current: &CurrentFingerprints<'_>, old: &BuildCache) -> (Arc<[Box<str>]>, CachedPosts) {
+    let site = current.site();
+    let mut cached = Arc::clone(&site.cached);
+    let Some(counted) = site.catalogue.counted_words() else {
+        return (Arc::clone(&old.stems), cached);
+    };
+    let posts = Arc::make_mut(&mut cached);
+    let body = &counted.body;
+    let ids: Vec<_> = site.catalogue.all().collect();
+    let encoded: Vec<_> = ids
+        .par_iter()
+        .map(|id| {
+            let counts: Vec<(u32, u32)> = body.counts.of(id.0 as usize).iter().collect();
+            postcard::to_stdvec(&counts).unwrap_or_default()
+        })
+        .collect();
+    for (id, words) in ids.iter().zip(encoded) {
+        if let Some(post) = posts.get_mut(&site.catalogue.post(*id).path) {
+            post.words = words.into();
+        }
+    }
+    (body.stems().map(Into::into).collect(), cached)
+}
+
+/// Returns the report of a build that finds nothing changed, if there can be one.
+fn unchanged_report(
+    current: &CurrentFingerprints<'_>,
+    keys: &[(Key, u64)],
+    scan: &Scan<'_>,
+    report: &BuildReport,
+    faults: &[Diagnostic],
+) -> Option<UnchangedReport> {
+    let site = current.site();
+    let is_said_once = |fault: &Diagnostic| fault.is_error() || fault.code == Code::FeedIdChanged;
+    if !scan.whole || faults.iter().any(is_said_once) {
+        return None;
+    }
+    let mut lasts = current.lasts_of(keys.iter().map(|(key, _)| key));
+    if site.include.drafts {
+        // The address of a draft without a date is that of the day.
+        lasts = lasts.max(Lasts::Today);
+    }
+    let changes = site.changes_state_at();
+    Some(UnchangedReport {
+        read: (report.posts, report.pages),
+        excluded: report.excluded.clone().into_iter().collect(),
+        next_due: report.next_due.clone(),
+        warnings: faults.to_vec(),
+        unknown: report.unknown.clone(),
+        valid: (
+            site.moment.now.as_second(),
+            changes.map(Timestamp::as_second),
+        ),
+        day: UnchangedReport::day_of(lasts, site.moment.today())?,
+    })
+}

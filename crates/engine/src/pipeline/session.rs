@@ -1,0 +1,164 @@
+//! Build sessions: builds of one site in one process, each of which starts from the site in memory.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::Faults;
+use tabulae_core::query::ast::Lasts;
+use tabulae_core::settings::Settings;
+
+use super::post_fingerprints::PostFingerprints;
+use crate::incremental::BuildCache;
+use crate::options::BuildOptions;
+use crate::plan::plan;
+use crate::publish::{Destination, Manifest};
+use crate::site::{Site, configuration};
+use crate::source::{FileStamp, Scan};
+use crate::template::RenderData;
+
+/// Builds of one site in one process, as a preview makes them. The output is the same as without a session.
+#[derive(Debug, Default)]
+pub(crate) struct Session {
+    last: Option<LastBuild>,
+    is_exclusive: bool,
+    /// The only files of the site that may have changed since the last build; `None` if any may have.
+    pub(super) changed: Option<Vec<String>>,
+}
+
+/// The state after the last build.
+#[derive(Debug)]
+pub(super) struct LastBuild {
+    pub(super) cache: BuildCache,
+    pub(super) manifest: Manifest,
+    pub(super) site: LoadedSite,
+    /// The stamp of the manifest: if it is the same, nobody else built since.
+    manifest_stamp: FileStamp,
+}
+
+/// A site in memory, with its plan and fingerprints.
+#[derive(Debug)]
+pub(super) struct LoadedSite {
+    pub(super) data: Arc<RenderData>,
+    /// The diagnostics of reading and planning.
+    pub(super) faults: Faults,
+    pub(super) fingerprints: PostFingerprints,
+    /// The folders that were listed, and whether they exist.
+    pub(super) folders: BTreeMap<String, bool>,
+}
+
+impl Session {
+    /// Returns a session of builds into a folder that nobody else writes to: the files of the last build are
+    /// not looked at, as long as the manifest has the same stamp.
+    pub(crate) fn exclusive() -> Self {
+        Self {
+            is_exclusive: true,
+            ..Self::default()
+        }
+    }
+
+    pub(super) fn is_exclusive(&self) -> bool {
+        self.is_exclusive
+    }
+
+    /// States that at most these files changed since the last build, by their paths below the site's folder.
+    /// The next build looks at no others.
+    pub(crate) fn only_changed(&mut self, files: Vec<String>) {
+        self.changed = Some(files);
+    }
+
+    /// Takes the state after the last build, unless someone else built since.
+    pub(super) fn take(&mut self, destination: &dyn Destination) -> Option<LastBuild> {
+        let last = self.last.take();
+        last.filter(|last| destination.manifest_stamp() == Some(last.manifest_stamp))
+    }
+
+    /// Keeps the state after a build.
+    pub(super) fn keep(
+        &mut self,
+        site: LoadedSite,
+        cache: BuildCache,
+        manifest: Manifest,
+        destination: &dyn Destination,
+    ) {
+        let stamp = destination.manifest_stamp();
+        self.last = stamp.map(|manifest_stamp| LastBuild {
+            cache,
+            manifest,
+            site,
+            manifest_stamp,
+        });
+    }
+}
+
+/// The maximum number of posts with other texts for which the site in memory is updated.
+const FEW: usize = 16;
+
+impl LoadedSite {
+    /// Plans a site that was read with diagnostics, and adds those of the plan.
+    pub(super) fn new(site: Site, mut faults: Faults, scan: &Scan<'_>) -> Self {
+        // Planning uses one thread.
+        let (plan, fingerprints) =
+            rayon::join(|| plan(&site, &mut faults), || PostFingerprints::of(&site));
+        Self {
+            fingerprints,
+            data: Arc::new(RenderData::new(site, plan)),
+            faults,
+            folders: scan.folders.clone(),
+        }
+    }
+
+    /// Returns the site with other texts of a few posts, and these posts; `None` if anything changed that is
+    /// seen in a list, an address or the plan, so that the site must be read again.
+    pub(super) fn again(
+        mut self,
+        scan: &Scan<'_>,
+        old: &BuildCache,
+        settings: &Settings,
+        options: &BuildOptions<'_>,
+    ) -> Option<(Self, Vec<PostId>)> {
+        let Some(posts) = self.retext(scan, old, settings, options) else {
+            // Dropped in the background: freeing thousands of posts takes a while.
+            rayon::spawn(move || drop(self));
+            return None;
+        };
+        Some((self, posts))
+    }
+
+    fn retext(
+        &mut self,
+        scan: &Scan<'_>,
+        old: &BuildCache,
+        settings: &Settings,
+        options: &BuildOptions<'_>,
+    ) -> Option<Vec<PostId>> {
+        let data = Arc::get_mut(&mut self.data)?;
+        let site = &data.site;
+        if site.settings_stand_on_texts()
+            || options.keep_going
+            || configuration(settings, options) != old.configuration
+        {
+            return None;
+        }
+        let now = options.clock.now(&site.moment.zone);
+        let same_day = site.moment.zone.to_datetime(now).date() == site.moment.today();
+        if site.query_traits.lasts == Lasts::Moment || !same_day || site.changes_state_before(now) {
+            return None;
+        }
+        let changed = scan.changed(&old.files, FEW)?;
+        let told = |path: &String| {
+            let mut files = self
+                .faults
+                .iter()
+                .filter_map(|fault| fault.place.file.as_deref());
+            files.any(|file| file == path)
+        };
+        if changed.iter().any(told) {
+            return None;
+        }
+        let posts = data.site.retext(&changed, scan, now)?;
+        data.forget();
+        self.fingerprints.retext(&data.site, &posts);
+        Some(posts)
+    }
+}

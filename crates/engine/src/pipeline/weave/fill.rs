@@ -1,0 +1,338 @@
+//! From what a mark asks for to the text that stands there.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use minijinja::context;
+use tabulae_core::archive::{GroupTerm, Laid};
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::query::{Query, Resolved};
+use tabulae_core::settings::OverviewOrder;
+use tabulae_core::source::{Passage, Span, Spanned};
+use tabulae_core::term::{TermId, identity};
+use tabulae_core::weave::{Ask, Page, Part, What};
+
+use crate::render::Renderer;
+use crate::template::{Memo, PostObject, RenderContext, RenderData, post_list, term_list};
+
+/// The part that makes a list of posts, where a mark names none.
+const POSTS: &str = "parts/woven.html";
+/// The same of terms.
+const TERMS: &str = "parts/woven-terms.html";
+/// The same of related posts.
+const RELATED: &str = "parts/related.html";
+
+/// Fills places, on any thread.
+pub(super) struct Filler<'a> {
+    renderer: &'a Renderer<'a>,
+    data: &'a Arc<RenderData>,
+    /// Posts by the files that their pages are in.
+    posts: BTreeMap<String, PostId>,
+    queries: Memo<QueryKey, Arc<Query<Resolved>>>,
+}
+
+/// A query's text, and whether it runs on a post's page.
+type QueryKey = (String, bool);
+
+/// What a place is made of.
+struct Made {
+    default: &'static str,
+    posts: Vec<PostId>,
+    /// Terms of a field with counts.
+    terms: Option<(usize, Vec<(TermId, usize)>)>,
+    this: Option<PostId>,
+}
+
+impl<'a> Filler<'a> {
+    pub(super) fn new(renderer: &'a Renderer<'a>, data: &'a Arc<RenderData>) -> Self {
+        let catalogue = &data.site.catalogue;
+        let files = catalogue.all().map(|id| (catalogue.link(id).file(), id));
+        Self {
+            renderer,
+            data,
+            posts: files.collect(),
+            queries: Memo::default(),
+        }
+    }
+
+    /// The texts of a page's places, in their order.
+    pub(super) fn texts(&self, page: &Page<'_>, path: &str, faults: &mut Faults) -> Vec<String> {
+        let this = self.post_at(path);
+        let texts = page.places.iter().map(|place| {
+            let made = self
+                .made(page, &place.ask, place.span, this, faults)
+                .and_then(|made| self.text(page, &place.ask, made));
+            made.unwrap_or_else(|found| {
+                faults.extend(found);
+                String::new()
+            })
+        });
+        texts.collect()
+    }
+
+    /// The post whose page a file is: `2026/lime/index.html`, `2026/lime.html` where its address
+    /// ends in a slash or not.
+    fn post_at(&self, path: &str) -> Option<PostId> {
+        let base = self
+            .data
+            .site
+            .settings
+            .site
+            .address
+            .path
+            .trim_start_matches('/');
+        let below = path.strip_prefix(base).filter(|_| !base.is_empty());
+        let paths = [Some(path), below.map(|below| below.trim_start_matches('/'))];
+        paths.into_iter().flatten().find_map(|path| {
+            let stem = path.rsplit_once('.').map_or(path, |(stem, _)| stem);
+            let folder = stem.strip_suffix("/index").unwrap_or(stem);
+            let names = [
+                path.to_owned(),
+                folder.to_owned(),
+                format!("{folder}/index.html"),
+                format!("{folder}.html"),
+            ];
+            names.iter().find_map(|name| self.posts.get(name).copied())
+        })
+    }
+
+    fn made(
+        &self,
+        page: &Page<'_>,
+        ask: &Ask,
+        span: Span,
+        this: Option<PostId>,
+        faults: &mut Faults,
+    ) -> Result<Made, Faults> {
+        let posts = |default, posts, this| Made {
+            default,
+            posts,
+            terms: None,
+            this,
+        };
+        match &ask.what {
+            What::Query(text) => {
+                let found = self.query(text, this, faults)?;
+                Ok(posts(POSTS, found, this))
+            }
+            What::Related(of) => {
+                let this = match of {
+                    Some(of) => self.named(page, of)?,
+                    None => this.ok_or_else(|| vec![no_post(page, span)])?,
+                };
+                let site = &self.data.site;
+                if site.related.is_none() {
+                    let fault = page.fault(
+                        span,
+                        "the settings have no `[related]`",
+                        "write `[related]` into tabulae.toml; its defaults will do",
+                    );
+                    return Err(vec![fault]);
+                }
+                let related = site.related_to(this).to_vec();
+                Ok(posts(RELATED, related, Some(this)))
+            }
+            What::Newest(archive, of) => Ok(posts(
+                POSTS,
+                self.newest(page, ask, archive, of.as_ref())?,
+                this,
+            )),
+            What::Terms(field, order) => Ok(Made {
+                default: TERMS,
+                posts: Vec::new(),
+                terms: Some(self.terms(page, ask, field, order.as_ref())?),
+                this,
+            }),
+        }
+    }
+
+    fn query(
+        &self,
+        text: &Passage,
+        this: Option<PostId>,
+        faults: &mut Faults,
+    ) -> Result<Vec<PostId>, Faults> {
+        let site = &self.data.site;
+        let key = (text.text().to_owned(), this.is_some());
+        let resolved = match self.queries.get(&key) {
+            Some(known) => known,
+            None => {
+                let scope = site.scope().on_page(this.is_some());
+                let written = Query::parse(text).map_err(|fault| vec![*fault])?;
+                let mut found = Faults::new();
+                let resolved = written.resolve(scope).into_output(&mut found);
+                let Some(resolved) = resolved.filter(|_| !found.iter().any(Diagnostic::is_error))
+                else {
+                    return Err(found);
+                };
+                if !resolved.needs_this() && resolved.first(&site.catalogue, this).is_empty() {
+                    found.extend(written.slip(scope));
+                }
+                faults.extend(found);
+                let resolved = Arc::new(resolved);
+                self.queries.insert(key, Arc::clone(&resolved));
+                resolved
+            }
+        };
+        Ok(resolved.first(&site.catalogue, this))
+    }
+
+    fn named(&self, page: &Page<'_>, name: &Spanned<String>) -> Result<PostId, Faults> {
+        let found = self.data.site.find(&name.node);
+        found.map_err(|help| {
+            let message = format!("there is no post `{}`", name.node);
+            vec![page.fault(name.span, message, &help)]
+        })
+    }
+
+    /// The first posts of an archive, or of one of its terms: as many as a page of it has, where
+    /// the mark does not say.
+    fn newest(
+        &self,
+        page: &Page<'_>,
+        ask: &Ask,
+        name: &Spanned<String>,
+        of: Option<&Spanned<String>>,
+    ) -> Result<Vec<PostId>, Faults> {
+        let RenderData { site, plan, .. } = &**self.data;
+        let mut archives = site.settings.archives.iter().zip(&plan.archives);
+        let Some((archive, laid)) = archives.find(|(archive, _)| archive.name == name.node) else {
+            let message = format!("there is no archive `{}`", name.node);
+            let known = site.settings.archives.iter();
+            let known = known.map(|archive| archive.name.as_str());
+            return Err(unknown(page, name, message, known));
+        };
+        let mut posts = match of {
+            Some(of) => of_term(page, laid, of)?,
+            None => of_all(laid),
+        };
+        if let Some(per_page) = archive.per_page.filter(|_| ask.limit.is_none()) {
+            posts.truncate(per_page.get());
+        }
+        Ok(posts)
+    }
+
+    fn terms(
+        &self,
+        page: &Page<'_>,
+        ask: &Ask,
+        field: &Spanned<String>,
+        order: Option<&Spanned<String>>,
+    ) -> Result<(usize, Vec<(TermId, usize)>), Faults> {
+        let catalogue = &self.data.site.catalogue;
+        let Some(at) = catalogue.term_field(&field.node) else {
+            let known = catalogue.term_tables().iter();
+            let known = known.map(|table| table.field.name.as_str());
+            let message = format!("`{}` is not a term field", field.node);
+            return Err(unknown(page, field, message, known));
+        };
+        let order = match order {
+            None => OverviewOrder::default(),
+            Some(name) => OverviewOrder::named(&name.node).ok_or_else(|| {
+                let message = format!("terms cannot be ordered by \"{}\"", name.node);
+                let help = "write `order name`, `order count` or `order newest`";
+                vec![page.fault(name.span, message, help)]
+            })?,
+        };
+        Ok((at, self.data.listed_terms(at, order, ask.limit, None)))
+    }
+
+    fn text(&self, page: &Page<'_>, ask: &Ask, mut made: Made) -> Result<String, Faults> {
+        if let Some(limit) = ask.limit {
+            made.posts.truncate(limit);
+        }
+        if let Some(Part::Whole(part) | Part::Each(part)) = &ask.part
+            && !self.data.sources.contains_key(&part.node)
+        {
+            let known = self.data.sources.keys().map(String::as_str);
+            let message = format!("there is no template `{}`", part.node);
+            return Err(unknown(page, part, message, known));
+        }
+        let data = Arc::clone(self.data);
+        let context = match made.this {
+            Some(this) => RenderContext::of_post(data, this, &made.posts),
+            None => RenderContext::new(data),
+        };
+        match &ask.part {
+            Some(Part::Each(part)) => {
+                let posts = made.posts.iter();
+                let each = posts.map(|id| self.render(&context, &part.node, &made, Some(*id)));
+                Ok(each.collect::<Result<Vec<_>, _>>()?.join("\n"))
+            }
+            Some(Part::Whole(part)) => self.render(&context, &part.node, &made, made.this),
+            None => self.render(&context, made.default, &made, made.this),
+        }
+    }
+
+    fn render(
+        &self,
+        context: &Arc<RenderContext>,
+        name: &str,
+        made: &Made,
+        post: Option<PostId>,
+    ) -> Result<String, Faults> {
+        let notice = self.data.site.settings.related.as_ref();
+        let notice = notice.and_then(|related| related.notice.clone());
+        let posts = post_list(made.posts.clone(), context);
+        let terms = made.terms.as_ref();
+        let values = context! {
+            posts => posts.clone(),
+            related => posts,
+            terms => terms.map(|(field, terms)| term_list(context, *field, terms)),
+            notice,
+            post => post.map(|id| PostObject::value(id, context)),
+        };
+        self.renderer.part(context, name, values)
+    }
+}
+
+fn no_post(page: &Page<'_>, span: Span) -> Diagnostic {
+    page.fault(
+        span,
+        "no post has this page's address, so that nothing is related to it",
+        "name the post: `related of \"posts/lime.md\"`",
+    )
+}
+
+/// The posts of one of an archive's terms, by name or slug.
+fn of_term(page: &Page<'_>, laid: &Laid, of: &Spanned<String>) -> Result<Vec<PostId>, Faults> {
+    let wanted = identity(&of.node);
+    let is_it = |term: &GroupTerm| identity(&term.name) == wanted || term.slug == of.node;
+    let mut groups = laid.groups.iter();
+    match groups.find(|group| group.term.as_ref().is_some_and(is_it)) {
+        Some(group) => Ok(group.posts.clone()),
+        None => {
+            let terms = laid.groups.iter().filter_map(|group| group.term.as_ref());
+            let message = format!("there is no term `{}`", of.node);
+            Err(unknown(
+                page,
+                of,
+                message,
+                terms.map(|term| term.name.as_str()),
+            ))
+        }
+    }
+}
+
+/// The posts of an archive, in its order; of one that is split, each once in the default order.
+fn of_all(laid: &Laid) -> Vec<PostId> {
+    let groups = laid.groups.iter();
+    let mut posts: Vec<PostId> = groups.flat_map(|group| group.posts.clone()).collect();
+    if laid.groups.len() > 1 {
+        posts.sort_unstable();
+        posts.dedup();
+    }
+    posts
+}
+
+fn unknown<'k>(
+    page: &Page<'_>,
+    name: &Spanned<String>,
+    message: String,
+    known: impl IntoIterator<Item = &'k str>,
+) -> Faults {
+    let place = page.source.place(name.span);
+    let fault = Diagnostic::error(Code::MarkUnfit, place, message);
+    vec![fault.suggest(&name.node, known)]
+}

@@ -1,0 +1,100 @@
+//! The folder of pages that something else made.
+
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::source::Source;
+use walkdir::WalkDir;
+
+/// A folder of HTML pages on disk.
+#[derive(Debug, Clone)]
+pub(crate) struct PageFolder {
+    root: PathBuf,
+}
+
+/// The endings of pages.
+const PAGES: [&str; 3] = ["html", "htm", "xhtml"];
+
+/// The ending of a page that is being written.
+const STAGED: &str = ".tabulae-part";
+
+impl PageFolder {
+    /// The folder `root`.
+    #[must_use]
+    pub(crate) fn new(root: impl Into<PathBuf>) -> Self {
+        Self { root: root.into() }
+    }
+
+    /// A page's path for people.
+    pub(super) fn shown(&self, path: &str) -> String {
+        self.root.join(path).display().to_string()
+    }
+
+    /// The paths of all pages below the folder, with `/`, sorted. Hidden folders are passed over,
+    /// and symbolic links, so that nothing outside the folder is written.
+    ///
+    /// # Errors
+    /// Where there is no such folder, or it cannot be read.
+    pub(super) fn pages(&self) -> Result<Vec<String>, Box<Diagnostic>> {
+        let is_hidden = |name: &std::ffi::OsStr| name.as_encoded_bytes().starts_with(b".");
+        let walk = WalkDir::new(&self.root).sort_by_file_name().into_iter();
+        let walk = walk.filter_entry(|entry| entry.depth() == 0 || !is_hidden(entry.file_name()));
+        let mut pages = Vec::new();
+        for entry in walk {
+            let entry = entry.map_err(|error| self.unreadable(&error))?;
+            if entry.depth() == 0 && !entry.path().is_dir() {
+                return Err(self.fault("is no folder"));
+            }
+            let below = entry
+                .path()
+                .strip_prefix(&self.root)
+                .unwrap_or(entry.path());
+            if entry.file_type().is_file() && is_page(below) {
+                let steps = below.iter().map(|step| step.to_string_lossy());
+                pages.push(steps.collect::<Vec<_>>().join("/"));
+            }
+        }
+        Ok(pages)
+    }
+
+    fn unreadable(&self, error: &walkdir::Error) -> Box<Diagnostic> {
+        match error.io_error().map(io::Error::kind) {
+            Some(io::ErrorKind::NotFound) if error.depth() == 0 => self.fault("is not there"),
+            _ => self.fault(&format!("cannot be read: {error}")),
+        }
+    }
+
+    fn fault(&self, what: &str) -> Box<Diagnostic> {
+        let name = self.root.display().to_string();
+        let place = Source::command_line(&name).top();
+        let fault = Diagnostic::error(Code::UsageUnfit, place, format!("`{name}` {what}"));
+        Box::new(fault.help("name the folder of the pages to be filled"))
+    }
+
+    pub(super) fn read(&self, path: &str) -> io::Result<Vec<u8>> {
+        fs::read(self.root.join(path))
+    }
+
+    /// Puts other bytes in the place of a page, whole or not at all. Who may read it stays.
+    pub(super) fn replace(&self, path: &str, bytes: &[u8]) -> io::Result<()> {
+        let path = self.root.join(path);
+        let mut staged = path.clone().into_os_string();
+        staged.push(STAGED);
+        let staged = Path::new(&staged);
+        let put = || {
+            fs::write(staged, bytes)?;
+            fs::set_permissions(staged, fs::metadata(&path)?.permissions())?;
+            fs::rename(staged, &path)
+        };
+        put().inspect_err(|_| {
+            let _ = fs::remove_file(staged);
+        })
+    }
+}
+
+fn is_page(path: &Path) -> bool {
+    let ending = path.extension().unwrap_or_default().to_string_lossy();
+    PAGES.iter().any(|page| ending.eq_ignore_ascii_case(page))
+}

@@ -1,0 +1,153 @@
+//! Weaving: filling the placeholders of HTML pages that another program made.
+
+mod fill;
+mod folder;
+
+use std::sync::Arc;
+
+use rayon::prelude::*;
+use tabulae_core::diagnostic::{Collected, Diagnostic, Faults};
+use tabulae_core::weave::Page;
+
+use self::fill::Filler;
+pub(crate) use self::folder::PageFolder;
+use crate::options::BuildOptions;
+use crate::plan::plan;
+use crate::publish::{add_once, unwritable};
+use crate::render::Renderer;
+use crate::site::{Site, unreadable};
+use crate::source::Sources;
+use crate::template::{Environments, RenderData};
+use crate::threads::on_pool;
+
+/// The report of a run.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct WeaveReport {
+    /// The number of pages that were read.
+    pub looked_at: usize,
+    /// The number of pages with placeholders.
+    pub pages: usize,
+    /// The number of placeholders.
+    pub places: usize,
+    /// The pages that changed, or in a dry run would, sorted by path.
+    pub changed: Vec<String>,
+    /// The warnings.
+    pub diagnostics: Vec<Diagnostic>,
+}
+
+/// What becomes of a page.
+struct Outcome {
+    path: String,
+    places: usize,
+    /// The new bytes, where they are others than before.
+    bytes: Option<Vec<u8>>,
+}
+
+/// Fills the placeholders of all HTML pages below `folder`. Where there is an error nothing is
+/// written; nor is it where `options` ask for a dry run.
+pub(crate) fn weave(
+    sources: &dyn Sources,
+    folder: &PageFolder,
+    options: &BuildOptions<'_>,
+) -> Collected<Option<WeaveReport>> {
+    let mut faults = Faults::new();
+    let output = on_pool(options.jobs, || {
+        woven(sources, folder, options, &mut faults)
+    });
+    Collected {
+        output,
+        diagnostics: faults,
+    }
+}
+
+fn woven(
+    sources: &dyn Sources,
+    folder: &PageFolder,
+    options: &BuildOptions<'_>,
+    faults: &mut Faults,
+) -> Option<WeaveReport> {
+    let pages = match folder.pages() {
+        Ok(pages) => pages,
+        Err(fault) => {
+            faults.push(*fault);
+            return None;
+        }
+    };
+    let site = Site::read(sources, options, faults)?;
+    let plan = plan(&site, faults);
+    let data = Arc::new(RenderData::new(site, plan));
+    let environments = Environments::new(&data, faults);
+    let renderer = Renderer::new(Arc::clone(&data), environments, sources);
+    if faults.iter().any(Diagnostic::is_error) && !options.keep_going {
+        return None;
+    }
+    let filler = Filler::new(&renderer, &data);
+    let outcomes: Vec<(Option<Outcome>, Faults)> = pages
+        .par_iter()
+        .map(|path| {
+            let mut faults = Faults::new();
+            (one(folder, path, &filler, &mut faults), faults)
+        })
+        .collect();
+    let mut report = WeaveReport {
+        looked_at: pages.len(),
+        ..WeaveReport::default()
+    };
+    let mut changed = Vec::new();
+    for (outcome, found) in outcomes {
+        add_once(found, faults);
+        let Some(outcome) = outcome else {
+            continue;
+        };
+        report.pages += 1;
+        report.places += outcome.places;
+        if let Some(bytes) = outcome.bytes {
+            report.changed.push(outcome.path.clone());
+            changed.push((outcome.path, bytes));
+        }
+    }
+    faults.extend(data.take_warnings());
+    if faults.iter().any(Diagnostic::is_error) {
+        return None;
+    }
+    if !options.dry_run {
+        let failed: Vec<Diagnostic> = changed
+            .par_iter()
+            .filter_map(|(path, bytes)| {
+                let written = folder.replace(path, bytes);
+                written
+                    .err()
+                    .map(|error| unwritable(&folder.shown(path), &error))
+            })
+            .collect();
+        faults.extend(failed);
+    }
+    Some(report)
+}
+
+/// A page with its places filled; `None` where it has none.
+fn one(
+    folder: &PageFolder,
+    path: &str,
+    filler: &Filler<'_>,
+    faults: &mut Faults,
+) -> Option<Outcome> {
+    let shown = folder.shown(path);
+    let bytes = match folder.read(path) {
+        Ok(bytes) => bytes,
+        Err(error) => {
+            faults.push(unreadable(&shown, &error));
+            return None;
+        }
+    };
+    let before = faults.len();
+    let page = Page::read(&shown, &bytes).into_output(faults)?;
+    let texts = filler.texts(&page, path, faults);
+    let broken = faults[before..].iter().any(Diagnostic::is_error);
+    let filled = (!broken).then(|| page.filled(&texts));
+    Some(Outcome {
+        path: path.to_owned(),
+        places: page.places.len(),
+        bytes: filled.filter(|filled| *filled != bytes),
+    })
+}

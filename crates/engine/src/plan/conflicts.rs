@@ -1,0 +1,249 @@
+//! Conflicts of outputs: paths that are taken, invalid or not portable, with what makes each.
+
+use std::collections::BTreeSet;
+
+use tabulae_core::archive::Group;
+use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::post::Post;
+use tabulae_core::route::{Link, Maker, PathError, taken};
+use tabulae_core::settings::FILE;
+use tabulae_core::source::Place;
+
+use super::feed_plan::Origin;
+use super::output::{ASSETS, FEED_STYLE, Output, OutputKind, SCRIPT, STYLE};
+use super::planner::{Planner, moved_from};
+
+impl Planner<'_> {
+    /// Two outputs would stand at one path.
+    pub(super) fn taken(&self, path: &str, first: &Output, second: &Output) -> Diagnostic {
+        let makers = [first, second].map(|output| self.maker(&output.link, &output.kind));
+        let ways = [first, second].map(|output| self.way_out(&output.kind));
+        let way_out = match (ways, &makers) {
+            ([Some(way), Some(other)], _) if way == other => {
+                let one = self.one_after_all(&first.kind, &second.kind);
+                one.unwrap_or_else(|| format!("give one of them {way}"))
+            }
+            ([Some(way), Some(other)], [one, two]) => {
+                format!("give {} {way}, or {} {other}", one.what, two.what)
+            }
+            ([Some(way), None], [maker, _]) | ([None, Some(way)], [_, maker]) => {
+                format!("give {} {way}", maker.what)
+            }
+            ([None, None], _) => "leave one of them out".to_owned(),
+        };
+        taken(path, &makers[0], &makers[1], way_out)
+    }
+
+    /// Returns the error for an address whose path no output can have.
+    pub(super) fn unfit(&self, link: &Link, what: &OutputKind, error: PathError) -> Diagnostic {
+        let maker = self.maker(link, what);
+        let message = format!(
+            "{} cannot be written at \"{}\": {error}",
+            maker.what, link.plain
+        );
+        let help = match self.way_out(what) {
+            Some(way) => format!("give it {way}"),
+            None => "leave it out".to_owned(),
+        };
+        Diagnostic::error(Code::PathUnfit, maker.place, message).help(help)
+    }
+
+    /// Outputs whose paths differ only in case overwrite each other on many file systems: an error,
+    /// or a warning if one of them is a redirect.
+    pub(super) fn check_case(&mut self) {
+        for (first, second) in self.outputs.differing_in_case() {
+            let outputs = [first, second].map(|number| &self.plan.outputs[number]);
+            let makers = outputs.map(|output| self.maker(&output.link, &output.kind));
+            let ways = outputs.map(|output| self.way_out(&output.kind));
+            let help = match ways
+                .into_iter()
+                .zip(&makers)
+                .find_map(|(way, maker)| Some((way?, maker)))
+            {
+                Some((way, maker)) => format!("give {} {way}", maker.what),
+                None => "leave one of them out".to_owned(),
+            };
+            let message = format!(
+                "{} at {} and {} at {} are one file on file systems that do not tell upper from lower case",
+                makers[0].what, outputs[0].link.plain, makers[1].what, outputs[1].link.plain
+            );
+            let place = makers[1].place.clone();
+            let is_redirect = |output: &Output| matches!(output.kind, OutputKind::Redirect(_));
+            let found = if outputs.into_iter().any(is_redirect) {
+                Diagnostic::warning(Code::PathCase, place, message)
+            } else {
+                Diagnostic::error(Code::PathCase, place, message)
+            };
+            let beside = format!("{} is here", makers[0].what);
+            let found = found.help(help).beside(makers[0].place.clone(), beside);
+            self.faults.push(found);
+        }
+    }
+
+    /// Paths that some file systems cannot hold: a warning for each name of a file or folder.
+    pub(super) fn check_portable(&mut self) {
+        let mut seen = BTreeSet::new();
+        let mut found = Vec::new();
+        for output in &self.plan.outputs {
+            let Some((name, why)) = output.file.not_portable() else {
+                continue;
+            };
+            if seen.insert(name) {
+                let maker = self.maker(&output.link, &output.kind);
+                let message = format!(
+                    "{} has a path that Windows cannot hold: `{name}`, as {why}",
+                    maker.what
+                );
+                let help = match self.way_out(&output.kind) {
+                    Some(way) => {
+                        format!("give it {way}, or let it be if the site is never on Windows")
+                    }
+                    None => "let it be if the site is never on Windows".to_owned(),
+                };
+                found.push(
+                    Diagnostic::warning(Code::PathNotPortable, maker.place, message).help(help),
+                );
+            }
+        }
+        self.faults.extend(found);
+    }
+
+    /// What can be done where two lists of one archive may be meant to be one.
+    fn one_after_all(&self, first: &OutputKind, second: &OutputKind) -> Option<String> {
+        let archives = [first, second].map(|what| match what {
+            OutputKind::List { archive, group, .. } => Some((*archive, *group)),
+            _ => None,
+        });
+        let [Some((archive, group)), Some((other, _))] = archives else {
+            return None;
+        };
+        let term = self.group(archive, group).term.as_ref()?;
+        (archive == other).then(|| match term.id {
+            Some((field, _)) => {
+                let field = &self.site.catalogue.terms(field).field.name;
+                format!("write a note in `terms/{field}/` for one of them, with another `slug`, or with the other among its `spellings` to make one term of both")
+            }
+            None => "write both values alike, or so that they differ in letters or digits".to_owned(),
+        })
+    }
+
+    /// Who makes an output of this address.
+    fn maker(&self, link: &Link, what: &OutputKind) -> Maker {
+        let settings = &self.site.settings;
+        let of_settings = |what: &str| (what.to_owned(), Place::top_of(FILE));
+        let (what, place) = match what {
+            OutputKind::Post(id) => of_source("post", self.site.catalogue.post(*id)),
+            OutputKind::Page(at) => of_source("page", &self.site.pages[*at].post),
+            OutputKind::List { archive, group, .. } | OutputKind::Titles { archive, group } => {
+                let name = &settings.archives[*archive].name;
+                let group = self.group(*archive, *group);
+                let of_term = group.term.as_ref();
+                let of_term = of_term.map(|term| format!(" of \"{}\"", term.name));
+                let what = format!("the archive `{name}`{}", of_term.unwrap_or_default());
+                (what, group.place.clone())
+            }
+            OutputKind::Overview(archive) => {
+                let archive = &settings.archives[*archive];
+                let link = archive.overview.as_ref().map(|link| link.span);
+                (
+                    format!("the overview of the archive `{}`", archive.name),
+                    settings.source.place(link.unwrap_or(archive.place)),
+                )
+            }
+            OutputKind::Feed(number) => match self.plan.feeds[*number].of {
+                Origin::List { archive, .. } => {
+                    let archive = &settings.archives[archive];
+                    (
+                        format!("a feed of the archive `{}`", archive.name),
+                        settings.source.place(archive.place),
+                    )
+                }
+                Origin::Named(number) => {
+                    let feed = &settings.feeds[number];
+                    (
+                        format!("the feed `{}`", feed.name),
+                        settings.source.place(feed.place),
+                    )
+                }
+            },
+            OutputKind::Copy(source) => {
+                let kind = if source.starts_with(ASSETS) {
+                    "asset"
+                } else {
+                    "file"
+                };
+                (format!("the {kind} `{source}`"), Place::top_of(source))
+            }
+            OutputKind::Redirect(to) => {
+                let (path, place) = self.redirected(link, to);
+                (format!("the old address of `{path}`"), place)
+            }
+            OutputKind::Style => of_settings(&format!("the theme's `{STYLE}`")),
+            OutputKind::Script => of_settings(&format!("the theme's `{SCRIPT}`")),
+            OutputKind::FeedStyle => of_settings(&format!("the theme's `{FEED_STYLE}`")),
+            OutputKind::Feeds => of_settings("the page of the site's feeds"),
+            OutputKind::Search | OutputKind::Texts => of_settings("the search page"),
+            OutputKind::Sitemap(_) | OutputKind::SitemapIndex(_) => of_settings("the sitemap"),
+        };
+        Maker { what, place }
+    }
+
+    /// What it can be given so that it stands elsewhere; `None` where its address is fixed.
+    fn way_out(&self, what: &OutputKind) -> Option<String> {
+        let way = match what {
+            OutputKind::Post(_) | OutputKind::Page(_) => "another `slug`".to_owned(),
+            OutputKind::List { archive, group, .. } | OutputKind::Titles { archive, group } => {
+                let term = self.group(*archive, *group).term.as_ref();
+                match term.and_then(|term| term.id) {
+                    Some((field, _)) => {
+                        let field = &self.site.catalogue.terms(field).field.name;
+                        format!("another `slug` by a note in `terms/{field}/`")
+                    }
+                    None => "another `link`".to_owned(),
+                }
+            }
+            OutputKind::Overview(_) => "another `overview`".to_owned(),
+            OutputKind::Feed(_) => "another `link`".to_owned(),
+            OutputKind::Copy(_) => "another name".to_owned(),
+            OutputKind::Redirect(_) => "another `moved_from`".to_owned(),
+            OutputKind::Style
+            | OutputKind::Script
+            | OutputKind::FeedStyle
+            | OutputKind::Feeds
+            | OutputKind::Search
+            | OutputKind::Texts
+            | OutputKind::Sitemap(_)
+            | OutputKind::SitemapIndex(_) => return None,
+        };
+        Some(way)
+    }
+
+    fn group(&self, archive: usize, group: usize) -> &Group {
+        &self.plan.archives[archive].groups[group]
+    }
+
+    /// The file whose `moved_from` makes an output that leads to its address, and where it says so.
+    fn redirected(&self, link: &Link, to: &Link) -> (String, Place) {
+        let site = self.site;
+        let posts = site.catalogue.all();
+        let posts = posts.map(|id| (site.catalogue.post(id), site.catalogue.link(id)));
+        let pages = site.pages.iter().map(|page| (&page.post, &page.link));
+        let mut all = posts.chain(pages).filter(|(_, link)| *link == to);
+        let found = all.find_map(|(post, _)| {
+            let mut old = post.moved_from.iter();
+            let old = old.find(|old| moved_from(&old.node) == *link)?;
+            Some((post.path.clone(), post.source.place(old.span)))
+        });
+        found.unwrap_or_else(|| (to.plain.clone(), Place::top_of(FILE)))
+    }
+}
+
+/// A post or a page, which stands where its slug says.
+fn of_source(kind: &str, post: &Post) -> (String, Place) {
+    let place = if post.front.get("slug").is_some() {
+        post.place_of("slug")
+    } else {
+        Place::top_of(&post.path)
+    };
+    (format!("the {kind} `{}`", post.path), place)
+}

@@ -1,0 +1,73 @@
+//! The ids of feed entries (RFC 4287, 4.2.6).
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::route::{Link, decode};
+
+use super::planner::Plan;
+use crate::site::Site;
+
+/// Returns the id of a post's entry: its own, else its first earlier address, else its link; always an
+/// absolute URI.
+pub(crate) fn entry_id(id: PostId, site: &Site) -> String {
+    let post = site.catalogue.post(id);
+    if let Some(own) = &post.id {
+        if is_uri(own) {
+            return own.clone();
+        }
+        let below = own.trim_start_matches('/');
+        return site.absolute(&Link::new(format!("/{}", decode(below))));
+    }
+    match post.moved_from.first() {
+        Some(old) => site.absolute(&Link::new(decode(&old.node))),
+        None => site.absolute(site.catalogue.link(id)),
+    }
+}
+
+/// Returns true if a text begins with a scheme (RFC 3986, 3.1).
+fn is_uri(text: &str) -> bool {
+    text.split_once(':').is_some_and(|(scheme, rest)| {
+        !rest.is_empty()
+            && scheme.starts_with(|c: char| c.is_ascii_alphabetic())
+            && scheme
+                .chars()
+                .all(|c| c.is_ascii_alphanumeric() || matches!(c, '+' | '-' | '.'))
+    })
+}
+
+/// Returns the posts of all feeds.
+pub(crate) fn in_feeds(plan: &Plan) -> BTreeSet<PostId> {
+    let posts = plan.feeds.iter().flat_map(|feed| &feed.posts);
+    posts.copied().collect()
+}
+
+/// Reports posts with the same id: a feed reader takes them for one entry.
+pub(super) fn check_ids(site: &Site, plan: &Plan, faults: &mut Faults) {
+    let mut known: BTreeMap<String, PostId> = BTreeMap::new();
+    for id in in_feeds(plan) {
+        let entry = entry_id(id, site);
+        let Some(first) = known.get(&entry) else {
+            known.insert(entry, id);
+            continue;
+        };
+        if site.catalogue.link(*first) == site.catalogue.link(id) {
+            // Posts with the same address are reported elsewhere.
+            continue;
+        }
+        let [first, second] = [*first, id].map(|id| site.catalogue.post(id));
+        faults.push(
+            Diagnostic::error(
+                Code::FeedIdTaken,
+                second.place_of("id"),
+                format!(
+                    "`{}` and `{}` have the id \"{entry}\" in feeds, so that readers take them for one",
+                    first.path, second.path
+                ),
+            )
+            .beside(first.place_of("id"), "it is taken here")
+            .help("give one of them another `id`, or none"),
+        );
+    }
+}

@@ -1,0 +1,215 @@
+//! Planning of feeds: of archives, and those that the settings name.
+
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::{Code, Diagnostic, nearest};
+use tabulae_core::query::Query;
+use tabulae_core::route::{Link, decode};
+use tabulae_core::settings::{Feed, FeedFormat};
+use tabulae_core::source::{Passage, Place, Spanned};
+
+use super::feed_plan::{FEEDS_PAGE, FeedPlan, Origin, Part};
+use super::output::OutputKind;
+use super::planner::{Planner, answer};
+
+/// How many entries a feed has whose query says nothing of it.
+const LIMIT: usize = 20;
+
+impl Planner<'_> {
+    /// A feed of a list of an archive.
+    pub(super) fn archive_feed(&mut self, at: usize, number: usize, format: FeedFormat) {
+        let site = self.site;
+        let archive = &site.settings.archives[at];
+        let group = &self.plan.archives[at].groups[number];
+        let title = match (&group.term, group.link.plain.as_str()) {
+            (None, "/") => site.settings.site.title.clone(),
+            _ => format!("{}: {}", site.settings.site.title, group.title),
+        };
+        let mut feed = FeedPlan {
+            title,
+            about: None,
+            link: group.link.below(format.file_name()),
+            home: group.link.clone(),
+            format,
+            content: archive.feed_content,
+            ttl: None,
+            posts: group.posts.clone(),
+            of: Origin::List {
+                archive: at,
+                group: number,
+            },
+            part: Part::WHOLE,
+        };
+        feed.posts.retain(|post| self.is_datable(*post));
+        self.add_feed(feed, archive.feed_limit, archive.feed_history);
+    }
+
+    /// Plans a feed of at most `limit` entries, and further pages for the others where it has a
+    /// history.
+    fn add_feed(&mut self, mut feed: FeedPlan, limit: usize, history: bool) {
+        let pages = if history {
+            feed.posts.len().div_ceil(limit.max(1)).max(1)
+        } else {
+            1
+        };
+        let posts = std::mem::take(&mut feed.posts);
+        for number in 1..=pages {
+            let shown = posts.iter().skip((number - 1) * limit).take(limit);
+            let feed = FeedPlan {
+                posts: shown.copied().collect(),
+                part: Part { number, pages },
+                ..feed.clone()
+            };
+            let (at, address) = (self.plan.feeds.len(), feed.address(number));
+            if number == 1 {
+                let page = feed.home.plain.clone();
+                self.plan.feeds_of.entry(page).or_default().push(at);
+            }
+            self.plan.feeds.push(feed);
+            self.add(address, OutputKind::Feed(at));
+        }
+    }
+
+    /// Whether a post can stand in a feed; one without any date is left out with a warning.
+    fn is_datable(&mut self, id: PostId) -> bool {
+        let post = self.site.catalogue.post(id);
+        if post.updated.is_some() {
+            return true;
+        }
+        if !post.draft && self.undated.insert(id) {
+            self.faults.push(
+                Diagnostic::warning(
+                    Code::FeedUndated,
+                    Place::top_of(&post.path),
+                    "this post has no date and is left out of feeds",
+                )
+                .help(
+                    "write `updated: 2026-03-14`, or keep its content set out of the feed's query",
+                ),
+            );
+        }
+        false
+    }
+
+    /// The feeds that the settings name.
+    pub(super) fn feeds(&mut self) {
+        let site = self.site;
+        for (number, feed) in site.settings.feeds.iter().enumerate() {
+            self.feed(number, feed);
+        }
+    }
+
+    fn feed(&mut self, number: usize, feed: &Feed) {
+        let site = self.site;
+        let before = self.faults.len();
+        let empty = Passage::command_line("");
+        let (posts, limit) = match Query::parse(feed.query.as_ref().unwrap_or(&empty)) {
+            Ok(query) => {
+                let (query, limit) = query.without_limit();
+                (answer(site, &query, self.faults), limit)
+            }
+            Err(fault) => {
+                self.faults.push(*fault);
+                (Vec::new(), None)
+            }
+        };
+        let mut posts = posts;
+        if limit == Some(0) {
+            posts.clear();
+        }
+        let found = posts.len();
+        posts.retain(|post| self.is_datable(*post));
+        if posts.is_empty() && self.faults.len() == before {
+            self.faults.push(empty_feed(
+                feed,
+                found,
+                site.settings.source.place(feed.place),
+            ));
+        }
+        let planned = FeedPlan {
+            title: feed.title.clone().unwrap_or_else(|| {
+                let name = tabulae_core::post::title_of_name(&feed.name);
+                format!("{}: {name}", site.settings.site.title)
+            }),
+            about: feed.about.clone(),
+            link: Link::new(decode(&feed.link)),
+            home: Link::new(
+                feed.page
+                    .as_ref()
+                    .map_or_else(|| "/".to_owned(), |page| decode(&page.node)),
+            ),
+            format: feed.format,
+            content: feed.content,
+            ttl: feed.ttl,
+            posts,
+            of: Origin::Named(number),
+            part: Part::WHOLE,
+        };
+        self.add_feed(planned, limit.unwrap_or(LIMIT), feed.history);
+    }
+
+    /// The page that lists the feeds for people, unless the site has one of its own there.
+    pub(super) fn feeds_page(&mut self) {
+        let link = Link::new(FEEDS_PAGE);
+        if self.plan.feeds.is_empty() || self.outputs.has(&link.file()) {
+            return;
+        }
+        self.plan.feeds_page = Some(link.clone());
+        self.add(link, OutputKind::Feeds);
+    }
+
+    /// A feed belongs to a page of the site. Asked when everything else is planned.
+    pub(super) fn check_feed_pages(&mut self) {
+        let site = self.site;
+        for page in site
+            .settings
+            .feeds
+            .iter()
+            .filter_map(|feed| feed.page.as_ref())
+        {
+            let link = Link::new(decode(&page.node));
+            if !self.outputs.has(&link.file()) {
+                let fault = self.no_such_page(page);
+                self.faults.push(fault);
+            }
+        }
+    }
+
+    fn no_such_page(&self, page: &Spanned<String>) -> Diagnostic {
+        let known = self
+            .plan
+            .outputs
+            .iter()
+            .map(|output| output.link.plain.as_str());
+        let near = nearest(&page.node, known.filter(|link| link.ends_with('/')));
+        let fault = Diagnostic::error(
+            Code::AddressUnreadable,
+            self.site.settings.source.place(page.span),
+            format!("no page of the site stands at \"{}\"", page.node),
+        );
+        fault.help(match near {
+            Some(near) => format!("did you mean \"{near}\"?"),
+            None => {
+                "name a page from the site's root, such as \"/tags/lime/\", or leave `page` out"
+                    .to_owned()
+            }
+        })
+    }
+}
+
+fn empty_feed(feed: &Feed, found: usize, place: Place) -> Diagnostic {
+    let message = match found {
+        0 => format!("the feed `{}` has no entries", feed.name),
+        _ => format!(
+            "the feed `{}` has no entries: none of its posts has a date",
+            feed.name
+        ),
+    };
+    let help = match &feed.query {
+        Some(query) => format!(
+            "look at what its query finds: `tabulae query \"{}\"`",
+            query.text().trim()
+        ),
+        None => "it fills with the first post that is live".to_owned(),
+    };
+    Diagnostic::warning(Code::FeedEmpty, place, message).help(help)
+}

@@ -1,0 +1,15 @@
+//! The plan: every output with its address and kind, decided before anything is rendered. Pure.
+
+mod conflicts;
+mod feed_ids;
+mod feed_plan;
+mod feeds;
+mod maker;
+mod output;
+mod planner;
+
+pub(crate) use self::feed_ids::{entry_id, in_feeds};
+pub(crate) use self::feed_plan::{FeedPlan, Origin, Part};
+pub(crate) use self::maker::maker;
+pub(crate) use self::output::{Output, OutputKind, SCRIPT, SEARCH, STYLE, has_titles, titles};
+pub(crate) use self::planner::{Plan, plan};

@@ -1,0 +1,112 @@
+//! Outputs with their addresses and kinds.
+
+use std::num::NonZeroUsize;
+
+use tabulae_core::catalogue::PostId;
+use tabulae_core::pager::Pager;
+use tabulae_core::route::{Link, OutputPath};
+
+/// The name of the theme's style sheet; a file of this name in `assets/` takes its place.
+pub(crate) const STYLE: &str = "tabulae.css";
+
+/// The name of the theme's script; a file of this name in `assets/` takes its place.
+pub(crate) const SCRIPT: &str = "tabulae.js";
+
+/// The name of the style sheet by which browsers show feeds; a file of this name in `assets/`
+/// takes its place.
+pub(crate) const FEED_STYLE: &str = "tabulae-feeds.css";
+
+/// The folder whose files are copied to the root of `out/`.
+pub(super) const ASSETS: &str = "assets/";
+
+/// The address of the search page.
+pub(crate) const SEARCH: &str = "/search/";
+
+/// An output: a file to be written.
+#[derive(Debug, Clone)]
+pub(crate) struct Output {
+    /// The path below the output folder.
+    pub file: OutputPath,
+    /// The address.
+    pub link: Link,
+    /// The kind, and what it is made of.
+    pub kind: OutputKind,
+}
+
+/// The kind of an output, with the number of what it is made of.
+#[derive(Debug, Clone)]
+pub(crate) enum OutputKind {
+    /// A post's own page.
+    Post(PostId),
+    /// A stand-alone page, by number.
+    Page(usize),
+    /// A page of a list.
+    List {
+        /// The archive's number.
+        archive: usize,
+        /// The list's number within it.
+        group: usize,
+        /// Which page.
+        pager: Pager,
+    },
+    /// The page that lists an archive's terms.
+    Overview(usize),
+    /// A feed, by number.
+    Feed(usize),
+    /// A copy of a source file.
+    Copy(String),
+    /// A page that leads to another address.
+    Redirect(Link),
+    /// The theme's style sheet.
+    Style,
+    /// The theme's script.
+    Script,
+    /// The style sheet of feeds.
+    FeedStyle,
+    /// The page that lists the feeds.
+    Feeds,
+    /// The titles of a list that has several pages, for the script.
+    Titles {
+        /// The archive's number.
+        archive: usize,
+        /// The list's number within it.
+        group: usize,
+    },
+    /// The search page.
+    Search,
+    /// The texts of all listed posts that have a page or are linked to, for the script.
+    Texts,
+    /// `sitemap.xml`, or part of it: the links of pages, in order.
+    Sitemap(Vec<String>),
+    /// The list of a sitemap's parts.
+    SitemapIndex(usize),
+}
+
+impl OutputKind {
+    /// Returns true for outputs that are rendered in no time and depend on little: they are rendered by each
+    /// build, and their dependencies are not recorded.
+    #[must_use]
+    pub(crate) fn is_rendered_each_time(&self) -> bool {
+        matches!(
+            self,
+            Self::Style
+                | Self::Script
+                | Self::FeedStyle
+                | Self::Redirect(_)
+                | Self::Sitemap(_)
+                | Self::SitemapIndex(_)
+        )
+    }
+}
+
+/// Returns true if a list has several pages, so that the script needs the titles of all.
+#[must_use]
+pub(crate) fn has_titles(posts: usize, per_page: Option<NonZeroUsize>) -> bool {
+    per_page.is_some_and(|per_page| posts > per_page.get())
+}
+
+/// Returns the address of a list's titles.
+#[must_use]
+pub(crate) fn titles(list: &Link) -> Link {
+    list.below("titles.json")
+}

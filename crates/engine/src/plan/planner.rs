@@ -1,0 +1,346 @@
+//! Planning: site to plan, with errors for outputs in conflict.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use rayon::prelude::*;
+use tabulae_core::archive::{Laid, lay_out};
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::Faults;
+use tabulae_core::html::relative_addresses;
+use tabulae_core::pager::Pager;
+use tabulae_core::query::{Query, Written};
+use tabulae_core::route::{Link, OutputPath, Outputs, decode};
+use tabulae_core::settings::{FeedFormat, Settings};
+use tabulae_core::source::Passage;
+use tabulae_core::term::TermId;
+
+use super::feed_ids::check_ids;
+use super::feed_plan::FeedPlan;
+use super::output::{
+    ASSETS, FEED_STYLE, Output, OutputKind, SCRIPT, SEARCH, STYLE, has_titles, titles,
+};
+use crate::site::{Owner, Site};
+
+/// Everything that a build writes, and what it is made of.
+#[derive(Debug, Default)]
+pub(crate) struct Plan {
+    /// The outputs, in the order in which they are rendered.
+    pub outputs: Vec<Output>,
+    /// The archives, laid out.
+    pub archives: Vec<Laid>,
+    /// The overview's address of each archive that has one.
+    pub overviews: Vec<Option<Link>>,
+    /// The feeds.
+    pub feeds: Vec<FeedPlan>,
+    /// The numbers of the feeds by the page that they belong to, its plain address.
+    pub feeds_of: BTreeMap<String, Vec<usize>>,
+    /// The page that lists the feeds, where Tabulae makes it.
+    pub feeds_page: Option<Link>,
+    /// The style sheet of feeds, where there is any that needs it.
+    pub feed_style: Option<Link>,
+    /// The page of each term, by term field and term.
+    pub term_pages: BTreeMap<(usize, TermId), Link>,
+}
+
+/// Decides what is made. Outputs that collide are faults.
+#[must_use]
+pub(crate) fn plan(site: &Site, faults: &mut Faults) -> Plan {
+    let mut planner = Planner {
+        site,
+        outputs: Outputs::default(),
+        plan: Plan::default(),
+        undated: BTreeSet::new(),
+        faults,
+    };
+    planner.posts();
+    planner.pages();
+    planner.archives();
+    planner.feeds();
+    planner.search();
+    planner.assets();
+    planner.redirects();
+    planner.feeds_page();
+    planner.check_feed_pages();
+    planner.sitemap();
+    planner.check_folders();
+    planner.check_case();
+    planner.check_portable();
+    check_ids(site, &planner.plan, planner.faults);
+    planner.plan
+}
+
+impl Plan {
+    /// The overview of the terms of a field: that of the first archive that is split by it.
+    #[must_use]
+    pub(crate) fn overview_of(&self, field: &str, settings: &Settings) -> Option<&Link> {
+        let archives = settings.archives.iter().zip(&self.overviews);
+        let mut of_field = archives.filter(|(archive, _)| {
+            archive.by.as_ref().is_some_and(|by| {
+                let field = settings
+                    .term_fields
+                    .iter()
+                    .find(|known| known.name == field);
+                field.is_some_and(|field| field.is(&by.node))
+            })
+        });
+        of_field.find_map(|(_, overview)| overview.as_ref())
+    }
+}
+
+/// The posts that a query gives where no post's page is being made.
+fn run(site: &Site, query: Option<&Passage>, faults: &mut Faults) -> Vec<PostId> {
+    let empty = Passage::command_line("");
+    match Query::parse(query.unwrap_or(&empty)) {
+        Ok(query) => answer(site, &query, faults),
+        Err(fault) => {
+            faults.push(*fault);
+            Vec::new()
+        }
+    }
+}
+
+pub(super) fn answer(site: &Site, query: &Query<Written>, faults: &mut Faults) -> Vec<PostId> {
+    let answer = query.answer(site.scope()).into_output(faults);
+    answer.unwrap_or_default().posts
+}
+
+pub(super) struct Planner<'a> {
+    pub(super) site: &'a Site,
+    pub(super) outputs: Outputs,
+    pub(super) plan: Plan,
+    /// Posts of which it was said that feeds leave them out.
+    pub(super) undated: BTreeSet<PostId>,
+    pub(super) faults: &'a mut Faults,
+}
+
+impl Planner<'_> {
+    /// Plans an output, unless its place is taken, which is a fault.
+    pub(super) fn add(&mut self, link: Link, what: OutputKind) {
+        let file = match OutputPath::new(&link.file()) {
+            Ok(file) => file,
+            Err(error) => {
+                let fault = self.unfit(&link, &what, error);
+                self.faults.push(fault);
+                return;
+            }
+        };
+        let planned = Output {
+            file,
+            link,
+            kind: what,
+        };
+        let claimed = self.outputs.claim(&planned.file, self.plan.outputs.len());
+        match claimed {
+            Ok(()) => self.plan.outputs.push(planned),
+            Err(first) => {
+                let fault = self.taken(&planned.file, &self.plan.outputs[first], &planned);
+                self.faults.push(fault);
+            }
+        }
+    }
+
+    /// Outputs that would be a file and a folder at once are faults, one for each of them.
+    fn check_folders(&mut self) {
+        let outputs = &self.plan.outputs;
+        let mut told = BTreeSet::new();
+        let found = self.outputs.files_and_folders();
+        let found = found.filter(|(path, ..)| told.insert(*path));
+        let faults: Vec<_> = found
+            .map(|(path, file, within)| self.taken(path, &outputs[file], &outputs[within]))
+            .collect();
+        self.faults.extend(faults);
+    }
+
+    fn posts(&mut self) {
+        let site = self.site;
+        for id in site.catalogue.all().filter(|id| site.has_page(*id)) {
+            let post = site.catalogue.post(id);
+            self.add(site.catalogue.link(id).clone(), OutputKind::Post(id));
+            let owner = site.owner(id);
+            self.copies(site.files_of(owner, &post.addresses, post.image.as_deref()));
+        }
+    }
+
+    fn copies(&mut self, files: Vec<(String, Link)>) {
+        for (source, link) in files {
+            self.add(link, OutputKind::Copy(source));
+        }
+    }
+
+    fn pages(&mut self) {
+        let site = self.site;
+        for (at, page) in site.pages.iter().enumerate() {
+            self.add(page.link.clone(), OutputKind::Page(at));
+            let owner = Owner::new(&page.post.path, &page.link);
+            let of_template = page.template.as_deref().map(relative_addresses);
+            let addresses = of_template.unwrap_or_else(|| page.post.addresses.clone());
+            let files = site.files_of(owner, &addresses, page.post.image.as_deref());
+            self.copies(files);
+        }
+    }
+
+    fn archives(&mut self) {
+        let site = self.site;
+        let archives = &site.settings.archives;
+        let lists = archives.par_iter().map(|archive| {
+            let mut faults = Faults::new();
+            let posts = run(site, archive.query.as_ref(), &mut faults);
+            let laid = lay_out(archive, posts, &site.settings, &site.catalogue, &mut faults);
+            (laid, faults)
+        });
+        let lists: Vec<(Laid, Faults)> = lists.collect();
+        for ((at, archive), (laid, faults)) in archives.iter().enumerate().zip(lists) {
+            self.faults.extend(faults);
+            if let Some(group) = &archive.group {
+                let place = site.settings.source.place(group.span);
+                if let Err(fault) = tabulae_core::archive::by(&group.node, &site.catalogue, place) {
+                    self.faults.push(*fault);
+                }
+            }
+            let overview = archive.overview.as_ref();
+            let overview = overview.map(|link| Link::new(decode(&link.node)));
+            if let Some(link) = &overview {
+                self.add(link.clone(), OutputKind::Overview(at));
+            }
+            self.plan.archives.push(laid);
+            self.plan.overviews.push(overview);
+            for number in 0..self.plan.archives[at].groups.len() {
+                self.list(at, number);
+            }
+        }
+    }
+
+    /// The pages of one list of an archive, and its feeds.
+    fn list(&mut self, archive: usize, number: usize) {
+        let settings = &self.site.settings.archives[archive];
+        let group = &self.plan.archives[archive].groups[number];
+        let (link, posts) = (group.link.clone(), group.posts.len());
+        if let Some(term) = group.term.as_ref().and_then(|term| term.id) {
+            let pages = &mut self.plan.term_pages;
+            pages.entry(term).or_insert_with(|| link.clone());
+        }
+        let group = number;
+        if has_titles(posts, settings.per_page) {
+            self.add(titles(&link), OutputKind::Titles { archive, group });
+        }
+        for pager in Pager::all(posts, settings.per_page) {
+            let what = OutputKind::List {
+                archive,
+                group,
+                pager,
+            };
+            self.add(link.page(pager.number), what);
+        }
+        for format in &settings.feeds {
+            self.archive_feed(archive, number, *format);
+        }
+    }
+
+    fn search(&mut self) {
+        let site = self.site;
+        if !site.settings.site.search {
+            return;
+        }
+        let page = Link::new(SEARCH);
+        self.add(page.below("posts.json"), OutputKind::Texts);
+        self.add(page, OutputKind::Search);
+    }
+
+    fn assets(&mut self) {
+        let site = self.site;
+        for name in &site.assets {
+            let what = OutputKind::Copy(format!("{ASSETS}{name}"));
+            self.add(Link::new(format!("/{name}")), what);
+        }
+        let has_xml = self
+            .plan
+            .feeds
+            .iter()
+            .any(|feed| feed.format != FeedFormat::Json);
+        if has_xml {
+            self.plan.feed_style = Some(Link::new(format!("/{FEED_STYLE}")));
+        }
+        let own = [
+            (STYLE, OutputKind::Style, true),
+            (SCRIPT, OutputKind::Script, true),
+            (FEED_STYLE, OutputKind::FeedStyle, has_xml),
+        ];
+        for (name, what, _) in own.into_iter().filter(|(.., needed)| *needed) {
+            if site.assets.iter().any(|asset| asset == name) {
+                continue;
+            }
+            self.add(Link::new(format!("/{name}")), what);
+        }
+    }
+
+    fn redirects(&mut self) {
+        let site = self.site;
+        let posts = site.catalogue.all().filter(|id| site.has_page(*id));
+        let posts = posts.map(|id| (site.catalogue.post(id), site.catalogue.link(id)));
+        let pages = site.pages.iter().map(|page| (&page.post, &page.link));
+        for (post, link) in posts.chain(pages) {
+            for old in &post.moved_from {
+                let from = moved_from(&old.node);
+                if from != *link {
+                    self.add(from, OutputKind::Redirect(link.clone()));
+                }
+            }
+        }
+    }
+
+    fn sitemap(&mut self) {
+        let pages = self.plan.outputs.iter().filter(|output| {
+            matches!(
+                output.kind,
+                OutputKind::Post(_)
+                    | OutputKind::Page(_)
+                    | OutputKind::List { .. }
+                    | OutputKind::Overview(_)
+                    | OutputKind::Search
+                    | OutputKind::Feeds
+            )
+        });
+        let pages = pages.filter(|output| match output.kind {
+            OutputKind::Post(id) => self.site.catalogue.is_listed(id),
+            OutputKind::Page(at) => !self.site.pages[at].post.unlisted,
+            _ => true,
+        });
+        let mut links: Vec<String> = pages.map(|output| output.link.encoded.clone()).collect();
+        links.par_sort_unstable();
+        if self.outputs.has("sitemap.xml") {
+            return;
+        }
+        if links.len() <= SITEMAP_PART {
+            self.add(Link::new("/sitemap.xml"), OutputKind::Sitemap(links));
+            return;
+        }
+        let parts: Vec<Vec<String>> = links.chunks(SITEMAP_PART).map(<[String]>::to_vec).collect();
+        self.add(
+            Link::new("/sitemap.xml"),
+            OutputKind::SitemapIndex(parts.len()),
+        );
+        for (number, part) in (1..).zip(parts) {
+            let link = Link::new(format!("/sitemap-{number}.xml"));
+            self.add(link, OutputKind::Sitemap(part));
+        }
+    }
+}
+
+/// The address that a post or page had before: a folder, unless a file's name is written.
+pub(super) fn moved_from(old: &str) -> Link {
+    let from = Link::new(decode(old));
+    let is_file = |link: &Link| {
+        let file = link.file();
+        file.rsplit('/')
+            .next()
+            .is_some_and(|name| name.contains('.'))
+    };
+    if from.plain.ends_with('/') || is_file(&from) {
+        from
+    } else {
+        Link::new(format!("{}/", from.plain))
+    }
+}
+
+/// How many addresses one sitemap may hold (sitemaps.org).
+const SITEMAP_PART: usize = 50_000;

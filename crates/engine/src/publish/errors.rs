@@ -1,0 +1,35 @@
+//! Errors of writing.
+
+use std::io;
+
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::source::Place;
+
+use crate::site::reason;
+
+/// Returns the error for a file or folder that cannot be written.
+pub(crate) fn unwritable(path: &str, error: &io::Error) -> Diagnostic {
+    Diagnostic::error(
+        Code::FileUnwritable,
+        Place::top_of(path),
+        format!("cannot write `{path}`: {}", reason(error)),
+    )
+    .help(match error.kind() {
+        io::ErrorKind::NotADirectory => {
+            "a file is where a folder is needed: move it away, or write elsewhere with `--out`"
+        }
+        _ => "check the folder's permissions and the free space",
+    })
+}
+
+/// Adds diagnostics, each once: an error in a template that all pages use comes from each of them.
+pub(crate) fn add_once(found: Faults, faults: &mut Faults) {
+    for fault in found {
+        let same = |known: &Diagnostic| {
+            known.code == fault.code && known.place == fault.place && known.message == fault.message
+        };
+        if !faults.iter().any(same) {
+            faults.push(fault);
+        }
+    }
+}

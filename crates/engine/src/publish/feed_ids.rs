@@ -1,0 +1,132 @@
+//! The ids under which feed readers know posts, kept from build to build.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::source::Place;
+
+use super::{Manifest, Published};
+use crate::fingerprint::hash;
+use crate::plan::{Plan, entry_id, in_feeds};
+use crate::site::Site;
+
+/// The number of changed ids that are reported one by one; more have one common cause.
+const TOLD: usize = 5;
+
+/// Returns the current and earlier ids of the posts in feeds, by the posts' paths. An id that changes
+/// although the post does not set it is a warning, as feed readers show the entry again.
+#[must_use]
+pub(crate) fn feed_ids(
+    site: &Site,
+    plan: &Plan,
+    old: Option<&Manifest>,
+    faults: &mut Faults,
+) -> BTreeMap<String, Published> {
+    let known = Known::new(site, old);
+    let mut now = known.kept();
+    let mut changed = Vec::new();
+    for id in in_feeds(plan) {
+        let post = site.catalogue.post(id);
+        let mark = mark(id, site);
+        let entry = entry_id(id, site);
+        let mut ids = known.ids(&post.path, mark).to_vec();
+        if !ids.contains(&entry) {
+            if let (Some(last), None) = (ids.last(), &post.id) {
+                changed.push((id, last.clone(), entry.clone()));
+            }
+            ids.push(entry);
+        }
+        now.insert(post.path.clone(), Published { mark, ids });
+    }
+    warn(site, &changed, faults);
+    now
+}
+
+/// What a post is known by when its file was renamed: its title and its date.
+fn mark(id: PostId, site: &Site) -> u64 {
+    let post = site.catalogue.post(id);
+    let date = post.date.map(|date| date.rfc3339()).unwrap_or_default();
+    hash(&format!("{date}\n{}", post.title))
+}
+
+/// The ids of earlier builds.
+struct Known<'a> {
+    by_path: BTreeMap<&'a str, &'a Published>,
+    /// Those of files that are gone, by mark; where two have one mark, neither is known by it.
+    gone: BTreeMap<u64, Option<&'a Published>>,
+}
+
+impl<'a> Known<'a> {
+    fn new(site: &Site, old: Option<&'a Manifest>) -> Self {
+        let there: BTreeSet<&str> = site
+            .catalogue
+            .all()
+            .map(|id| site.catalogue.post(id).path.as_str())
+            .collect();
+        let mut known = Self {
+            by_path: BTreeMap::new(),
+            gone: BTreeMap::new(),
+        };
+        for (path, published) in old.iter().flat_map(|old| &old.published) {
+            if there.contains(path.as_str()) || site.is_left_out(path) {
+                known.by_path.insert(path, published);
+            } else {
+                known
+                    .gone
+                    .entry(published.mark)
+                    .and_modify(|known| *known = None)
+                    .or_insert(Some(published));
+            }
+        }
+        known
+    }
+
+    fn ids(&self, path: &str, mark: u64) -> &'a [String] {
+        let gone = || self.gone.get(&mark).copied().flatten();
+        let known = self.by_path.get(path).copied().or_else(gone);
+        known.map_or(&[], |published| &published.ids)
+    }
+
+    /// What is known of posts that are still there, in a feed or not.
+    fn kept(&self) -> BTreeMap<String, Published> {
+        let kept = self.by_path.iter();
+        kept.map(|(path, published)| ((*path).to_owned(), (*published).clone()))
+            .collect()
+    }
+}
+
+fn warn(site: &Site, changed: &[(PostId, String, String)], faults: &mut Faults) {
+    let Some((first, old, new)) = changed.first() else {
+        return;
+    };
+    if changed.len() > TOLD {
+        let message = format!(
+            "the ids of {} posts in feeds change, as that of `{}` from \"{old}\" to \"{new}\": readers will show them once more",
+            changed.len(),
+            site.catalogue.post(*first).path,
+        );
+        faults.push(
+            Diagnostic::warning(Code::FeedIdChanged, site.settings.source.top(), message).help(
+                "keep `address` and the posts' `link` as they were, or write each old address into the front matter as `moved_from`",
+            ),
+        );
+        return;
+    }
+    let root = site.settings.site.address.root();
+    for (id, old, new) in changed {
+        let post = site.catalogue.post(*id);
+        let help = match old.strip_prefix(&root) {
+            Some(below) => format!(
+                "write `moved_from: /{below}` into the front matter, which also leads readers of the old address here; or `id: {old}`"
+            ),
+            None => format!("write `id: {old}` into the front matter"),
+        };
+        let message = format!(
+            "the id of this post in feeds changes from \"{old}\" to \"{new}\": readers will show it once more"
+        );
+        faults.push(
+            Diagnostic::warning(Code::FeedIdChanged, Place::top_of(&post.path), message).help(help),
+        );
+    }
+}

@@ -1,0 +1,239 @@
+//! Publishing: outputs are staged beside their places, journaled, put in place together, and recorded in
+//! the manifest. Takes validated paths only, and writes nowhere else.
+
+mod commit;
+mod content;
+mod disk;
+mod errors;
+mod feed_ids;
+mod lock;
+mod manifest;
+mod memory;
+mod place;
+mod stage;
+#[cfg(test)]
+pub(crate) mod steps;
+
+use std::fmt;
+use std::io;
+use std::path::Path;
+
+use tabulae_core::route::OutputPath;
+
+pub use self::content::{Content, Found, Opener};
+pub use self::disk::DiskOutput;
+pub(crate) use self::errors::{add_once, unwritable};
+pub(crate) use self::feed_ids::feed_ids;
+pub(crate) use self::lock::lock;
+pub use self::manifest::{Manifest, Published};
+pub use self::memory::MemoryOutput;
+pub(crate) use self::place::check_place;
+pub(crate) use self::stage::{Outcome, Stage, VersionSource};
+use crate::source::FileStamp;
+
+/// Writes something piece by piece.
+pub type Writer<'a> = dyn Fn(&mut dyn io::Write) -> io::Result<()> + 'a;
+
+/// The files of `out/`. Paths are below it and hold `/` on every system.
+pub trait Destination: Send + Sync + fmt::Debug {
+    /// Sets the folder for manifest and cache, unless it is set already.
+    fn attach(&mut self, _state: &Path) {}
+
+    /// Takes the lock that keeps a second build away, and clears away what a build that was cut
+    /// off left behind.
+    ///
+    /// # Errors
+    /// [`io::ErrorKind::WouldBlock`] where another build holds it.
+    fn lock(&mut self) -> io::Result<()>;
+
+    /// Gives the lock back, when nothing is under way any more.
+    fn release(&mut self);
+
+    /// What the last build wrote; `None` where nothing is known, or what is known is damaged.
+    fn manifest(&self) -> Option<Manifest>;
+
+    /// Remembers what this build is about to put in its place, until [`Destination::save_manifest`]: after a
+    /// kill, [`Destination::manifest`] has these paths with unknown bytes.
+    ///
+    /// # Errors
+    /// Where it cannot be written.
+    fn write_journal(&self, paths: &[&OutputPath]) -> io::Result<()>;
+
+    /// Remembers what this build wrote; nothing is under way any more.
+    ///
+    /// # Errors
+    /// Where it cannot be written.
+    fn save_manifest(&self, manifest: &Manifest) -> io::Result<()>;
+
+    /// What tells that what is manifest_stamp is as it was left; `None` where nothing is, or where
+    /// something is under way.
+    fn manifest_stamp(&self) -> Option<FileStamp>;
+
+    /// Compares what is at `path` with the content of an output. No link is followed, and only a regular
+    /// file of the same length is opened.
+    ///
+    /// # Errors
+    /// If a file cannot be read, or a folder is there.
+    fn compare(&self, path: &OutputPath, content: &Content<'_>) -> io::Result<Found>;
+
+    /// Makes the folders above `path`, ahead of what will be staged there, where a build that ends
+    /// without publishing takes them away at once. Whether it is of use to do so.
+    fn make_ready(&self, path: &OutputPath) -> bool;
+
+    /// Writes an output beside `path` under a name of its own. Returns what [`Destination::stamp`] will tell
+    /// of the file in its place, where that is known now.
+    ///
+    /// # Errors
+    /// Where it cannot be written, or a folder above `path` is a symbolic link or a file.
+    fn stage(&self, path: &OutputPath, content: &Content<'_>) -> io::Result<Option<FileStamp>>;
+
+    /// Puts what was staged in its place, whole or not at all.
+    ///
+    /// # Errors
+    /// Where it cannot be renamed.
+    fn publish(&self, path: &OutputPath) -> io::Result<()>;
+
+    /// Ends the publishing: now everything stands in its place.
+    ///
+    /// # Errors
+    /// Where a folder that was made as a whole cannot be renamed.
+    fn commit(&self) -> io::Result<()>;
+
+    /// Takes away what was staged for `path`, if not at once, then when the lock is released.
+    fn discard(&self, path: &OutputPath);
+
+    /// Removes the file at `path`, and the folders that are empty then. Returns false if there is none.
+    ///
+    /// # Errors
+    /// Where it is there and cannot be removed.
+    fn remove(&self, path: &OutputPath) -> io::Result<bool>;
+
+    /// What tells, without reading the file at `path`, that it is as it was; `None` where there is
+    /// none, or a symbolic link.
+    fn stamp(&self, path: &OutputPath) -> Option<FileStamp>;
+
+    /// What the last build left for this one; `None` where there is nothing.
+    fn load_cache(&self) -> Option<Vec<u8>>;
+
+    /// Leaves something for the next build.
+    ///
+    /// # Errors
+    /// Where it cannot be written.
+    fn save_cache(&self, write: &Writer<'_>) -> io::Result<()>;
+
+    /// Returns the checksum of the file at `path`; `None` if there is no regular file, or it cannot be read.
+    fn checksum(&self, path: &OutputPath) -> Option<u64>;
+
+    /// The paths of all files that stand there, sorted, those under way left out.
+    ///
+    /// # Errors
+    /// Where a folder cannot be read.
+    fn list(&self) -> io::Result<Vec<String>>;
+
+    /// Returns true if there was no output folder when the lock was taken: it holds no file of anyone else.
+    fn is_new(&self) -> bool;
+
+    /// Returns true if two paths lead to the same file, as on a file system that does not tell upper
+    /// from lower case.
+    fn is_same_file(&self, a: &OutputPath, b: &OutputPath) -> bool;
+
+    /// Returns the folder on disk; `None` for an output in memory.
+    fn folder(&self) -> Option<&Path>;
+
+    /// The output's name for people.
+    fn name(&self) -> String;
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::fingerprint::checksum;
+    use rstest::rstest;
+
+    fn files(manifest: Option<Manifest>) -> Vec<(OutputPath, Option<u64>)> {
+        manifest.unwrap_or_default().files.into_iter().collect()
+    }
+
+    fn path(text: &str) -> OutputPath {
+        OutputPath::new(text).unwrap()
+    }
+
+    #[rstest]
+    #[case::memory(false)]
+    #[case::disk(true)]
+    fn what_is_under_way_is_known_until_it_stands(#[case] on_disk: bool) {
+        let folder = tempfile::tempdir().unwrap();
+        let (out, memory) = (folder.path().join("out"), folder.path().join("memory"));
+        let mut disk = DiskOutput::new(out).unwrap().state(memory);
+        let mut memory = MemoryOutput::default();
+        let output: &mut dyn Destination = if on_disk { &mut disk } else { &mut memory };
+        output.lock().unwrap();
+        assert_eq!(output.manifest(), None);
+        output.write_journal(&[&path("b")]).unwrap();
+        let known = |name: &str, hash| (path(name), hash);
+        assert_eq!(files(output.manifest()), [known("b", None)]);
+        assert_eq!(output.manifest_stamp(), None);
+        let manifest = Manifest {
+            files: [known("a", Some(1)), known("b", Some(2))].into(),
+            ..Manifest::default()
+        };
+        output.save_manifest(&manifest).unwrap();
+        assert_eq!(output.manifest().as_ref(), Some(&manifest));
+        assert!(output.manifest_stamp().is_some());
+        output.write_journal(&[&path("b"), &path("c")]).unwrap();
+        let unknown = [known("a", Some(1)), known("b", None), known("c", None)];
+        assert_eq!(files(output.manifest()), unknown);
+        assert_eq!(output.manifest_stamp(), None);
+    }
+
+    #[test]
+    fn the_manifest_of_the_first_version_is_taken_over() {
+        let folder = tempfile::tempdir().unwrap();
+        let (out, memory) = (folder.path().join("out"), folder.path().join(".tabulae"));
+        let name = checksum(out.as_os_str().as_encoded_bytes());
+        let manifest = Manifest {
+            files: [(path("a"), Some(1))].into(),
+            ..Manifest::default()
+        };
+        std::fs::create_dir(&memory).unwrap();
+        let first = memory.join(format!("manifest-{name:016x}"));
+        std::fs::write(&first, manifest.to_text()).unwrap();
+        let mut disk = DiskOutput::new(&out).unwrap().state(&memory);
+        assert_eq!(disk.manifest().as_ref(), Some(&manifest));
+        disk.lock().unwrap();
+        assert!(!first.exists());
+        // From now on it survives a move of the site.
+        let moved = folder.path().join("moved");
+        std::fs::create_dir(&moved).unwrap();
+        std::fs::rename(&memory, moved.join(".tabulae")).unwrap();
+        let disk = DiskOutput::new(moved.join("out"))
+            .unwrap()
+            .state(moved.join(".tabulae"));
+        assert_eq!(disk.manifest(), Some(manifest));
+    }
+
+    #[test]
+    fn folders_that_are_made_ahead_stay_only_where_something_is_published() {
+        let folder = tempfile::tempdir().unwrap();
+        let (out, memory) = (folder.path().join("out"), folder.path().join("memory"));
+        let mut disk = DiskOutput::new(&out).unwrap().state(&memory);
+        disk.lock().unwrap();
+        assert!(disk.make_ready(&path("2026/lime/index.html")));
+        disk.release();
+        let left = std::fs::read_dir(&memory).unwrap();
+        let left: Vec<_> = left.map(|entry| entry.unwrap().file_name()).collect();
+        assert_eq!(left, ["lock"]);
+        disk.lock().unwrap();
+        assert!(disk.make_ready(&path("2026/lime/index.html")));
+        disk.stage(&path("2026/lime/index.html"), &Content::Bytes(b"lime"))
+            .unwrap();
+        disk.commit().unwrap();
+        disk.release();
+        let lime = std::fs::read(out.join("2026/lime/index.html"));
+        assert_eq!(lime.unwrap(), b"lime");
+        // Where out/ is there, folders are made for what is written, and no others.
+        disk.lock().unwrap();
+        assert!(!disk.make_ready(&path("2026/sand/index.html")));
+        assert!(!out.join("2026/sand").exists());
+    }
+}

@@ -1,0 +1,628 @@
+//! Rendering: one output to bytes, with its dependencies.
+
+mod feed;
+mod values;
+
+use std::collections::BTreeSet;
+use std::num::NonZeroUsize;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+use indexmap::IndexMap;
+use minijinja::{Value, context};
+use tabulae_core::archive::{By, Group, sections};
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::pager::Pager;
+use tabulae_core::route::Link;
+use tabulae_core::search;
+use tabulae_core::settings::Archive;
+
+use self::feed::document;
+use self::values::{ArchiveValues, Tracked, archive_values, group_value, lists, site_value};
+use crate::fingerprint::hash;
+use crate::incremental::{Dependency, Key};
+use crate::plan::{FeedPlan, Origin, Output, OutputKind, has_titles, titles};
+use crate::site::{Owner, unreadable};
+use crate::source::Sources;
+use crate::template::{
+    ArchiveScope, Environments, FEED_STYLE, PageScope, PagerScope, PostObject, RenderContext,
+    RenderData, STYLE, Scope, diagnose, escape, feed_value, post_list, script,
+};
+
+/// Renders outputs; what all pages share is made once.
+#[derive(Debug)]
+pub(crate) struct Renderer<'a> {
+    data: Arc<RenderData>,
+    environments: Environments,
+    sources: &'a dyn Sources,
+    site: Value,
+    archives: Vec<ArchiveValues>,
+    menu: BTreeSet<String>,
+    /// Buffers of outputs that were written.
+    buffers: Mutex<Vec<Vec<u8>>>,
+}
+
+/// What an output is made of.
+#[derive(Debug)]
+pub(crate) enum Rendered {
+    /// Its bytes.
+    Bytes(Vec<u8>),
+    /// The file of the site at this path, with its length, as it is.
+    File(String, u64),
+}
+
+type Bytes = Result<Vec<u8>, Faults>;
+
+/// The length from which a file is not read whole to be copied, in bytes.
+const LARGE: u64 = 1 << 20;
+
+/// The largest buffer that is kept for the next output, in bytes: a page of a list, not a film.
+const CAPACITY: usize = 1 << 20;
+
+/// A rendered output, and what it depends on.
+#[derive(Debug)]
+pub(crate) struct WithDependencies {
+    pub(crate) rendered: Result<Rendered, Faults>,
+    pub(crate) dependencies: Box<[Dependency]>,
+}
+
+impl<'a> Renderer<'a> {
+    /// Prepares what all outputs share.
+    #[must_use]
+    pub(crate) fn new(
+        data: Arc<RenderData>,
+        environments: Environments,
+        sources: &'a dyn Sources,
+    ) -> Self {
+        let site = site_value(&data);
+        let archives = (0..data.plan.archives.len())
+            .map(|at| archive_values(&data, at))
+            .collect();
+        let menu = lists(&data).into_iter().map(|(_, link)| link).collect();
+        Self {
+            menu,
+            data,
+            environments,
+            sources,
+            site,
+            archives,
+            buffers: Mutex::default(),
+        }
+    }
+
+    /// Returns the site's files.
+    pub(crate) fn sources(&self) -> &'a dyn Sources {
+        self.sources
+    }
+
+    /// Takes back the buffer of an output that was written.
+    pub(crate) fn reuse(&self, buffer: Vec<u8>) {
+        if buffer.capacity() <= CAPACITY {
+            self.buffers().push(buffer);
+        }
+    }
+
+    fn buffers(&self) -> MutexGuard<'_, Vec<Vec<u8>>> {
+        self.buffers.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Renders an output.
+    ///
+    /// # Errors
+    /// Those of a template, or a source file that cannot be read.
+    #[must_use]
+    pub(crate) fn render(&self, output: &Output) -> WithDependencies {
+        let data = Arc::clone(&self.data);
+        let context = match &output.kind {
+            OutputKind::Post(id) => {
+                RenderContext::of_post(data, *id, self.data.site.related_to(*id))
+            }
+            _ => RenderContext::new(data),
+        };
+        let (rendered, dependencies) = context.record(|| self.rendered(output, &context));
+        WithDependencies {
+            rendered,
+            dependencies,
+        }
+    }
+
+    fn rendered(&self, output: &Output, context: &Arc<RenderContext>) -> Result<Rendered, Faults> {
+        let bytes = match &output.kind {
+            OutputKind::Post(id) => self.post(context, *id, self.data.site.related_to(*id)),
+            OutputKind::Page(at) => self.page(context, *at),
+            OutputKind::List {
+                archive,
+                group,
+                pager,
+            } => self.list(context, *archive, *group, *pager),
+            OutputKind::Overview(archive) => self.overview(context, *archive, &output.link),
+            OutputKind::Feed(at) => {
+                let feed = &self.data.plan.feeds[*at];
+                let document = document(feed, context, self.sources);
+                Ok(document.write(feed.format).into_bytes())
+            }
+            OutputKind::Copy(source) => {
+                context.track_key(Key::File(source.clone()));
+                let length = self.sources.size(source);
+                let rendered = match length {
+                    Ok(length) if length > LARGE => Ok(Rendered::File(source.clone(), length)),
+                    _ => self.sources.read(source).map(Rendered::Bytes),
+                };
+                return rendered.map_err(|error| vec![unreadable(source, &error)]);
+            }
+            OutputKind::Redirect(to) => Ok(self.redirect(to).into_bytes()),
+            OutputKind::Style => Ok(STYLE.as_bytes().to_vec()),
+            OutputKind::Script => Ok(script().into_bytes()),
+            OutputKind::FeedStyle => Ok(self.feed_style().into_bytes()),
+            OutputKind::Feeds => self.feeds(context, &output.link),
+            OutputKind::Titles { archive, group } => {
+                let group = &self.data.plan.archives[*archive].groups[*group];
+                context.track_key(Key::Settings);
+                context.track_key(Key::Rows(group.link.plain.clone()));
+                let rows = group.posts.iter().map(|id| self.data.row(*id));
+                Ok(search::titles(rows).into_bytes())
+            }
+            OutputKind::Search => self.search(context, &output.link),
+            OutputKind::Texts => {
+                let listed = self.data.site.catalogue.listed();
+                context.track_key(Key::Settings);
+                context.track_key(Key::Posts);
+                let rows = listed.iter().map(|id| (*id, self.data.row(*id)));
+                Ok(search::texts(&self.data.site.catalogue, rows).into_bytes())
+            }
+            OutputKind::Sitemap(links) => Ok(self.sitemap("urlset", "url", links)),
+            OutputKind::SitemapIndex(parts) => {
+                let parts = (1..=*parts).map(|part| format!("/sitemap-{part}.xml"));
+                Ok(self.sitemap("sitemapindex", "sitemap", &parts.collect::<Vec<_>>()))
+            }
+        };
+        bytes.map(Rendered::Bytes)
+    }
+
+    fn template(&self, context: &Arc<RenderContext>, name: &str, values: Scope) -> Bytes {
+        context.track_key(Key::Settings);
+        context.track_key(Key::Site);
+        context.track_template(name);
+        let mut page = self.buffers().pop().unwrap_or_default();
+        page.clear();
+        let rendered = self.environments.with(context, |env| {
+            let template = env.get_template(name)?;
+            template.render_captured_to(values, &mut page).map(|_| ())
+        });
+        rendered.map_err(|error| diagnose(&error, &self.data))?;
+        page.truncate(page.trim_ascii_end().len());
+        page.push(b'\n');
+        Ok(page)
+    }
+
+    /// Renders a template as part of a page that another program made.
+    ///
+    /// # Errors
+    /// Those of the template.
+    pub(crate) fn part(
+        &self,
+        context: &Arc<RenderContext>,
+        name: &str,
+        values: Value,
+    ) -> Result<String, Faults> {
+        let values = context! { site => self.site.clone(), ..values };
+        let text = self.environments.with(context, |env| {
+            let template = env.get_template(name)?;
+            template.render(values)
+        });
+        text.map_err(|error| diagnose(&error, &self.data))
+    }
+
+    fn post(&self, context: &Arc<RenderContext>, id: PostId, related: &[PostId]) -> Bytes {
+        let site = &self.data.site;
+        context.track_post(id);
+        context.track(context.data.dependencies.related(id));
+        let post = site.catalogue.post(id);
+        let link = site.catalogue.link(id);
+        let page = PageScope {
+            description: post.summary.clone().into(),
+            ..self.page_scope("post", post.title.clone(), link, link)
+        };
+        let settings = site.settings.related.as_ref();
+        let scope = Scope {
+            post: PostObject::value(id, context),
+            related: post_list(related, context),
+            notice: settings.and_then(|related| related.notice.clone()).into(),
+            ..self.scope(page)
+        };
+        self.template(context, "post.html", scope)
+    }
+
+    fn page(&self, context: &Arc<RenderContext>, at: usize) -> Bytes {
+        let site = &self.data.site;
+        let page = &site.pages[at];
+        context.track_key(Key::Page(page.post.path.clone()));
+        let owner = Owner::new(&page.post.path, &page.link);
+        let html = context.with_lookups(owner, |owner| site.html_of(owner, &page.post));
+        let values = PageScope {
+            description: page.post.summary.clone().into(),
+            menu: self.menu(&page.link),
+            content: Value::from_safe_string(html),
+            ..self.page_scope("page", page.post.title.clone(), &page.link, &page.link)
+        };
+        let name = if page.template.is_some() {
+            page.post.path.as_str()
+        } else {
+            "page.html"
+        };
+        self.template(context, name, self.scope(values))
+    }
+
+    fn list(&self, context: &Arc<RenderContext>, at: usize, number: usize, pager: Pager) -> Bytes {
+        let site = &self.data.site;
+        let archive = &site.settings.archives[at];
+        let laid = &self.data.plan.archives[at];
+        let group = &laid.groups[number];
+        let posts = &group.posts[pager.items()];
+        context.track_key(Key::List(group.link.plain.clone()));
+        if archive.group.is_some() {
+            posts.iter().for_each(|id| context.track_post(*id));
+        }
+        let link = |number: usize| site.href(&group.link.page(number));
+        let here = group.link.page(pager.number);
+        let title = match pager.number {
+            1 => group.title.clone(),
+            number => format!(
+                "{} · {} {number}",
+                group.title,
+                site.settings.words.get("page")
+            ),
+        };
+        let numbers: Vec<Value> = pager
+            .numbers()
+            .into_iter()
+            .map(|number| match number {
+                Some(number) => {
+                    context! { number, link => link(number), current => number == pager.number }
+                }
+                None => context! { number => (), link => (), current => false, title => "…" },
+            })
+            .collect();
+        let items = pager.items();
+        let newer = Value::from(pager.newer().map(link));
+        let older = Value::from(pager.older().map(link));
+        let page = PageScope {
+            description: site.settings.site.about.clone().into(),
+            menu: self.menu(&here),
+            newer: newer.clone(),
+            older: older.clone(),
+            ..self.page_scope("list", title, &here, &group.link)
+        };
+        let has_rows = has_titles(group.posts.len(), archive.per_page);
+        let rows = has_rows.then(|| site.href(&titles(&group.link)));
+        let values = Scope {
+            archive: self.archive_value(
+                context,
+                at,
+                Some(number),
+                self.sections(context, archive, posts),
+            ),
+            term: self.term_value(context, at, number),
+            posts: post_list(posts, context),
+            pager: PagerScope {
+                number: pager.number.into(),
+                pages: pager.pages.into(),
+                total: pager.total.into(),
+                first: (items.start + 1).min(items.end).into(),
+                last: items.end.into(),
+                newer,
+                older,
+                numbers: numbers.into(),
+                per_page: archive.per_page.map(NonZeroUsize::get).into(),
+                base: site.href(&group.link).into(),
+                rows: rows.into(),
+            }
+            .into(),
+            ..self.scope(page)
+        };
+        let name = archive
+            .template
+            .as_ref()
+            .map_or("archive.html", |template| template.node.as_str());
+        self.template(context, name, values)
+    }
+
+    fn search(&self, context: &Arc<RenderContext>, link: &Link) -> Bytes {
+        let site = &self.data.site;
+        let page = self.site_page("search", site.settings.words.get("search"), link);
+        let values = Scope {
+            rows: site.href(&link.below("posts.json")).into(),
+            ..self.scope(page)
+        };
+        self.template(context, "search.html", values)
+    }
+
+    /// What every template of a page sees.
+    fn scope(&self, page: PageScope) -> Scope {
+        Scope {
+            site: self.site.clone(),
+            page: page.into(),
+            ..Scope::default()
+        }
+    }
+
+    /// What a page that is no list and has no source says of itself.
+    fn site_page(&self, kind: &str, title: &str, link: &Link) -> PageScope {
+        PageScope {
+            description: self.data.site.settings.site.about.clone().into(),
+            menu: self.menu(link),
+            ..self.page_scope(kind, title, link, link)
+        }
+    }
+
+    /// What any page says of itself; it announces the feeds of the page `of`.
+    fn page_scope(&self, kind: &str, title: impl Into<Value>, link: &Link, of: &Link) -> PageScope {
+        let site = &self.data.site;
+        let href = site.href(link);
+        let own_feeds = self.own_feeds(of);
+        PageScope {
+            title: title.into(),
+            canonical: site.settings.site.address.absolute(&href).into(),
+            link: href.into(),
+            description: ().into(),
+            feeds: self.with_the_sites(&own_feeds),
+            own_feeds,
+            menu: ().into(),
+            kind: kind.into(),
+            newer: ().into(),
+            older: ().into(),
+            content: Value::UNDEFINED,
+        }
+    }
+
+    /// The link of a page that the navigation leads to.
+    fn menu(&self, link: &Link) -> Value {
+        let href = self.data.site.href(link);
+        if self.menu.contains(&href) {
+            Value::from(href)
+        } else {
+            Value::from(())
+        }
+    }
+
+    /// The feeds that belong to a page and are not the site's.
+    fn own_feeds(&self, page: &Link) -> Value {
+        let RenderData { site, plan, .. } = &*self.data;
+        let numbers = plan.feeds_of.get(&page.plain).into_iter().flatten();
+        let feeds = numbers.map(|at| &plan.feeds[*at]);
+        feeds
+            .filter(|feed| !feed.is_of_the_site(site))
+            .map(|feed| feed_value(&self.data, feed))
+            .collect()
+    }
+
+    /// A page's own feeds, and then those of the site.
+    fn with_the_sites(&self, own_feeds: &Value) -> Value {
+        let site = self.site.get_attr("feeds").unwrap_or_default();
+        if own_feeds.len() == Some(0) {
+            return site;
+        }
+        let lists = [own_feeds, &site];
+        let feeds = lists.iter().filter_map(|feeds| feeds.try_iter().ok());
+        feeds.flatten().collect()
+    }
+
+    /// The page that lists the feeds for people: by archive, and within it by page.
+    fn feeds(&self, context: &Arc<RenderContext>, link: &Link) -> Bytes {
+        context.track_key(Key::Feeds);
+        let RenderData { site, plan, .. } = &*self.data;
+        let mut sections: IndexMap<Option<usize>, IndexMap<&str, Vec<&FeedPlan>>> = IndexMap::new();
+        for feed in plan.feeds.iter().filter(|feed| feed.part.number == 1) {
+            let split = match feed.of {
+                Origin::List { archive, .. } if !feed.is_of_the_site(site) => Some(archive),
+                _ => None,
+            };
+            let rows = sections.entry(split).or_default();
+            rows.entry(&feed.title).or_default().push(feed);
+        }
+        sections.sort_by(|a, _, b, _| a.cmp(b));
+        let row = |feeds: Vec<&FeedPlan>| {
+            let feeds: Value = feeds
+                .into_iter()
+                .map(|feed| feed_value(&self.data, feed))
+                .collect();
+            context! { label => feeds.get_item(&Value::from(0)).and_then(|feed| feed.get_attr("label")).unwrap_or_default(), feeds }
+        };
+        let sections = sections.into_iter().map(|(archive, rows)| {
+            context! {
+                title => archive.map(|at| plan.archives[at].title.as_str()),
+                rows => rows.into_values().map(row).collect::<Value>(),
+            }
+        });
+        let page = self.site_page("feeds", site.settings.words.get("all_feeds"), link);
+        let values = Scope {
+            sections: sections.collect(),
+            ..self.scope(page)
+        };
+        self.template(context, "feeds.html", values)
+    }
+
+    /// What all pages see of the site, hashed.
+    pub(crate) fn site_hash(&self) -> u64 {
+        hash(&self.site.to_string())
+    }
+
+    /// The style sheet of feeds, with its sentence in the site's words.
+    fn feed_style(&self) -> String {
+        let sentence = self.data.site.settings.words.get("feed_opened");
+        let quoted = sentence
+            .replace('\\', "\\\\")
+            .replace('"', "\\\"")
+            .replace('\n', " ");
+        FEED_STYLE.replace("OPENED", &quoted)
+    }
+
+    fn sections(&self, context: &Arc<RenderContext>, archive: &Archive, posts: &[PostId]) -> Value {
+        let site = &self.data.site;
+        let by = archive.group.as_ref().and_then(|group| {
+            tabulae_core::archive::by(&group.node, &site.catalogue, site.settings.source.top()).ok()
+        });
+        let section = |heading: Option<String>, posts: Vec<PostId>| {
+            context! { heading, posts => post_list(posts, context) }
+        };
+        match by {
+            None => Value::from(vec![section(None, posts.to_vec())]),
+            Some(by) => {
+                let undated = |by: &By| {
+                    matches!(by, By::Year | By::Month | By::Day)
+                        .then(|| site.settings.words.get("undated").to_owned())
+                };
+                let sections = sections(&by, posts, &site.catalogue);
+                Value::from_iter(
+                    sections
+                        .into_iter()
+                        .map(|found| section(found.heading.or_else(|| undated(&by)), found.posts)),
+                )
+            }
+        }
+    }
+
+    /// An archive as its page of one list sees it, or its overview.
+    fn archive_value(
+        &self,
+        context: &Arc<RenderContext>,
+        at: usize,
+        list: Option<usize>,
+        sections: Value,
+    ) -> Value {
+        let site = &self.data.site;
+        let archive = &site.settings.archives[at];
+        let laid = &self.data.plan.archives[at];
+        let values = &self.archives[at];
+        let group = list.map(|list| &laid.groups[list]);
+        let (above, below) = self.nested(at, group);
+        let title = group.map_or(&laid.title, |group| &group.title);
+        let scope = ArchiveScope {
+            name: archive.name.as_str().into(),
+            title: title.as_str().into(),
+            link: match group {
+                Some(group) => site.href(&group.link).into(),
+                None => values.overview.clone(),
+            },
+            by: archive.by.as_ref().map(|by| by.node.as_str()).into(),
+            show: archive.show.name().into(),
+            count: group
+                .map_or(laid.groups.len(), |group| group.posts.len())
+                .into(),
+            overview: values.overview.clone(),
+            overview_title: laid.title.as_str().into(),
+            terms: Value::from_object(Tracked {
+                value: values.terms.clone(),
+                dependency: self
+                    .data
+                    .dependencies
+                    .other(Key::Groups(archive.name.clone())),
+                context: Arc::clone(context),
+            }),
+            above,
+            below,
+            sections,
+        };
+        scope.into()
+    }
+
+    /// The terms above a list's term, the highest first, and those right below it, as far as
+    /// they have pages in this archive.
+    fn nested(&self, at: usize, group: Option<&Group>) -> (Value, Value) {
+        let Some((field, id)) = group.and_then(|group| group.term.as_ref()?.id) else {
+            return (none_of_them(), none_of_them());
+        };
+        let table = self.data.site.catalogue.terms(field);
+        if !table.field.nested {
+            return (none_of_them(), none_of_them());
+        }
+        let values = &self.archives[at];
+        let parents = std::iter::successors(table.term(id).parent, |id| table.term(*id).parent);
+        let parents: Vec<_> = parents.collect();
+        let above = parents.iter().rev().filter_map(|id| values.by_term.get(id));
+        let below = values
+            .by_term
+            .iter()
+            .filter(|(other, _)| table.term(**other).parent == Some(id));
+        (
+            above.cloned().collect(),
+            below.map(|(_, term)| term.clone()).collect(),
+        )
+    }
+
+    /// What the posts of a list share: a term, or a date part in the shape of one.
+    fn term_value(&self, context: &Arc<RenderContext>, at: usize, number: usize) -> Value {
+        let group = &self.data.plan.archives[at].groups[number];
+        // Each page asks for its term, also where what it shows was made for another.
+        if let Some((field, id)) = group.term.as_ref().and_then(|term| term.id) {
+            context.track(self.data.dependencies.term(field, id));
+        }
+        let make = |term| group_value(&self.data, term, group, None);
+        let own = || group.term.as_ref().map_or(Value::from(()), make);
+        self.archives[at].own[number].get_or_init(own).clone()
+    }
+
+    fn overview(&self, context: &Arc<RenderContext>, at: usize, link: &Link) -> Bytes {
+        let laid = &self.data.plan.archives[at];
+        let name = &self.data.site.settings.archives[at].name;
+        context.track_key(Key::Groups(name.clone()));
+        let page = self.site_page("overview", laid.title.as_str(), link);
+        let values = Scope {
+            archive: self.archive_value(context, at, None, none_of_them()),
+            ..self.scope(page)
+        };
+        self.template(context, "overview.html", values)
+    }
+
+    /// Links as a sitemap, or an index of such.
+    fn sitemap(&self, outer: &str, inner: &str, links: &[String]) -> Vec<u8> {
+        let address = &self.data.site.settings.site.address;
+        let root = address.absolute(&address.path);
+        let root = escape(&root);
+        let mut text = format!(
+            "<?xml version=\"1.0\" encoding=\"utf-8\"?>\n<{outer} xmlns=\"http://www.sitemaps.org/schemas/sitemap/0.9\">\n"
+        );
+        for link in links {
+            let link = escape(link);
+            text.extend(["<", inner, "><loc>", &root, &link, "</loc></", inner, ">\n"]);
+        }
+        text.extend(["</", outer, ">\n"]);
+        text.into_bytes()
+    }
+
+    fn redirect(&self, to: &Link) -> String {
+        let site = &self.data.site;
+        let address = site.absolute(to);
+        let shown = escape(&address).into_owned();
+        format!(
+            "<!doctype html>\n<html lang=\"{}\">\n<head>\n<meta charset=\"utf-8\">\n<title>{shown}</title>\n<meta name=\"robots\" content=\"noindex\">\n<link rel=\"canonical\" href=\"{shown}\">\n<meta http-equiv=\"refresh\" content=\"0; url={}\">\n</head>\n<body>\n<p>{} <a href=\"{}\">{shown}</a></p>\n</body>\n</html>\n",
+            escape(&site.settings.site.language),
+            escape(&site.href(to)),
+            escape(site.settings.words.get("moved")),
+            escape(&site.href(to)),
+        )
+    }
+}
+
+fn none_of_them() -> Value {
+    Value::from(Vec::<Value>::new())
+}
+
+/// Reports templates that an archive names and that do not exist.
+pub(crate) fn check_templates(data: &RenderData, faults: &mut Vec<Diagnostic>) {
+    for archive in &data.site.settings.archives {
+        if let Some(template) = &archive.template
+            && !data.sources.contains_key(&template.node)
+        {
+            let place = data.site.settings.source.place(template.span);
+            faults.push(
+                Diagnostic::error(
+                    Code::TemplateFailed,
+                    place,
+                    format!("there is no template `{}`", template.node),
+                )
+                .suggest(&template.node, data.sources.keys().map(String::as_str)),
+            );
+        }
+    }
+}

@@ -1,0 +1,96 @@
+//! Posts as the last build read them.
+
+use std::collections::BTreeMap;
+use std::ops::Deref;
+use std::sync::Arc;
+
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
+use tabulae_core::front_matter::FrontMatter;
+use tabulae_core::post::Notes;
+
+use crate::source::FileStamp;
+
+/// Posts as they were read, by path.
+pub(crate) type CachedPosts = Arc<BTreeMap<String, CachedPost>>;
+
+/// A post as it was read.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub(crate) struct CachedPost {
+    /// The stamp of the file; `None` if it was too recent to be relied on.
+    pub(crate) stamp: Option<FileStamp>,
+    /// The checksum of the file.
+    pub(crate) hash: u64,
+    /// A [`ParsedPost`], which is decoded when it is needed.
+    pub(crate) parsed: Bytes,
+    /// The term frequencies of the text, by the numbers of [`PreviousPosts::stems`] (pairs, postcard);
+    /// empty if they were not counted.
+    pub(crate) words: Bytes,
+}
+
+/// A parsed source file of a post.
+#[derive(Debug, Serialize, Deserialize)]
+pub(crate) struct ParsedPost {
+    pub(crate) front: FrontMatter,
+    /// The text of the front matter.
+    pub(crate) head: String,
+    /// Facts about the body.
+    pub(crate) notes: Notes,
+}
+
+/// The posts of the last build.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct PreviousPosts<'a> {
+    pub(crate) posts: &'a BTreeMap<String, CachedPost>,
+    /// The stems of words, by number.
+    pub(crate) stems: &'a [Box<str>],
+    /// Set if settings and options are the same, so that the posts would be read the same way.
+    pub(crate) same_configuration: bool,
+}
+
+/// The initial capacity for an encoded post, in bytes: most front matter is smaller.
+const CAPACITY: usize = 1 << 11;
+
+impl ParsedPost {
+    /// Decodes a post; `None` if the bytes are damaged.
+    pub(crate) fn from_bytes(bytes: &[u8]) -> Option<Self> {
+        postcard::from_bytes(bytes).ok()
+    }
+
+    /// Encodes the parts of a post.
+    pub(crate) fn bytes_of(front: &FrontMatter, head: &str, notes: &Notes) -> Bytes {
+        let buffer = Vec::with_capacity(CAPACITY);
+        let bytes = postcard::to_extend(&(front, head, notes), buffer);
+        bytes.unwrap_or_default().into()
+    }
+}
+
+/// Immutable bytes, shared by all clones.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub(crate) struct Bytes(Arc<[u8]>);
+
+impl From<Vec<u8>> for Bytes {
+    fn from(bytes: Vec<u8>) -> Self {
+        Self(bytes.into())
+    }
+}
+
+impl Deref for Bytes {
+    type Target = [u8];
+
+    fn deref(&self) -> &[u8] {
+        &self.0
+    }
+}
+
+impl Serialize for Bytes {
+    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        serde_bytes::serialize(&*self.0, to)
+    }
+}
+
+impl<'de> Deserialize<'de> for Bytes {
+    fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        let bytes: &'de [u8] = serde_bytes::deserialize(from)?;
+        Ok(Self(bytes.into()))
+    }
+}

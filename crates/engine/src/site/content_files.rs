@@ -1,0 +1,86 @@
+//! The files of the content sets: posts, and what lies beside them.
+
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults, Severity};
+use tabulae_core::settings::{ContentSet, Settings};
+
+use super::files::{ending, list};
+use super::is_within;
+use crate::source::Sources;
+
+/// The files of all content sets.
+#[derive(Debug, Default)]
+pub(super) struct Found {
+    /// The posts' paths, each with the number of its set.
+    pub(super) posts: Vec<(usize, String)>,
+    /// The paths of all other files.
+    pub(super) others: Vec<String>,
+}
+
+impl Found {
+    /// Looks into the folder of each set. One that is missing is an error; one without posts is a
+    /// warning, or an error where there are no posts at all.
+    pub(super) fn look(sources: &dyn Sources, settings: &Settings, faults: &mut Faults) -> Self {
+        let mut found = Self::default();
+        let mut empty = Faults::new();
+        let mut all_are_there = true;
+        for (number, set) in settings.content.iter().enumerate() {
+            let before = faults.len();
+            let Some(files) = list(sources, &set.folder, faults) else {
+                if faults.len() == before {
+                    all_are_there = false;
+                    faults.push(missing(set, settings));
+                }
+                continue;
+            };
+            let posts = found.posts.len();
+            let inner = inner_folders(set, settings);
+            let is_own = |path: &String| !inner.iter().any(|folder| is_within(path, folder));
+            let own = files.into_iter().filter(is_own);
+            for path in own {
+                match ending(&path) {
+                    "md" | "html" => found.posts.push((number, path)),
+                    _ => found.others.push(path),
+                }
+            }
+            if found.posts.len() == posts {
+                empty.push(without_posts(set, settings));
+            }
+        }
+        if found.posts.is_empty() && all_are_there {
+            for fault in &mut empty {
+                fault.severity = Severity::Error;
+            }
+        }
+        faults.extend(empty);
+        found
+    }
+}
+
+/// The folders of other sets within that of a set: what lies in them is not its own.
+fn inner_folders<'a>(set: &ContentSet, settings: &'a Settings) -> Vec<&'a str> {
+    let folders = settings.content.iter().map(|other| other.folder.as_str());
+    folders
+        .filter(|folder| is_within(folder, &set.folder))
+        .collect()
+}
+
+fn missing(set: &ContentSet, settings: &Settings) -> Diagnostic {
+    let ContentSet { folder, name, .. } = set;
+    Diagnostic::error(
+        Code::ContentMissing,
+        settings.source.place(set.place),
+        format!("there is no folder `{folder}` for the posts of `{name}`"),
+    )
+    .help(format!(
+        "make the folder, or name another: `[content.{name}]` with `folder = \"…\"`"
+    ))
+}
+
+fn without_posts(set: &ContentSet, settings: &Settings) -> Diagnostic {
+    Diagnostic::warning(
+        Code::ContentEmpty,
+        settings.source.place(set.place),
+        format!("the folder `{}` holds no posts", set.folder),
+    )
+    .help("a post is a file that ends in .md or .html")
+}

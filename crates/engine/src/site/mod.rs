@@ -1,0 +1,447 @@
+//! A site as read: settings, posts, pages, term notes, templates and assets.
+
+mod cached;
+mod content_files;
+mod files;
+pub(crate) mod markdown;
+mod pages;
+mod posts;
+mod query_traits;
+mod read;
+mod term_notes;
+
+pub(crate) use self::cached::{CachedPosts, ParsedPost, PreviousPosts};
+pub(crate) use self::files::{reason, unreadable};
+use self::query_traits::QueryTraits;
+pub(crate) use self::read::{configuration, read_settings};
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fmt;
+use std::sync::{OnceLock, PoisonError};
+
+use jiff::Timestamp;
+use tabulae_core::catalogue::{Catalogue, PostId};
+use tabulae_core::diagnostic::{Faults, nearest};
+use tabulae_core::html;
+use tabulae_core::likeness::{Aspect, Index, Weighing};
+use tabulae_core::note::TermNote;
+use tabulae_core::post::{Include, Post};
+use tabulae_core::query::{Library, Query, Resolved, Scope};
+use tabulae_core::related::RelatedList;
+use tabulae_core::route::{Link, decode};
+use tabulae_core::settings::Settings;
+use tabulae_core::time::Moment;
+
+/// Everything that was read of a site.
+#[derive(Debug)]
+pub(crate) struct Site {
+    /// `tabulae.toml`
+    pub settings: Settings,
+    /// The clock.
+    pub moment: Moment,
+    /// The states that are let into lists.
+    pub include: Include,
+    /// The posts and terms.
+    pub catalogue: Catalogue,
+    /// The named queries.
+    pub library: Library,
+    /// What lists of related posts are made by.
+    pub related: Option<RelatedList>,
+    /// The related posts of each post, by its number, when they were asked for.
+    related_to: Vec<OnceLock<Box<[PostId]>>>,
+    likeness: Option<Query<Resolved>>,
+    /// Stand-alone pages, held-back ones left out.
+    pub pages: Vec<Page>,
+    /// The notes on terms.
+    pub notes: Vec<TermNote>,
+    /// Templates of the site's own: name and text.
+    pub templates: Vec<(String, String)>,
+    /// The files of `assets/`, below it.
+    pub assets: Vec<String>,
+    /// How many posts were read.
+    pub posts_read: usize,
+    /// How many pages were read.
+    pub pages_read: usize,
+    /// The fingerprint of the settings and options.
+    pub(crate) configuration: u64,
+    /// The posts for the cache of the next build.
+    pub(crate) cached: CachedPosts,
+    /// The traits of all queries of the settings.
+    pub(crate) query_traits: QueryTraits,
+    files: BTreeMap<String, File>,
+    /// The errors of bodies that were read again.
+    reread_errors: posts::Errors,
+    /// The posts that were found, where broken ones are left out.
+    found: BTreeSet<String>,
+}
+
+/// A file of a content set or of `pages/`, by its path below the site's folder.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum File {
+    Post(PostId),
+    Page(usize),
+    Other,
+}
+
+/// A stand-alone page.
+#[derive(Debug)]
+pub(crate) struct Page {
+    /// Its front matter and text.
+    pub post: Post,
+    /// Its address.
+    pub link: Link,
+    /// Where it is a template itself: its text.
+    pub template: Option<String>,
+}
+
+/// A post or page whose text refers to files beside it.
+#[derive(Clone, Copy)]
+pub(crate) struct Owner<'a> {
+    /// The path of its source.
+    pub path: &'a str,
+    /// Its address.
+    pub link: &'a Link,
+    /// Is told the path of each file that a reference is looked up as, whether or not it exists.
+    pub on_lookup: &'a (dyn Fn(&str) + Sync),
+}
+
+impl fmt::Debug for Owner<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.path)
+    }
+}
+
+impl<'a> Owner<'a> {
+    /// Returns an owner whose lookups nobody needs to know.
+    #[must_use]
+    pub(crate) fn new(path: &'a str, link: &'a Link) -> Self {
+        Self {
+            path,
+            link,
+            on_lookup: &|_| {},
+        }
+    }
+}
+
+impl Site {
+    /// The related posts of a post, as the settings have them listed. They are found once.
+    #[must_use]
+    pub(crate) fn related_to(&self, id: PostId) -> &[PostId] {
+        let Some(list) = &self.related else {
+            return &[];
+        };
+        let known = &self.related_to[id.0 as usize];
+        known.get_or_init(|| list.of(&self.catalogue, id).into())
+    }
+
+    /// The post whose file has this path below the site's folder.
+    pub(crate) fn post_at(&self, path: &str) -> Option<PostId> {
+        match self.files.get(path)? {
+            File::Post(id) => Some(*id),
+            File::Page(_) | File::Other => None,
+        }
+    }
+
+    /// Whether `path` is a post that was found and is not built, since an error stands in it.
+    #[must_use]
+    pub(crate) fn is_left_out(&self, path: &str) -> bool {
+        self.found.contains(path) && !matches!(self.files.get(path), Some(File::Post(_)))
+    }
+
+    /// The post of this name: its path, its slug or its link.
+    ///
+    /// # Errors
+    /// Where there is none: what to do.
+    pub(crate) fn find(&self, name: &str) -> Result<PostId, String> {
+        let catalogue = &self.catalogue;
+        let by_link = || {
+            catalogue
+                .all()
+                .find(|id| catalogue.link(*id).encoded == name)
+        };
+        catalogue.find(name).or_else(by_link).ok_or_else(|| {
+            let posts = || catalogue.all().map(|id| catalogue.post(id));
+            let slugs = posts().map(|post| post.slug.as_str());
+            let names = slugs.chain(posts().map(|post| post.path.as_str()));
+            let near = did_you_mean(name, names);
+            near.unwrap_or_else(|| "name it by its path, its slug or its link".to_owned())
+        })
+    }
+
+    /// The scope of queries that stand on no post's page.
+    #[must_use]
+    pub(crate) fn scope(&self) -> Scope<'_> {
+        Scope::new(&self.catalogue, &self.library, &self.moment)
+    }
+
+    /// What the likeness of two posts is looked up in, and what it is made of: that of the
+    /// related posts, where their query asks for it.
+    #[must_use]
+    pub(crate) fn likeness(&self) -> Option<(&Index, &Weighing)> {
+        let of = |query: &'_ Query<Resolved>| query.weighing().is_some();
+        let related = self.related.as_ref().map(RelatedList::query);
+        let query = related
+            .filter(|query| of(query))
+            .or(self.likeness.as_ref())?;
+        Some((query.index(&self.catalogue)?, query.weighing()?))
+    }
+
+    /// Whether the likeness that templates see is made of texts too.
+    pub(crate) fn likeness_weighs_texts(&self) -> bool {
+        let of = |query: &Query<Resolved>| {
+            let aspects = query.weighing().map(|weighing| weighing.aspects.iter());
+            aspects.is_some_and(|mut aspects| aspects.any(|weighed| weighed.aspect == Aspect::Body))
+        };
+        let related = self.related.as_ref().map(RelatedList::query);
+        related.is_some_and(of) || self.likeness.as_ref().is_some_and(of)
+    }
+
+    /// Whether the answers of the settings' queries change with the texts of posts.
+    pub(crate) fn settings_stand_on_texts(&self) -> bool {
+        let alike = self.related.is_some() || self.query_traits.likeness;
+        self.query_traits.texts || alike && self.likeness_weighs_texts()
+    }
+
+    /// The hash of a post's file; 0 where nothing is kept.
+    pub(crate) fn text_hash(&self, id: PostId) -> u64 {
+        let cached = self.cached.get(&self.catalogue.post(id).path);
+        cached.map_or(0, |cached| cached.hash)
+    }
+
+    /// Whether a post or page becomes another between this build's moment and another one.
+    pub(crate) fn changes_state_before(&self, now: Timestamp) -> bool {
+        now < self.moment.now || self.changes_state_at().is_some_and(|at| at <= now)
+    }
+
+    /// When the next post or page becomes another after this build's moment.
+    pub(crate) fn changes_state_at(&self) -> Option<Timestamp> {
+        let posts = self.catalogue.all().map(|id| self.catalogue.post(id));
+        let posts = posts.chain(self.pages.iter().map(|page| &page.post));
+        let stamps = posts.flat_map(|post| [post.date, post.expires]).flatten();
+        let times = stamps.map(|stamp| stamp.at);
+        times.filter(|at| *at > self.moment.now).min()
+    }
+
+    /// Where a file of the site is linked to, for the fingerprint of what was asked for.
+    pub(crate) fn address_of(&self, named: &str) -> String {
+        match self.files.get(named) {
+            Some(File::Post(id)) => self.catalogue.link(*id).plain.clone(),
+            Some(File::Page(at)) => self.pages[*at].link.plain.clone(),
+            Some(File::Other) => "a file".to_owned(),
+            None => String::new(),
+        }
+    }
+
+    /// Looks up the file that `owner` refers to by a path.
+    fn file(&self, owner: Owner<'_>, named: &str) -> Option<File> {
+        (owner.on_lookup)(named);
+        self.files.get(named).copied()
+    }
+
+    /// A link with the path of the site's address before it.
+    #[must_use]
+    pub(crate) fn href(&self, link: &Link) -> String {
+        format!("{}{}", self.settings.site.address.path, link.encoded)
+    }
+
+    /// A link as an absolute address.
+    #[must_use]
+    pub(crate) fn absolute(&self, link: &Link) -> String {
+        self.settings.site.address.absolute(&self.href(link))
+    }
+
+    /// A post as an owner of files.
+    #[must_use]
+    pub(crate) fn owner(&self, id: PostId) -> Owner<'_> {
+        Owner::new(&self.catalogue.post(id).path, self.catalogue.link(id))
+    }
+
+    /// Whether a post has a page of its own.
+    #[must_use]
+    pub(crate) fn has_page(&self, id: PostId) -> bool {
+        let post = self.catalogue.post(id);
+        self.include.has_page(post.state) && self.settings.content[post.set].pages
+    }
+
+    /// The file beside `owner` that a relative address names, as a path of the site.
+    #[must_use]
+    pub(crate) fn named_file(&self, owner: Owner<'_>, address: &str) -> Option<String> {
+        if address.starts_with('/') || !html::is_local(address) {
+            return None;
+        }
+        let (path, _) = cut_path(address);
+        let named = join(folder_of(owner.path), &decode(path))?;
+        (self.file(owner, &named) == Some(File::Other)).then_some(named)
+    }
+
+    /// Where a local address that `owner` writes leads, from the site's root, its path put
+    /// before it. A file of posts that is named by its source leads to its page.
+    #[must_use]
+    pub(crate) fn resolve(&self, owner: Owner<'_>, address: &str) -> Option<String> {
+        if address.is_empty() || address.starts_with(['#', '?']) || !html::is_local(address) {
+            return None;
+        }
+        let base = &self.settings.site.address.path;
+        if address.starts_with('/') {
+            return (!base.is_empty()).then(|| format!("{base}{address}"));
+        }
+        let (path, rest) = cut_path(address);
+        let named = join(folder_of(owner.path), &decode(path));
+        let link = match named.as_ref().and_then(|named| self.file(owner, named)) {
+            Some(File::Post(id)) => self.catalogue.link(id).clone(),
+            Some(File::Page(at)) => self.pages[at].link.clone(),
+            Some(File::Other) => copy_link(owner, &decode(path))?,
+            None => Link::new(format!(
+                "/{}",
+                join(owner.link.folder().trim_matches('/'), &decode(path))?
+            )),
+        };
+        Some(format!("{}{rest}", self.href(&link)))
+    }
+
+    /// Takes the errors of posts whose bodies were read again and could not be.
+    pub(crate) fn take_reread_errors(&self) -> Faults {
+        let mut errors = self
+            .reread_errors
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner);
+        std::mem::take(&mut *errors)
+    }
+
+    /// The HTML of a post or page, in which each local address is whole.
+    #[must_use]
+    pub(crate) fn html_of(&self, owner: Owner<'_>, post: &Post) -> String {
+        let html = post.html.get();
+        if !post.links {
+            return html.into_owned();
+        }
+        html::rewrite_links(&html, &mut |address| self.resolve(owner, address))
+    }
+
+    /// An address that `owner` writes as an absolute one; `None` where it is one.
+    #[must_use]
+    pub(crate) fn absolute_address(&self, owner: Owner<'_>, address: &str) -> Option<String> {
+        if !html::is_local(address) {
+            return None;
+        }
+        if address.is_empty() || address.starts_with(['#', '?']) {
+            return Some(format!("{}{address}", self.absolute(owner.link)));
+        }
+        let rooted = self
+            .resolve(owner, address)
+            .unwrap_or_else(|| address.to_owned());
+        Some(self.settings.site.address.absolute(&rooted))
+    }
+
+    /// The files that go with a post or page: those of the folder of its `index.md`, and those
+    /// that it names, among its relative addresses or as its image; each with the address of its copy.
+    #[must_use]
+    pub(crate) fn files_of(
+        &self,
+        owner: Owner<'_>,
+        addresses: &[String],
+        image: Option<&str>,
+    ) -> Vec<(String, Link)> {
+        let mut files: Vec<(String, Link)> = Vec::new();
+        let folder = folder_of(owner.path);
+        let mut take = |path: &str| {
+            let below = path
+                .strip_prefix(folder)
+                .unwrap_or(path)
+                .trim_start_matches('/');
+            if let Some(link) = copy_link(owner, below)
+                && !files.iter().any(|(known, _)| known == path)
+            {
+                files.push((path.to_owned(), link));
+            }
+        };
+        if is_index(owner.path) {
+            let prefix = format!("{folder}/");
+            let below = self
+                .files
+                .range(prefix.clone()..)
+                .take_while(|(path, _)| path.starts_with(&prefix));
+            for (path, file) in below {
+                if *file == File::Other && self.keeper(path) == Some(owner.path) {
+                    take(path);
+                }
+            }
+        }
+        let mut name = |address: &str| {
+            if let Some(path) = self.named_file(owner, address)
+                && is_within(&path, folder)
+            {
+                take(&path);
+            }
+        };
+        image.into_iter().for_each(&mut name);
+        addresses.iter().for_each(|address| name(address));
+        files
+    }
+
+    /// The `index` file nearest above a file, which keeps it.
+    fn keeper(&self, path: &str) -> Option<&str> {
+        let mut folder = folder_of(path);
+        loop {
+            let prefix = format!("{folder}/index.");
+            let found = self
+                .files
+                .range(prefix.clone()..)
+                .take_while(|(path, _)| path.starts_with(&prefix));
+            if let Some((path, _)) = found.filter(|(_, file)| **file != File::Other).last() {
+                return Some(path);
+            }
+            folder = folder.rsplit_once('/')?.0;
+        }
+    }
+}
+
+/// Where the copy of a file beside `owner` stands.
+fn copy_link(owner: Owner<'_>, below: &str) -> Option<Link> {
+    let path = join(owner.link.folder().trim_matches('/'), below)?;
+    Some(Link::new(format!("/{path}")))
+}
+
+fn is_index(path: &str) -> bool {
+    let file = path.rsplit('/').next().unwrap_or(path);
+    file.starts_with("index.")
+}
+
+fn folder_of(path: &str) -> &str {
+    path.rsplit_once('/').map_or("", |(folder, _)| folder)
+}
+
+/// Whether a path lies in a folder, or in one within it.
+fn is_within(path: &str, folder: &str) -> bool {
+    let below = path.strip_prefix(folder);
+    below.is_some_and(|below| below.starts_with('/'))
+}
+
+/// The path of an address, and its query and fragment.
+fn cut_path(address: &str) -> (&str, &str) {
+    address.split_at(address.find(['?', '#']).unwrap_or(address.len()))
+}
+
+/// `path` seen from `folder`; `None` where it leads out of the site.
+fn join(folder: &str, path: &str) -> Option<String> {
+    let mut steps: Vec<&str> = folder.split('/').filter(|step| !step.is_empty()).collect();
+    let slash = if path.ends_with('/') { "/" } else { "" };
+    for step in path.split('/') {
+        match step {
+            "" | "." => {}
+            ".." => {
+                steps.pop()?;
+            }
+            step => steps.push(step),
+        }
+    }
+    Some(format!("{}{slash}", steps.join("/")))
+}
+
+/// The nearest of `known` as help, or all of them.
+pub(crate) fn did_you_mean<'a>(
+    name: &str,
+    known: impl IntoIterator<Item = &'a str>,
+) -> Option<String> {
+    nearest(name, known).map(|near| format!("did you mean `{near}`?"))
+}

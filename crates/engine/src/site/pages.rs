@@ -1,0 +1,125 @@
+//! Stand-alone pages: `pages/about.md` → `/about/`; an `.html` page is itself a template.
+
+use tabulae_core::diagnostic::Faults;
+use tabulae_core::front_matter;
+use tabulae_core::post::{Body, Include, Post, assemble, has_title};
+use tabulae_core::route::{Link, Pattern};
+use tabulae_core::settings::{ContentSet, Settings};
+use tabulae_core::source::{Source, Span};
+use tabulae_core::time::Moment;
+
+use super::files::{ending, list, read};
+use super::posts::body_of;
+use super::{Page, folder_of};
+use crate::source::Sources;
+
+/// What lies in `pages/`.
+#[derive(Debug, Default)]
+pub(super) struct Pages {
+    /// The pages that are not held back.
+    pub(super) pages: Vec<Page>,
+    /// How many there are, those with faults and those held back too.
+    pub(super) read: usize,
+    /// The paths of all other files.
+    pub(super) others: Vec<String>,
+}
+
+impl Pages {
+    /// Reads all pages; one with a fault is left out.
+    pub(super) fn read(
+        sources: &dyn Sources,
+        settings: &Settings,
+        moment: &Moment,
+        include: Include,
+        faults: &mut Faults,
+    ) -> Self {
+        let files = list(sources, "pages", faults).unwrap_or_default();
+        let is_page = |path: &String| matches!(ending(path), "md" | "html");
+        let (files, others): (Vec<_>, Vec<_>) = files.into_iter().partition(is_page);
+        let pages = files
+            .iter()
+            .filter_map(|path| read_page(sources, settings, moment, path, faults));
+        Self {
+            pages: pages
+                .filter(|page| include.has_page(page.post.state))
+                .collect(),
+            read: files.len(),
+            others,
+        }
+    }
+}
+
+fn read_page(
+    sources: &dyn Sources,
+    settings: &Settings,
+    moment: &Moment,
+    path: &str,
+    faults: &mut Faults,
+) -> Option<Page> {
+    let text = read(sources, path, settings.site.source_limit, faults)?;
+    let source = Source::new(path, &text);
+    let before = faults.len();
+    let front = front_matter::read(&source, &moment.zone).into_output(faults);
+    if faults.len() > before {
+        return None;
+    }
+    let set = set();
+    let (template, body) = match ending(path) {
+        "html" => (Some(template_text(&source, front.body)), Body::default()),
+        _ => {
+            let text = &source.text()[front.body..];
+            (None, body_of(path, text, has_title(&front.map, &set)))
+        }
+    };
+    let post =
+        assemble(path, (0, &set), settings, moment, &source, front, body).into_output(faults);
+    Some(Page {
+        link: link(path, &post),
+        post,
+        template,
+    })
+}
+
+/// The content set that pages are read by.
+fn set() -> ContentSet {
+    ContentSet {
+        name: "pages".to_owned(),
+        folder: "pages".to_owned(),
+        place: Span::default(),
+        link: Pattern::fixed("/"),
+        dated: false,
+        pages: true,
+        draft: false,
+        fields: Vec::new(),
+    }
+}
+
+/// `pages/about.md` → `/about/`, `pages/index.html` → `/`, `pages/a/b.md` → `/a/b/`.
+fn link(path: &str, post: &Post) -> Link {
+    let below = path.trim_start_matches("pages/");
+    let folder = folder_of(below);
+    let stem = below
+        .rsplit('/')
+        .next()
+        .and_then(|file| file.rsplit_once('.'))
+        .map_or(below, |(stem, _)| stem);
+    let written = post.front.get("slug").is_some();
+    let last = if written { post.slug.as_str() } else { stem };
+    let whole = match (folder, last) {
+        ("", "index") => "/".to_owned(),
+        (folder, "index") => format!("/{folder}/"),
+        ("", last) => format!("/{last}/"),
+        (folder, last) => format!("/{folder}/{last}/"),
+    };
+    Link::new(whole)
+}
+
+/// The text of a template below its front matter, each line where it stands in the file.
+fn template_text(source: &Source, body: usize) -> String {
+    let lines = source.text()[..body].matches('\n').count();
+    let rest = &source.text()[body..];
+    match lines {
+        0 => rest.to_owned(),
+        lines => format!("{{#{}-#}}\n{rest}", "\n".repeat(lines - 1)),
+    }
+}

@@ -1,0 +1,311 @@
+//! Reading posts on all threads: anew, or as the last build cached them.
+
+use std::collections::BTreeMap;
+use std::io;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
+
+use jiff::Timestamp;
+use rayon::prelude::*;
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::Faults;
+use tabulae_core::front_matter::{self, FrontMatter};
+use tabulae_core::html::Html;
+use tabulae_core::post::{Body, Post, assemble, has_title};
+use tabulae_core::related::likeness;
+use tabulae_core::settings::Settings;
+use tabulae_core::source::Source;
+use tabulae_core::time::Moment;
+use tabulae_core::words::Counting;
+
+use super::Site;
+use super::cached::{Bytes, CachedPost, ParsedPost, PreviousPosts};
+use super::files::{as_text, ending, read_bytes, unreadable};
+use super::markdown;
+use crate::fingerprint::checksum;
+use crate::options::{NoProgress, Progress, Step};
+use crate::source::{FileStamp, Sources};
+
+/// What posts are read with.
+pub(super) struct Reading<'a> {
+    pub(super) sources: &'a dyn Sources,
+    pub(super) settings: &'a Settings,
+    pub(super) moment: &'a Moment,
+    /// The posts of the last build; `None` if posts are not cached.
+    pub(super) previous: Option<PreviousPosts<'a>>,
+    pub(super) progress: &'a dyn Progress,
+    /// How many bytes of HTML are cached.
+    pub(super) html: AtomicUsize,
+    /// What counts the words of texts where they will be asked for and texts may not be cached.
+    pub(super) counting: Option<Counting>,
+    /// The errors of files that are read again.
+    pub(super) reread_errors: Errors,
+}
+
+/// How many bytes of HTML are cached at most; the HTML of further posts is made a second time from
+/// their files, so that memory does not grow with the texts of a large site.
+const HTML_KEPT: usize = 48 << 20;
+
+/// A post's file, read.
+struct Read {
+    source: Source,
+    front: FrontMatter,
+    body: Body,
+    cached: Option<CachedPost>,
+}
+
+impl Reading<'_> {
+    /// Reads the posts, each with the number of its content set, and what is to be cached of them.
+    pub(super) fn posts(
+        &self,
+        found: &[(usize, String)],
+        faults: &mut Faults,
+    ) -> (Vec<Post>, BTreeMap<String, CachedPost>) {
+        let share = self.previous.map(|_| Reread {
+            sources: self.sources.share(),
+            errors: Arc::clone(&self.reread_errors),
+        });
+        let done = AtomicUsize::new(0);
+        // Side by side, and the posts taken over where they lie: as one, they would need their
+        // memory twice.
+        let (mut posts, mut others) = (Vec::new(), Vec::new());
+        found
+            .par_iter()
+            .map(|(set, path)| {
+                let mut faults = Faults::new();
+                let read = self.file(*set, path, share.as_ref(), &mut faults);
+                let read = read.map(|read| self.post(*set, path, read, &mut faults));
+                let done = done.fetch_add(1, Ordering::Relaxed) + 1;
+                self.progress.step(Step::Reading, done, found.len());
+                let (post, cached) =
+                    read.map_or((None, None), |(post, cached)| (Some(post), cached));
+                (post, (cached, faults))
+            })
+            .unzip_into_vecs(&mut posts, &mut others);
+        let others = posts.iter().zip(others);
+        let cached = others.filter_map(|(post, (cached, mut found)): (&Option<Post>, _)| {
+            faults.append(&mut found);
+            Some((post.as_ref()?.path.clone(), cached?))
+        });
+        let cached = cached.collect();
+        #[expect(
+            clippy::filter_map_identity,
+            reason = "it collects where the posts lie, which `flatten` does not"
+        )]
+        let posts = posts.into_iter().filter_map(|post| post).collect();
+        (posts, cached)
+    }
+
+    fn post(
+        &self,
+        set: usize,
+        path: &str,
+        read: Read,
+        faults: &mut Faults,
+    ) -> (Post, Option<CachedPost>) {
+        let Read {
+            source,
+            front,
+            body,
+            cached,
+        } = read;
+        let (settings, moment) = (self.settings, self.moment);
+        let of_set = (set, &settings.content[set]);
+        let post = assemble(path, of_set, settings, moment, &source, front, body);
+        (post.into_output(faults), cached)
+    }
+
+    fn file(
+        &self,
+        set: usize,
+        path: &str,
+        share: Option<&Reread>,
+        faults: &mut Faults,
+    ) -> Option<Read> {
+        let stamp = share.and_then(|_| self.sources.stamp(path).ok()?);
+        let previous = self.previous.filter(|previous| previous.same_configuration);
+        let old = previous.and_then(|previous| previous.posts.get(path));
+        if let (Some(old), Some(share)) = (old, share)
+            && stamp.is_some()
+            && old.stamp == stamp
+            && let Some(read) = self.cached(set, path, old, stamp, share)
+        {
+            return Some(read);
+        }
+        let limit = self.settings.site.source_limit;
+        let bytes = match read_bytes(self.sources, path, limit) {
+            Ok(bytes) => bytes,
+            Err(error) => {
+                faults.push(unreadable(path, &error));
+                return None;
+            }
+        };
+        let hash = checksum(&bytes);
+        if let (Some(old), Some(share)) = (old, share)
+            && old.hash == hash
+            && let Some(read) = self.cached(set, path, old, stamp, share)
+        {
+            return Some(read);
+        }
+        let text = as_text(path, bytes, faults)?;
+        let source = Source::new(path, &text);
+        drop(text);
+        let before = faults.len();
+        let front = front_matter::read(&source, &self.moment.zone).into_output(faults);
+        if faults.len() > before {
+            return None;
+        }
+        let has_title = has_title(&front.map, &self.settings.content[set]);
+        let mut body = body_of(path, &source.text()[front.body..], has_title);
+        let counting = share.and(self.counting.as_ref());
+        body.counted = counting.map(|counting| counting.count(&body.html.get()));
+        let cached = share.map(|_| CachedPost {
+            stamp,
+            hash,
+            parsed: ParsedPost::bytes_of(&front, &source.text()[..front.body], &body.notes),
+            words: Bytes::default(),
+        });
+        let kept_html = self.html.fetch_add(body.html.kept(), Ordering::Relaxed);
+        let body = match share.filter(|_| kept_html > HTML_KEPT) {
+            Some(share) => Body {
+                html: share.html(path, front.body, has_title),
+                ..body
+            },
+            None => body,
+        };
+        Some(Read {
+            source,
+            front,
+            body,
+            cached,
+        })
+    }
+
+    /// A post as it was cached; its HTML is made when it is asked for.
+    fn cached(
+        &self,
+        set: usize,
+        path: &str,
+        old: &CachedPost,
+        stamp: Option<FileStamp>,
+        share: &Reread,
+    ) -> Option<Read> {
+        let ParsedPost { front, head, notes } = ParsedPost::from_bytes(&old.parsed)?;
+        let has_title = has_title(&front.map, &self.settings.content[set]);
+        let html = share.html(path, front.body, has_title);
+        Some(Read {
+            source: Source::new(path, &head),
+            front,
+            body: Body {
+                html,
+                notes,
+                counted: None,
+            },
+            cached: Some(CachedPost {
+                stamp,
+                ..old.clone()
+            }),
+        })
+    }
+}
+
+impl Site {
+    /// Takes over the texts of posts whose files changed, where those say the same as before but
+    /// for their texts, and says which posts they are; else nothing is as it was, and the site must
+    /// be read anew.
+    pub(crate) fn retext(
+        &mut self,
+        changed: &[String],
+        sources: &dyn Sources,
+        now: Timestamp,
+    ) -> Option<Vec<PostId>> {
+        self.moment.now = now;
+        let mut posts = Vec::new();
+        let mut faults = Faults::new();
+        let share = Reread {
+            sources: sources.share(),
+            errors: Arc::clone(&self.reread_errors),
+        };
+        for path in changed {
+            let id = self.post_at(path)?;
+            posts.push(id);
+            let before = self.catalogue.post(id);
+            let reading = Reading {
+                sources,
+                settings: &self.settings,
+                moment: &self.moment,
+                previous: None,
+                progress: &NoProgress,
+                html: AtomicUsize::new(0),
+                counting: None,
+                reread_errors: Arc::clone(&self.reread_errors),
+            };
+            let set = before.set;
+            let read = reading.file(set, path, Some(&share), &mut faults)?;
+            let (post, cached) = reading.post(set, path, read, &mut faults);
+            let same_summary = post.summary == before.summary || !self.query_traits.summaries;
+            if !faults.is_empty() || !same_summary || !post.differs_only_in_text(before) {
+                return None;
+            }
+            Arc::make_mut(&mut self.cached).insert(path.clone(), cached?);
+            self.catalogue.retext(id, post);
+        }
+        // Both may have been worked out from the words of texts.
+        self.related_to.iter_mut().for_each(|known| {
+            known.take();
+        });
+        let Self {
+            settings,
+            catalogue,
+            library,
+            moment,
+            ..
+        } = self;
+        self.likeness = likeness(settings, catalogue, library, moment);
+        Some(posts)
+    }
+}
+
+/// Reads bodies again whose HTML is not cached.
+#[derive(Debug, Clone)]
+pub(super) struct Reread {
+    pub(super) sources: Arc<dyn Sources>,
+    /// The errors, as the HTML is asked for where none can be returned.
+    pub(super) errors: Errors,
+}
+
+/// The errors of files that were read again.
+pub(super) type Errors = Arc<Mutex<Faults>>;
+
+impl Reread {
+    /// HTML that is made of a post's file each time it is asked for.
+    fn html(&self, path: &str, start: usize, has_title: bool) -> Html {
+        let (reread, path) = (self.clone(), path.to_owned());
+        Html::made(move || match reread.body(&path, start) {
+            Ok(text) => body_of(&path, &text, has_title).html.get().into_owned(),
+            Err(error) => {
+                let mut errors = reread.errors.lock().unwrap_or_else(PoisonError::into_inner);
+                errors.push(unreadable(&path, &error));
+                String::new()
+            }
+        })
+    }
+
+    /// Returns the body of a post, which begins at a byte that is known.
+    fn body(&self, path: &str, start: usize) -> io::Result<String> {
+        let changed = || io::Error::new(io::ErrorKind::InvalidData, "it changed during the build");
+        let text = String::from_utf8(self.sources.read(path)?).map_err(|_| changed())?;
+        // As when it was first read: with the same ends of lines, and so the same places.
+        let source = Source::new(path, &text);
+        let body = source.text().get(start..).ok_or_else(changed)?;
+        Ok(body.to_owned())
+    }
+}
+
+/// A body by the ending of its file.
+pub(super) fn body_of(path: &str, text: &str, has_title: bool) -> Body {
+    match ending(path) {
+        "md" => markdown::render(text, has_title),
+        _ => markdown::read_html(text, has_title),
+    }
+}

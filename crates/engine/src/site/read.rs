@@ -1,0 +1,247 @@
+//! Reading a site: settings, posts on all threads, notes, pages, templates.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::atomic::AtomicUsize;
+use std::sync::{Arc, OnceLock};
+
+use tabulae_core::catalogue::Catalogue;
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::likeness::looks_into_texts;
+use tabulae_core::note::TermNote;
+use tabulae_core::post::{Include, Post};
+use tabulae_core::query::Library;
+use tabulae_core::related::{RelatedList, likeness};
+use tabulae_core::settings::{self, Settings};
+use tabulae_core::source::{Place, Source};
+use tabulae_core::time::Moment;
+use tabulae_core::words::{Counting, KnownWords};
+
+use super::cached::{Bytes, CachedPost, PreviousPosts};
+use super::content_files::Found;
+use super::files::{self, as_text, list, list_all, read_bytes, unreadable};
+use super::pages::Pages;
+use super::posts::{Errors, Reading};
+use super::query_traits::QueryTraits;
+use super::term_notes::read_notes;
+use super::{File, Page, Site};
+use crate::fingerprint::Fingerprint;
+use crate::options::BuildOptions;
+use crate::source::Sources;
+
+impl Site {
+    /// Reads a site. `None` where there is nothing to go on with.
+    pub(crate) fn read(
+        sources: &dyn Sources,
+        options: &BuildOptions<'_>,
+        faults: &mut Faults,
+    ) -> Option<Self> {
+        let settings = read_settings(sources, faults)?;
+        Some(Self::read_by(settings, sources, None, options, faults))
+    }
+
+    /// Reads a site whose settings were read. `previous` are the posts of the last build, or `None` if
+    /// posts are not cached.
+    pub(crate) fn read_by(
+        settings: Settings,
+        sources: &dyn Sources,
+        previous: Option<PreviousPosts<'_>>,
+        options: &BuildOptions<'_>,
+        faults: &mut Faults,
+    ) -> Self {
+        let moment = Moment {
+            now: options.clock.now(&settings.site.timezone),
+            zone: settings.site.timezone.clone(),
+        };
+        let found = Found::look(sources, &settings, faults);
+        let reading = Reading {
+            sources,
+            settings: &settings,
+            moment: &moment,
+            previous,
+            progress: options.progress,
+            html: AtomicUsize::new(0),
+            counting: counting(&settings),
+            reread_errors: Errors::default(),
+        };
+        let reread_errors = Arc::clone(&reading.reread_errors);
+        let (posts, cached) = reading.posts(&found.posts, faults);
+        let counted = reading.counting.unwrap_or_default();
+        let notes = read_notes(sources, &settings, &moment, faults);
+        let pages = Pages::read(sources, &settings, &moment, options.include, faults);
+        let templates = read_templates(sources, settings.site.source_limit, faults);
+        let assets = read_assets(sources, faults);
+        let mut catalogue = catalogue(posts, &notes, &settings, &moment, options, faults);
+        let previous = previous.filter(|previous| previous.same_configuration);
+        let known = previous.map(|previous| known_words(previous, &cached));
+        catalogue.know_words(KnownWords {
+            counted,
+            ..known.unwrap_or_default()
+        });
+        let library = Library::new(&settings, &catalogue, &moment).into_output(faults);
+        let related = RelatedList::new(&settings, &catalogue, &library, &moment);
+        let others = found.others.into_iter().chain(pages.others);
+        Self {
+            configuration: configuration(&settings, options),
+            reread_errors,
+            cached: Arc::new(cached),
+            query_traits: QueryTraits::of(&settings),
+            related: related.into_output(faults),
+            related_to: catalogue.all().map(|_| OnceLock::new()).collect(),
+            likeness: likeness(&settings, &catalogue, &library, &moment),
+            files: files_of(&catalogue, &pages.pages, others),
+            posts_read: found.posts.len(),
+            pages_read: pages.read,
+            found: match options.keep_going {
+                true => found.posts.into_iter().map(|(_, path)| path).collect(),
+                false => BTreeSet::new(),
+            },
+            pages: pages.pages,
+            include: options.include,
+            settings,
+            moment,
+            catalogue,
+            library,
+            notes,
+            templates,
+            assets,
+        }
+    }
+}
+
+/// The catalogue of the posts. A build that keeps going leaves out those with errors: such as
+/// were found before, and such as are found when all are put together, which begins anew then.
+fn catalogue(
+    mut posts: Vec<Post>,
+    notes: &[TermNote],
+    settings: &Settings,
+    moment: &Moment,
+    options: &BuildOptions<'_>,
+    faults: &mut Faults,
+) -> Catalogue {
+    let of = |posts: Vec<Post>| {
+        let (notes, today) = (notes.to_vec(), moment.today());
+        Catalogue::new(posts, notes, settings, options.include, today)
+    };
+    if !options.keep_going {
+        return of(posts).into_output(faults);
+    }
+    drop_broken(&mut posts, faults);
+    loop {
+        let before = faults.len();
+        let catalogue = of(posts.clone()).into_output(faults);
+        if !drop_broken(&mut posts, &faults[before..]) {
+            return catalogue;
+        }
+    }
+}
+
+/// The words of posts whose files are as they were when their words were counted.
+fn known_words(previous: PreviousPosts<'_>, cached: &BTreeMap<String, CachedPost>) -> KnownWords {
+    let words = cached.iter().filter(|(_, cached)| !cached.words.is_empty());
+    let words = words.map(|(path, cached)| (path.clone(), cached.words.clone()));
+    let words: BTreeMap<String, Bytes> = words.collect();
+    KnownWords {
+        stems: previous.stems.to_vec(),
+        of: Some(Box::new(move |post| {
+            postcard::from_bytes(words.get(&post.path)?).ok()
+        })),
+        ..KnownWords::default()
+    }
+}
+
+/// What counts the words of texts while posts are read, where their likeness will be asked for: a
+/// text that is not kept would have to be made once more.
+fn counting(settings: &Settings) -> Option<Counting> {
+    let related = settings.related.as_ref()?;
+    looks_into_texts(related).then(|| Counting::new(&settings.site.language))
+}
+
+/// Returns the fingerprint of the settings and of the options that decide what is built.
+pub(crate) fn configuration(settings: &Settings, options: &BuildOptions<'_>) -> u64 {
+    let Include {
+        drafts,
+        scheduled,
+        expired,
+        unlisted,
+    } = options.include;
+    let flags = [drafts, scheduled, expired, unlisted, options.keep_going];
+    let mut all = Fingerprint::new();
+    all.text(settings.source.text());
+    flags.iter().for_each(|flag| {
+        all.number(u64::from(*flag));
+    });
+    all.done()
+}
+
+pub(crate) fn read_settings(sources: &dyn Sources, faults: &mut Faults) -> Option<Settings> {
+    let text = match read_bytes(sources, settings::FILE, settings::SOURCE_LIMIT) {
+        Ok(bytes) => as_text(settings::FILE, bytes, faults)?,
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
+            faults.push(
+                Diagnostic::error(Code::SettingsMissing, Place::top_of(settings::FILE), "there is no tabulae.toml here")
+                    .help("go to the site's folder, name it with `-C DIR`, or make a site with `tabulae init DIR`"),
+            );
+            return None;
+        }
+        Err(error) => {
+            faults.push(unreadable(settings::FILE, &error));
+            return None;
+        }
+    };
+    let source = Source::new(settings::FILE, &text);
+    let settings = Settings::read(&source).into_output(faults);
+    sources.set_follow_links(settings.site.follow_links);
+    let broken = faults
+        .iter()
+        .any(|fault| fault.code == Code::SettingsUnreadable);
+    (!broken).then_some(settings)
+}
+
+/// Takes the posts away in which an error stands, and says whether there was any.
+fn drop_broken(posts: &mut Vec<Post>, faults: &[Diagnostic]) -> bool {
+    let errors = faults.iter().filter(|fault| fault.is_error());
+    let broken: BTreeSet<&str> = errors
+        .filter_map(|fault| fault.place.file.as_deref())
+        .collect();
+    let before = posts.len();
+    posts.retain(|post| !broken.contains(post.path.as_str()));
+    posts.len() < before
+}
+
+/// Whose each file is, by its path.
+fn files_of(
+    catalogue: &Catalogue,
+    pages: &[Page],
+    others: impl Iterator<Item = String>,
+) -> BTreeMap<String, File> {
+    let of_post = |id| (catalogue.post(id).path.clone(), File::Post(id));
+    let of_page = |(at, page): (usize, &Page)| (page.post.path.clone(), File::Page(at));
+    others
+        .map(|path| (path, File::Other))
+        .chain(catalogue.all().map(of_post))
+        .chain(pages.iter().enumerate().map(of_page))
+        .collect()
+}
+
+/// The files of `assets/`, below it; also those that are passed over elsewhere.
+fn read_assets(sources: &dyn Sources, faults: &mut Faults) -> Vec<String> {
+    let assets = list_all(sources, "assets", faults).unwrap_or_default();
+    let below = assets
+        .iter()
+        .filter_map(|path| path.strip_prefix("assets/"));
+    below.map(str::to_owned).collect()
+}
+
+/// The templates of the site's own: name and text.
+fn read_templates(
+    sources: &dyn Sources,
+    limit: usize,
+    faults: &mut Faults,
+) -> Vec<(String, String)> {
+    let files = list(sources, "templates", faults).unwrap_or_default();
+    let read = files.iter().filter_map(|path| {
+        let name = path.trim_start_matches("templates/").to_owned();
+        Some((name, files::read(sources, path, limit, faults)?))
+    });
+    read.collect()
+}

@@ -1,0 +1,129 @@
+//! The context of one output while it is rendered.
+
+use std::sync::{Arc, Mutex, MutexGuard};
+
+use tabulae_core::catalogue::PostId;
+
+use super::data::RenderData;
+use super::memo::locked;
+use crate::incremental::{Dependency, Key, Recorder};
+use crate::site::Owner;
+
+/// The context of one output: the data that all outputs share, the post whose page it is, and the record of
+/// its dependencies. Whatever renders gets it passed; the values that templates see hold it, and record
+/// what is asked of them.
+#[derive(Debug)]
+pub(crate) struct RenderContext {
+    pub(crate) data: Arc<RenderData>,
+    page: Mutex<Page>,
+}
+
+#[derive(Debug)]
+struct Page {
+    this: Option<PostId>,
+    /// The related posts of that post.
+    related: Arc<[PostId]>,
+    recorder: Recorder,
+}
+
+impl RenderContext {
+    /// Returns the context of an output that is not a post's page.
+    #[must_use]
+    pub(crate) fn new(data: Arc<RenderData>) -> Arc<Self> {
+        Self::with(data, None, [].into())
+    }
+
+    /// Returns the context of the page of the post `this`, with its related posts.
+    #[must_use]
+    pub(crate) fn of_post(data: Arc<RenderData>, this: PostId, related: &[PostId]) -> Arc<Self> {
+        Self::with(data, Some(this), related.into())
+    }
+
+    fn with(data: Arc<RenderData>, this: Option<PostId>, related: Arc<[PostId]>) -> Arc<Self> {
+        let page = Page {
+            this,
+            related,
+            recorder: Recorder::default(),
+        };
+        Arc::new(Self {
+            data,
+            page: Mutex::new(page),
+        })
+    }
+
+    fn page(&self) -> MutexGuard<'_, Page> {
+        locked(&self.page)
+    }
+
+    /// Returns the post whose page is being rendered.
+    pub(crate) fn this(&self) -> Option<PostId> {
+        self.page().this
+    }
+
+    /// Returns true if a post is among the related posts of the page.
+    pub(crate) fn is_related(&self, id: PostId) -> bool {
+        self.page().related.contains(&id)
+    }
+
+    /// Records a dependency.
+    pub(crate) fn track(&self, dependency: Dependency) {
+        self.page().recorder.track(dependency);
+    }
+
+    /// Records several dependencies.
+    pub(crate) fn track_all(&self, dependencies: &[Dependency]) {
+        self.page().recorder.track_all(dependencies);
+    }
+
+    /// Records a dependency on a key.
+    pub(crate) fn track_key(&self, key: Key) {
+        self.track(self.data.dependencies.other(key));
+    }
+
+    /// Records a dependency on the front matter of a post.
+    pub(crate) fn track_post(&self, id: PostId) {
+        self.track(self.data.dependencies.post(id));
+    }
+
+    /// Records a dependency on a template, also on one that does not exist.
+    pub(crate) fn track_template(&self, name: &str) {
+        self.track(self.data.template_dependency(name));
+    }
+
+    /// Runs `work`, and returns its dependencies alone, without repetitions, in rising order.
+    pub(crate) fn record<T>(&self, work: impl FnOnce() -> T) -> (T, Box<[Dependency]>) {
+        self.page().recorder.begin();
+        let made = work();
+        let dependencies = self.page().recorder.end();
+        (made, dependencies)
+    }
+
+    /// Runs `work` as a part of something that has all its dependencies, too; returns them.
+    pub(crate) fn record_part<T>(&self, work: impl FnOnce() -> T) -> (T, Box<[Dependency]>) {
+        let (made, dependencies) = self.record(work);
+        self.track_all(&dependencies);
+        (made, dependencies)
+    }
+
+    /// Returns the number of parts being rendered, one within the other, the output itself among them.
+    pub(crate) fn depth(&self) -> usize {
+        self.page().recorder.depth()
+    }
+
+    /// Runs `work` for something that other pages share, and that therefore has no post of its own.
+    pub(crate) fn without_post<T>(&self, work: impl FnOnce() -> T) -> T {
+        let outer = self.page().this.take();
+        let made = work();
+        self.page().this = outer;
+        made
+    }
+
+    /// Calls `work` with an owner of references whose lookups are recorded.
+    pub(crate) fn with_lookups<T>(&self, owner: Owner<'_>, work: impl FnOnce(Owner<'_>) -> T) -> T {
+        let on_lookup = |path: &str| self.track_key(Key::Address(path.to_owned()));
+        work(Owner {
+            on_lookup: &on_lookup,
+            ..owner
+        })
+    }
+}

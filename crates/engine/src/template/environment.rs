@@ -1,0 +1,153 @@
+//! Template environments: the templates of a site, compiled once, with our functions and filters.
+
+use std::sync::{Arc, Mutex};
+
+use minijinja::{AutoEscape, Environment, Output, State, UndefinedBehavior, Value};
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+
+use super::context::RenderContext;
+use super::data::RenderData;
+use super::diagnose::diagnose;
+use super::escape::{escape, printed};
+use super::filters::FILTERS;
+use super::functions::FUNCTIONS;
+use super::limits;
+use super::memo::locked;
+
+/// Environments for rendering on any thread. Each renders one output at a time, and knows its context,
+/// as the engine calls functions and loads templates without handing one on.
+#[derive(Debug)]
+pub(crate) struct Environments {
+    base: Environment<'static>,
+    idle: Mutex<Vec<Slot>>,
+}
+
+#[derive(Debug)]
+struct Slot {
+    env: Environment<'static>,
+    current: Arc<CurrentContext>,
+}
+
+/// The context of the output that an environment renders.
+#[derive(Debug, Default)]
+pub(super) struct CurrentContext(Mutex<Option<Arc<RenderContext>>>);
+
+impl CurrentContext {
+    /// Returns the context.
+    ///
+    /// # Errors
+    /// If nothing is being rendered.
+    pub(super) fn get(&self) -> Result<Arc<RenderContext>, minijinja::Error> {
+        let context = locked(&self.0).clone();
+        context.ok_or_else(|| {
+            let message = "no output is being rendered";
+            minijinja::Error::new(minijinja::ErrorKind::InvalidOperation, message)
+        })
+    }
+}
+
+impl Environments {
+    /// Compiles the templates of a site. Those that are not well formed are reported.
+    #[must_use]
+    pub(crate) fn new(data: &Arc<RenderData>, faults: &mut Faults) -> Self {
+        Self {
+            base: environment(data, faults),
+            idle: Mutex::default(),
+        }
+    }
+
+    /// Calls `work` with an environment that renders in `context`.
+    pub(crate) fn with<T>(
+        &self,
+        context: &Arc<RenderContext>,
+        work: impl FnOnce(&Environment<'static>) -> T,
+    ) -> T {
+        let idle = locked(&self.idle).pop();
+        let slot = idle.unwrap_or_else(|| self.slot());
+        let outer = locked(&slot.current.0).replace(Arc::clone(context));
+        debug_assert!(
+            outer.is_none(),
+            "an environment renders one output at a time"
+        );
+        let made = work(&slot.env);
+        *locked(&slot.current.0) = None;
+        locked(&self.idle).push(slot);
+        made
+    }
+
+    fn slot(&self) -> Slot {
+        let current = Arc::new(CurrentContext::default());
+        let mut env = self.base.clone();
+        let loading = Arc::clone(&current);
+        // The engine calls this for each template that it loads, whatever its name was computed from.
+        env.set_path_join_callback(move |name, _| {
+            if let Ok(context) = loading.get() {
+                context.track_template(name);
+            }
+            name.into()
+        });
+        for (name, add) in FUNCTIONS {
+            add(&mut env, name, Arc::clone(&current));
+        }
+        Slot { env, current }
+    }
+}
+
+/// Returns the environment with everything that does not depend on an output.
+fn environment(data: &Arc<RenderData>, faults: &mut Faults) -> Environment<'static> {
+    let mut env = Environment::new();
+    env.set_undefined_behavior(UndefinedBehavior::Strict);
+    env.set_debug(true);
+    env.set_recursion_limit(limits::RECURSION);
+    env.set_fuel(Some(limits::fuel(data.site.catalogue.all().count())));
+    env.set_auto_escape_callback(|_| AutoEscape::Html);
+    env.set_formatter(write_value);
+    for (name, add) in FILTERS {
+        add(&mut env, name, Arc::clone(data));
+    }
+    for (name, source) in &data.sources {
+        let longest = limits::longest_tag(source.text());
+        let (tag, tokens) = longest.unwrap_or_default();
+        if tokens > limits::TOKENS {
+            let message = format!(
+                "this has {tokens} words and signs, of at most {}",
+                limits::TOKENS
+            );
+            let fault = Diagnostic::error(Code::TemplateUnreadable, source.place(tag), message);
+            faults.push(fault.help("put parts of it in variables, with {% set … %}"));
+            continue;
+        }
+        if let Err(error) = limits::add_template(&mut env, name, source.text(), tokens) {
+            let found = diagnose(&error, data).into_iter();
+            faults.extend(found.map(|fault| Diagnostic {
+                code: Code::TemplateUnreadable,
+                ..fault
+            }));
+        }
+    }
+    env
+}
+
+/// Writes a value as HTML; nothing for what is missing.
+fn write_value(
+    out: &mut Output<'_>,
+    state: &mut State<'_, '_>,
+    value: &Value,
+) -> Result<(), minijinja::Error> {
+    if value.is_undefined() {
+        return minijinja::escape_formatter(out, state, value);
+    }
+    if value.is_none() {
+        return Ok(());
+    }
+    let failed =
+        |_| minijinja::Error::new(minijinja::ErrorKind::WriteFailure, "cannot write the page");
+    if value.is_number() {
+        return std::fmt::Write::write_fmt(out, format_args!("{value}")).map_err(failed);
+    }
+    match value.as_str() {
+        Some(text) if value.is_safe() => out.write_str(text).map_err(failed),
+        Some(text) => out.write_str(&escape(text)).map_err(failed),
+        None => out.write_str(&escape(&printed(value))).map_err(failed),
+    }
+}

@@ -1,0 +1,231 @@
+//! The filters of templates.
+
+use std::sync::Arc;
+
+use minijinja::value::{Rest, ValueKind};
+use minijinja::{Environment, Error, Value};
+use tabulae_core::language::DateStyle;
+use tabulae_core::post::State as PostState;
+use tabulae_core::term::slug;
+use tabulae_core::time::{Stamp, parse_date};
+
+use super::arguments::{known, optional, text, wrong};
+use super::data::RenderData;
+use super::escape::{anchor, escape};
+use super::objects::{DateObject, PostObject, TermObject};
+
+/// Adds a filter of this name to an environment.
+type Add = fn(&mut Environment<'static>, &'static str, Arc<RenderData>);
+
+/// Our own filters by name.
+pub(super) const FILTERS: &[(&str, Add)] = &[
+    ("date", |env, name, data| {
+        env.add_filter(name, move |value: Value, pattern: Rest<Value>| {
+            date(&data, known(&value)?, optional(&pattern)?)
+        });
+    }),
+    ("time", |env, name, data| {
+        env.add_filter(name, move |value: Value, pattern: Rest<Value>| {
+            time(&data, known(&value)?, optional(&pattern)?)
+        });
+    }),
+    ("link", |env, name, _| {
+        env.add_filter(name, |value: Value, text: Rest<Value>| {
+            link(known(&value)?, optional(&text)?)
+        });
+    }),
+    ("entries", |env, name, _| {
+        env.add_filter(name, |list: Value, class: Rest<Value>| {
+            entries(known(&list)?, optional(&class)?)
+        });
+    }),
+    ("state", |env, name, data| {
+        env.add_filter(name, move |post: Value| state(&data, known(&post)?));
+    }),
+    ("count", |env, name, data| {
+        env.add_filter(name, move |value: Value, one: Value, many: Value| {
+            count(&data, known(&value)?, text(&one)?, text(&many)?)
+        });
+    }),
+    ("absolute", |env, name, data| {
+        env.add_filter(name, move |link: Value| {
+            text(&link).map(|link| absolute(&data, link))
+        });
+    }),
+    ("slug", |env, name, _| {
+        env.add_filter(name, |value: Value| text(&value).map(slug));
+    }),
+];
+
+fn absolute(data: &RenderData, link: &str) -> String {
+    if tabulae_core::html::is_local(link) {
+        data.site.settings.site.address.absolute(link)
+    } else {
+        link.to_owned()
+    }
+}
+
+/// The moment that `filter` is asked for.
+fn stamp_of(data: &RenderData, value: &Value, filter: &str) -> Result<Stamp, Error> {
+    if let Some(date) = value.downcast_object_ref::<DateObject>() {
+        return Ok(date.stamp);
+    }
+    let takes = format!("`{filter}` takes a date, and");
+    let text = value
+        .as_str()
+        .ok_or_else(|| wrong(format!("{takes} this is {}", value.kind())))?;
+    let zone = &data.site.moment.zone;
+    parse_date(text)
+        .and_then(|date| date.stamp(zone))
+        .map_err(|_| wrong(format!("{takes} \"{text}\" is none")))
+}
+
+fn date(data: &RenderData, value: &Value, pattern: Option<&Value>) -> Result<Value, Error> {
+    if value.is_none() {
+        return Ok(Value::from(()));
+    }
+    let stamp = stamp_of(data, value, "date")?;
+    in_words(data, stamp, pattern)
+}
+
+/// A date in words, in a `time` element that says it by ISO 8601, too; nothing for none.
+fn time(data: &RenderData, value: &Value, pattern: Option<&Value>) -> Result<Value, Error> {
+    if value.is_none() {
+        return Ok(Value::from(()));
+    }
+    let stamp = stamp_of(data, value, "time")?;
+    let words = in_words(data, stamp, pattern)?;
+    let words = escape(words.as_str().unwrap_or_default());
+    let element = ["<time datetime=\"", &stamp.iso(), "\">", &words, "</time>"];
+    Ok(Value::from_safe_string(element.concat()))
+}
+
+/// A date in words, by the site's setting or by a pattern.
+fn in_words(data: &RenderData, stamp: Stamp, pattern: Option<&Value>) -> Result<Value, Error> {
+    let language = &data.site.catalogue.language;
+    let style = match pattern.map(text).transpose()? {
+        None => match data.day(stamp.day) {
+            Some(known) => return Ok(known.clone()),
+            None => data.site.settings.site.dates.clone(),
+        },
+        Some("long") => DateStyle::Long,
+        Some("medium") => DateStyle::Medium,
+        Some("short") => DateStyle::Short,
+        Some("iso") => return Ok(Value::from(stamp.iso())),
+        Some(pattern) => {
+            let at = stamp.day.to_datetime(stamp.time.unwrap_or_default());
+            let words = language.pattern(at, pattern);
+            return words
+                .map(Value::from)
+                .map_err(|why| wrong(format!("dates cannot be written by \"{pattern}\": {why}")));
+        }
+    };
+    Ok(Value::from(language.day(stamp.day, &style)))
+}
+
+/// The name of a post, a term or a page as a link there, those of a list with commas between; the
+/// name alone where it has no link, and nothing for nothing. `text` takes the place of the name.
+fn link(value: &Value, text: Option<&Value>) -> Result<Value, Error> {
+    if let (Some(term), None) = (value.downcast_object_ref::<TermObject>(), text) {
+        return Ok(term.anchor());
+    }
+    if let Some(post) = value.downcast_object_ref::<PostObject>() {
+        return Ok(Value::from_safe_string(post.anchor(text)));
+    }
+    if is_nothing(value) {
+        return Ok(Value::from(()));
+    }
+    if matches!(value.kind(), ValueKind::Seq | ValueKind::Iterable) {
+        let mut html = String::new();
+        for (at, item) in value.try_iter()?.enumerate() {
+            let link = link(&item, text)?;
+            let between = if at > 0 { ", " } else { "" };
+            html.extend([between, link.as_str().unwrap_or_default()]);
+        }
+        return Ok(Value::from_safe_string(html));
+    }
+    let given = |key: &str| {
+        let found = value.get_attr(key).ok();
+        found.filter(|found| !found.is_none() && !found.is_undefined())
+    };
+    let text = text
+        .cloned()
+        .or_else(|| ["name", "title", "number"].into_iter().find_map(given));
+    let text = text.ok_or_else(|| {
+        wrong("`link` takes a post, a term, or what has a `link` and a `name` or `title`")
+    })?;
+    let address = given("link");
+    let current = given("current").is_some_and(|current| current.is_true());
+    let address = address.as_ref().and_then(Value::as_str);
+    let html = anchor(address, &in_html(&text), current);
+    Ok(Value::from_safe_string(html))
+}
+
+/// Room for an entry, in bytes: most links are shorter.
+const ENTRY: usize = 80;
+
+/// The links of a list, each in an `li` element on a line of its own.
+fn entries(list: &Value, class: Option<&Value>) -> Result<Value, Error> {
+    let class = class.map(text).transpose()?.map(escape);
+    let (before, class, after) = match &class {
+        Some(class) => ("<li class=\"", &**class, "\">"),
+        None => ("<li>", "", ""),
+    };
+    let mut html = String::new();
+    if !list.is_none() {
+        html.reserve(list.len().unwrap_or(0) * ENTRY);
+        for item in list.try_iter()? {
+            let link = link(&item, None)?;
+            let link = link.as_str().unwrap_or_default();
+            html.extend([before, class, after, link, "</li>\n"]);
+        }
+    }
+    Ok(Value::from_safe_string(html))
+}
+
+/// Whether a value is none, or a list or map without anything in it.
+fn is_nothing(value: &Value) -> bool {
+    value.is_none() || value.as_str().is_none() && value.len() == Some(0)
+}
+
+/// A value as HTML.
+pub(super) fn in_html(value: &Value) -> String {
+    let text = value.to_string();
+    if value.is_safe() {
+        text
+    } else {
+        escape(&text).into_owned()
+    }
+}
+
+/// What keeps a post from being live, as the theme marks it; nothing where it is.
+fn state(data: &RenderData, post: &Value) -> Result<Value, Error> {
+    let post = post
+        .downcast_object_ref::<PostObject>()
+        .ok_or_else(|| wrong("`state` takes a post"))?;
+    let word = match post.state() {
+        PostState::Draft => "draft",
+        PostState::Scheduled => "scheduled",
+        PostState::Expired => "expired",
+        PostState::Unlisted | PostState::Live => return Ok(Value::from(())),
+    };
+    let word = escape(data.site.settings.words.get(word));
+    Ok(Value::from_safe_string(format!(
+        " <span class=\"state\">{word}</span>"
+    )))
+}
+
+fn count(data: &RenderData, value: &Value, one: &str, many: &str) -> Result<String, Error> {
+    let number = value.as_usize().or_else(|| value.len()).ok_or_else(|| {
+        wrong(format!(
+            "`count` takes a number or a list, and this is {}",
+            value.kind()
+        ))
+    })?;
+    let word = if data.site.catalogue.language.is_singular(number) {
+        one
+    } else {
+        many
+    };
+    Ok(format!("{number} {word}"))
+}

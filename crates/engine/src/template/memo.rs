@@ -1,0 +1,66 @@
+//! Results that are computed once and shared by all threads.
+
+use std::borrow::Borrow;
+use std::fmt;
+use std::hash::Hash;
+use std::sync::{Mutex, MutexGuard, PoisonError};
+
+use rustc_hash::FxHashMap;
+
+/// A memo table. Two threads may compute the same value at once; the last one is kept.
+pub(crate) struct Memo<K, V>(Mutex<FxHashMap<K, V>>);
+
+impl<K, V> Default for Memo<K, V> {
+    fn default() -> Self {
+        Self(Mutex::default())
+    }
+}
+
+impl<K, V> fmt::Debug for Memo<K, V> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("Memo")
+    }
+}
+
+impl<K: Hash + Eq, V: Clone> Memo<K, V> {
+    /// Returns the value of a key, if it is known.
+    pub(crate) fn get<Q: Hash + Eq + ?Sized>(&self, key: &Q) -> Option<V>
+    where
+        K: Borrow<Q>,
+    {
+        locked(&self.0).get(key).cloned()
+    }
+
+    /// Returns true if the value of a key is known.
+    pub(crate) fn contains<Q: Hash + Eq + ?Sized>(&self, key: &Q) -> bool
+    where
+        K: Borrow<Q>,
+    {
+        locked(&self.0).contains_key(key)
+    }
+
+    /// Sets the value of a key.
+    pub(crate) fn insert(&self, key: K, value: V) {
+        locked(&self.0).insert(key, value);
+    }
+
+    /// Returns the value of a key, and computes it first if it is not known.
+    pub(crate) fn get_or_insert(&self, key: K, compute: impl FnOnce(&K) -> V) -> V {
+        if let Some(known) = self.get(&key) {
+            return known;
+        }
+        let value = compute(&key);
+        self.insert(key, value.clone());
+        value
+    }
+
+    /// Removes all values.
+    pub(crate) fn clear(&self) {
+        *locked(&self.0) = FxHashMap::default();
+    }
+}
+
+/// Locks data that all threads share. A thread that panicked left it usable.
+pub(super) fn locked<T>(shared: &Mutex<T>) -> MutexGuard<'_, T> {
+    shared.lock().unwrap_or_else(PoisonError::into_inner)
+}

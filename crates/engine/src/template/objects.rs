@@ -1,0 +1,451 @@
+//! What templates see of posts, terms and dates.
+
+use std::cmp::Ordering;
+use std::fmt;
+use std::sync::Arc;
+
+use minijinja::value::{DynObject, Enumerator, Object, ObjectRepr};
+use minijinja::{Error, ErrorKind, State, Value};
+use tabulae_core::catalogue::PostId;
+use tabulae_core::html;
+use tabulae_core::likeness::WHOLE;
+use tabulae_core::post::State as PostState;
+use tabulae_core::query::fields::{DerivedField, FIELDS, derived};
+use tabulae_core::term::TermId;
+use tabulae_core::time::Stamp;
+
+use super::context::RenderContext;
+use super::escape::{anchor, escape, printed};
+use super::fields::{lacking, own_value, whole};
+use super::filters::in_html;
+use super::term_values::TermValues;
+use crate::incremental::Key;
+
+/// What the image shows, for those who do not see it: a field that the theme knows even where
+/// no post has it.
+const IMAGE_ALT: &str = "image_alt";
+
+/// A post in a template.
+#[derive(Debug)]
+pub(crate) struct PostObject {
+    /// Which post.
+    pub id: PostId,
+    context: Arc<RenderContext>,
+}
+
+impl PostObject {
+    /// A post as a value.
+    #[must_use]
+    pub(crate) fn value(id: PostId, context: &Arc<RenderContext>) -> Value {
+        Value::from_object(Self {
+            id,
+            context: Arc::clone(context),
+        })
+    }
+
+    fn derived(&self, field: DerivedField) -> Value {
+        let site = &self.context.data.site;
+        let post = site.catalogue.post(self.id);
+        let number = |part: Option<i16>| part.map_or(Value::from(()), Value::from);
+        match field {
+            DerivedField::Title => Value::from(Arc::clone(&post.title)),
+            DerivedField::Link => self.context.data.post_link(self.id).clone(),
+            DerivedField::Slug => Value::from(post.slug.as_str()),
+            DerivedField::Path => Value::from(post.path.as_str()),
+            DerivedField::Folder => Value::from(post.folder.as_str()),
+            DerivedField::Content => {
+                let html = self
+                    .context
+                    .with_lookups(site.owner(self.id), |owner| site.html_of(owner, post));
+                Value::from_safe_string(html)
+            }
+            DerivedField::Date => date_or_none(post.date),
+            DerivedField::Updated => date_or_none(post.updated),
+            DerivedField::Year => number(post.date.map(|date| date.day.year())),
+            DerivedField::Month => number(post.date.map(|date| i16::from(date.day.month()))),
+            DerivedField::Day => number(post.date.map(|date| i16::from(date.day.day()))),
+            DerivedField::Summary => post
+                .summary
+                .as_ref()
+                .map_or(Value::from(()), |summary| Value::from(Arc::clone(summary))),
+            DerivedField::Image => match &post.image {
+                Some(image) => {
+                    let resolved = self
+                        .context
+                        .with_lookups(site.owner(self.id), |owner| site.resolve(owner, image));
+                    Value::from(resolved.unwrap_or_else(|| image.clone()))
+                }
+                None => Value::from(()),
+            },
+            DerivedField::Words => Value::from(post.words()),
+            DerivedField::Minutes => Value::from(post.minutes()),
+            DerivedField::Text => Value::from(html::text(&post.html.get())),
+            DerivedField::Draft => Value::from(post.draft),
+            DerivedField::Scheduled => Value::from(post.state == PostState::Scheduled),
+            DerivedField::Expired => Value::from(post.state == PostState::Expired),
+            DerivedField::Unlisted => Value::from(post.unlisted),
+            DerivedField::Current => Value::from(self.context.this() == Some(self.id)),
+            DerivedField::Likeness => self.likeness().unwrap_or(Value::from(())),
+        }
+    }
+
+    /// A link to it with its title, or another text, in it.
+    pub(super) fn anchor(&self, text: Option<&Value>) -> String {
+        self.context.track_post(self.id);
+        let address = self.context.data.post_link(self.id).as_str();
+        let current = self.context.this() == Some(self.id);
+        match text {
+            Some(text) => anchor(address, &in_html(text), current),
+            None => {
+                let title = &self.context.data.site.catalogue.post(self.id).title;
+                anchor(address, &escape(title), current)
+            }
+        }
+    }
+
+    /// Whether it is live, or what keeps it from being so.
+    pub(super) fn state(&self) -> PostState {
+        self.context.track_post(self.id);
+        self.context.data.site.catalogue.post(self.id).state
+    }
+
+    /// Records the dependency on a derived field.
+    fn track(&self, field: DerivedField) {
+        match field {
+            DerivedField::Current => {}
+            DerivedField::Likeness => self.track_likeness(),
+            DerivedField::Content
+            | DerivedField::Text
+            | DerivedField::Words
+            | DerivedField::Minutes => {
+                self.context.track_post(self.id);
+                let text = self.context.data.dependencies.text(self.id);
+                self.context.track(text);
+            }
+            _ => self.context.track_post(self.id),
+        }
+    }
+
+    /// Records the dependency on the likeness to the post whose page is rendered.
+    fn track_likeness(&self) {
+        let context = &self.context;
+        match context.this() {
+            Some(this) if context.is_related(self.id) => {
+                context.track(context.data.dependencies.related(this));
+            }
+            _ => context.track_key(Key::Alike),
+        }
+    }
+
+    /// How alike it is to the post whose page is being made.
+    fn likeness(&self) -> Option<Value> {
+        let (index, _) = self.context.data.site.likeness()?;
+        let likeness = index.likeness(self.context.this()?, self.id);
+        Some(Value::from(f64::from(likeness) / f64::from(WHOLE)))
+    }
+
+    /// The terms that it shares with the post whose page is being made, those that make them
+    /// most alike first, as far as they count for likeness.
+    fn shares(&self) -> Value {
+        let shared = || {
+            let (index, _) = self.context.data.site.likeness()?;
+            let shared = index.shared_terms(self.context.this()?, self.id);
+            let values = shared.map(|(field, term)| TermObject::value(&self.context, field, term));
+            Some(values.collect())
+        };
+        Value::from_object(Listed(shared().unwrap_or_default()))
+    }
+
+    /// An entry of the front matter; nothing where another post has one of this name.
+    fn own(&self, name: &str) -> Option<Value> {
+        let catalogue = &self.context.data.site.catalogue;
+        self.context.track_post(self.id);
+        if let Some(value) = catalogue.post(self.id).front.get(name) {
+            return Some(own_value(&value.value.node, name, &self.context));
+        }
+        if name == IMAGE_ALT {
+            return Some(Value::from(()));
+        }
+        lacking(name, &self.context)
+    }
+}
+
+fn date_or_none(stamp: Option<Stamp>) -> Value {
+    stamp.map_or(Value::from(()), date_value)
+}
+
+impl Object for PostObject {
+    fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
+        self.get_value_by_str(key.as_str()?)
+    }
+
+    fn get_value_by_str(self: &Arc<Self>, name: &str) -> Option<Value> {
+        let catalogue = &self.context.data.site.catalogue;
+        if let Some(field) = derived(name) {
+            self.track(field.field);
+            return Some(self.derived(field.field));
+        }
+        if name == "shares" {
+            self.track_likeness();
+            return Some(self.shares());
+        }
+        self.context.track_post(self.id);
+        if let Some(field) = catalogue.term_field(name) {
+            let terms = catalogue.terms_of(self.id, field).iter();
+            return Some(Value::from_object(Listed(
+                terms
+                    .map(|id| TermObject::value(&self.context, field, *id))
+                    .collect(),
+            )));
+        }
+        if name == "meta" {
+            return Some(whole(&catalogue.post(self.id).front, &self.context));
+        }
+        self.own(name)
+    }
+
+    fn enumerate(self: &Arc<Self>) -> Enumerator {
+        self.context.track_post(self.id);
+        let own = self
+            .context
+            .data
+            .site
+            .catalogue
+            .post(self.id)
+            .front
+            .entries
+            .iter();
+        let names = FIELDS
+            .iter()
+            .map(|field| field.name.to_owned())
+            .chain(own.map(|entry| entry.key.node.clone()));
+        Enumerator::Values(names.map(Value::from).collect())
+    }
+
+    fn render(self: &Arc<Self>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.context.track_post(self.id);
+        f.write_str(&self.context.data.site.catalogue.post(self.id).title)
+    }
+}
+
+/// Posts in a template, in order.
+#[derive(Debug)]
+pub(crate) struct PostList {
+    posts: Arc<[PostId]>,
+    context: Arc<RenderContext>,
+}
+
+/// Posts as a value.
+#[must_use]
+pub(crate) fn post_list(posts: impl Into<Arc<[PostId]>>, context: &Arc<RenderContext>) -> Value {
+    Value::from_object(PostList {
+        posts: posts.into(),
+        context: Arc::clone(context),
+    })
+}
+
+impl PostList {
+    /// The posts, in order.
+    pub(super) fn ids(&self) -> &[PostId] {
+        &self.posts
+    }
+}
+
+impl Object for PostList {
+    fn repr(self: &Arc<Self>) -> ObjectRepr {
+        ObjectRepr::Seq
+    }
+
+    fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
+        self.posts
+            .get(key.as_usize()?)
+            .map(|id| PostObject::value(*id, &self.context))
+    }
+
+    fn enumerate(self: &Arc<Self>) -> Enumerator {
+        Enumerator::Seq(self.posts.len())
+    }
+}
+
+/// The names that a term has.
+pub(super) const TERM_NAMES: [&str; 5] = ["name", "slug", "count", "link", "about"];
+
+/// A term in a template.
+#[derive(Debug, Clone)]
+pub(super) struct TermObject {
+    context: Arc<RenderContext>,
+    field: usize,
+    id: TermId,
+    /// The count of posts that a query found; that of all listed posts if `None`.
+    count: Option<usize>,
+}
+
+impl TermObject {
+    /// Returns a term as a value.
+    #[must_use]
+    pub(super) fn value(context: &Arc<RenderContext>, field: usize, id: TermId) -> Value {
+        Value::from_object(Self {
+            context: Arc::clone(context),
+            field,
+            id,
+            count: None,
+        })
+    }
+
+    /// Returns a term with a count of its own, as of the posts of a query.
+    #[must_use]
+    pub(super) fn counted(
+        context: &Arc<RenderContext>,
+        field: usize,
+        id: TermId,
+        count: usize,
+    ) -> Value {
+        Value::from_object(Self {
+            context: Arc::clone(context),
+            field,
+            id,
+            count: Some(count),
+        })
+    }
+
+    fn values(&self) -> &TermValues {
+        &self.context.data.terms[self.field][self.id.0 as usize]
+    }
+
+    /// Records the dependency on name, link and note.
+    fn track(&self) {
+        let dependencies = &self.context.data.dependencies;
+        self.context.track(dependencies.term(self.field, self.id));
+    }
+
+    /// Returns the name.
+    #[must_use]
+    pub(super) fn name(&self) -> &str {
+        self.track();
+        self.values().name.as_str().unwrap_or_default()
+    }
+
+    /// Returns the name as HTML, linked to the term's page if it has one.
+    pub(super) fn anchor(&self) -> Value {
+        self.track();
+        self.values().anchor.clone()
+    }
+
+    /// Returns a text that no other term has, nor this one with another count.
+    pub(super) fn told_apart(&self) -> String {
+        let count = self.count.unwrap_or_else(|| self.values().count);
+        format!("term {} {} {count}", self.field, self.id.0)
+    }
+}
+
+impl Object for TermObject {
+    fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
+        self.get_value_by_str(key.as_str()?)
+    }
+
+    fn get_value_by_str(self: &Arc<Self>, key: &str) -> Option<Value> {
+        self.track();
+        let values = self.values();
+        Some(match key {
+            "name" => values.name.clone(),
+            "slug" => values.slug.clone(),
+            "count" => Value::from(match self.count {
+                Some(count) => count,
+                None => {
+                    let dependencies = &self.context.data.dependencies;
+                    self.context.track(dependencies.count(self.field, self.id));
+                    values.count
+                }
+            }),
+            "link" => values.link.clone(),
+            "about" => values.about.clone(),
+            _ => return None,
+        })
+    }
+
+    fn enumerate(self: &Arc<Self>) -> Enumerator {
+        Enumerator::Str(&TERM_NAMES)
+    }
+
+    fn custom_cmp(self: &Arc<Self>, other: &DynObject) -> Option<Ordering> {
+        let other = other.downcast_ref::<Self>()?;
+        Some((self.field, self.id).cmp(&(other.field, other.id)))
+    }
+
+    fn render(self: &Arc<Self>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.name())
+    }
+}
+
+/// A post's terms, or the values of a field: a list, which prints with commas between.
+#[derive(Debug)]
+pub(super) struct Listed(pub(super) Vec<Value>);
+
+impl Object for Listed {
+    fn repr(self: &Arc<Self>) -> ObjectRepr {
+        ObjectRepr::Seq
+    }
+
+    fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
+        self.0.get(key.as_usize()?).cloned()
+    }
+
+    fn enumerate(self: &Arc<Self>) -> Enumerator {
+        Enumerator::Seq(self.0.len())
+    }
+
+    fn render(self: &Arc<Self>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let texts: Vec<_> = self.0.iter().map(printed).collect();
+        f.write_str(&texts.join(", "))
+    }
+}
+
+/// A date in a template. Prints by ISO 8601; `|date` writes it in words.
+#[derive(Debug)]
+pub(super) struct DateObject {
+    pub(super) stamp: Stamp,
+}
+
+/// A date as a value.
+#[must_use]
+pub(crate) fn date_value(stamp: Stamp) -> Value {
+    Value::from_object(DateObject { stamp })
+}
+
+impl Object for DateObject {
+    fn repr(self: &Arc<Self>) -> ObjectRepr {
+        ObjectRepr::Plain
+    }
+
+    fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
+        let day = self.stamp.day;
+        Some(match key.as_str()? {
+            "year" => Value::from(day.year()),
+            "month" => Value::from(day.month()),
+            "day" => Value::from(day.day()),
+            _ => return None,
+        })
+    }
+
+    fn custom_cmp(self: &Arc<Self>, other: &DynObject) -> Option<Ordering> {
+        other
+            .downcast_ref::<Self>()
+            .map(|other| self.stamp.at.cmp(&other.stamp.at))
+    }
+
+    fn render(self: &Arc<Self>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.stamp.iso())
+    }
+
+    fn call_method(
+        self: &Arc<Self>,
+        _state: &mut State<'_, '_>,
+        method: &str,
+        _args: &[Value],
+    ) -> Result<Value, Error> {
+        Err(Error::new(
+            ErrorKind::UnknownMethod,
+            format!("a date has no method `{method}`; write it as a filter: `|date(\"%Y\")`"),
+        ))
+    }
+}

@@ -1,0 +1,206 @@
+//! The function `query` of templates: a text and parameters to posts.
+
+use std::sync::Arc;
+
+use minijinja::{Error, State, Value};
+use tabulae_core::catalogue::PostId;
+use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::query::ast::Lasts;
+use tabulae_core::query::{Parameter, Query, Resolved, Scope, Written};
+use tabulae_core::source::{Passage, Source, Span};
+
+use super::arguments::wrong;
+use super::context::RenderContext;
+use super::data::{QueryKey, RenderData};
+use super::diagnose::QueryFaults;
+use super::objects::{DateObject, PostObject, TermObject};
+use crate::incremental::Key;
+
+/// The posts that a query finds, with the parameters that are given by name. One without
+/// parameters that asks for nothing of the page's own post is run once for all pages.
+pub(super) fn query(
+    context: &RenderContext,
+    state: &State<'_, '_>,
+    text: &str,
+    given: &[(&str, Value)],
+) -> Result<Arc<[PostId]>, Error> {
+    let data = &context.data;
+    let parameters = parameters(given)?;
+    let is_plain = parameters.is_empty();
+    if is_plain && let Some(known) = data.answers.get(text) {
+        context.track_key(Key::Query(text.to_owned(), None));
+        return Ok(known);
+    }
+    let passage = passage(data, state.name(), text);
+    let this = context.this();
+    let scope = Scope {
+        parameters: &parameters,
+        ..data.site.scope().on_page(this.is_some())
+    };
+    let (resolved, warnings) = data.resolved_at(&passage, scope, given)?;
+    for warning in warnings {
+        context.track_key(Key::Warned);
+        data.warn(warning);
+    }
+    track(context, text, &resolved, is_plain);
+    let posts: Arc<[PostId]> = resolved.first(&data.site.catalogue, this).into();
+    if is_plain && !resolved.needs_this() {
+        if posts.is_empty() {
+            let parsed = Query::parse(&passage).ok();
+            if let Some(warning) = parsed.and_then(|parsed| parsed.slip(scope)) {
+                context.track_key(Key::Warned);
+                data.warn(warning);
+            }
+        }
+        data.answers.insert(text.to_owned(), Arc::clone(&posts));
+    }
+    Ok(posts)
+}
+
+impl RenderData {
+    /// Whether a query is known to give the same on every page.
+    pub(super) fn has_answer(&self, query: &str) -> bool {
+        self.answers.contains(query)
+    }
+
+    /// A query of a template, where it was resolved before.
+    pub(crate) fn resolved_query(&self, text: &str, on_page: bool) -> Option<Arc<Query<Resolved>>> {
+        self.queries.get(&(text.to_owned(), on_page))
+    }
+
+    /// A query where it stands, resolved; without parameters once for all pages.
+    fn resolved_at(
+        &self,
+        passage: &Passage,
+        scope: Scope<'_>,
+        given: &[(&str, Value)],
+    ) -> Result<(Arc<Query<Resolved>>, Faults), Error> {
+        let is_plain = scope.parameters.is_empty();
+        if is_plain && let Some(known) = self.resolved_query(passage.text(), scope.has_this) {
+            return Ok((known, Faults::new()));
+        }
+        let parsed = Query::parse(passage).map_err(|fault| refused(vec![*fault]))?;
+        if let Some(fault) = not_asked_for(given, &parsed, passage) {
+            return Err(refused(vec![fault]));
+        }
+        let resolved = parsed.resolve(scope);
+        let found = resolved.diagnostics.into_iter();
+        let (errors, warnings): (Faults, Faults) = found.partition(Diagnostic::is_error);
+        let Some(resolved) = resolved.output else {
+            return Err(refused(errors));
+        };
+        let resolved = Arc::new(resolved);
+        if is_plain {
+            let key: QueryKey = (passage.text().to_owned(), scope.has_this);
+            self.queries.insert(key, Arc::clone(&resolved));
+        }
+        Ok((resolved, warnings))
+    }
+}
+
+fn parameters(given: &[(&str, Value)]) -> Result<Vec<(String, Parameter)>, Error> {
+    let pairs = given.iter();
+    let pairs = pairs.map(|(name, value)| Ok(((*name).to_owned(), parameter(value)?)));
+    pairs.collect()
+}
+
+/// The fault of a parameter that is given, and that the query does not ask for.
+fn not_asked_for(
+    given: &[(&str, Value)],
+    query: &Query<Written>,
+    passage: &Passage,
+) -> Option<Diagnostic> {
+    let asked_for = query.statement().parameters();
+    let (name, _) = given.iter().find(|(name, _)| !asked_for.contains(name))?;
+    let place = passage.place(Span::new(0, passage.text().len()));
+    let message = format!("the query has no parameter :{name}");
+    let fault = Diagnostic::error(Code::QueryUnfit, place, message);
+    Some(if asked_for.is_empty() {
+        fault.help(format!("write :{name} in the query, or leave {name}=… out"))
+    } else {
+        fault.suggest(name, asked_for)
+    })
+}
+
+/// Records what the answer of a query depends on.
+fn track(context: &RenderContext, text: &str, resolved: &Query<Resolved>, is_plain: bool) {
+    let site = &context.data.site;
+    let has_likeness = resolved.weighing().is_some();
+    if is_plain && !has_likeness {
+        let this = context.this().filter(|_| resolved.needs_this());
+        let this = this.map(|id| site.catalogue.post(id).path.clone());
+        return context.track_key(Key::Query(text.to_owned(), this));
+    }
+    // Parameters and likeness are not part of a key: such an answer depends on all posts.
+    if has_likeness {
+        context.track_key(Key::Alike);
+    }
+    context.track_key(Key::All);
+    let statement = Query::parse(&Passage::command_line(text));
+    let lasts = statement.map_or(Lasts::Moment, |known| known.statement().lasts());
+    match lasts.max(site.query_traits.lasts) {
+        Lasts::Ever => {}
+        Lasts::Today => context.track_key(Key::Day),
+        Lasts::Moment => context.track_key(Key::Moment),
+    }
+}
+
+/// The template engine's error for a query with faults.
+fn refused(faults: Faults) -> Error {
+    let message = faults
+        .first()
+        .map_or_else(String::new, |fault| fault.message.clone());
+    wrong(message).with_source(QueryFaults(faults))
+}
+
+/// Where a query's text stands in the template that asks for it.
+fn passage(data: &RenderData, template: &str, text: &str) -> Passage {
+    match data.sources.get(template) {
+        Some(source) => match in_quotes(source.text(), text) {
+            Some(at) => Passage::new(text, source, Span::new(at, at + text.len())),
+            None => {
+                let own = Source::new(source.file().unwrap_or(template), text);
+                Passage::new(text, &own, Span::new(0, text.len()))
+            }
+        },
+        None => Passage::command_line(text),
+    }
+}
+
+/// Where a text stands first between quotes.
+fn in_quotes(template: &str, text: &str) -> Option<usize> {
+    let between = |quote| template.find(&format!("{quote}{text}{quote}"));
+    let places = ['"', '\''].into_iter().filter_map(between);
+    places.min().map(|at| at + 1)
+}
+
+fn parameter(value: &Value) -> Result<Parameter, Error> {
+    if value.is_none() || value.is_undefined() {
+        return Ok(Parameter::Missing);
+    }
+    if let Some(date) = value.downcast_object_ref::<DateObject>() {
+        return Ok(Parameter::Date(date.stamp));
+    }
+    if let Some(term) = value.downcast_object_ref::<TermObject>() {
+        return Ok(Parameter::Text(term.name().to_owned()));
+    }
+    if value.downcast_object_ref::<PostObject>().is_some() {
+        return Err(wrong(
+            "a parameter is a text, a number, a date, true or false, or a list of such; hand in a field of the post",
+        ));
+    }
+    if let Some(text) = value.as_str() {
+        return Ok(Parameter::Text(text.to_owned()));
+    }
+    if value.is_number() {
+        return f64::try_from(value.clone()).map(Parameter::Number);
+    }
+    if let Ok(flag) = bool::try_from(value.clone()) {
+        return Ok(Parameter::Flag(flag));
+    }
+    value
+        .try_iter()?
+        .map(|item| parameter(&item))
+        .collect::<Result<_, _>>()
+        .map(Parameter::List)
+}

@@ -1,0 +1,370 @@
+//! The public API: a workspace is a site to query, check, explain and build.
+
+mod post;
+mod related;
+mod session;
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, OnceLock};
+
+use tabulae_core::catalogue::{Catalogue, PostId};
+use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Faults};
+use tabulae_core::post::Include;
+use tabulae_core::query::builder::Builder;
+use tabulae_core::query::{Query, Written};
+use tabulae_core::settings::{FILE, Settings};
+use tabulae_core::source::{Passage, Place, Source};
+
+pub use self::post::{PostDate, PostRef, Posts};
+pub use self::related::{RelatedPost, Shared};
+pub use self::session::BuildSession;
+use crate::error::Error;
+use crate::options::{BuildOptions, Clock};
+use crate::pipeline::audit::audit;
+use crate::pipeline::explain::{Explanation, Membership, explain, membership};
+use crate::pipeline::terms::{FieldTerms, terms};
+use crate::pipeline::weave::{PageFolder, WeaveReport, weave};
+use crate::pipeline::{build, find_root};
+use crate::plan::{Plan, plan};
+use crate::publish::{Destination, MemoryOutput, lock};
+use crate::report::BuildReport;
+use crate::site::Site;
+use crate::source::{DiskSources, Overlay, Sources};
+
+/// The folder beside `tabulae.toml` that holds manifests and caches.
+pub const STATE_FOLDER: &str = ".tabulae";
+
+/// A site: a folder with `tabulae.toml`, or files in memory.
+///
+/// The site is read at the first question that needs it, and once: open the workspace again to see later
+/// changes. [`build`](Workspace::build) and [`check`](Workspace::check) always read it anew. Posts with errors
+/// are left out of answers; [`diagnostics`](Workspace::diagnostics) has the errors.
+#[derive(Debug)]
+pub struct Workspace {
+    sources: Arc<dyn Sources>,
+    clock: Clock,
+    include: Include,
+    loaded: OnceLock<Collected<Option<Site>>>,
+    plan: OnceLock<Plan>,
+}
+
+/// A query as text or as made by the builder.
+pub trait IntoQuery {
+    /// Returns the query.
+    ///
+    /// # Errors
+    /// If it is not well formed.
+    fn into_query(self) -> Result<Query<Written>, Box<Diagnostic>>;
+}
+
+impl IntoQuery for &str {
+    fn into_query(self) -> Result<Query<Written>, Box<Diagnostic>> {
+        Query::parse(&Passage::command_line(self))
+    }
+}
+
+impl IntoQuery for Builder {
+    fn into_query(self) -> Result<Query<Written>, Box<Diagnostic>> {
+        self.query()
+    }
+}
+
+impl IntoQuery for Query<Written> {
+    fn into_query(self) -> Result<Query<Written>, Box<Diagnostic>> {
+        Ok(self)
+    }
+}
+
+impl Workspace {
+    /// Opens the site in `folder` or in the nearest folder above it that has `tabulae.toml`.
+    ///
+    /// # Errors
+    /// If there is none.
+    pub fn open(folder: impl AsRef<Path>) -> Result<Self, Error> {
+        let folder = folder.as_ref();
+        match find_root(folder) {
+            Some(root) => Ok(Self::at(root)),
+            None => {
+                let message = format!("there is no {FILE} in {} or above it", folder.display());
+                let help = "name the site's folder, or make a site with `tabulae init DIR`";
+                let fault = Diagnostic::error(Code::SettingsMissing, Place::top_of(FILE), message);
+                Err(fault.help(help).into())
+            }
+        }
+    }
+
+    /// Returns the site in exactly this folder, which is first looked at when the site is read.
+    #[must_use]
+    pub fn at(root: impl Into<PathBuf>) -> Self {
+        Self::from_sources(DiskSources::new(root))
+    }
+
+    /// Returns the site whose files `sources` has.
+    #[must_use]
+    pub fn from_sources(sources: impl Sources + 'static) -> Self {
+        Self {
+            sources: Arc::new(sources),
+            clock: BuildOptions::default().clock,
+            include: Include::default(),
+            loaded: OnceLock::new(),
+            plan: OnceLock::new(),
+        }
+    }
+
+    /// Sets the reference time, which decides what is scheduled or expired. The default is the system's time.
+    #[must_use]
+    pub fn clock(self, clock: Clock) -> Self {
+        Self { clock, ..self }
+    }
+
+    /// Sets the states of posts that lists include beside live ones.
+    #[must_use]
+    pub fn include(self, include: Include) -> Self {
+        Self { include, ..self }
+    }
+
+    /// Returns the site's folder; `None` for a site in memory.
+    #[must_use]
+    pub fn root(&self) -> Option<&Path> {
+        self.sources.root()
+    }
+
+    fn options<'a>(&self, options: BuildOptions<'a>) -> BuildOptions<'a> {
+        BuildOptions {
+            clock: self.clock,
+            include: self.include,
+            ..options
+        }
+    }
+
+    fn loaded(&self) -> &Collected<Option<Site>> {
+        self.loaded.get_or_init(|| {
+            let options = self.options(BuildOptions::default().keep_going(true));
+            let mut faults = Faults::new();
+            let site = Site::read(&*self.sources, &options, &mut faults);
+            Collected {
+                output: site,
+                diagnostics: faults,
+            }
+        })
+    }
+
+    pub(crate) fn site(&self) -> Result<&Site, Error> {
+        let Collected {
+            output,
+            diagnostics,
+        } = self.loaded();
+        output
+            .as_ref()
+            .ok_or_else(|| Error::new(diagnostics.clone()))
+    }
+
+    fn plan(&self) -> Result<&Plan, Error> {
+        let site = self.site()?;
+        Ok(self.plan.get_or_init(|| plan(site, &mut Faults::new())))
+    }
+
+    /// Returns the diagnostics of reading the site.
+    #[must_use]
+    pub fn diagnostics(&self) -> &[Diagnostic] {
+        &self.loaded().diagnostics
+    }
+
+    /// Returns the settings.
+    ///
+    /// # Errors
+    /// If the site cannot be read.
+    pub fn settings(&self) -> Result<&Settings, Error> {
+        Ok(&self.site()?.settings)
+    }
+
+    /// Returns the catalogue of posts and terms.
+    ///
+    /// # Errors
+    /// If the site cannot be read.
+    pub fn catalogue(&self) -> Result<&Catalogue, Error> {
+        Ok(&self.site()?.catalogue)
+    }
+
+    /// Returns a post by its path, its slug or its link.
+    ///
+    /// # Errors
+    /// If the site cannot be read, or has no such post; with the nearest name.
+    pub fn post(&self, name: &str) -> Result<PostRef<'_>, Error> {
+        let site = self.site()?;
+        Ok(PostRef::new(site, self.find(site, name)?))
+    }
+
+    fn find(&self, site: &Site, name: &str) -> Result<PostId, Error> {
+        site.find(name).map_err(|help| {
+            let place = Source::command_line(name).top();
+            let message = format!("there is no post `{name}`");
+            Diagnostic::error(Code::UsageUnfit, place, message)
+                .help(help)
+                .into()
+        })
+    }
+
+    /// Runs a query. Its [warnings](Posts::warnings) say, among others, why it finds nothing.
+    ///
+    /// # Errors
+    /// If the site cannot be read, or the query is not well formed or asks for something unknown.
+    pub fn query(&self, query: impl IntoQuery) -> Result<Posts<'_>, Error> {
+        self.query_on(query, None)
+    }
+
+    /// Runs a query as on the page of the post `this`, which may be its path, its slug or its link.
+    ///
+    /// # Errors
+    /// As [`query`](Workspace::query), and if there is no such post.
+    pub fn query_on(&self, query: impl IntoQuery, this: Option<&str>) -> Result<Posts<'_>, Error> {
+        let site = self.site()?;
+        let this = this.map(|name| self.find(site, name)).transpose()?;
+        let scope = site.scope().on_page(this.is_some());
+        let query = query.into_query()?;
+        let mut warnings = Faults::new();
+        let Some(resolved) = query.resolve(scope).into_output(&mut warnings) else {
+            return Err(Error::new(warnings));
+        };
+        let answer = resolved.run(&site.catalogue, this);
+        if answer.total == 0 {
+            warnings.extend(query.why_empty(scope, this));
+        }
+        Ok(Posts::new(site, query, answer, warnings))
+    }
+
+    /// Returns the related posts of a post, with their likeness and what they share; none if the settings
+    /// have no `[related]`.
+    ///
+    /// # Errors
+    /// If the site cannot be read, or has no such post.
+    pub fn related(&self, name: &str) -> Result<Vec<RelatedPost<'_>>, Error> {
+        let site = self.site()?;
+        let id = self.find(site, name)?;
+        Ok(RelatedPost::of(site, id))
+    }
+
+    /// Explains a post: its state, its fields and where they come from, the lists that have it.
+    ///
+    /// # Errors
+    /// If the site cannot be read, or has no such post.
+    pub fn explain(&self, name: &str) -> Result<Explanation, Error> {
+        let site = self.site()?;
+        let id = self.find(site, name)?;
+        Ok(explain(site, self.plan()?, id))
+    }
+
+    /// Explains why an archive has or does not have a post.
+    ///
+    /// # Errors
+    /// If the site cannot be read, or there is no such post or archive.
+    pub fn membership(&self, name: &str, archive: &str) -> Result<Membership, Error> {
+        let site = self.site()?;
+        let id = self.find(site, name)?;
+        let place = Source::command_line(archive).top();
+        Ok(membership(site, self.plan()?, id, archive, place)?)
+    }
+
+    /// Returns the terms of a field, or of all term fields, with their use and near-duplicates.
+    ///
+    /// # Errors
+    /// If the site cannot be read, or has no such term field.
+    pub fn terms(&self, field: Option<&str>) -> Result<Vec<FieldTerms<'_>>, Error> {
+        let place = || Source::command_line(field.unwrap_or_default()).top();
+        Ok(terms(self.site()?, field, place)?)
+    }
+
+    /// Checks the site as a build would, templates too, and writes nothing. Returns all diagnostics.
+    #[must_use]
+    pub fn check(&self) -> Vec<Diagnostic> {
+        self.check_sources(&*self.sources)
+    }
+
+    /// Checks the site with texts in place of some files, such as the buffers of an editor. Paths are below
+    /// the site's folder, with `/`. A text may be of a file that does not exist.
+    #[must_use]
+    pub fn check_with<P: Into<String>, T: Into<String>>(
+        &self,
+        texts: impl IntoIterator<Item = (P, T)>,
+    ) -> Vec<Diagnostic> {
+        let texts = texts.into_iter();
+        let texts: BTreeMap<String, String> = texts
+            .map(|(path, text)| (path.into(), text.into()))
+            .collect();
+        self.check_sources(&Overlay::new(Arc::clone(&self.sources), texts))
+    }
+
+    fn check_sources(&self, sources: &dyn Sources) -> Vec<Diagnostic> {
+        let options = self.options(BuildOptions::default().dry_run(true));
+        build(sources, &mut MemoryOutput::default(), &options).diagnostics
+    }
+
+    /// Builds the site. A build that is cancelled writes nothing, and says so in its report.
+    ///
+    /// # Errors
+    /// If there is any error; nothing was written then, but for errors of the disk while outputs are put in
+    /// place. With `keep_going`, errors of posts that are left out are only in the report.
+    pub fn build(
+        &self,
+        output: &mut dyn Destination,
+        options: BuildOptions<'_>,
+    ) -> Result<BuildReport, Error> {
+        self.session().build(output, options)
+    }
+
+    /// Begins a session of builds, each of which starts from the site that the last one read.
+    #[must_use]
+    pub fn session(&self) -> BuildSession {
+        BuildSession::new(self)
+    }
+
+    /// Audits the site and what was built of it: the diagnostics of a build, and lints. Writes nothing. Lint
+    /// levels of the settings are not applied; the settings are returned if they could be read.
+    pub fn audit(
+        &self,
+        output: &mut dyn Destination,
+        options: BuildOptions<'_>,
+    ) -> (Vec<Diagnostic>, Option<Settings>) {
+        self.attach(output);
+        let found = audit(&*self.sources, output, &self.options(options));
+        (found.diagnostics, found.output)
+    }
+
+    /// Fills the placeholders in the HTML pages of a folder. It holds the lock of `output`, so that no build
+    /// runs at the same time. Nothing is written in a dry run, or if there is an error.
+    ///
+    /// # Errors
+    /// If there is any error.
+    pub fn weave(
+        &self,
+        pages: impl Into<PathBuf>,
+        output: &mut dyn Destination,
+        options: BuildOptions<'_>,
+    ) -> Result<WeaveReport, Error> {
+        self.attach(output);
+        if !options.dry_run {
+            lock(output)?;
+        }
+        let pages = PageFolder::new(pages);
+        let woven = weave(&*self.sources, &pages, &self.options(options));
+        if !options.dry_run {
+            output.release();
+        }
+        match woven.output {
+            Some(report) if !woven.diagnostics.iter().any(Diagnostic::is_error) => {
+                Ok(WeaveReport {
+                    diagnostics: woven.diagnostics,
+                    ..report
+                })
+            }
+            _ => Err(Error::new(woven.diagnostics)),
+        }
+    }
+
+    fn attach(&self, output: &mut dyn Destination) {
+        if let Some(root) = self.root() {
+            output.attach(&root.join(STATE_FOLDER));
+        }
+    }
+}

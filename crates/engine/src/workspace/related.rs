@@ -1,0 +1,80 @@
+//! Related posts with what makes them alike.
+
+use tabulae_core::catalogue::PostId;
+use tabulae_core::likeness::{Aspect, Ninths, WHOLE};
+
+use super::post::PostRef;
+use crate::site::Site;
+
+/// A related post.
+#[derive(Debug, Clone)]
+pub struct RelatedPost<'a> {
+    /// The post.
+    pub post: PostRef<'a>,
+    /// The likeness in units of 10⁻⁹, from 0 to 1,000,000,000; an exact fixed-point number.
+    pub likeness: u32,
+    /// What each field contributes, in the order of the settings' weights.
+    pub shared: Vec<Shared>,
+    /// Set if the post names it in its front matter.
+    pub is_pinned: bool,
+}
+
+/// What one field contributes to a likeness.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Shared {
+    /// The name of the field: `tag`, `title`.
+    pub field: String,
+    /// The part of the likeness, in units of 10⁻⁹.
+    pub part: u32,
+    /// The terms or stems that both posts have.
+    pub terms: Vec<String>,
+}
+
+impl RelatedPost<'_> {
+    /// Returns the likeness as a number from 0 to 1.
+    #[must_use]
+    pub fn score(&self) -> f64 {
+        f64::from(self.likeness) / f64::from(WHOLE)
+    }
+}
+
+impl<'a> RelatedPost<'a> {
+    /// Returns the related posts of a post, in order.
+    pub(super) fn of(site: &'a Site, id: PostId) -> Vec<Self> {
+        if site.related.is_none() {
+            return Vec::new();
+        }
+        let related = site.related_to(id).iter();
+        related.map(|other| Self::new(site, id, *other)).collect()
+    }
+
+    fn new(site: &'a Site, id: PostId, other: PostId) -> Self {
+        let catalogue = &site.catalogue;
+        let known = site.likeness();
+        let likeness: Ninths = known.map_or(0, |(index, _)| index.likeness(id, other));
+        let shared = known.iter().flat_map(|(index, weighing)| {
+            let shares = index.shares(id, other).into_iter();
+            shares.map(move |share| {
+                let aspect = weighing.aspects[share.aspect].aspect;
+                let name = |number: &u32| match aspect {
+                    Aspect::Terms(field) => {
+                        catalogue.terms(field).terms[*number as usize].name.clone()
+                    }
+                    Aspect::Title => catalogue.words().title.stem(*number).to_owned(),
+                    Aspect::Body => catalogue.words().body.stem(*number).to_owned(),
+                };
+                Shared {
+                    field: aspect.name(catalogue).to_owned(),
+                    part: share.part,
+                    terms: share.shared.iter().map(name).collect(),
+                }
+            })
+        });
+        Self {
+            post: PostRef::new(site, other),
+            likeness,
+            shared: shared.collect(),
+            is_pinned: catalogue.pinned(id).any(|pinned| pinned == other),
+        }
+    }
+}
