@@ -3,30 +3,21 @@
 #![no_main]
 
 use libfuzzer_sys::fuzz_target;
-use tabulae_core::post::Include;
-use tabulae_engine::output::Memory as Output;
-use tabulae_engine::sources::Memory;
-use tabulae_engine::{Clock, Foreign, Options, Quiet, build};
+use tabulae_engine::{BuildOptions, Clock, MemoryOutput, MemorySources, Workspace};
 
 const SITE: &str = "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n";
 
 fuzz_target!(|text: &str| {
-    let options = Options {
-        clock: Clock::At("2026-06-01T12:00:00Z".parse().unwrap()),
-        include: Include::default(),
-        keep_going: true,
-        dry_run: false,
-        foreign: Foreign::default(),
-        progress: &Quiet,
-    };
-    let mut sources = Memory::default();
+    let sources = MemorySources::default();
     sources.write("tabulae.toml", SITE);
     sources.write(
         "posts/2026-03-14-lime.md",
         "---\ntags: [lime]\n---\nLime.\n",
     );
-    let mut output = Output::default();
-    let _ = build(&sources, &mut output, &options);
+    let site = Workspace::from_sources(sources.clone());
+    let site = site.clock(Clock::At("2026-06-01T12:00:00Z".parse().unwrap()));
+    let mut output = MemoryOutput::default();
+    let _ = site.build(&mut output, BuildOptions::default());
     for file in text.split("==== ").take(12) {
         let (path, text) = file.split_once('\n').unwrap_or((file, ""));
         let path = path.trim();
@@ -34,16 +25,11 @@ fuzz_target!(|text: &str| {
             sources.write(path, text);
         }
     }
-    let built = build(&sources, &mut output, &options);
-    let mut clean = Output::default();
-    let anew = build(&sources, &mut clean, &options);
-    let failed =
-        |faults: &[tabulae_core::diagnostic::Diagnostic]| faults.iter().any(|f| f.is_error());
-    assert_eq!(
-        built.output.unchanged + built.output.written > 0,
-        anew.output.written > 0
-    );
-    if !failed(&built.diagnostics) && !failed(&anew.diagnostics) {
+    let built = site.build(&mut output, BuildOptions::default());
+    let mut clean = MemoryOutput::default();
+    let anew = site.build(&mut clean, BuildOptions::default());
+    assert_eq!(built.is_ok(), anew.is_ok());
+    if built.is_ok() {
         assert_eq!(output.files(), clean.files());
     }
 });

@@ -2,7 +2,7 @@
 
 use std::process::Command;
 
-use tabulae_engine::output::{Disk, Output};
+use tabulae_engine::{Destination, DiskOutput};
 use tempfile::TempDir;
 
 #[test]
@@ -15,7 +15,7 @@ fn every_feed_is_read_by_a_parser_of_someone_else() {
         .output();
     assert!(made.unwrap().status.success());
     let mut read = 0;
-    let out = Disk::new(site.join("out"), folder.path(), "out");
+    let out = DiskOutput::new(site.join("out")).unwrap();
     for name in out.list().unwrap() {
         let bytes = std::fs::read(site.join("out").join(&name)).unwrap();
         let is_feed = name.ends_with("atom.xml")

@@ -7,13 +7,9 @@ use feed_rs::model::Feed;
 use rstest::rstest;
 use tabulae_core::html;
 
-use tabulae_engine::site::Site;
-use tabulae_engine::sources::{Disk, Sources};
-use tabulae_engine::{Clock, Foreign, Options, Quiet};
+use tabulae_engine::{DiskSources, Sources};
 
 use crate::bench::{Bench, SITE, said};
-use tabulae_core::diagnostic::Faults;
-use tabulae_core::post::Include;
 
 impl Bench {
     /// A feed, as the parser reads it.
@@ -32,8 +28,8 @@ fn titles(feed: &Feed) -> Vec<&str> {
 /// The example site, its feeds replaced by one of everything in each format.
 fn example() -> Bench {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../crates/cli/demo");
-    let disk = Disk::new(folder);
-    let mut bench = Bench::new("");
+    let disk = DiskSources::new(folder);
+    let bench = Bench::new("");
     for folder in ["assets", "fleet", "pages", "posts", "terms"] {
         for path in disk.list(folder).unwrap().unwrap() {
             bench.sources.write(&path, disk.read(&path).unwrap());
@@ -57,30 +53,24 @@ fn example() -> Bench {
 fn every_post_of_the_example_is_read_back(#[case] path: &str) {
     let mut bench = example();
     bench.sound();
-    let options = Options {
-        clock: Clock::At("2026-06-01T12:00:00Z".parse().unwrap()),
-        include: Include::default(),
-        keep_going: false,
-        dry_run: false,
-        foreign: Foreign::default(),
-        progress: &Quiet,
-    };
-    let site = Site::read(&bench.sources, &options, &mut Faults::new()).unwrap();
-    let posts: BTreeMap<String, _> = site
-        .catalogue
+    let site = bench.workspace();
+    let (catalogue, address) = (
+        site.catalogue().unwrap(),
+        &site.settings().unwrap().site.address,
+    );
+    let posts: BTreeMap<String, _> = catalogue
         .listed()
         .iter()
         .copied()
-        .filter(|id| site.catalogue.post(*id).path.starts_with("posts/"))
-        .map(|id| (site.absolute(site.catalogue.link(id)), id))
+        .filter(|id| catalogue.post(*id).path.starts_with("posts/"))
+        .map(|id| (address.absolute(&catalogue.link(id).encoded), id))
         .collect();
     let feed = bench.feed(path);
     assert_eq!(feed.entries.len(), posts.len());
     assert!(posts.len() > 35, "{}", posts.len());
-    let catalogue = &site.catalogue;
     for entry in &feed.entries {
         let id = posts[&entry.links[0].href];
-        let post = site.catalogue.post(id);
+        let post = catalogue.post(id);
         assert_eq!(entry.title.as_ref().unwrap().content, *post.title);
         assert_eq!(
             entry.published.unwrap().timestamp(),

@@ -3,15 +3,10 @@
 use std::path::PathBuf;
 
 use clap::builder::PossibleValuesParser;
-use clap::error::ErrorKind;
 use clap::{Parser, Subcommand, ValueEnum, ValueHint};
-use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::post::Include;
-use tabulae_core::source::Source;
 use tabulae_core::time::{FORMS, Written, parse_date};
 use tabulae_core::verdict::Verdict;
-
-use crate::ui::{self, Status};
 
 /// Keeps the lists of a blog true: archives, overviews and feeds from front matter and queries.
 #[derive(Debug, Clone, Parser)]
@@ -46,6 +41,13 @@ pub(crate) struct Args {
     pub(crate) today: Option<Written>,
     #[command(subcommand)]
     pub(crate) command: Command,
+}
+
+impl Args {
+    /// Returns true if the answer is one JSON object.
+    pub(crate) fn is_json(&self) -> bool {
+        self.format == Format::Json
+    }
 }
 
 /// What every command takes.
@@ -282,38 +284,10 @@ fn parse_today(text: &str) -> Result<Written, String> {
     })
 }
 
-/// Reads the command line. What was asked of the command itself (`--help`) is answered here.
-pub(crate) fn parse() -> Result<Args, Status> {
-    Args::try_parse().map_err(|error| {
-        if matches!(
-            error.kind(),
-            ErrorKind::DisplayHelp | ErrorKind::DisplayVersion
-        ) {
-            let text = error.render().ansi().to_string();
-            return ui::print(&format!("{}\n", text.trim_end()));
-        }
-        if !asks_for_json() {
-            ui::complain(&error.render().ansi().to_string());
-            return Status::Usage;
-        }
-        let text = error.render().to_string();
-        let message = text
-            .lines()
-            .next()
-            .unwrap_or_default()
-            .trim_start_matches("error: ")
-            .to_owned();
-        let fault = Diagnostic::error(Code::UsageUnfit, Source::command_line("").top(), message)
-            .help("`tabulae --help` lists commands and options");
-        ui::json(&serde_json::json!({}), &[fault]).max(Status::Usage)
-    })
-}
-
-/// Whether `--format json` is among the words, although they could not be read as a whole.
-fn asks_for_json() -> bool {
-    let words: Vec<String> = std::env::args().collect();
-    words.iter().any(|word| word == "--format=json")
-        || words
-            .windows(2)
-            .any(|pair| pair[0] == "--format" && pair[1] == "json")
+/// Reads the command line.
+///
+/// # Errors
+/// If it is wrong, or asks for help or the version.
+pub(crate) fn parse() -> Result<Args, clap::Error> {
+    Args::try_parse()
 }

@@ -2,8 +2,8 @@
 
 mod args;
 mod commands;
+mod options;
 mod preview;
-mod settle;
 mod ui;
 
 use std::process::ExitCode;
@@ -15,7 +15,7 @@ static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 fn main() -> ExitCode {
     let status = match args::parse() {
         Ok(args) => commands::run(&args),
-        Err(status) => status,
+        Err(error) => ui::usage(&error),
     };
     ExitCode::from(status as u8)
 }

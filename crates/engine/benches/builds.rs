@@ -35,11 +35,7 @@ use std::time::{Duration, Instant};
 use jiff::Timestamp;
 use rayon::prelude::*;
 use tabulae_core::diagnostic::Diagnostic;
-use tabulae_core::post::Include;
-use tabulae_engine::publish::Disk as Destination;
-use tabulae_engine::report::Report;
-use tabulae_engine::source::Disk as Sources;
-use tabulae_engine::{BuildOptions, Clock, ForeignFiles, Progress, Quiet, Session, Step, build};
+use tabulae_engine::{BuildOptions, BuildReport, Clock, DiskOutput, Progress, Step, Workspace};
 
 /// The allocator of the program.
 #[global_allocator]
@@ -56,7 +52,7 @@ const CASES: [(&str, &str, f64); 7] = [
     ("preview", "100 ms", 1.0),
 ];
 
-/// OutputKind stands below each post.
+/// The settings of related posts.
 const RELATED: &str = "\n[related]\nweigh = { tag = 3, category = 2 }\n";
 
 fn main() {
@@ -226,52 +222,50 @@ fn say(what: &str, paths: &[&Path]) -> Vec<f64> {
     numbers.collect::<Result<_, _>>().expect("numbers")
 }
 
-fn options(progress: &dyn Progress) -> BuildOptions<'_> {
-    BuildOptions {
-        clock: Clock::At(Timestamp::from_second(1_790_000_000).expect("a time")),
-        include: Include::default(),
-        keep_going: false,
-        dry_run: false,
-        foreign: ForeignFiles::default(),
-        progress,
-    }
+fn workspace(site: &Path) -> Workspace {
+    let now = Timestamp::from_second(1_790_000_000).expect("a time");
+    Workspace::at(site).clock(Clock::At(now))
 }
 
-fn output_at(out: &Path) -> Destination {
-    Destination::new(out, out.with_extension("memory"), "out")
+fn output_at(out: &Path) -> DiskOutput {
+    let output = DiskOutput::new(out).expect("a folder");
+    output.state(out.with_extension("state"))
 }
 
 fn child(site: &Path, out: &Path) {
-    let built = build(&Sources::new(site), &mut output_at(out), &options(&Quiet));
+    let built = workspace(site).build(&mut output_at(out), BuildOptions::default());
+    let built = built.expect("a sound site");
     assert!(built.diagnostics.is_empty(), "{:?}", built.diagnostics);
     println!("{}", peak());
 }
 
-/// When the new files stood there.
+/// The time at which the outputs were in their places.
 #[derive(Debug, Default)]
-struct Stood(Mutex<Option<Instant>>);
+struct Finished(Mutex<Option<Instant>>);
 
-impl Progress for Stood {
+impl Progress for Finished {
     fn step(&self, _: Step, _: usize, _: usize) {}
 
-    fn stands(&self, _: &Report, _: &[Diagnostic]) {
+    fn published(&self, _: &BuildReport, _: &[Diagnostic]) {
         *self.0.lock().unwrap_or_else(PoisonError::into_inner) = Some(Instant::now());
     }
 }
 
 fn session(site: &Path, out: &Path, post: &Path) {
-    let mut session = Session::keeping_to_itself();
-    let (sources, stood) = (Sources::new(site), Stood::default());
+    let mut session = workspace(site).session().exclusive();
+    let finished = Finished::default();
     // The first of a process reads what the one before it left.
     for at in 0..2 {
         edit(post, |text| text + "\nAnother line.\n");
         let below = post.strip_prefix(site).unwrap_or(post).display();
         session.only_changed(vec![below.to_string()]);
         let began = Instant::now();
-        let built = session.build(&sources, &mut output_at(out), &options(&stood));
+        let options = BuildOptions::default().progress(&finished);
+        let built = session.build(&mut output_at(out), options);
+        let built = built.expect("a sound site");
         assert!(built.diagnostics.is_empty(), "{:?}", built.diagnostics);
-        let stood = stood.0.lock().unwrap_or_else(PoisonError::into_inner);
-        let took = stood.map_or(Duration::MAX, |stood| stood - began);
+        let finished = finished.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let took = finished.map_or(Duration::MAX, |finished| finished - began);
         if at == 1 {
             println!("{} {}", took.as_secs_f64(), peak());
         }

@@ -26,12 +26,10 @@ use std::time::Instant;
 use jiff::Timestamp;
 use rayon::prelude::*;
 use tabulae_core::diagnostic::Faults;
-use tabulae_core::post::Include;
+use tabulae_core::query::Library;
 use tabulae_core::related::RelatedList;
-use tabulae_engine::publish::Disk as Destination;
-use tabulae_engine::site::Site;
-use tabulae_engine::source::Disk as Sources;
-use tabulae_engine::{BuildOptions, Clock, ForeignFiles, Quiet, build};
+use tabulae_core::time::Moment;
+use tabulae_engine::{BuildOptions, Clock, DiskOutput, Workspace};
 
 /// The allocator of the program.
 #[global_allocator]
@@ -78,17 +76,20 @@ fn measure(root: &Path, size: usize, runs: usize) {
         write("");
         let began = Instant::now();
         let out = root.join(format!("out-{run}"));
-        let mut output = Destination::new(&out, out.with_extension("memory"), "out");
-        let built = build(&Sources::new(&site), &mut output, &options());
+        let output = DiskOutput::new(&out).expect("a folder");
+        let mut output = output.state(out.with_extension("state"));
+        let built = workspace(&site).build(&mut output, BuildOptions::default());
+        let built = built.expect("a sound site");
         assert!(built.diagnostics.is_empty(), "{:?}", built.diagnostics);
         colds.push(began.elapsed().as_secs_f64());
         write("[related]\nweigh = { tag = 3, category = 2 }\n");
-        let (known, list) = read(&site);
-        terms.push(lists(&known, &list));
+        let known = workspace(&site);
+        terms.push(lists(&known, &list_of(&known)));
         write("[related]\n");
-        let (known, list) = read(&site);
+        let known = workspace(&site);
+        let list = list_of(&known);
         let began = Instant::now();
-        let _ = known.catalogue.words();
+        let _ = known.catalogue().expect("a site").words();
         words.push(began.elapsed().as_secs_f64());
         rest.push(lists(&known, &list));
     }
@@ -104,33 +105,34 @@ fn measure(root: &Path, size: usize, runs: usize) {
     );
 }
 
-fn options() -> BuildOptions<'static> {
-    BuildOptions {
-        clock: Clock::At(Timestamp::from_second(1_790_000_000).expect("a time")),
-        include: Include::default(),
-        keep_going: false,
-        dry_run: false,
-        foreign: ForeignFiles::default(),
-        progress: &Quiet,
-    }
+fn now() -> Timestamp {
+    Timestamp::from_second(1_790_000_000).expect("a time")
 }
 
-fn read(site: &Path) -> (Site, RelatedList) {
+fn workspace(site: &Path) -> Workspace {
+    Workspace::at(site).clock(Clock::At(now()))
+}
+
+/// The list of related posts by the settings of a site.
+fn list_of(site: &Workspace) -> RelatedList {
+    let settings = site.settings().expect("settings");
+    let catalogue = site.catalogue().expect("posts");
+    let zone = settings.site.timezone.clone();
+    let moment = Moment { now: now(), zone };
     let mut faults = Faults::new();
-    let mut site = Site::read(&Sources::new(site), &options(), &mut faults).expect("a site");
+    let library = Library::new(settings, catalogue, &moment).into_output(&mut faults);
+    let list = RelatedList::new(settings, catalogue, &library, &moment);
+    let list = list.into_output(&mut faults);
     assert!(faults.is_empty(), "{faults:?}");
-    let list = site.related.take().expect("a list");
-    (site, list)
+    list.expect("a list")
 }
 
 /// Seconds for the lists of all posts, with the index that they need.
-fn lists(site: &Site, list: &RelatedList) -> f64 {
+fn lists(site: &Workspace, list: &RelatedList) -> f64 {
     let began = Instant::now();
-    let ids: Vec<_> = site.catalogue.all().collect();
-    let found: usize = ids
-        .par_iter()
-        .map(|id| list.of(&site.catalogue, *id).len())
-        .sum();
+    let catalogue = site.catalogue().expect("posts");
+    let ids: Vec<_> = catalogue.all().collect();
+    let found: usize = ids.par_iter().map(|id| list.of(catalogue, *id).len()).sum();
     assert!(found > 0);
     began.elapsed().as_secs_f64()
 }

@@ -13,6 +13,7 @@ use std::num::NonZeroUsize;
 use std::sync::Arc;
 
 use self::bench::{Bench, SITE, collected, said};
+use crate::Workspace;
 use crate::options::BuildOptions;
 use crate::plan::plan;
 use crate::publish::MemoryOutput as Out;
@@ -21,7 +22,6 @@ use crate::report::ChangeKind;
 use crate::site::Site;
 use crate::source::{FileStamp, MemorySources, Sources};
 use crate::template::{Environments, RenderContext, RenderData};
-use crate::{ForeignFiles, Workspace};
 use rstest::rstest;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::post::Include;
@@ -856,7 +856,7 @@ fn a_card_is_made_once_for_all_lists_unless_they_differ(
     #[case] kept: usize,
 ) {
     let list = "{% for post in query('') %}{{ card(post) }}{% endfor %}";
-    let mut bench = small().with("templates/list.html", list);
+    let bench = small().with("templates/list.html", list);
     if let Some(card) = card {
         bench.sources.write("templates/parts/card.html", card);
     }

@@ -7,7 +7,6 @@ use serde_json::json;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::verdict::Verdict;
 
-use super::build::site_and_output;
 use crate::args::{Args, AuditArgs, BuildArgs, Format};
 use crate::ui::{self, BOLD, ERROR, HELP, Status, WARNING, counted, place, status};
 
@@ -19,11 +18,13 @@ pub(super) fn run(args: &Args, audit: &AuditArgs) -> Status {
         out: audit.out.clone(),
         ..BuildArgs::plain()
     };
-    let (sources, mut output) = site_and_output(&build, &args.dir);
-    let options = args.options(&build, &tabulae_engine::Quiet);
-    let found = tabulae_engine::audit::audit(&sources, &mut output, &options);
-    let settled = found.output.map(|settings| settings.audit);
-    let found = verdict(settled.unwrap_or_default(), audit).of(found.diagnostics);
+    let mut output = match build.output(&args.dir) {
+        Ok(output) => output,
+        Err(error) => return ui::failed(args.is_json(), error.diagnostics()),
+    };
+    let (found, settings) = args.workspace().audit(&mut output, build.options());
+    let levels = settings.map(|settings| settings.audit);
+    let found = verdict(levels.unwrap_or_default(), audit).of(found);
     let kinds = by_kind(&found);
     if args.format == Format::Json {
         let counts = kinds.iter().map(|(code, found)| (code.name(), found.len()));

@@ -6,63 +6,59 @@ use std::time::Instant;
 
 use serde_json::{Value, json};
 use tabulae_core::diagnostic::{Collected, Diagnostic};
-use tabulae_engine::output::Disk as DiskOutput;
-use tabulae_engine::report::{Change, ChangeKind, Due, Report};
-use tabulae_engine::sources::Disk;
+use tabulae_engine::{BuildReport, Change, ChangeKind, Due};
 
-use crate::args::{Args, BuildArgs, Format};
-use crate::settle::MEMORY;
+use crate::args::{Args, BuildArgs};
 use crate::ui::{self, Status, counted, progress::Bar};
 
 pub(super) fn run(args: &Args, build: &BuildArgs) -> Status {
     let began = Instant::now();
     let built = build_site(args, build, &args.dir);
-    match args.format {
-        Format::Json => ui::json(&as_json(&built.output, build), &built.diagnostics),
-        _ => {
-            let status = ui::faults(&built.diagnostics);
-            if built.output.posts == 0 && status != Status::Done {
-                return status;
-            }
-            let text = as_text(
-                &built.output,
-                &built.diagnostics,
-                build,
-                began.elapsed().as_secs_f64(),
-            );
-            status.max(ui::print(&text))
+    if args.is_json() {
+        return ui::json(&as_json(&built.output, build), &built.diagnostics);
+    }
+    let status = ui::faults(&built.diagnostics);
+    if built.output.posts == 0 && status != Status::Done {
+        return status;
+    }
+    let text = as_text(
+        &built.output,
+        &built.diagnostics,
+        build,
+        began.elapsed().as_secs_f64(),
+    );
+    status.max(ui::print(&text))
+}
+
+/// Builds the site in `dir`. The report of a failed build says what was read.
+pub(super) fn build_site(args: &Args, build: &BuildArgs, dir: &Path) -> Collected<BuildReport> {
+    let bar = Bar::new();
+    let built = build.output(dir).and_then(|mut output| {
+        let site = args.workspace_in(dir);
+        site.build(&mut output, build.options().progress(&bar))
+    });
+    bar.clear();
+    let (mut report, diagnostics) = match built {
+        Ok(mut report) => {
+            let diagnostics = std::mem::take(&mut report.diagnostics);
+            (report, diagnostics)
         }
+        Err(error) => {
+            let report = error.report().cloned().unwrap_or_default();
+            (report, error.into_diagnostics())
+        }
+    };
+    report.out = build.out(dir).display().to_string();
+    Collected {
+        output: report,
+        diagnostics,
     }
 }
 
-/// Builds the site in `dir`.
-pub(super) fn build_site(args: &Args, build: &BuildArgs, dir: &Path) -> Collected<Report> {
-    let (sources, mut output) = site_and_output(build, dir);
-    let bar = Bar::new();
-    let options = args.options(build, &bar);
-    let mut work = || tabulae_engine::build(&sources, &mut output, &options);
-    let built = match build.jobs {
-        None => work(),
-        Some(jobs) => tabulae_engine::with_threads(usize::from(jobs), work),
-    };
-    bar.clear();
-    let mut built = built;
-    built.output.out = build.out(dir).display().to_string();
-    built
-}
-
-/// The site in `dir`, and where it is built to.
-pub(super) fn site_and_output(build: &BuildArgs, dir: &Path) -> (Disk, DiskOutput) {
-    let name = build.out.as_ref();
-    let name = name.map_or_else(|| "out".to_owned(), |out| out.display().to_string());
-    let output = DiskOutput::new(build.out(dir), dir.join(MEMORY), &name);
-    (Disk::new(dir), output.syncing(build.sync))
-}
-
-fn as_json(report: &Report, build: &BuildArgs) -> Value {
+fn as_json(report: &BuildReport, build: &BuildArgs) -> Value {
     let mut object = json!({
         "read": { "posts": report.posts, "pages": report.pages },
-        "held_back": report.held_back,
+        "held_back": report.excluded,
         "written": report.written,
         "unchanged": report.unchanged,
         "removed": report.removed,
@@ -77,7 +73,7 @@ fn as_json(report: &Report, build: &BuildArgs) -> Value {
 }
 
 pub(super) fn as_text(
-    report: &Report,
+    report: &BuildReport,
     faults: &[Diagnostic],
     build: &BuildArgs,
     seconds: f64,
@@ -116,7 +112,7 @@ fn slow_line(posts: usize, seconds: f64) -> &'static str {
 }
 
 /// Returns the summary of files that no known build wrote.
-fn unknown_lines(report: &Report, verbose: bool) -> String {
+fn unknown_lines(report: &BuildReport, verbose: bool) -> String {
     let (files, out) = (&report.unknown, &report.out);
     if files.is_empty() {
         return String::new();
@@ -134,9 +130,9 @@ fn unknown_lines(report: &Report, verbose: bool) -> String {
     text
 }
 
-fn written_line(report: &Report, dry_run: bool, seconds: f64) -> String {
+fn written_line(report: &BuildReport, dry_run: bool, seconds: f64) -> String {
     let written = counted(report.written, "file", "files");
-    let Report {
+    let BuildReport {
         out,
         removed,
         unchanged,
@@ -160,15 +156,15 @@ fn due_line(due: &Due) -> String {
     format!("Next due: \"{title}\" on {day}{time} ({path}).\n")
 }
 
-fn read_line(report: &Report) -> String {
+fn read_line(report: &BuildReport) -> String {
     let mut line = format!("Read {}", counted(report.posts, "post", "posts"));
     if report.pages > 0 {
         let _ = write!(line, " and {}", counted(report.pages, "page", "pages"));
     }
     line.push('.');
-    if !report.held_back.is_empty() {
+    if !report.excluded.is_empty() {
         let states = report
-            .held_back
+            .excluded
             .iter()
             .map(|(state, count)| match state.as_str() {
                 "draft" => counted(*count, "draft", "drafts"),

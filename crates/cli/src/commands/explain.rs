@@ -3,66 +3,72 @@
 use std::fmt::Write as _;
 
 use serde_json::{Map, Value, json};
-use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::Faults;
 use tabulae_core::likeness::WHOLE;
-use tabulae_core::source::Source;
-use tabulae_engine::explain::{Alike, Explained, Presence, explain, presence};
-use tabulae_engine::plan::plan;
-use tabulae_engine::site::Site;
+use tabulae_engine::{Error, Explanation, Membership, PostRef, RelatedPost, Workspace};
 
-use super::query::find;
-use crate::args::{Args, Format};
+use crate::args::Args;
 use crate::ui::table::{Column, Table};
 use crate::ui::{self, Status};
 
 pub(super) fn run(args: &Args, path: &str, archive: Option<&str>) -> Status {
-    let mut faults = Faults::new();
-    let site = args.read_site(&mut faults);
-    let found = site.as_ref().and_then(|site| {
-        let id = find(site, path).map_err(|fault| faults.push(*fault)).ok()?;
-        let plan = plan(site, &mut Faults::new());
-        let presence = match archive {
-            None => None,
-            Some(name) => {
-                let place = Source::command_line(name).top();
-                let found = presence(site, &plan, id, name, place);
-                Some(found.map_err(|fault| faults.push(*fault)).ok()?)
-            }
-        };
-        Some((site, id, explain(site, &plan, id), presence))
+    let site = args.workspace();
+    let mut faults = site.diagnostics().to_vec();
+    let found = Found::of(&site, path, archive).map_err(|error| {
+        let known = faults.clone();
+        let new = error.into_diagnostics().into_iter();
+        faults.extend(new.filter(|fault| !known.contains(fault)));
     });
-    match (found, args.format) {
-        (Some((site, id, explained, presence)), Format::Json) => {
-            let object = as_json(site, id, &explained, presence.as_ref(), archive);
-            ui::json(&object, &faults)
-        }
-        (Some((site, id, explained, presence)), _) => {
-            let text = match (&presence, archive) {
-                (Some(presence), Some(name)) => said(presence, name),
-                _ => as_text(site, id, &explained),
+    match found {
+        Ok(found) if args.is_json() => ui::json(&as_json(&found, archive), &faults),
+        Ok(found) => {
+            let text = match (&found.membership, archive) {
+                (Some(membership), Some(name)) => said(membership, name),
+                _ => as_text(&found),
             };
             ui::faults(&faults).max(ui::print(&text))
         }
-        (None, Format::Json) => ui::json(&json!({ "path": path }), &faults),
-        (None, _) => ui::faults(&faults),
+        Err(()) if args.is_json() => ui::json(&json!({ "path": path }), &faults),
+        Err(()) => ui::faults(&faults),
     }
 }
 
-fn said(presence: &Presence, archive: &str) -> String {
-    let word = if presence.there { "is" } else { "is not" };
-    format!("It {word} in `{archive}`: {}.\n", presence.reason)
+/// Everything about one post.
+struct Found<'a> {
+    post: PostRef<'a>,
+    explanation: Explanation,
+    related: Vec<RelatedPost<'a>>,
+    /// Set if the settings have related posts.
+    has_related: bool,
+    membership: Option<Membership>,
 }
 
-fn as_json(
-    site: &Site,
-    id: PostId,
-    explained: &Explained,
-    presence: Option<&Presence>,
-    archive: Option<&str>,
-) -> Value {
-    let post = site.catalogue.post(id);
-    let fields = explained.fields.iter();
+impl<'a> Found<'a> {
+    fn of(site: &'a Workspace, path: &str, archive: Option<&str>) -> Result<Self, Error> {
+        let membership = archive.map(|archive| site.membership(path, archive));
+        Ok(Self {
+            post: site.post(path)?,
+            explanation: site.explain(path)?,
+            related: site.related(path)?,
+            has_related: site.settings()?.related.is_some(),
+            membership: membership.transpose()?,
+        })
+    }
+}
+
+fn said(membership: &Membership, archive: &str) -> String {
+    let word = if membership.is_member { "is" } else { "is not" };
+    format!("It {word} in `{archive}`: {}.\n", membership.reason)
+}
+
+fn as_json(found: &Found<'_>, archive: Option<&str>) -> Value {
+    let Found {
+        post,
+        explanation,
+        related,
+        membership,
+        ..
+    } = found;
+    let fields = explanation.fields.iter();
     let values: Map<String, Value> = fields
         .clone()
         .map(|field| (field.name.clone(), json!(field.value)))
@@ -70,42 +76,42 @@ fn as_json(
     let sources: Map<String, Value> = fields
         .map(|field| (field.name.clone(), json!(field.from)))
         .collect();
-    let lists = explained.lists.iter().map(|list| {
+    let lists = explanation.lists.iter().map(|list| {
         json!({ "archive": list.archive, "term": list.term, "page": list.page, "link": list.link })
     });
-    let related = explained.related.iter().map(|alike| {
-        let parts: Map<String, Value> = alike
-            .parts
-            .iter()
-            .map(|part| (part.name.clone(), json!(number(part.part))))
+    let related = related.iter().map(|related| {
+        let parts = related.shared.iter();
+        let parts: Map<String, Value> = parts
+            .map(|part| (part.field.clone(), json!(number(part.part))))
             .collect();
-        let shared: Map<String, Value> = alike
-            .parts
-            .iter()
-            .filter(|part| !part.shared.is_empty())
-            .map(|part| (part.name.clone(), json!(part.shared)))
+        let shared = related.shared.iter().filter(|part| !part.terms.is_empty());
+        let shared: Map<String, Value> = shared
+            .map(|part| (part.field.clone(), json!(part.terms)))
             .collect();
         json!({
-            "path": site.catalogue.post(alike.post).path,
-            "likeness": number(alike.likeness),
+            "path": related.post.path(),
+            "likeness": related.score(),
             "parts": parts,
             "shared": shared,
-            "pinned": alike.pinned,
+            "pinned": related.is_pinned,
         })
     });
     let mut object = json!({
-        "path": post.path,
-        "link": site.catalogue.link(id).encoded,
-        "state": explained.state.name(),
-        "reasons": explained.reasons,
+        "path": post.path(),
+        "link": post.link(),
+        "state": explanation.state.name(),
+        "reasons": explanation.reasons,
         "fields": values,
         "sources": sources,
         "lists": lists.collect::<Value>(),
         "related": related.collect::<Value>(),
     });
-    if let (Some(presence), Some(archive)) = (presence, archive) {
-        object["in"] =
-            json!({ "archive": archive, "there": presence.there, "reason": presence.reason });
+    if let (Some(membership), Some(archive)) = (membership, archive) {
+        object["in"] = json!({
+            "archive": archive,
+            "there": membership.is_member,
+            "reason": membership.reason,
+        });
     }
     object
 }
@@ -115,24 +121,25 @@ fn number(likeness: u32) -> f64 {
     f64::from(likeness) / f64::from(WHOLE)
 }
 
-/// The same with nine digits.
+/// A likeness with nine digits.
 fn digits(likeness: u32) -> String {
     format!("{}.{:09}", likeness / WHOLE, likeness % WHOLE)
 }
 
-fn as_text(site: &Site, id: PostId, explained: &Explained) -> String {
+fn as_text(found: &Found<'_>) -> String {
     let mut text = String::new();
-    let post = site.catalogue.post(id);
-    let link = &site.catalogue.link(id).encoded;
-    let _ = writeln!(text, "{}, {link}", post.path);
+    let Found {
+        post, explanation, ..
+    } = found;
+    let _ = writeln!(text, "{}, {}", post.path(), post.link());
     let _ = writeln!(
         text,
         "{}: {}",
-        explained.state.name(),
-        explained.reasons.join("; ")
+        explanation.state.name(),
+        explanation.reasons.join("; ")
     );
     let mut fields = Table::new(vec![Column::fixed(), Column::text(), Column::path()]);
-    for field in &explained.fields {
+    for field in &explanation.fields {
         fields.row(vec![
             field.name.clone(),
             cut(&field.value),
@@ -140,23 +147,23 @@ fn as_text(site: &Site, id: PostId, explained: &Explained) -> String {
         ]);
     }
     let _ = write!(text, "\nFields\n{}", fields.show());
-    if explained.lists.is_empty() {
+    if explanation.lists.is_empty() {
         let _ = writeln!(text, "\nIn no list.");
     } else {
         let mut lists = Table::new(vec![Column::fixed(), Column::text(), Column::path()]);
-        for list in &explained.lists {
+        for list in &explanation.lists {
             let term = list.term.clone().unwrap_or_default();
             lists.row(vec![list.archive.clone(), term, list.link.clone()]);
         }
         let _ = write!(text, "\nLists\n{}", lists.show());
     }
-    if site.related.is_some() {
+    if found.has_related {
         let _ = writeln!(text, "\nRelated");
-        if explained.related.is_empty() {
+        if found.related.is_empty() {
             let _ = writeln!(text, "none");
         }
-        for alike in &explained.related {
-            show_alike(site, alike, &mut text);
+        for related in &found.related {
+            show_related(related, &mut text);
         }
     }
     text
@@ -174,27 +181,22 @@ fn cut(value: &str) -> String {
 /// How much of a value is shown, in characters.
 const VALUE: usize = 48;
 
-fn show_alike(site: &Site, alike: &Alike, text: &mut String) {
-    let post = site.catalogue.post(alike.post);
-    let named = if alike.pinned {
+fn show_related(related: &RelatedPost<'_>, text: &mut String) {
+    let post = related.post;
+    let named = if related.is_pinned {
         "  named by the post itself"
     } else {
         ""
     };
-    let _ = writeln!(
-        text,
-        "{}  {}  {}{named}",
-        digits(alike.likeness),
-        post.title,
-        post.path
-    );
-    for part in alike.parts.iter().filter(|part| part.part > 0) {
+    let likeness = digits(related.likeness);
+    let _ = writeln!(text, "{likeness}  {}  {}{named}", post.title(), post.path());
+    for part in related.shared.iter().filter(|part| part.part > 0) {
         let _ = writeln!(
             text,
             "  {} {}: {}",
             digits(part.part),
-            part.name,
-            part.shared.join(", ")
+            part.field,
+            part.terms.join(", ")
         );
     }
 }

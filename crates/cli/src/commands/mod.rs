@@ -1,11 +1,12 @@
-//! One file for each command: it opens, asks the builder, and shows the answer.
+//! One file for each command: it opens the workspace, asks the engine, and shows the answer.
 
 mod audit;
 mod build;
 mod demo;
 mod explain;
+mod generate;
 mod init;
-mod paper;
+
 mod query;
 mod terms;
 mod weave;
@@ -35,9 +36,9 @@ pub(crate) fn run(args: &Args) -> Status {
         Command::Audit(audit) => audit::run(args, audit),
         Command::Preview(preview) => crate::preview::run(args, preview),
         Command::Weave { pages, check } => weave::run(args, pages, *check),
-        Command::Schema { of } => paper::schema(*of),
-        Command::Completions { shell } => paper::completions(*shell),
-        Command::Manual { of } => paper::manual(of.as_deref()),
+        Command::Schema { of } => generate::schema(*of),
+        Command::Completions { shell } => generate::completions(*shell),
+        Command::Manual { of } => generate::manual(of.as_deref()),
         Command::Init { dir } => init::run(args, dir),
         Command::Demo { dir } => demo::run(args, dir),
     }

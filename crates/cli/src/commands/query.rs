@@ -1,41 +1,40 @@
 //! `tabulae query "…"`
 
-use serde_json::{Value, json};
-use tabulae_core::archive;
-use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
-use tabulae_core::query::{Answer, Query, Written};
-use tabulae_core::source::{Passage, Source};
+use serde_json::{Map, Value, json};
+use tabulae_core::query::{Query, Written};
 use tabulae_core::term::slug;
-use tabulae_engine::site::Site;
+use tabulae_engine::{PostRef, Posts, Workspace};
 
 use crate::args::{Args, Format};
 use crate::ui::table::{Column, Table, bar};
 use crate::ui::{self, Status, counted};
 
 pub(super) fn run(args: &Args, text: &str, by: Option<&str>, this: Option<&str>) -> Status {
-    let mut faults = Faults::new();
-    let site = args.read_site(&mut faults);
-    let answer = site
-        .as_ref()
-        .and_then(|site| answer(site, text, by, this, &mut faults));
-    let shown = match (&site, &answer) {
-        (Some(site), Some(answer)) => show(args, site, answer),
-        _ => Shown::Object(json!({ "query": text })),
+    let site = args.workspace();
+    let mut faults = site.diagnostics().to_vec();
+    let found = site.query_on(text, this).and_then(|posts| {
+        let counts = by.map(|field| posts.count_by(field)).transpose();
+        faults.extend(posts.warnings().iter().cloned());
+        Ok((counts?, posts))
+    });
+    let shown = match found {
+        Ok((Some(counts), posts)) => {
+            let by = by.unwrap_or_default();
+            show_counts(args, text, by, &counts, posts.len())
+        }
+        Ok((None, posts)) => show(args, text, &site, &posts),
+        Err(error) => {
+            let known = faults.clone();
+            let new = error.into_diagnostics().into_iter();
+            faults.extend(new.filter(|fault| !known.contains(fault)));
+            Shown::Object(json!({ "query": text }))
+        }
     };
     match shown {
-        Shown::Object(object) if args.format == Format::Json => ui::json(&object, &faults),
+        Shown::Object(object) if args.is_json() => ui::json(&object, &faults),
         Shown::Object(_) => ui::faults(&faults),
         Shown::Text(text) => ui::faults(&faults).max(ui::print(&text)),
     }
-}
-
-/// A query's answer, and how it is to be shown.
-struct Found {
-    text: String,
-    query: Query<Written>,
-    answer: Answer,
-    by: Option<(String, archive::By)>,
 }
 
 enum Shown {
@@ -43,190 +42,119 @@ enum Shown {
     Text(String),
 }
 
-fn answer(
-    site: &Site,
-    text: &str,
-    by: Option<&str>,
-    this: Option<&str>,
-    faults: &mut Faults,
-) -> Option<Found> {
-    let this = match this {
-        None => None,
-        Some(name) => match find(site, name) {
-            Ok(id) => Some(id),
-            Err(fault) => {
-                faults.push(*fault);
-                return None;
-            }
-        },
-    };
-    let scope = site.scope().on_page(this.is_some());
-    let query = Query::parse(&Passage::command_line(text))
-        .map_err(|fault| faults.push(*fault))
-        .ok()?;
-    let resolved = query.resolve(scope).into_output(faults)?;
-    let answer = resolved.run(&site.catalogue, this);
-    if answer.total == 0 {
-        faults.extend(query.why_empty(scope, this));
-    }
-    let by = match by {
-        None => None,
-        Some(name) => {
-            let place = Source::command_line(name).top();
-            let by = archive::by(name, &site.catalogue, place)
-                .map_err(|fault| faults.push(*fault))
-                .ok()?;
-            Some((name.to_owned(), by))
-        }
-    };
-    Some(Found {
-        text: text.to_owned(),
-        query,
-        answer,
-        by,
-    })
-}
-
-/// The post that is named on the command line: by path, slug or link.
-pub(super) fn find(site: &Site, name: &str) -> Result<PostId, Box<Diagnostic>> {
-    site.find(name).map_err(|help| {
-        let place = Source::command_line(name).top();
-        let message = format!("there is no post `{name}`");
-        Box::new(Diagnostic::error(Code::UsageUnfit, place, message).help(help))
-    })
-}
-
-fn show(args: &Args, site: &Site, found: &Found) -> Shown {
-    let posts = &found.answer.posts;
-    if let Some((name, by)) = &found.by {
-        return show_counts(args, site, found, name, by);
-    }
+fn show(args: &Args, text: &str, site: &Workspace, posts: &Posts<'_>) -> Shown {
+    let fields = term_fields(site);
     match args.format {
         Format::Json => Shown::Object(json!({
-            "query": found.text,
-            "total": found.answer.total,
-            "posts": posts.iter().map(|id| post_json(site, *id)).collect::<Value>(),
+            "query": text,
+            "total": posts.total(),
+            "posts": posts.iter().map(|post| post_json(post, &fields)).collect::<Value>(),
         })),
-        Format::Text => Shown::Text(as_table(site, &found.answer)),
-        Format::Csv => Shown::Text(as_csv(site, posts)),
+        Format::Text => Shown::Text(as_table(posts, &fields)),
+        Format::Csv => Shown::Text(as_csv(posts, &fields)),
         Format::Links => Shown::Text(
             posts
                 .iter()
-                .map(|id| format!("{}\n", site.catalogue.link(*id).encoded))
+                .map(|post| format!("{}\n", post.link()))
                 .collect(),
         ),
-        Format::Template => Shown::Text(as_template(&found.query)),
-        Format::Toml => Shown::Text(as_toml(&found.query)),
+        Format::Template => Shown::Text(as_template(posts.query())),
+        Format::Toml => Shown::Text(as_toml(posts.query())),
     }
 }
 
-fn show_counts(args: &Args, site: &Site, found: &Found, name: &str, by: &archive::By) -> Shown {
-    let counts = archive::counts(by, &found.answer.posts, &site.catalogue);
-    if args.format == Format::Json {
+/// The names of the term fields.
+fn term_fields(site: &Workspace) -> Vec<&str> {
+    let tables = site.catalogue().map(|catalogue| catalogue.term_tables());
+    let tables = tables.unwrap_or_default().iter();
+    tables.map(|table| table.field.name.as_str()).collect()
+}
+
+fn show_counts(
+    args: &Args,
+    text: &str,
+    by: &str,
+    counts: &[(String, String, usize)],
+    posts: usize,
+) -> Shown {
+    if args.is_json() {
         let groups = counts
             .iter()
-            .map(|(term, count)| json!({ "term": term.name, "slug": term.slug, "count": count }));
+            .map(|(name, slug, count)| json!({ "term": name, "slug": slug, "count": count }));
         return Shown::Object(
-            json!({ "query": found.text, "by": name, "groups": groups.collect::<Value>() }),
+            json!({ "query": text, "by": by, "groups": groups.collect::<Value>() }),
         );
     }
-    let most = counts.iter().map(|(_, count)| *count).max().unwrap_or(1);
+    let most = counts.iter().map(|(.., count)| *count).max().unwrap_or(1);
     let mut table = Table::new(vec![Column::text(), Column::number(), Column::text()]);
-    for (term, count) in &counts {
-        table.row(vec![
-            term.name.clone(),
-            count.to_string(),
-            bar(*count, most),
-        ]);
+    for (name, _, count) in counts {
+        table.row(vec![name.clone(), count.to_string(), bar(*count, most)]);
     }
     Shown::Text(format!(
         "{}{}.\n",
         table.show(),
-        counted(found.answer.posts.len(), "post", "posts")
+        counted(posts, "post", "posts")
     ))
 }
 
-/// The names of a post's terms in a field.
-fn names(site: &Site, id: PostId, field: usize) -> Vec<&str> {
-    let table = site.catalogue.terms(field);
-    site.catalogue
-        .terms_of(id, field)
-        .iter()
-        .map(|term| table.term(*term).name.as_str())
-        .collect()
-}
-
-fn post_json(site: &Site, id: PostId) -> Value {
-    let post = site.catalogue.post(id);
-    let tables = site.catalogue.term_tables().iter().enumerate();
-    let terms =
-        tables.map(|(number, table)| (table.field.name.clone(), json!(names(site, id, number))));
+fn post_json(post: PostRef<'_>, fields: &[&str]) -> Value {
+    let date = |date: tabulae_engine::PostDate| date.stamp().map(|stamp| stamp.iso());
+    let terms = fields.iter();
+    let terms = terms.map(|field| ((*field).to_owned(), json!(post.terms(field))));
     json!({
-        "path": post.path,
-        "link": site.catalogue.link(id).encoded,
-        "title": &*post.title,
-        "date": post.date.map(|date| date.iso()),
-        "updated": post.updated.map(|date| date.iso()),
-        "content": site.catalogue.sets()[post.set],
-        "summary": post.summary.as_deref(),
-        "terms": terms.collect::<serde_json::Map<_, _>>(),
+        "path": post.path(),
+        "link": post.link(),
+        "title": post.title(),
+        "date": date(post.date()),
+        "updated": date(post.updated()),
+        "content": post.set(),
+        "summary": post.summary(),
+        "terms": terms.collect::<Map<_, _>>(),
     })
 }
 
-fn as_table(site: &Site, answer: &Answer) -> String {
+fn as_table(posts: &Posts<'_>, fields: &[&str]) -> String {
     let mut table = Table::new(vec![
         Column::fixed(),
         Column::text(),
         Column::text(),
         Column::path(),
     ]);
-    for id in &answer.posts {
-        let post = site.catalogue.post(*id);
-        let terms: Vec<&str> = (0..site.catalogue.term_tables().len())
-            .flat_map(|field| names(site, *id, field))
-            .collect();
+    for post in posts.iter() {
+        let terms: Vec<&str> = fields.iter().flat_map(|field| post.terms(field)).collect();
+        let date = post.date().stamp();
         table.row(vec![
-            post.date
-                .map_or_else(String::new, |date| date.day.to_string()),
-            post.title.to_string(),
+            date.map_or_else(String::new, |date| date.day.to_string()),
+            post.title().to_owned(),
             terms.join(", "),
-            post.path.clone(),
+            post.path().to_owned(),
         ]);
     }
-    let shown = answer.posts.len();
-    let count = if shown == answer.total {
-        counted(shown, "post", "posts")
+    let count = if posts.len() == posts.total() {
+        counted(posts.len(), "post", "posts")
     } else {
-        format!("{shown} of {}", counted(answer.total, "post", "posts"))
+        format!(
+            "{} of {}",
+            posts.len(),
+            counted(posts.total(), "post", "posts")
+        )
     };
     format!("{}{count}.\n", table.show())
 }
 
-/// Comma-separated values by RFC 4180, terms of a field parted by `; `.
-fn as_csv(site: &Site, posts: &[PostId]) -> String {
-    let fields: Vec<&str> = site
-        .catalogue
-        .term_tables()
-        .iter()
-        .map(|table| table.field.name.as_str())
-        .collect();
-    let mut rows = vec![
-        ["date", "title", "link", "path"]
-            .into_iter()
-            .chain(fields)
-            .map(str::to_owned)
-            .collect::<Vec<_>>(),
-    ];
-    for id in posts {
-        let post = site.catalogue.post(*id);
+/// Comma-separated values by RFC 4180, terms of a field separated by `; `.
+fn as_csv(posts: &Posts<'_>, fields: &[&str]) -> String {
+    let head = ["date", "title", "link", "path"].into_iter();
+    let head = head.chain(fields.iter().copied()).map(str::to_owned);
+    let mut rows: Vec<Vec<String>> = vec![head.collect()];
+    for post in posts.iter() {
         let own = [
-            post.date.map_or_else(String::new, |date| date.iso()),
-            post.title.to_string(),
-            site.catalogue.link(*id).encoded.clone(),
-            post.path.clone(),
+            post.date().to_string(),
+            post.title().to_owned(),
+            post.link().to_owned(),
+            post.path().to_owned(),
         ];
-        let terms =
-            (0..site.catalogue.term_tables().len()).map(|field| names(site, *id, field).join("; "));
+        let terms = fields.iter().map(|field| post.terms(field).join("; "));
         rows.push(own.into_iter().chain(terms).collect());
     }
     let cell = |text: &String| {

@@ -4,27 +4,25 @@ use std::fmt::Write as _;
 
 use jiff::civil::Date;
 use serde_json::{Map, Value, json};
-use tabulae_core::diagnostic::Faults;
-use tabulae_core::source::Source;
 use tabulae_core::term::Term;
-use tabulae_engine::terms::{FieldTerms, Join, terms};
+use tabulae_engine::{FieldTerms, Join};
 
-use crate::args::{Args, Format};
+use crate::args::Args;
 use crate::ui::table::{Column, Table, bar};
 use crate::ui::{self, Status, counted};
 
 pub(super) fn run(args: &Args, field: Option<&str>) -> Status {
-    let mut faults = Faults::new();
-    let site = args.read_site(&mut faults);
-    let found = site.as_ref().and_then(|site| {
-        let place = || Source::command_line(field.unwrap_or_default()).top();
-        let found = terms(site, field, place);
-        found.map_err(|fault| faults.push(*fault)).ok()
+    let site = args.workspace();
+    let mut faults = site.diagnostics().to_vec();
+    let found = site.terms(field).map_err(|error| {
+        let known = faults.clone();
+        let new = error.into_diagnostics().into_iter();
+        faults.extend(new.filter(|fault| !known.contains(fault)));
     });
-    match (found, args.format) {
-        (found, Format::Json) => ui::json(&as_json(&found.unwrap_or_default()), &faults),
-        (Some(found), _) => ui::faults(&faults).max(ui::print(&as_text(&found))),
-        (None, _) => ui::faults(&faults),
+    match found {
+        found if args.is_json() => ui::json(&as_json(&found.unwrap_or_default()), &faults),
+        Ok(found) => ui::faults(&faults).max(ui::print(&as_text(&found))),
+        Err(()) => ui::faults(&faults),
     }
 }
 

@@ -4,54 +4,38 @@ use std::fmt::Write as _;
 use std::path::Path;
 
 use serde_json::{Value, json};
-use tabulae_engine::output::Output as _;
-use tabulae_engine::weave::{Folder, Woven, weave};
+use tabulae_engine::WeaveReport;
 
-use super::build::site_and_output;
-use crate::args::{Args, BuildArgs, Format};
+use crate::args::{Args, BuildArgs};
 use crate::ui::{self, Status, counted};
 
 pub(super) fn run(args: &Args, dir: &Path, check: bool) -> Status {
-    let asked = BuildArgs {
+    let build = BuildArgs {
         dry_run: check,
         ..BuildArgs::plain()
     };
-    let options = args.options(&asked, &tabulae_engine::Quiet);
-    // A second one, or a build, would stage files of the same names.
-    let (sources, mut output) = site_and_output(&asked, &args.dir);
-    if !check && let Err(fault) = tabulae_engine::lock(&mut output) {
-        return match args.format {
-            Format::Json => ui::json(&json!({}), &[*fault]),
-            _ => ui::faults(&[*fault]),
-        };
-    }
-    let woven = weave(&sources, &Folder::new(dir), &options);
-    if !check {
-        output.release();
-    }
-    let would_change = woven
-        .output
-        .as_ref()
-        .is_some_and(|woven| !woven.changed.is_empty());
-    let status = match check && would_change {
+    let woven = build.output(&args.dir).and_then(|mut output| {
+        let site = args.workspace();
+        site.weave(dir, &mut output, build.options())
+    });
+    let report = match woven {
+        Ok(report) => report,
+        Err(error) => return ui::failed(args.is_json(), error.diagnostics()),
+    };
+    let status = match check && !report.changed.is_empty() {
         true => Status::Faults,
         false => Status::Done,
     };
-    let shown = match (&woven.output, args.format) {
-        (pages, Format::Json) => {
-            let object = pages.as_ref().map_or_else(|| json!({}), as_json);
-            ui::json(&object, &woven.diagnostics)
-        }
-        (Some(pages), _) => {
-            let text = as_text(pages, dir, check);
-            ui::faults(&woven.diagnostics).max(ui::print(&text))
-        }
-        (None, _) => ui::faults(&woven.diagnostics),
+    let shown = if args.is_json() {
+        ui::json(&as_json(&report), &report.diagnostics)
+    } else {
+        let text = as_text(&report, dir, check);
+        ui::faults(&report.diagnostics).max(ui::print(&text))
     };
     status.max(shown)
 }
 
-fn as_json(woven: &Woven) -> Value {
+fn as_json(woven: &WeaveReport) -> Value {
     json!({
         "looked_at": woven.looked_at,
         "pages": woven.pages,
@@ -60,7 +44,7 @@ fn as_json(woven: &Woven) -> Value {
     })
 }
 
-fn as_text(woven: &Woven, dir: &Path, check: bool) -> String {
+fn as_text(woven: &WeaveReport, dir: &Path, check: bool) -> String {
     let mut text = String::new();
     if check {
         for path in &woven.changed {

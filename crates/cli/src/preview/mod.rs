@@ -13,15 +13,12 @@ use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 
 use tabulae_core::diagnostic::{Diagnostic, Faults};
-use tabulae_core::post::Include;
-use tabulae_engine::output::Disk as Output;
-use tabulae_engine::report::Report;
-use tabulae_engine::sources::Disk as Sources;
-use tabulae_engine::{Foreign, Options, Progress, Session, Step};
+use tabulae_engine::{
+    BuildOptions, BuildReport, BuildSession, DiskOutput, Progress, STATE_FOLDER, Step,
+};
 
 use self::watch::Watch;
 use crate::args::{Args, PreviewArgs};
-use crate::settle::MEMORY;
 use crate::ui::{self, Status, counted};
 
 /// What browsers are told after each build.
@@ -46,30 +43,34 @@ struct Preview {
     now: Mutex<Now>,
     /// Wakes those who wait for another [`Now`].
     changed: Condvar,
-    /// What one build hands on to the next.
-    session: Mutex<Session>,
+    /// The session of all builds.
+    session: Mutex<BuildSession>,
+    /// Set when a file changes; a build that is under way then ends.
+    superseded: Arc<AtomicBool>,
 }
 
 pub(crate) fn run(args: &Args, wanted: &PreviewArgs) -> Status {
     let mut args = args.clone();
     args.include
         .extend(["drafts".to_owned(), "scheduled".to_owned()]);
+    let site = args.workspace();
     let preview = Arc::new(Preview {
-        out: memory(&args).join("site"),
+        out: state_folder(&args).join("site"),
         base: Mutex::default(),
         now: Mutex::default(),
         changed: Condvar::new(),
-        session: Mutex::new(Session::keeping_to_itself()),
+        session: Mutex::new(site.session().exclusive()),
+        superseded: Arc::default(),
         args,
     });
-    let watch = match Watch::new(&preview.args.dir) {
+    let watch = match Watch::new(&preview.args.dir, Arc::clone(&preview.superseded)) {
         Ok(watch) => watch,
         Err(error) => {
             ui::complain(&format!("cannot watch the site's files: {error}\n"));
             return Status::Machine;
         }
     };
-    let built = preview.build(None);
+    let built = preview.build(None, false).diagnostics;
     if built.iter().any(|fault| {
         let codes = [
             tabulae_core::diagnostic::Code::SettingsMissing,
@@ -84,43 +85,61 @@ pub(crate) fn run(args: &Args, wanted: &PreviewArgs) -> Status {
     server::serve(&preview, wanted)
 }
 
-/// The folder that the preview keeps to: it and a build do not wait for each other.
-fn memory(args: &Args) -> PathBuf {
-    args.dir.join(MEMORY).join("preview")
+/// The state folder of the preview: it and a build do not wait for each other.
+fn state_folder(args: &Args) -> PathBuf {
+    args.dir.join(STATE_FOLDER).join("preview")
+}
+
+/// The end of a build.
+#[derive(Debug)]
+struct Built {
+    diagnostics: Faults,
+    is_cancelled: bool,
 }
 
 impl Preview {
-    /// Builds, says so, and tells the browsers, as soon as the new files are there to be served.
-    /// Where it is known what changed, nothing else is looked at.
-    fn build(&self, changed: Option<Vec<String>>) -> Faults {
-        let sources = Sources::new(&self.args.dir);
-        let mut output = Output::new(&self.out, memory(&self.args), "preview");
-        let include: Include = self.args.include();
+    /// Builds, says so, and tells the browsers, as soon as the new files can be served. Where the changed files
+    /// are known, no others are looked at. A build that may be cancelled ends when a file changes.
+    fn build(&self, changed: Option<Vec<String>>, may_cancel: bool) -> Built {
         let teller = Teller {
             preview: self,
             began: Instant::now(),
             told: AtomicBool::new(false),
         };
-        let options = Options {
-            clock: self.args.clock(),
-            include,
-            keep_going: false,
-            dry_run: false,
-            foreign: Foreign::default(),
-            progress: &teller,
-        };
         let mut session = self.session.lock().unwrap_or_else(PoisonError::into_inner);
+        session.set_clock(self.args.clock());
         if let Some(changed) = changed {
             session.only_changed(changed);
         }
-        let built = session.build(&sources, &mut output, &options);
-        if !teller.told.load(Ordering::Relaxed) {
-            teller.tell(&built.output, &built.diagnostics);
+        self.superseded.store(false, Ordering::Relaxed);
+        let options = BuildOptions::default().progress(&teller);
+        let options = if may_cancel {
+            options.cancel(&self.superseded)
+        } else {
+            options
+        };
+        let output = DiskOutput::new(&self.out);
+        let built = output.and_then(|output| {
+            let mut output = output.named("preview").state(state_folder(&self.args));
+            session.build(&mut output, options)
+        });
+        let (report, diagnostics) = match built {
+            Ok(report) => (report.clone(), report.diagnostics),
+            Err(error) => (
+                error.report().cloned().unwrap_or_default(),
+                error.into_diagnostics(),
+            ),
+        };
+        if !report.cancelled && !teller.told.load(Ordering::Relaxed) {
+            teller.tell(&report, &diagnostics);
         }
-        built.diagnostics
+        Built {
+            is_cancelled: report.cancelled,
+            diagnostics,
+        }
     }
 
-    fn tell(&self, report: &Report, faults: &[Diagnostic]) {
+    fn tell(&self, report: &BuildReport, faults: &[Diagnostic]) {
         let broken = faults.iter().any(Diagnostic::is_error);
         let faults: Arc<[Diagnostic]> = if broken { faults.into() } else { Arc::new([]) };
         if !broken {
@@ -176,7 +195,7 @@ struct Teller<'a> {
 }
 
 impl Teller<'_> {
-    fn tell(&self, report: &Report, faults: &[Diagnostic]) {
+    fn tell(&self, report: &BuildReport, faults: &[Diagnostic]) {
         self.told.store(true, Ordering::Relaxed);
         self.preview.tell(report, faults);
         let _ = ui::faults(faults);
@@ -189,7 +208,7 @@ impl Teller<'_> {
                 counted(report.written, "file", "files"),
             ),
             errors => format!(
-                "{} to mend; the last good site is still served.\n",
+                "{}; the last good site is still served.\n",
                 counted(errors, "error", "errors")
             ),
         };
@@ -200,7 +219,7 @@ impl Teller<'_> {
 impl Progress for Teller<'_> {
     fn step(&self, _: Step, _: usize, _: usize) {}
 
-    fn stands(&self, report: &Report, faults: &[Diagnostic]) {
+    fn published(&self, report: &BuildReport, faults: &[Diagnostic]) {
         self.tell(report, faults);
     }
 }

@@ -2,10 +2,8 @@
 
 use std::fmt::Write as _;
 
-use tabulae_core::diagnostic::{Diagnostic, Faults, by_place};
-use tabulae_core::query::Query;
-use tabulae_core::source::Passage;
-use tabulae_engine::template::escape;
+use tabulae_core::diagnostic::{Diagnostic, by_place};
+use tabulae_engine::{Posts, escape};
 
 use super::Preview;
 use crate::ui::{self, counted};
@@ -25,7 +23,7 @@ pre { overflow-x: auto; padding: .8rem 1rem; border-left: .25rem solid #b3432b; 
 pub(super) fn cover(faults: &[Diagnostic]) -> String {
     let errors = faults.iter().filter(|fault| fault.is_error()).count();
     let mut html = format!(
-        "{STYLE}<div class=\"cover\" role=\"alert\"><h1>{} to mend</h1>\n",
+        "{STYLE}<div class=\"cover\" role=\"alert\"><h1>{}</h1>\n",
         counted(errors, "error", "errors")
     );
     for fault in by_place(faults) {
@@ -60,48 +58,37 @@ pub(super) fn workbench(preview: &Preview, text: &str) -> String {
         escape(text),
         preview.base()
     );
-    let mut faults = Faults::new();
-    let Some(site) = preview.args.read_site(&mut faults) else {
-        return page("Query", &(body + &listed(&faults)));
-    };
-    faults.clear();
-    let scope = site.scope();
-    let query = Query::parse(&Passage::command_line(text));
-    let query = query.map_err(|fault| faults.push(*fault)).ok();
-    let resolved = query
-        .as_ref()
-        .and_then(|query| query.resolve(scope).into_output(&mut faults));
-    if let (Some(query), Some(resolved)) = (&query, resolved) {
-        let answer = resolved.run(&site.catalogue, None);
-        if answer.total == 0 {
-            faults.extend(query.why_empty(scope, None));
+    let site = preview.args.workspace();
+    match site.query(text) {
+        Ok(posts) => {
+            let _ = writeln!(body, "{}", found(&posts));
+            body.push_str(&listed(posts.warnings()));
         }
-        let _ = writeln!(
-            body,
-            "<p>{}{}</p>\n<table>",
-            counted(answer.total, "post", "posts"),
-            if answer.posts.len() < answer.total {
-                format!(", of which {} are shown", answer.posts.len())
-            } else {
-                String::new()
-            }
-        );
-        for id in answer.posts {
-            let post = site.catalogue.post(id);
-            let date = post.date.map(|date| date.day.to_string());
-            let _ = writeln!(
-                body,
-                "<tr><td>{}</td><td><a href=\"{}\">{}</a></td><td>{}</td></tr>",
-                date.unwrap_or_default(),
-                escape(&site.href(site.catalogue.link(id))),
-                escape(&post.title),
-                escape(&post.path)
-            );
-        }
-        body.push_str("</table>\n");
+        Err(error) => body.push_str(&listed(error.diagnostics())),
     }
-    body.push_str(&listed(&faults));
     page("Query", &body)
+}
+
+/// The posts of a query as a table.
+fn found(posts: &Posts<'_>) -> String {
+    let shown = match posts.len() < posts.total() {
+        true => format!(", of which {} are shown", posts.len()),
+        false => String::new(),
+    };
+    let total = counted(posts.total(), "post", "posts");
+    let mut table = format!("<p>{total}{shown}</p>\n<table>\n");
+    for post in posts.iter() {
+        let date = post.date().stamp().map(|date| date.day.to_string());
+        let _ = writeln!(
+            table,
+            "<tr><td>{}</td><td><a href=\"{}\">{}</a></td><td>{}</td></tr>",
+            date.unwrap_or_default(),
+            escape(&post.href()),
+            escape(post.title()),
+            escape(post.path())
+        );
+    }
+    table + "</table>"
 }
 
 fn listed(faults: &[Diagnostic]) -> String {

@@ -11,7 +11,7 @@ use std::time::Duration;
 use signal_hook::consts::{SIGINT, SIGTERM};
 use signal_hook::iterator::Signals;
 use tabulae_core::route::{decode, encode};
-use tabulae_engine::template::escape;
+use tabulae_engine::escape;
 use tabulae_serve::{Body, Handler, Request, Response};
 
 use super::{Preview, pages};

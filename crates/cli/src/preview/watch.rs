@@ -2,13 +2,15 @@
 
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
 use std::time::{Duration, Instant};
 
 use notify::{Event, EventKind, RecommendedWatcher, RecursiveMode, Watcher};
 
 use super::Preview;
-use crate::settle::MEMORY;
+use tabulae_engine::STATE_FOLDER;
 
 /// Editors write a file in several steps: a build waits until nothing changed for so long.
 const REST: Duration = Duration::from_millis(50);
@@ -25,11 +27,19 @@ pub(super) struct Watch {
     changes: Receiver<notify::Result<Event>>,
 }
 
+/// The maximum number of builds in a row that a newer change ends.
+const CANCELLED: usize = 3;
+
 impl Watch {
-    /// Watches from now on; what changes before the first build is built once more.
-    pub(super) fn new(root: &Path) -> notify::Result<Self> {
+    /// Watches from now on, and sets `superseded` at each change. Changes before the first build lead to
+    /// another build.
+    pub(super) fn new(root: &Path, superseded: Arc<AtomicBool>) -> notify::Result<Self> {
         let (send, changes) = channel();
+        let site = root.to_owned();
         let watcher = notify::recommended_watcher(move |event| {
+            if matters(&site, &event) {
+                superseded.store(true, Ordering::Relaxed);
+            }
             let _ = send.send(event);
         })?;
         let mut watch = Self {
@@ -44,10 +54,13 @@ impl Watch {
 
     /// Builds after each change, for ever.
     pub(super) fn build(mut self, preview: &Preview) {
+        let mut cancelled = 0;
         while let Some(changed) = self.rests() {
-            // What came into a folder before it was watched was told by nobody.
-            let changed = if self.follow() { None } else { changed };
-            let _ = preview.build(changed);
+            // Nobody reported what came into a folder before it was watched.
+            let is_new = self.follow();
+            let changed = changed.filter(|_| !is_new && cancelled == 0);
+            let built = preview.build(changed, cancelled < CANCELLED);
+            cancelled = if built.is_cancelled { cancelled + 1 } else { 0 };
         }
     }
 
@@ -86,7 +99,7 @@ impl Watch {
         let mut changes = Changes::default();
         loop {
             match self.changes.recv() {
-                Ok(event) if self.matters(&event) => {
+                Ok(event) if matters(&self.root, &event) => {
                     changes.note(&self.root, &event);
                     break;
                 }
@@ -98,7 +111,7 @@ impl Watch {
         let mut until = began + REST;
         while Instant::now() < until {
             match self.changes.recv_timeout(until - Instant::now()) {
-                Ok(event) if self.matters(&event) => {
+                Ok(event) if matters(&self.root, &event) => {
                     changes.note(&self.root, &event);
                     until = (Instant::now() + REST).min(began + PATIENCE);
                 }
@@ -108,17 +121,17 @@ impl Watch {
         }
         Some(changes.paths())
     }
+}
 
-    /// Whether an event may be of a change of the site; so may an error, or one that says that
-    /// others were lost.
-    fn matters(&self, event: &notify::Result<Event>) -> bool {
-        event.as_ref().map_or(true, |event| {
-            let mut paths = event.paths.iter();
-            event.need_rescan()
-                || !matches!(event.kind, EventKind::Access(_))
-                    && paths.any(|path| is_of_the_site(&self.root, path))
-        })
-    }
+/// Returns true if an event may be a change of the site in `root`. An error may be one, and so may an event
+/// that says that others were lost.
+fn matters(root: &Path, event: &notify::Result<Event>) -> bool {
+    event.as_ref().map_or(true, |event| {
+        let mut paths = event.paths.iter();
+        event.need_rescan()
+            || !matches!(event.kind, EventKind::Access(_))
+                && paths.any(|path| is_of_the_site(root, path))
+    })
 }
 
 /// What changed between two builds.
@@ -168,7 +181,7 @@ fn is_of_the_site(root: &Path, path: &Path) -> bool {
     };
     let mut steps = below.iter().map(|step| step.to_string_lossy());
     let first = steps.next().unwrap_or_default();
-    let own = ["out", MEMORY, "node_modules", "target"];
+    let own = ["out", STATE_FOLDER, "node_modules", "target"];
     let left = |step: &str| step.starts_with('.') || step.ends_with('~');
     !own.contains(&&*first) && !left(&first) && !steps.any(|step| left(&step))
 }

@@ -3,6 +3,7 @@
 mod diagnostics;
 pub(crate) mod progress;
 pub(crate) mod table;
+mod usage;
 
 use std::io::{self, Write};
 
@@ -10,6 +11,7 @@ use serde_json::{Value, json};
 use tabulae_core::diagnostic::{Code, Diagnostic, by_place};
 
 pub(crate) use self::diagnostics::{BOLD, ERROR, HELP, WARNING, faults, place, plain};
+pub(crate) use self::usage::usage;
 
 /// How the program ends.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -55,6 +57,15 @@ pub(crate) fn print(text: &str) -> Status {
 /// Prints to standard error.
 pub(crate) fn complain(text: &str) {
     let _ = anstream::stderr().lock().write_all(text.as_bytes());
+}
+
+/// Prints the diagnostics of a command that failed, as JSON or as text.
+pub(crate) fn failed(is_json: bool, diagnostics: &[Diagnostic]) -> Status {
+    if is_json {
+        json(&json!({}), diagnostics)
+    } else {
+        faults(diagnostics)
+    }
 }
 
 /// Prints one JSON object: `object` with the faults added.

@@ -1,11 +1,10 @@
 //! A bar for builds that take over a second, on a terminal only.
 
+use std::io::IsTerminal;
 use std::time::{Duration, Instant};
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use tabulae_engine::{Progress, Step};
-
-use crate::settle::watched;
 
 /// How long a build may take without a bar.
 const PATIENCE: Duration = Duration::from_secs(1);
@@ -19,7 +18,7 @@ pub(crate) struct Bar {
 
 impl Bar {
     pub(crate) fn new() -> Self {
-        let bar = watched().then(|| {
+        let bar = std::io::stderr().is_terminal().then(|| {
             let bar = ProgressBar::with_draw_target(None, ProgressDrawTarget::hidden());
             if let Ok(style) = ProgressStyle::with_template("{msg} {bar:30} {pos}/{len}") {
                 bar.set_style(style);

@@ -11,7 +11,7 @@ use tabulae_core::settings::Settings;
 use tabulae_core::time::Moment;
 
 use super::current::CurrentFingerprints;
-use super::next_cache::next_cache;
+use super::next_cache::{Finished, next_cache};
 use super::session::{LoadedSite, Session};
 use crate::incremental::{BuildCache, Invalidation, UnchangedReport};
 use crate::options::BuildOptions;
@@ -232,28 +232,20 @@ impl Build<'_> {
         }
         self.options.progress.published(report, self.faults);
         let (made, is_new) = stage.manifest_of(&outcomes, published);
-        let faults = &*self.faults;
-        let (saved, cache) = rayon::join(
-            || {
-                if is_new {
-                    destination.save_manifest(&made)
-                } else {
-                    Ok(())
-                }
-            },
-            || {
-                next_cache(
-                    &current,
-                    &invalidation,
-                    outcomes,
-                    scan,
-                    &made,
-                    report,
-                    faults,
-                    destination,
-                )
-            },
-        );
+        let finished = Finished {
+            current: &current,
+            invalidation: &invalidation,
+            scan,
+            manifest: &made,
+            report,
+            faults: &*self.faults,
+            destination,
+        };
+        let save = || match is_new {
+            true => destination.save_manifest(&made),
+            false => Ok(()),
+        };
+        let (saved, cache) = rayon::join(save, || next_cache(&finished, outcomes));
         if let Err(error) = saved {
             self.faults.push(unwritable(".tabulae", &error));
             return None;

@@ -16,17 +16,27 @@ use crate::report::BuildReport;
 use crate::site::CachedPosts;
 use crate::source::{FileStamp, Scan};
 
+/// A build that published its outputs.
+pub(super) struct Finished<'b, 'a> {
+    pub(super) current: &'b CurrentFingerprints<'a>,
+    pub(super) invalidation: &'b Invalidation<'a>,
+    pub(super) scan: &'b Scan<'b>,
+    pub(super) manifest: &'b Manifest,
+    pub(super) report: &'b BuildReport,
+    pub(super) faults: &'b [Diagnostic],
+    pub(super) destination: &'b dyn Destination,
+}
+
 /// Returns what the next build needs to render only what changed.
-pub(super) fn next_cache(
-    current: &CurrentFingerprints<'_>,
-    invalidation: &Invalidation<'_>,
-    outcomes: Vec<Outcome<'_>>,
-    scan: &Scan<'_>,
-    manifest: &Manifest,
-    report: &BuildReport,
-    faults: &[Diagnostic],
-    destination: &dyn Destination,
-) -> BuildCache {
+pub(super) fn next_cache(build: &Finished<'_, '_>, outcomes: Vec<Outcome<'_>>) -> BuildCache {
+    let Finished {
+        current,
+        invalidation,
+        scan,
+        manifest,
+        destination,
+        ..
+    } = *build;
     let data = current.data();
     // Whatever depends on all posts is compared by these two first.
     let always = [Key::Posts, Key::Alike];
@@ -88,7 +98,7 @@ pub(super) fn next_cache(
         checksums: checksums(&keys, current),
         stems,
         posts,
-        unchanged: unchanged_report(current, &keys, scan, report, faults),
+        unchanged: unchanged_report(build, &keys),
         keys,
         outputs,
         manifest: manifest.digest(),
@@ -133,13 +143,14 @@ fn words(current: &CurrentFingerprints<'_>, old: &BuildCache) -> (Arc<[Box<str>]
 }
 
 /// Returns the report of a build that finds nothing changed, if there can be one.
-fn unchanged_report(
-    current: &CurrentFingerprints<'_>,
-    keys: &[(Key, u64)],
-    scan: &Scan<'_>,
-    report: &BuildReport,
-    faults: &[Diagnostic],
-) -> Option<UnchangedReport> {
+fn unchanged_report(build: &Finished<'_, '_>, keys: &[(Key, u64)]) -> Option<UnchangedReport> {
+    let Finished {
+        current,
+        scan,
+        report,
+        faults,
+        ..
+    } = *build;
     let site = current.site();
     let is_said_once = |fault: &Diagnostic| fault.is_error() || fault.code == Code::FeedIdChanged;
     if !scan.whole || faults.iter().any(is_said_once) {

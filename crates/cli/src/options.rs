@@ -1,0 +1,94 @@
+//! From the command line to a workspace and the options of a build.
+
+use std::num::NonZeroUsize;
+use std::path::{Path, PathBuf};
+
+use jiff::Timestamp;
+use tabulae_core::post::Include;
+use tabulae_core::time::Written;
+use tabulae_engine::{BuildOptions, Clock, DiskOutput, Error, ForeignFiles, Workspace};
+
+use crate::args::{Args, BuildArgs};
+
+impl Args {
+    /// Returns the states that lists include beside live posts.
+    pub(crate) fn include(&self) -> Include {
+        let mut include = Include::default();
+        for name in &self.include {
+            include.let_in(name);
+        }
+        include
+    }
+
+    /// Returns the reference time: that of `--today`, or else the system's.
+    pub(crate) fn clock(&self) -> Clock {
+        self.today
+            .map_or_else(|| Clock::At(Timestamp::now()), Clock::Written)
+    }
+
+    /// Returns the same command line at another time.
+    pub(crate) fn at(&self, today: Option<Written>) -> Self {
+        Self {
+            today,
+            ..self.clone()
+        }
+    }
+
+    /// Returns the site of `-C`.
+    pub(crate) fn workspace(&self) -> Workspace {
+        self.workspace_in(&self.dir)
+    }
+
+    /// Returns the site in `dir`.
+    pub(crate) fn workspace_in(&self, dir: &Path) -> Workspace {
+        let site = Workspace::at(dir);
+        site.clock(self.clock()).include(self.include())
+    }
+}
+
+impl BuildArgs {
+    /// Returns the arguments of a plain build.
+    pub(crate) fn plain() -> Self {
+        Self {
+            out: None,
+            keep_going: false,
+            jobs: None,
+            dry_run: false,
+            adopt: false,
+            prune: false,
+            sync: false,
+            verbose: false,
+        }
+    }
+
+    /// Returns the options of the build.
+    pub(crate) fn options(&self) -> BuildOptions<'static> {
+        let jobs = self.jobs.and_then(|jobs| NonZeroUsize::new(jobs.into()));
+        let foreign = ForeignFiles {
+            adopt: self.adopt,
+            prune: self.prune,
+        };
+        let options = BuildOptions::default().jobs(jobs).foreign(foreign);
+        options.keep_going(self.keep_going).dry_run(self.dry_run)
+    }
+
+    /// Returns the path of the output folder of the site in `dir`.
+    pub(crate) fn out(&self, dir: &Path) -> PathBuf {
+        match &self.out {
+            Some(out) => out.clone(),
+            None if dir == Path::new(".") => PathBuf::from("out"),
+            None => dir.join("out"),
+        }
+    }
+
+    /// Returns the output folder of the site in `dir`.
+    ///
+    /// # Errors
+    /// If something else than a folder is there.
+    pub(crate) fn output(&self, dir: &Path) -> Result<DiskOutput, Error> {
+        let name = self.out.as_ref();
+        let name = name.map_or_else(|| "out".to_owned(), |out| out.display().to_string());
+        let output = DiskOutput::new(self.out(dir))?;
+        Ok(output.named(name).sync(self.sync))
+    }
+}
