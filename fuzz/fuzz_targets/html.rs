@@ -16,8 +16,11 @@ fuzz_target!(|text: &str| {
         assert_eq!(same, text);
     }
     assert!(html::addresses(text).len() <= addresses);
-    let content = feed::content(text, "entry", &mut |address| Some(address.to_owned()));
-    // What is left is read as HTML once more: there is nothing more to leave out.
-    let again = feed::content(&content, "entry", &mut |address| Some(address.to_owned()));
-    assert!(again.len() <= content.len() + 64 * content.matches("id").count() + content.len());
+    let content =
+        |text: &str| feed::content(text, "entry", &mut |address| Some(address.to_owned()));
+    let once = content(text);
+    // What is left is read as HTML once more: nothing more is left out.
+    let again = content(&once);
+    let plain = |html: &str| html.replace("entry-", "").replace('\0', "\u{fffd}");
+    assert_eq!(plain(&once), plain(&again));
 });

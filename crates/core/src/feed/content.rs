@@ -1,5 +1,7 @@
 //! The text of a post as a feed carries it: it stands among others, on pages that are not ours.
 
+use std::ops::Range;
+
 use crate::html::tokens::{Attribute, Tag, Token, tokens};
 use crate::html::{ADDRESSES, Edited, attribute, rewrite_srcset};
 use crate::route::is_script;
@@ -42,7 +44,7 @@ pub fn content(
     for token in tokens(html) {
         if let Some(element) = &mut left_out {
             if let Some(end) = element.end(&token) {
-                out.replace(element.start..end, "");
+                leave_out(html, element.start..end, &mut out);
                 left_out = None;
             }
             continue;
@@ -50,23 +52,33 @@ pub fn content(
         match token {
             Token::Start(tag) if LEFT_OUT.contains(&tag.name.as_str()) => {
                 if tag.closes_itself || VOID.contains(&tag.name.as_str()) {
-                    out.replace(tag.span, "");
+                    leave_out(html, tag.span, &mut out);
                 } else {
                     left_out = Some(LeftOut::new(tag));
                 }
             }
             Token::Start(tag) => entry.element(&tag, html, &mut out),
             Token::End { name, span } if LEFT_OUT.contains(&name.as_str()) => {
-                out.replace(span, "");
+                leave_out(html, span, &mut out);
             }
-            Token::Comment(span) => out.replace(span, ""),
+            Token::Comment(span) => leave_out(html, span, &mut out),
             Token::End { .. } | Token::Text(_) => {}
         }
     }
     if let Some(element) = left_out {
-        out.replace(element.start..html.len(), "");
+        leave_out(html, element.start..html.len(), &mut out);
     }
     out.done()
+}
+
+/// Leaves out a range. A `<` right before it is text, but would begin a tag with what follows the range, as
+/// in `<<!-- -->script>`: it is escaped.
+fn leave_out(html: &str, range: Range<usize>, out: &mut Edited<'_>) {
+    if html[..range.start].ends_with('<') {
+        out.replace(range.start - 1..range.end, "&lt;");
+    } else {
+        out.replace(range, "");
+    }
 }
 
 /// Elements of [`LEFT_OUT`] that have no content and no end tag.
@@ -249,6 +261,20 @@ mod tests {
     #[case::script_address("<a href=\" java\nscript:b()\">a</a>", "<a>a</a>")]
     #[case::no_script("<noscript><img src=a></noscript>b", "b")]
     fn what_runs_or_asks_is_left_out(#[case] html: &str, #[case] expected: &str) {
+        assert_eq!(made(html), expected);
+    }
+
+    /// What is around a part that is left out may not become a tag.
+    #[rstest]
+    #[case::comment("<<!-- -->script>b()", "&lt;script>b()")]
+    #[case::bogus_comment("<</ x>img src=a onerror=b()>", "&lt;img src=a onerror=b()>")]
+    #[case::element("<<form></form>script>b()", "&lt;script>b()")]
+    #[case::end_tag("<</form>script>b()", "&lt;script>b()")]
+    #[case::void("<<input>script>b()", "&lt;script>b()")]
+    #[case::several("<<!-- --><!-- -->script>b()", "&lt;script>b()")]
+    #[case::at_the_end("<<script>", "&lt;")]
+    #[case::not_beside("< <!-- -->a", "< a")]
+    fn no_tag_comes_to_be(#[case] html: &str, #[case] expected: &str) {
         assert_eq!(made(html), expected);
     }
 
