@@ -4,9 +4,9 @@ use std::io::{self, BufWriter, Read, Write};
 use std::net::{Shutdown, TcpStream};
 use std::time::{Instant, SystemTime};
 
+use crate::handler::{HEAD_BYTES, Handler, IDLE};
 use crate::request::{Head, Request};
 use crate::response::{Body, Response, reason};
-use crate::{HEAD_BYTES, Handler, IDLE};
 
 /// Answers the requests of a connection until it is closed, or idle for too long.
 pub(crate) fn answer(mut stream: TcpStream, handler: &Handler) -> io::Result<()> {

@@ -5,6 +5,7 @@
 //! no ranges.
 
 mod connection;
+mod handler;
 mod request;
 mod response;
 
@@ -13,22 +14,10 @@ use std::net::TcpListener;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::thread;
-use std::time::Duration;
 
+pub use self::handler::{CONNECTIONS, HEAD_BYTES, Handler, IDLE};
 pub use self::request::Request;
 pub use self::response::{Body, Response};
-
-/// The timeout for a request's head, and for the next request on an open connection.
-pub const IDLE: Duration = Duration::from_secs(10);
-
-/// The largest head of a request, in bytes: its first line and its fields.
-pub const HEAD_BYTES: usize = 16 << 10;
-
-/// The maximum number of simultaneous connections; further ones get the status 503.
-pub const CONNECTIONS: usize = 128;
-
-/// Answers a request. It is called on the connection's own thread, and so may block.
-pub type Handler = dyn Fn(&Request) -> Response + Send + Sync;
 
 /// Serves until the listener fails.
 ///

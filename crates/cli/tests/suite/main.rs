@@ -7,6 +7,7 @@ mod docs;
 mod explain;
 mod init;
 mod killed;
+mod layers;
 mod preview;
 mod query;
 mod site;

@@ -8,6 +8,7 @@ use rustc_hash::FxBuildHasher;
 use super::blocks::{self, Blocks};
 use super::classes::Classes;
 use super::common::Commons;
+use super::scores::{Laid, ScorePool};
 use super::space::{Space, rough};
 use super::{Aspect, Ninths, WHOLE, Weighing};
 use crate::catalogue::{Catalogue, PostId};
@@ -37,32 +38,7 @@ pub struct Index {
     pub(super) classes: Classes,
     pub(super) blocks: Option<Blocks>,
     pub(super) commons: Commons,
-}
-
-/// One post's vectors, laid out by aspect so that what belongs to a feature is found at once.
-#[derive(Debug, Default)]
-pub(super) struct Laid {
-    /// The component in the vector of length 1, times idf, so that only the other's frequency is
-    /// missing.
-    pub(super) weights: Vec<Vec<f32>>,
-    /// The exact component in a vector that is not of length 1.
-    components: Vec<Vec<f64>>,
-    /// What tells which words with lists it may have.
-    marks: Vec<u64>,
-    /// The length of the part of the vector that is compared feature by feature.
-    norms: Vec<f32>,
-}
-
-impl Laid {
-    /// The length of the part that the common words of an aspect have of its vector, 0 to 1.
-    pub(super) fn common(&self, space: usize) -> f32 {
-        self.norms[space]
-    }
-
-    /// What tells which words with lists the post may have in an aspect.
-    pub(super) fn mark(&self, space: usize) -> u64 {
-        self.marks[space]
-    }
+    pub(super) scores: ScorePool,
 }
 
 impl Index {
@@ -98,6 +74,7 @@ impl Index {
             spaces,
             classes,
             blocks,
+            scores: ScorePool::default(),
         }
     }
 

@@ -11,6 +11,7 @@ mod classes;
 mod common;
 mod index;
 mod packed;
+mod scores;
 mod search;
 mod space;
 #[cfg(test)]

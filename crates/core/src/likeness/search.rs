@@ -8,13 +8,11 @@
 //! and of what was met only that is compared whose score could still reach it. Where a field
 //! splits the posts into blocks, the post's own block is searched so before all others.
 
-use std::cell::RefCell;
 use std::ops::Range;
 
-use rustc_hash::FxHashMap;
-
 use super::best::{Best, HighestFirst, highest, last_of_best};
-use super::index::{Index, Laid};
+use super::index::Index;
+use super::scores::Scores;
 use super::space::{Lists, Space, rough};
 use super::{Ninths, WHOLE};
 use crate::catalogue::PostId;
@@ -39,31 +37,6 @@ pub(super) struct Walk<'a> {
     gain: f64,
 }
 
-/// Rough scores, all 0 between searches, and room for a post's vectors.
-#[derive(Default)]
-pub(super) struct Scores {
-    /// By class.
-    pub(super) of: Vec<f32>,
-    met: Vec<u32>,
-    /// What words add, by place, in steps.
-    pub(super) words: Vec<u16>,
-    pub(super) laid: Laid,
-    /// The rough likeness of the classes that were compared.
-    compared: FxHashMap<u32, f64>,
-    /// Where words are looked at, what the lists say of the posts at places that are near; nothing
-    /// of others.
-    pub(super) listed: Vec<f32>,
-}
-
-impl Scores {
-    /// All scores are 0 again.
-    pub(super) fn forget(&mut self) {
-        for class in self.met.drain(..) {
-            self.of[class as usize] = 0.0;
-        }
-    }
-}
-
 /// The block of the post's own.
 pub(super) struct Own<'a> {
     pub(super) classes: &'a Range<u32>,
@@ -75,10 +48,6 @@ pub(super) struct Own<'a> {
     pub(super) next: f64,
     /// The most that a post of another block can have by terms.
     pub(super) beyond: f64,
-}
-
-thread_local! {
-    static SCORES: RefCell<Scores> = RefCell::new(Scores::default());
 }
 
 impl Index {
@@ -119,7 +88,7 @@ impl Index {
         if wanted == 0 {
             return Vec::new();
         }
-        SCORES.with_borrow_mut(|scores| {
+        self.scores.with(|scores| {
             scores
                 .of
                 .resize(self.classes.len().max(scores.of.len()), 0.0);

@@ -14,9 +14,10 @@
 use std::ops::Range;
 
 use super::best::{HighestFirst, at_least, highest, highest_of, last_of_best, take_at_least};
-use super::index::{Index, Laid};
+use super::index::Index;
 use super::packed::step;
-use super::search::{Compared, MARGIN, Own, Scores, Search, count_fitting};
+use super::scores::{Laid, Scores};
+use super::search::{Compared, MARGIN, Own, Search, count_fitting};
 use super::space::{Lists, Space, rough};
 use super::{Ninths, WHOLE};
 use crate::catalogue::PostId;

@@ -6,7 +6,7 @@ use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 use tabulae_core::route::{Link, decode};
 
-use super::planner::Plan;
+use super::model::Plan;
 use crate::site::Site;
 
 /// Returns the id of a post's entry: its own, else its first earlier address, else its link; always an

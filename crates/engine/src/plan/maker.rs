@@ -1,7 +1,7 @@
 //! Fingerprints of what outputs are made of.
 
+use super::model::Plan;
 use super::output::{Output, OutputKind};
-use super::planner::Plan;
 use crate::fingerprint::Fingerprint;
 use crate::site::Site;
 

@@ -5,11 +5,13 @@ mod feed_ids;
 mod feed_plan;
 mod feeds;
 mod maker;
+mod model;
 mod output;
 mod planner;
 
 pub(crate) use self::feed_ids::{entry_id, in_feeds};
 pub(crate) use self::feed_plan::{FeedPlan, Origin, Part};
 pub(crate) use self::maker::maker;
+pub(crate) use self::model::Plan;
 pub(crate) use self::output::{Output, OutputKind, SCRIPT, SEARCH, STYLE, has_titles, titles};
-pub(crate) use self::planner::{Plan, plan};
+pub(crate) use self::planner::plan;

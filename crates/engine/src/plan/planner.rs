@@ -1,6 +1,6 @@
 //! Planning: site to plan, with errors for outputs in conflict.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 
 use rayon::prelude::*;
 use tabulae_core::archive::{Laid, lay_out};
@@ -10,37 +10,15 @@ use tabulae_core::html::relative_addresses;
 use tabulae_core::pager::Pager;
 use tabulae_core::query::{Query, Written};
 use tabulae_core::route::{Link, OutputPath, Outputs, decode};
-use tabulae_core::settings::{FeedFormat, Settings};
+use tabulae_core::settings::FeedFormat;
 use tabulae_core::source::Passage;
-use tabulae_core::term::TermId;
 
 use super::feed_ids::check_ids;
-use super::feed_plan::FeedPlan;
+use super::model::Plan;
 use super::output::{
     ASSETS, FEED_STYLE, Output, OutputKind, SCRIPT, SEARCH, STYLE, has_titles, titles,
 };
 use crate::site::{Owner, Site};
-
-/// Everything that a build writes, and what it is made of.
-#[derive(Debug, Default)]
-pub(crate) struct Plan {
-    /// The outputs, in the order in which they are rendered.
-    pub outputs: Vec<Output>,
-    /// The archives, laid out.
-    pub archives: Vec<Laid>,
-    /// The overview's address of each archive that has one.
-    pub overviews: Vec<Option<Link>>,
-    /// The feeds.
-    pub feeds: Vec<FeedPlan>,
-    /// The numbers of the feeds by the page that they belong to, its plain address.
-    pub feeds_of: BTreeMap<String, Vec<usize>>,
-    /// The page that lists the feeds, where Tabulae makes it.
-    pub feeds_page: Option<Link>,
-    /// The style sheet of feeds, where there is any that needs it.
-    pub feed_style: Option<Link>,
-    /// The page of each term, by term field and term.
-    pub term_pages: BTreeMap<(usize, TermId), Link>,
-}
 
 /// Decides what is made. Outputs that collide are faults.
 #[must_use]
@@ -67,24 +45,6 @@ pub(crate) fn plan(site: &Site, faults: &mut Faults) -> Plan {
     planner.check_portable();
     check_ids(site, &planner.plan, planner.faults);
     planner.plan
-}
-
-impl Plan {
-    /// The overview of the terms of a field: that of the first archive that is split by it.
-    #[must_use]
-    pub(crate) fn overview_of(&self, field: &str, settings: &Settings) -> Option<&Link> {
-        let archives = settings.archives.iter().zip(&self.overviews);
-        let mut of_field = archives.filter(|(archive, _)| {
-            archive.by.as_ref().is_some_and(|by| {
-                let field = settings
-                    .term_fields
-                    .iter()
-                    .find(|known| known.name == field);
-                field.is_some_and(|field| field.is(&by.node))
-            })
-        });
-        of_field.find_map(|(_, overview)| overview.as_ref())
-    }
 }
 
 /// The posts that a query gives where no post's page is being made.

@@ -2,6 +2,7 @@
 
 use std::sync::{Arc, Mutex, MutexGuard};
 
+use minijinja::{Error, ErrorKind};
 use tabulae_core::catalogue::PostId;
 
 use super::data::RenderData;
@@ -124,6 +125,29 @@ impl RenderContext {
         work(Owner {
             on_lookup: &on_lookup,
             ..owner
+        })
+    }
+}
+
+/// The context of the output that an environment renders.
+#[derive(Debug, Default)]
+pub(super) struct CurrentContext(Mutex<Option<Arc<RenderContext>>>);
+
+impl CurrentContext {
+    /// Sets the context, and returns the one before.
+    pub(super) fn set(&self, context: Option<Arc<RenderContext>>) -> Option<Arc<RenderContext>> {
+        std::mem::replace(&mut *locked(&self.0), context)
+    }
+
+    /// Returns the context.
+    ///
+    /// # Errors
+    /// If nothing is being rendered.
+    pub(super) fn get(&self) -> Result<Arc<RenderContext>, Error> {
+        let context = locked(&self.0).clone();
+        context.ok_or_else(|| {
+            let message = "no output is being rendered";
+            Error::new(ErrorKind::InvalidOperation, message)
         })
     }
 }

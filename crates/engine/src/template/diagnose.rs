@@ -1,7 +1,6 @@
 //! Errors of the template engine as diagnostics with file, line, column and the nearest name.
 
 use std::error::Error as _;
-use std::fmt;
 
 use minijinja::{Error, ErrorKind};
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
@@ -12,21 +11,9 @@ use super::data::RenderData;
 use super::filters::FILTERS;
 use super::functions::FUNCTIONS;
 use super::objects::TERM_NAMES;
+use super::query_error::QueryError;
 use super::scope::{ArchiveScope, PageScope, PagerScope, Scope, SiteScope, TermScope};
 use crate::site::did_you_mean;
-
-/// A query's faults on their way through the template engine.
-#[derive(Debug)]
-pub(super) struct QueryFaults(pub(super) Faults);
-
-impl fmt::Display for QueryFaults {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let messages: Vec<&str> = self.0.iter().map(|fault| fault.message.as_str()).collect();
-        f.write_str(&messages.join("; "))
-    }
-}
-
-impl std::error::Error for QueryFaults {}
 
 /// The faults that an error stands for: those of a query, or else the innermost template's, with
 /// their places.
@@ -35,7 +22,7 @@ pub(crate) fn diagnose(error: &Error, data: &RenderData) -> Faults {
     let mut innermost = error;
     let mut source = error.source();
     while let Some(inner) = source {
-        if let Some(QueryFaults(faults)) = inner.downcast_ref::<QueryFaults>() {
+        if let Some(QueryError(faults)) = inner.downcast_ref::<QueryError>() {
             return faults.clone();
         }
         if let Some(inner) = inner.downcast_ref::<Error>() {

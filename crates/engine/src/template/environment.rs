@@ -5,7 +5,7 @@ use std::sync::{Arc, Mutex};
 use minijinja::{AutoEscape, Environment, Output, State, UndefinedBehavior, Value};
 use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
 
-use super::context::RenderContext;
+use super::context::{CurrentContext, RenderContext};
 use super::data::RenderData;
 use super::diagnose::diagnose;
 use super::escape::{escape, printed};
@@ -28,24 +28,6 @@ struct Slot {
     current: Arc<CurrentContext>,
 }
 
-/// The context of the output that an environment renders.
-#[derive(Debug, Default)]
-pub(super) struct CurrentContext(Mutex<Option<Arc<RenderContext>>>);
-
-impl CurrentContext {
-    /// Returns the context.
-    ///
-    /// # Errors
-    /// If nothing is being rendered.
-    pub(super) fn get(&self) -> Result<Arc<RenderContext>, minijinja::Error> {
-        let context = locked(&self.0).clone();
-        context.ok_or_else(|| {
-            let message = "no output is being rendered";
-            minijinja::Error::new(minijinja::ErrorKind::InvalidOperation, message)
-        })
-    }
-}
-
 impl Environments {
     /// Compiles the templates of a site. Those that are not well formed are reported.
     #[must_use]
@@ -64,13 +46,13 @@ impl Environments {
     ) -> T {
         let idle = locked(&self.idle).pop();
         let slot = idle.unwrap_or_else(|| self.slot());
-        let outer = locked(&slot.current.0).replace(Arc::clone(context));
+        let outer = slot.current.set(Some(Arc::clone(context)));
         debug_assert!(
             outer.is_none(),
             "an environment renders one output at a time"
         );
         let made = work(&slot.env);
-        *locked(&slot.current.0) = None;
+        slot.current.set(None);
         locked(&self.idle).push(slot);
         made
     }

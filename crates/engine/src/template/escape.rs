@@ -54,3 +54,13 @@ pub(super) fn anchor(address: Option<&str>, html: &str, current: bool) -> String
         }
     }
 }
+
+/// Returns a value as HTML.
+pub(super) fn in_html(value: &Value) -> String {
+    let text = value.to_string();
+    if value.is_safe() {
+        text
+    } else {
+        escape(&text).into_owned()
+    }
+}

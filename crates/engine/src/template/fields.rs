@@ -10,7 +10,8 @@ use tabulae_core::catalogue::{Catalogue, FieldProfile};
 use tabulae_core::value::{Map, Value as Written};
 
 use super::context::RenderContext;
-use super::objects::{Listed, date_value};
+use super::date_object::date_value;
+use super::list_object::Listed;
 use crate::incremental::Key;
 
 /// The front matter of a post, by name.

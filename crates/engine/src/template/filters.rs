@@ -11,8 +11,9 @@ use tabulae_core::time::{Stamp, parse_date};
 
 use super::arguments::{known, optional, text, wrong};
 use super::data::RenderData;
-use super::escape::{anchor, escape};
-use super::objects::{DateObject, PostObject, TermObject};
+use super::date_object::DateObject;
+use super::escape::{anchor, escape, in_html};
+use super::objects::{PostObject, TermObject};
 
 /// Adds a filter of this name to an environment.
 type Add = fn(&mut Environment<'static>, &'static str, Arc<RenderData>);
@@ -186,16 +187,6 @@ fn entries(list: &Value, class: Option<&Value>) -> Result<Value, Error> {
 /// Whether a value is none, or a list or map without anything in it.
 fn is_nothing(value: &Value) -> bool {
     value.is_none() || value.as_str().is_none() && value.len() == Some(0)
-}
-
-/// A value as HTML.
-pub(super) fn in_html(value: &Value) -> String {
-    let text = value.to_string();
-    if value.is_safe() {
-        text
-    } else {
-        escape(&text).into_owned()
-    }
 }
 
 /// What keeps a post from being live, as the theme marks it; nothing where it is.

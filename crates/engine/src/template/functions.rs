@@ -7,9 +7,8 @@ use minijinja::{Environment, Error, State, Value};
 
 use super::arguments::{self, known, named, number, optional};
 use super::cards::card;
-use super::context::RenderContext;
+use super::context::{CurrentContext, RenderContext};
 use super::data::RenderData;
-use super::environment::CurrentContext;
 use super::limits::render_part;
 use super::objects::{PostObject, TermObject, post_list};
 use super::queries::query;

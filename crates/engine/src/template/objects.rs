@@ -4,8 +4,8 @@ use std::cmp::Ordering;
 use std::fmt;
 use std::sync::Arc;
 
+use minijinja::Value;
 use minijinja::value::{DynObject, Enumerator, Object, ObjectRepr};
-use minijinja::{Error, ErrorKind, State, Value};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::html;
 use tabulae_core::likeness::WHOLE;
@@ -15,9 +15,10 @@ use tabulae_core::term::TermId;
 use tabulae_core::time::Stamp;
 
 use super::context::RenderContext;
-use super::escape::{anchor, escape, printed};
+use super::date_object::date_value;
+use super::escape::{anchor, escape, in_html};
 use super::fields::{lacking, own_value, whole};
-use super::filters::in_html;
+use super::list_object::Listed;
 use super::term_values::TermValues;
 use crate::incremental::Key;
 
@@ -374,78 +375,5 @@ impl Object for TermObject {
 
     fn render(self: &Arc<Self>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(self.name())
-    }
-}
-
-/// A post's terms, or the values of a field: a list, which prints with commas between.
-#[derive(Debug)]
-pub(super) struct Listed(pub(super) Vec<Value>);
-
-impl Object for Listed {
-    fn repr(self: &Arc<Self>) -> ObjectRepr {
-        ObjectRepr::Seq
-    }
-
-    fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
-        self.0.get(key.as_usize()?).cloned()
-    }
-
-    fn enumerate(self: &Arc<Self>) -> Enumerator {
-        Enumerator::Seq(self.0.len())
-    }
-
-    fn render(self: &Arc<Self>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let texts: Vec<_> = self.0.iter().map(printed).collect();
-        f.write_str(&texts.join(", "))
-    }
-}
-
-/// A date in a template. Prints by ISO 8601; `|date` writes it in words.
-#[derive(Debug)]
-pub(super) struct DateObject {
-    pub(super) stamp: Stamp,
-}
-
-/// A date as a value.
-#[must_use]
-pub(crate) fn date_value(stamp: Stamp) -> Value {
-    Value::from_object(DateObject { stamp })
-}
-
-impl Object for DateObject {
-    fn repr(self: &Arc<Self>) -> ObjectRepr {
-        ObjectRepr::Plain
-    }
-
-    fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
-        let day = self.stamp.day;
-        Some(match key.as_str()? {
-            "year" => Value::from(day.year()),
-            "month" => Value::from(day.month()),
-            "day" => Value::from(day.day()),
-            _ => return None,
-        })
-    }
-
-    fn custom_cmp(self: &Arc<Self>, other: &DynObject) -> Option<Ordering> {
-        other
-            .downcast_ref::<Self>()
-            .map(|other| self.stamp.at.cmp(&other.stamp.at))
-    }
-
-    fn render(self: &Arc<Self>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(&self.stamp.iso())
-    }
-
-    fn call_method(
-        self: &Arc<Self>,
-        _state: &mut State<'_, '_>,
-        method: &str,
-        _args: &[Value],
-    ) -> Result<Value, Error> {
-        Err(Error::new(
-            ErrorKind::UnknownMethod,
-            format!("a date has no method `{method}`; write it as a filter: `|date(\"%Y\")`"),
-        ))
     }
 }

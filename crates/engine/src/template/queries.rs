@@ -12,8 +12,9 @@ use tabulae_core::source::{Passage, Source, Span};
 use super::arguments::wrong;
 use super::context::RenderContext;
 use super::data::{QueryKey, RenderData};
-use super::diagnose::QueryFaults;
-use super::objects::{DateObject, PostObject, TermObject};
+use super::date_object::DateObject;
+use super::objects::{PostObject, TermObject};
+use super::query_error::QueryError;
 use crate::incremental::Key;
 
 /// The posts that a query finds, with the parameters that are given by name. One without
@@ -150,7 +151,7 @@ fn refused(faults: Faults) -> Error {
     let message = faults
         .first()
         .map_or_else(String::new, |fault| fault.message.clone());
-    wrong(message).with_source(QueryFaults(faults))
+    wrong(message).with_source(QueryError(faults))
 }
 
 /// Where a query's text stands in the template that asks for it.

@@ -1,0 +1,50 @@
+//! The plan as data.
+
+use std::collections::BTreeMap;
+
+use tabulae_core::archive::Laid;
+use tabulae_core::route::Link;
+use tabulae_core::settings::Settings;
+use tabulae_core::term::TermId;
+
+use super::feed_plan::FeedPlan;
+use super::output::Output;
+
+/// Everything that a build writes, and what it is made of.
+#[derive(Debug, Default)]
+pub(crate) struct Plan {
+    /// The outputs, in the order in which they are rendered.
+    pub outputs: Vec<Output>,
+    /// The archives, laid out.
+    pub archives: Vec<Laid>,
+    /// The overview's address of each archive that has one.
+    pub overviews: Vec<Option<Link>>,
+    /// The feeds.
+    pub feeds: Vec<FeedPlan>,
+    /// The numbers of the feeds by the page that they belong to, its plain address.
+    pub feeds_of: BTreeMap<String, Vec<usize>>,
+    /// The page that lists the feeds, where Tabulae makes it.
+    pub feeds_page: Option<Link>,
+    /// The style sheet of feeds, where there is any that needs it.
+    pub feed_style: Option<Link>,
+    /// The page of each term, by term field and term.
+    pub term_pages: BTreeMap<(usize, TermId), Link>,
+}
+
+impl Plan {
+    /// The overview of the terms of a field: that of the first archive that is split by it.
+    #[must_use]
+    pub(crate) fn overview_of(&self, field: &str, settings: &Settings) -> Option<&Link> {
+        let archives = settings.archives.iter().zip(&self.overviews);
+        let mut of_field = archives.filter(|(archive, _)| {
+            archive.by.as_ref().is_some_and(|by| {
+                let field = settings
+                    .term_fields
+                    .iter()
+                    .find(|known| known.name == field);
+                field.is_some_and(|field| field.is(&by.node))
+            })
+        });
+        of_field.find_map(|(_, overview)| overview.as_ref())
+    }
+}
