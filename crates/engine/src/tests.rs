@@ -4,6 +4,7 @@ mod audit;
 mod bench;
 mod edits;
 mod kills;
+mod restored;
 mod session;
 mod templates;
 
