@@ -3,6 +3,7 @@
 mod audit;
 mod bench;
 mod edits;
+mod generated;
 mod kills;
 mod restored;
 mod session;

@@ -16,7 +16,7 @@ use crate::publish::Destination;
 use crate::source::{FileStamp, MemorySources, Sources};
 
 /// Settings that use whatever pages can ask for.
-const SETTINGS: &str = r#"
+pub(super) const SETTINGS: &str = r#"
 search = true
 [content.posts]
 [content.boats]
@@ -82,7 +82,7 @@ const POST: &str = r#"{% extends "base.html" %}
 {% endblock %}
 "#;
 
-fn rich() -> Bench {
+pub(super) fn rich() -> Bench {
     let mut bench = Bench::new(SETTINGS)
         .with("pages/all.html", PAGE)
         .with(
@@ -138,7 +138,7 @@ fn path(number: u8) -> String {
 }
 
 /// Changes something.
-fn edit(bench: &mut Bench, (kind, number, how): (u8, u8, u8)) {
+pub(super) fn edit(bench: &mut Bench, (kind, number, how): (u8, u8, u8)) {
     let number = 1 + number % 7;
     match kind % 16 {
         0..=3 => post(bench, number, how),
@@ -233,7 +233,7 @@ fn edit(bench: &mut Bench, (kind, number, how): (u8, u8, u8)) {
 }
 
 /// What a build says, but for what it can only know from the one before.
-fn told(faults: &[Diagnostic]) -> BTreeSet<String> {
+pub(super) fn told(faults: &[Diagnostic]) -> BTreeSet<String> {
     let lasting = faults
         .iter()
         .filter(|fault| fault.code != Code::FeedIdChanged);
@@ -243,7 +243,7 @@ fn told(faults: &[Diagnostic]) -> BTreeSet<String> {
 }
 
 /// Where two texts differ, and how.
-fn difference(made: &[u8], clean: &[u8]) -> Option<String> {
+pub(super) fn difference(made: &[u8], clean: &[u8]) -> Option<String> {
     let at = (0..made.len().max(clean.len())).find(|at| made.get(*at) != clean.get(*at))?;
     let around = |bytes: &[u8]| {
         let range = at.saturating_sub(60).min(bytes.len())..(at + 60).min(bytes.len());
