@@ -22,7 +22,7 @@ pub(crate) struct Args {
         hide_default_value = true
     )]
     pub(crate) dir: PathBuf,
-    /// How to answer: as text or json; a query also as csv, links, template or toml
+    /// Output format: text or json; for a query also csv, links, template or toml
     #[arg(
         long,
         global = true,
@@ -36,7 +36,7 @@ pub(crate) struct Args {
     /// Let posts into lists that are held back: drafts, scheduled, expired, unlisted
     #[arg(long, global = true, help_heading = GLOBAL, value_name = "STATES", value_delimiter = ',', value_parser = PossibleValuesParser::new(Include::NAMES), hide_possible_values = true)]
     pub(crate) include: Vec<String>,
-    /// What counts as now: 2026-03-01, or 2026-03-01T09:00
+    /// Reference time: 2026-03-01, or 2026-03-01T09:00
     #[arg(long, global = true, help_heading = GLOBAL, value_name = "DATE", value_parser = parse_today)]
     pub(crate) today: Option<Written>,
     #[command(subcommand)]
@@ -50,7 +50,7 @@ impl Args {
     }
 }
 
-/// What every command takes.
+/// The options of every command.
 const GLOBAL: &str = "Options of every command";
 
 const EXAMPLES: &str = "Examples:
@@ -193,13 +193,13 @@ docs/weave.md shows what a mark can ask for.")]
 
 #[derive(Debug, Clone, clap::Args)]
 pub(crate) struct BuildArgs {
-    /// Where to write, instead of out/ in the site's folder
+    /// Output folder, instead of out/ in the site's folder
     #[arg(long, value_name = "DIR")]
     pub(crate) out: Option<PathBuf>,
-    /// Build without the posts in which an error stands
+    /// Leave out posts with errors, and build the others
     #[arg(long)]
     pub(crate) keep_going: bool,
-    /// How many threads, instead of one for each processor
+    /// Number of threads, instead of one for each processor
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1024))]
     pub(crate) jobs: Option<u16>,
     /// Say what would change, and write nothing

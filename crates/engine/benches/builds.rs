@@ -4,9 +4,9 @@
 //! |---|---|
 //! | plain: a new site into a new folder, without related posts | bare: the same sources read and the same bytes written, by as many threads, and nothing else |
 //! | cold: the same with what to read next below each post | floor: the same of its bytes |
-//! | nothing changed; a body edited; a tag added | scan: every source and output looked at once |
+//! | nothing changed; a body edited; a tag added | scan: the metadata of every source and output |
 //! | a template changed, which all pages use | the cold build |
-//! | preview: a body edited between two builds of one process, until the new files stand | 100 ms |
+//! | preview: a body edited between two builds of one process, until the new files are in place | 100 ms |
 //!
 //! `cargo bench -p tabulae-engine --bench builds` measures 1,000 and 10,000 posts; other sizes by
 //! `-- 100000`, how often by `--runs 7`; `--lines` prints the figures alone, for a picture.
@@ -41,7 +41,7 @@ use tabulae_engine::{BuildOptions, BuildReport, Clock, DiskOutput, Progress, Ste
 #[global_allocator]
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
-/// A case, what it stands beside, and how many times as long it may take.
+/// A case, the case it is compared with, and the highest ratio of both.
 const CASES: [(&str, &str, f64); 7] = [
     ("plain", "bare", 2.5),
     ("cold", "floor", 1.8),
@@ -184,7 +184,7 @@ fn median(values: &[f64]) -> f64 {
     values[values.len() / 2]
 }
 
-/// Changes a file, and waits until its time of change is told apart from now.
+/// Changes a file, and waits until its time of change differs from now.
 fn edit(path: &Path, change: impl FnOnce(String) -> String) {
     let text = fs::read_to_string(path).unwrap_or_default();
     fs::write(path, change(text)).expect("an edited file");
@@ -280,7 +280,7 @@ fn peak() -> f64 {
     kilobytes.unwrap_or(0.0) / 1e3
 }
 
-/// Every file looked at once.
+/// Reads the metadata of every file.
 fn scan(roots: &[&Path]) -> Duration {
     let began = Instant::now();
     let files = roots.iter().flat_map(walkdir::WalkDir::new);

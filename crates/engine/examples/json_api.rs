@@ -20,7 +20,7 @@ fn main() -> Result<(), Box<dyn Error>> {
 }
 
 /// Returns an object for each tag, by the name of its file.
-pub fn by_tag(site: &Workspace) -> Result<BTreeMap<String, Value>, tabulae_engine::Error> {
+pub(crate) fn by_tag(site: &Workspace) -> Result<BTreeMap<String, Value>, tabulae_engine::Error> {
     let mut files = BTreeMap::new();
     for (tag, slug, count) in site.query(Query::all())?.count_by("tag")? {
         let of_tag = Query::all()

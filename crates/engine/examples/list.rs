@@ -15,7 +15,7 @@ fn main() -> Result<(), Error> {
 }
 
 /// Returns a line for each post of a query, and one with their number.
-pub fn list(site: &Workspace, query: &str) -> Result<String, Error> {
+pub(crate) fn list(site: &Workspace, query: &str) -> Result<String, Error> {
     let posts = site.query(query)?;
     let mut text = String::new();
     for warning in posts.warnings() {

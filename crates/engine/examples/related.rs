@@ -14,7 +14,7 @@ fn main() -> Result<(), Error> {
 }
 
 /// Returns the title of a post, and a line for each related post and each field in which they are alike.
-pub fn related(site: &Workspace, post: &str) -> Result<String, Error> {
+pub(crate) fn related(site: &Workspace, post: &str) -> Result<String, Error> {
     let mut text = format!("{}\n", site.post(post)?.title());
     for related in site.related(post)? {
         let _ = writeln!(text, "  {:.3} {}", related.score(), related.post.title());

@@ -51,7 +51,7 @@ impl<W: Write> Summed<W> {
         }
     }
 
-    /// What was written to, and the checksum of what was.
+    /// Returns the inner writer and the checksum.
     pub(crate) fn done(self) -> (W, u64) {
         (self.to, self.sum.digest())
     }

@@ -1,4 +1,4 @@
-//! What a build is asked for, and how it tells of itself while it runs.
+//! Options and progress of a build.
 
 use std::fmt;
 use std::num::NonZeroUsize;

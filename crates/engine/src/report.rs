@@ -11,7 +11,7 @@ use tabulae_core::time::Stamp;
 pub struct BuildReport {
     /// The number of posts that were read, excluded ones too.
     pub posts: usize,
-    /// The number of stand-alone pages that were read.
+    /// The number of pages in `pages/` that were read.
     pub pages: usize,
     /// The number of posts in no list, by the name of their state. States without posts are left out.
     pub excluded: BTreeMap<String, usize>,
@@ -26,7 +26,7 @@ pub struct BuildReport {
     pub removed: usize,
     /// The next scheduled post.
     pub next_due: Option<Due>,
-    /// What changed, or in a dry run what would.
+    /// The changes, or in a dry run those that would be made.
     pub changes: Vec<Change>,
     /// Set if the build was cancelled, and nothing was written.
     pub cancelled: bool,

@@ -10,7 +10,7 @@ use tabulae_core::verdict::Verdict;
 use crate::args::{Args, AuditArgs, BuildArgs, Format};
 use crate::ui::{self, BOLD, ERROR, HELP, Status, WARNING, counted, place, status};
 
-/// How many findings of a kind are shown, unless all are asked for.
+/// The number of findings of a kind that are shown, unless all are asked for.
 const SHOWN: usize = 6;
 
 pub(super) fn run(args: &Args, audit: &AuditArgs) -> Status {
@@ -36,7 +36,7 @@ pub(super) fn run(args: &Args, audit: &AuditArgs) -> Status {
     status(&found).max(ui::print(&as_text(&kinds, audit.all)))
 }
 
-/// What the command line says stands above what the settings say.
+/// Returns the lint levels: those of the command line override the settings.
 fn verdict(mut verdict: Verdict, audit: &AuditArgs) -> Verdict {
     // The names were looked up when the command line was read.
     for code in &audit.deny {

@@ -79,7 +79,7 @@ pub(super) fn as_text(
     seconds: f64,
 ) -> String {
     let errors = faults.iter().filter(|fault| fault.is_error()).count();
-    let to_mend = counted(errors, "error", "errors");
+    let counted_errors = counted(errors, "error", "errors");
     let mut text = read_line(report) + "\n";
     let is_listed =
         |change: &&Change| build.dry_run || build.verbose || change.kind == ChangeKind::Prune;
@@ -89,11 +89,11 @@ pub(super) fn as_text(
     }
     let nothing = errors > 0 && report.written == 0 && report.unchanged == 0;
     if nothing && !build.dry_run {
-        return text + &format!("Nothing was written: {to_mend} to mend.\n");
+        return text + &format!("Build failed: {counted_errors}. Nothing was written.\n");
     }
     text += &written_line(report, build.dry_run, seconds);
     if errors > 0 && !build.dry_run {
-        let _ = writeln!(text, "Built without what stands in {to_mend}.");
+        let _ = writeln!(text, "Skipped posts with errors: {counted_errors}.");
     }
     text += &unknown_lines(report, build.verbose);
     text += slow_line(report.posts, seconds);

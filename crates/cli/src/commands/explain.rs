@@ -169,7 +169,7 @@ fn as_text(found: &Found<'_>) -> String {
     text
 }
 
-/// A value's beginning, so that where it comes from stands near it.
+/// Returns the beginning of a value, so that its origin is shown near it.
 fn cut(value: &str) -> String {
     if value.chars().count() <= VALUE {
         return value.to_owned();
@@ -178,7 +178,7 @@ fn cut(value: &str) -> String {
     format!("{}…", start.trim_end())
 }
 
-/// How much of a value is shown, in characters.
+/// The number of characters of a value that are shown.
 const VALUE: usize = 48;
 
 fn show_related(related: &RelatedPost<'_>, text: &mut String) {

@@ -1,4 +1,4 @@
-//! What the program says of itself: `tabulae schema`, `completions`, `manual`.
+//! Output about the program itself: `tabulae schema`, `completions`, `manual`.
 
 use std::io::{self, Write as _};
 

@@ -110,7 +110,7 @@ fn table(field: &FieldTerms<'_>) -> String {
     table.show()
 }
 
-/// How a term is written, where it is written in several ways.
+/// Returns the spellings of a term that has several.
 fn spellings(term: &Term) -> String {
     if term.spellings.len() < 2 {
         return String::new();

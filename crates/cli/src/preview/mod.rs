@@ -1,4 +1,5 @@
-//! `tabulae preview`: the site, served with what is held back, built and reloaded at each change.
+//! `tabulae preview`: the site with drafts and scheduled posts, served, and built and reloaded at each
+//! change.
 //!
 //! One thread watches the files and builds into a folder of its own (`.tabulae/preview/`); another
 //! serves that folder, and tells browsers what became of it.
@@ -21,18 +22,18 @@ use self::watch::Watch;
 use crate::args::{Args, PreviewArgs};
 use crate::ui::{self, Status, counted};
 
-/// What browsers are told after each build.
+/// The message to browsers after each build.
 #[derive(Debug, Clone, Default)]
 struct Now {
     /// Counts the builds that changed something.
     version: u64,
-    /// Whether nothing but style sheets changed.
+    /// Set if nothing but style sheets changed.
     styles: bool,
     /// The faults of the last build, where it could not be written.
     faults: Arc<[Diagnostic]>,
 }
 
-/// What the preview is of.
+/// The preview of a site.
 #[derive(Debug)]
 struct Preview {
     args: Args,
@@ -186,7 +187,7 @@ impl Preview {
     }
 }
 
-/// Tells of a build once, at the first moment at which it can.
+/// Reports a build once, as early as possible.
 #[derive(Debug)]
 struct Teller<'a> {
     preview: &'a Preview,

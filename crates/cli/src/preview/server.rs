@@ -18,7 +18,7 @@ use super::{Preview, pages};
 use crate::args::PreviewArgs;
 use crate::ui::{self, Status};
 
-/// How many ports are tried.
+/// The number of ports that are tried.
 const PORTS: u16 = 100;
 
 /// The interval of comments to waiting browsers; writing one detects that a browser has gone.
@@ -205,7 +205,7 @@ fn shown(preview: &Preview, path: &Path) -> io::Result<Response> {
     Ok(Response::new(200, &kind, body).with("Accept-Ranges", "none"))
 }
 
-/// Nothing stands there: a page that says so, and that reloads when something does.
+/// Returns the page for an address without a file, which reloads when there is one.
 fn missing(preview: &Preview, path: &str) -> Response {
     let body = if preview.now().faults.is_empty() {
         format!(

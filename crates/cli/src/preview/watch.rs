@@ -134,11 +134,11 @@ fn matters(root: &Path, event: &notify::Result<Event>) -> bool {
     })
 }
 
-/// What changed between two builds.
+/// The changes between two builds.
 #[derive(Debug, Default)]
 struct Changes {
     paths: BTreeSet<String>,
-    /// Whether anything else may have changed.
+    /// Set if any other file may have changed.
     more: bool,
 }
 
@@ -173,8 +173,8 @@ fn below(root: &Path, path: &Path) -> Option<String> {
     Some(below.replace(std::path::MAIN_SEPARATOR, "/"))
 }
 
-/// Whether a change at this path can change the site: not in what is written, nor in what
-/// editors and other tools keep for themselves.
+/// Returns true if a change at this path can change the site. Outputs, and the files of editors and other
+/// tools, cannot.
 fn is_of_the_site(root: &Path, path: &Path) -> bool {
     let Ok(below) = path.strip_prefix(root) else {
         return true;

@@ -14,7 +14,7 @@ pub(crate) const ERROR: Style = AnsiColor::Red.on_default().bold();
 pub(crate) const WARNING: Style = AnsiColor::Yellow.on_default().bold();
 pub(crate) const HELP: Style = AnsiColor::Cyan.on_default();
 
-/// How wide a line of an excerpt is shown at most.
+/// The maximum width of an excerpt, in characters.
 const WIDE: usize = 100;
 
 /// Prints all faults to standard error.

@@ -13,7 +13,7 @@ use tabulae_core::diagnostic::{Code, Diagnostic, by_place};
 pub(crate) use self::diagnostics::{BOLD, ERROR, HELP, WARNING, faults, place, plain};
 pub(crate) use self::usage::usage;
 
-/// How the program ends.
+/// The exit status of the program.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) enum Status {
     /// Done.

@@ -6,7 +6,7 @@ use std::time::{Duration, Instant};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use tabulae_engine::{Progress, Step};
 
-/// How long a build may take without a bar.
+/// The time after which a build shows a bar.
 const PATIENCE: Duration = Duration::from_secs(1);
 
 /// A bar that shows itself when it is needed.

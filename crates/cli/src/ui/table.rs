@@ -2,9 +2,9 @@
 
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
-/// How wide a table is where no terminal says.
+/// The width of a table if no terminal gives one.
 const WIDE: usize = 120;
-/// What parts two columns.
+/// The separator of two columns.
 const GAP: &str = "  ";
 
 /// A column.
@@ -14,7 +14,7 @@ pub(crate) struct Column {
     right: bool,
 }
 
-/// How a column gives way where the table is too wide.
+/// The way in which a column shrinks if the table is too wide.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Gives {
     Nothing,
@@ -128,7 +128,7 @@ impl Table {
     }
 }
 
-/// How long the longest bar is, in characters.
+/// The length of the longest bar, in characters.
 const BAR: usize = 30;
 
 /// A bar for a count, as long as any where it is the greatest; no shorter than one character.

@@ -31,7 +31,7 @@ pub(crate) fn usage(error: &clap::Error) -> Status {
     json(&serde_json::json!({}), &[fault]).max(Status::Usage)
 }
 
-/// Whether `--format json` is among the words, although they could not be read as a whole.
+/// Returns true if the words contain `--format json`, although they cannot be parsed.
 fn asks_for_json() -> bool {
     let words: Vec<String> = std::env::args().collect();
     words.iter().any(|word| word == "--format=json")

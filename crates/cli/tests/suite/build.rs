@@ -69,7 +69,7 @@ fn a_fault_shows_the_line_with_a_caret_and_what_to_do() {
     "#);
     assert_snapshot!(run.out, @r"
     Read 3 posts.
-    Nothing was written: 2 errors to mend.
+    Build failed: 2 errors. Nothing was written.
     ");
     assert_eq!(site.tree("out"), before);
 }

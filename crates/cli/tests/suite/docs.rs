@@ -88,7 +88,7 @@ fn every_query_gives_what_is_said_of_it() {
     assert!(run > 30, "{run} queries were run");
 }
 
-/// The words of a command line, in which every other piece stands between quotes.
+/// Returns the words of a command line, in which every second piece is quoted.
 fn words_of(command: &str) -> Vec<&str> {
     let pieces = command.split('"').enumerate();
     let words = pieces.flat_map(|(at, piece)| match at % 2 {
@@ -199,7 +199,7 @@ fn untimed(text: &str) -> String {
     words.join(" ")
 }
 
-/// Whether a text is what is shown; `…` on a line of its own stands for any lines.
+/// Returns true if a text matches what is shown; `…` on a line of its own matches any lines.
 fn is_shown(text: &str, shown: &str) -> bool {
     let mut rest = format!("{}\n", text.trim());
     let pieces = format!("{}\n", shown.trim());
@@ -331,7 +331,7 @@ fn reference() -> String {
     text
 }
 
-/// Whether a default is written as in TOML, and no sentence on it.
+/// Returns true if a default is a TOML value, and no sentence.
 fn is_value(default: &str) -> bool {
     default.starts_with('{') || serde_json::from_str::<serde_json::Value>(default).is_ok()
 }

@@ -1,4 +1,4 @@
-//! Builds that are killed: each file is old or new, never half, and the next build mends the rest.
+//! Builds that are killed: each file is old or new, never half, and the next build completes the rest.
 
 use std::collections::BTreeMap;
 use std::fs;
@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 
 use crate::site::Site;
 
-/// What every page has.
+/// A part of every page.
 const FOOT: &str = "templates/parts/foot.html";
 
 fn many_posts() -> Site {
@@ -36,7 +36,7 @@ fn build_and_kill(site: &Site, after: Duration) {
     build.wait().expect("an end");
 }
 
-/// What stands in `out/`, what is still under way left out.
+/// Returns the files in `out/`, without staged ones.
 fn standing(site: &Site) -> BTreeMap<String, Vec<u8>> {
     let files = site.tree("out").into_iter();
     let staged = |path: &str| path.ends_with(".tabulae-part");

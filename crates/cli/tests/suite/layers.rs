@@ -232,6 +232,44 @@ fn circle<'a>(
     found
 }
 
+/// The files and folders that the documents for contributors name.
+#[rstest]
+#[case::architecture("ARCHITECTURE.md", 40)]
+#[case::contributing("CONTRIBUTING.md", 3)]
+fn what_documents_name_exists(#[case] document: &str, #[case] least: usize) {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let text = std::fs::read_to_string(root.join(document)).expect("a document");
+    let named = text.split('`').skip(1).step_by(2);
+    let folders = ["crates/", "docs/", "scripts/", "checks/", "fuzz/"];
+    let named = named.filter(|name| folders.iter().any(|folder| name.starts_with(folder)));
+    let named: Vec<&str> = named.filter_map(|name| name.split(' ').next()).collect();
+    assert!(named.len() >= least, "{named:?}");
+    let missing = named.iter().filter(|name| !root.join(name).exists());
+    assert_eq!(missing.collect::<Vec<_>>(), Vec::<&&str>::new());
+}
+
+/// Each module of the engine and of the core has its row.
+#[rstest]
+#[case::engine("engine")]
+#[case::core("core")]
+fn the_architecture_names_each_module(#[case] package: &str) {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let text = std::fs::read_to_string(root.join("ARCHITECTURE.md")).expect("a document");
+    let named: BTreeSet<&str> = text.split('`').skip(1).step_by(2).collect();
+    let modules = modules(&sources(package));
+    let tops: BTreeSet<&str> = modules.keys().map(|module| top(module)).collect();
+    let is_named = |module: &str| {
+        let names = [
+            module.to_owned(),
+            format!("{module}/"),
+            format!("{module}.rs"),
+        ];
+        module.is_empty() || names.iter().any(|name| named.contains(name.as_str()))
+    };
+    let missing = tops.into_iter().filter(|module| !is_named(module));
+    assert_eq!(missing.collect::<Vec<_>>(), Vec::<&str>::new());
+}
+
 #[test]
 fn a_circle_is_found() {
     let edges = [

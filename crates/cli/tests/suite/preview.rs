@@ -72,7 +72,7 @@ impl Running {
         self.ask("GET", path, "127.0.0.1")
     }
 
-    /// What browsers are told, one after the other.
+    /// Returns the messages to browsers, in order.
     fn told(&self) -> impl Iterator<Item = serde_json::Value> + use<> {
         let stream = self.open("GET", "/~tabulae/events", "localhost");
         let lines = BufReader::new(stream).lines().map_while(Result::ok);

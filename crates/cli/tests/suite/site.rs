@@ -11,7 +11,7 @@ pub(crate) struct Site {
     folder: TempDir,
 }
 
-/// What a run printed, and how it ended.
+/// The output and exit status of a run.
 pub(crate) struct Run {
     pub(crate) out: String,
     pub(crate) err: String,

@@ -75,7 +75,7 @@ fn the_version_says_the_commit() {
         .and_then(|rest| rest.strip_suffix(')'));
     let in_brackets = in_brackets.map(|notes| notes.trim_end_matches(", not optimised"));
     let is_hash = |text: &str| text.len() >= 7 && text.chars().all(|c| c.is_ascii_hexdigit());
-    // Outside of a repository there is none.
+    // There is no commit outside of a repository.
     assert!(
         commit.is_empty()
             || in_brackets.is_some_and(|notes| notes == "not optimised" || is_hash(notes)),

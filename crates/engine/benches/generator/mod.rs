@@ -36,7 +36,8 @@ impl Dice {
         self.flattened_zipf(ranks, 1.0)
     }
 
-    /// The same with a flattened head, as Mandelbrot has it: rank r about 1/(r+`offset`).
+    /// Numbers after Zipf's law with a flattened head (Mandelbrot): rank r has a frequency of about
+    /// 1/(r+`offset`).
     fn flattened_zipf(&mut self, ranks: usize, offset: f64) -> usize {
         let whole = (ranks as f64 + offset) / offset;
         let rank = (offset * whole.powf(self.unit()) - offset) as usize;
@@ -71,7 +72,7 @@ fn word(rank: usize) -> String {
     word
 }
 
-/// How many different words the texts have, stop words aside.
+/// The number of different words in the texts, without stop words.
 const VOCABULARY: usize = 20_000;
 
 /// The words of one text, as prose has them: about half are stop words, and every second of the

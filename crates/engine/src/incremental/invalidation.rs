@@ -26,7 +26,7 @@ pub(crate) struct Invalidation<'a> {
 pub(crate) enum RebuildReason<'a> {
     /// The last build had no such output, or made it of something else.
     New,
-    /// It is rendered by each build.
+    /// Every build renders it.
     Always,
     /// A dependency changed.
     Changed(&'a Key),
@@ -105,7 +105,7 @@ fn remoteness(key: &Key) -> u8 {
     }
 }
 
-/// The keys of the next cache while it is put together, each with its fingerprint if it is known.
+/// The keys of the next cache, each with its fingerprint if it is known.
 #[derive(Debug)]
 pub(crate) struct NextKeys<'i, 'a> {
     invalidation: &'i Invalidation<'a>,

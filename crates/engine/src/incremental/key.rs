@@ -26,7 +26,7 @@ pub(crate) enum Key {
     Feed(String),
     /// All feeds.
     Feeds,
-    /// A stand-alone page, by its path.
+    /// A page of `pages/`, by its path.
     Page(String),
     /// A template, by its name.
     Template(String),

@@ -110,7 +110,7 @@ fn run(
     (report, build.is_done)
 }
 
-/// What is known of the last build.
+/// The state of the last build.
 struct Past {
     cache: BuildCache,
     manifest: Option<Manifest>,
@@ -312,8 +312,8 @@ impl Build<'_> {
         self.faults.iter().filter(|fault| fault.is_error()).count()
     }
 
-    /// Whether an error keeps the site from being built; in a build that keeps going, errors in
-    /// posts that were left out do not.
+    /// Returns true if an error prevents the build. In a build that keeps going, errors in posts that are
+    /// left out do not.
     fn is_blocked(&self, site: &Site) -> bool {
         self.faults
             .iter()

@@ -6,13 +6,13 @@
 //! | `Text` | the bytes of its file |
 //! | `Related` | the paths of its list, their likeness, the terms they share |
 //! | `Term`, `Count` | name, slug, link and note; how many posts |
-//! | `List` | title, link, term, its posts' paths in order, what stands above and below, its feeds |
+//! | `List` | title, link, term, its posts' paths in order, the terms above and below, its feeds |
 //! | `Rows` | what the posts of the list say |
 //! | `Groups` | name, link, count, newest and months of each |
 //! | `Feed`, `Feeds` | title, address, page and entries; titles and addresses of all |
 //! | `Page`, `Template` | their texts and links |
 //! | `Query`, `Terms` | the paths found; the terms found, with their counts |
-//! | `Field`, `Address`, `File` | whether there is one; where it leads; length and time |
+//! | `Field`, `Address`, `File` | existence and shape; the address; the checksum |
 //! | `Site`, `Settings` | the value that templates see; the text of `tabulae.toml` and the options |
 //! | `Alike`, `Posts`, `All` | those of all posts together, and of terms |
 
@@ -112,7 +112,8 @@ impl<'a> CurrentFingerprints<'a> {
         self.retexted.is_some()
     }
 
-    /// Whether what was asked for is as it was, since it does not stand on what changed.
+    /// Returns true if a fingerprint is the same without computing it, as the key does not depend on what
+    /// changed.
     fn stays(&self, key: &Key, same_posts: bool) -> bool {
         let Some(retexted) = &self.retexted else {
             return false;
@@ -131,7 +132,7 @@ impl<'a> CurrentFingerprints<'a> {
         &self.data.site
     }
 
-    /// What all pages share.
+    /// Returns the data that all outputs share.
     pub(super) fn data(&self) -> &'a RenderData {
         self.data
     }
@@ -237,7 +238,7 @@ impl<'a> CurrentFingerprints<'a> {
         self.sources.stamp(path).ok().flatten()
     }
 
-    /// How many posts a term has, and those above and below it.
+    /// Returns the fingerprint of the number of posts with a term.
     fn count(&self, field: &str, slug: &str) -> Option<u64> {
         let (field, ids) = self.terms(field, slug)?;
         let table = self.data.site.catalogue.terms(field);
@@ -245,7 +246,7 @@ impl<'a> CurrentFingerprints<'a> {
         Some(Fingerprint::of(counts))
     }
 
-    /// What a stand-alone page says.
+    /// Returns the fingerprint of a page of `pages/`.
     fn page(&self, path: &str) -> Option<u64> {
         let mut pages = self.data.site.pages.iter();
         let page = pages.find(|page| page.post.path == path)?;
@@ -258,7 +259,7 @@ impl<'a> CurrentFingerprints<'a> {
         Some(text.done())
     }
 
-    /// Which terms are listed, with their counts.
+    /// Returns the fingerprint of a list of terms with their counts.
     fn listing(&self, listing: &Listing) -> Option<u64> {
         let catalogue = &self.data.site.catalogue;
         let field = catalogue.term_field(&listing.field)?;
@@ -397,7 +398,7 @@ impl<'a> CurrentFingerprints<'a> {
         all.number(self.group(at, number));
         if let Some((field, id)) = group.term.as_ref().and_then(|term| term.id) {
             self.name(field, id, &mut all);
-            // What stands above and below a nested term is told by name and count.
+            // The terms above and below a nested term are shown with name and count.
             if site.catalogue.terms(field).field.nested {
                 all.number(self.groups(at));
             }
@@ -463,7 +464,7 @@ impl<'a> CurrentFingerprints<'a> {
         self.statements.get_or_insert(text.to_owned(), parse)
     }
 
-    /// Whether the answer of a query is the same while posts say the same, but for their texts.
+    /// Returns true if the answer of a query changes only with the metadata of posts.
     fn depends_on_posts(&self, text: &str) -> bool {
         let statement = self.statement(text);
         self.lasts(text) == Lasts::Ever
@@ -477,7 +478,7 @@ impl<'a> CurrentFingerprints<'a> {
             .max(self.data.site.query_traits.lasts)
     }
 
-    /// How long what pages asked for stays the same by itself.
+    /// Returns how long the values of keys are valid.
     pub(super) fn lasts_of<'k>(&self, keys: impl Iterator<Item = &'k Key>) -> Lasts {
         let lasts = keys.map(|key| match key {
             Key::Day => Lasts::Today,

@@ -15,7 +15,7 @@ use crate::site::Site;
 /// An explanation of a post.
 #[derive(Debug)]
 pub struct Explanation {
-    /// Its state.
+    /// The state of the post.
     pub state: State,
     /// The reasons for the state.
     pub reasons: Vec<String>,
@@ -149,7 +149,7 @@ fn terms(site: &Site, id: PostId) -> impl Iterator<Item = Field> {
     })
 }
 
-/// Where the front matter says a field, by any of the names that the post's content set has for it.
+/// Returns the place in the front matter of a field, by any of its names in the post's content set.
 fn written_at(site: &Site, id: PostId, field: &str) -> Option<String> {
     let post = site.catalogue.post(id);
     let mut renamed = site.settings.content[post.set].fields.iter();
@@ -159,13 +159,13 @@ fn written_at(site: &Site, id: PostId, field: &str) -> Option<String> {
     }
 }
 
-/// Where the front matter has an entry of this name that is not empty.
+/// Returns the place of a front matter key whose value is not empty.
 fn entry_at(post: &Post, name: &str) -> Option<String> {
     let value = post.front.at(name)?;
     (!value.node.is_missing()).then(|| shown(&post.source.place(value.span)))
 }
 
-/// Where a field comes from that the front matter does not say.
+/// Returns the origin of a field that the front matter does not give.
 fn derived_from(field: DerivedField, post: &Post) -> String {
     let from = match field {
         DerivedField::Title if title_of_name(&post.slug) == *post.title => "the file's name",
@@ -183,7 +183,7 @@ fn derived_from(field: DerivedField, post: &Post) -> String {
     from.to_owned()
 }
 
-/// A derived field that this post has, but for its text and the states, which stand elsewhere.
+/// Returns a derived field; `None` if the post lacks it, and for text and states, which are shown apart.
 fn derived(site: &Site, id: PostId, field: DerivedField) -> Option<String> {
     let post = site.catalogue.post(id);
     let day = post.date.map(|date| date.day);

@@ -74,7 +74,7 @@ fn front(site: &Site, id: PostId) -> u64 {
         .text(&catalogue.link(id).plain)
         .text(post.state.name())
         .text(&post.date.map(|date| date.rfc3339()).unwrap_or_default());
-    // Which terms its spellings stand for, notes decide too.
+    // Term notes decide, too, which terms its spellings mean.
     for (field, table) in catalogue.term_tables().iter().enumerate() {
         for term in catalogue.terms_of(id, field) {
             all.text(&table.field.name).text(&table.term(*term).slug);

@@ -47,12 +47,12 @@ pub struct Join<'a> {
 /// A term note that joins spellings.
 #[derive(Debug, PartialEq, Eq)]
 pub struct Note {
-    /// Its path.
+    /// The path of the note.
     pub path: String,
-    /// Whether it is there already.
+    /// Set if the note exists.
     pub is_there: bool,
-    /// What to put there: the whole of a new note; of one that is there, what its front matter
-    /// then says. The title is among it where another spelling would be shown otherwise.
+    /// The text to write: the whole of a new note, or the front matter that an existing one needs. It has a
+    /// title if another spelling would be shown otherwise.
     pub text: String,
     /// Notes of the others, to be taken away.
     pub replaces: Vec<String>,

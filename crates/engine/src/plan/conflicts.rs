@@ -14,7 +14,7 @@ use super::output::{ASSETS, FEED_STYLE, Output, OutputKind, SCRIPT, STYLE};
 use super::planner::{Planner, moved_from};
 
 impl Planner<'_> {
-    /// Two outputs would stand at one path.
+    /// Returns the error for two outputs with the same path.
     pub(super) fn taken(&self, path: &str, first: &Output, second: &Output) -> Diagnostic {
         let makers = [first, second].map(|output| self.maker(&output.link, &output.kind));
         let ways = [first, second].map(|output| self.way_out(&output.kind));
@@ -108,7 +108,7 @@ impl Planner<'_> {
         self.faults.extend(found);
     }
 
-    /// What can be done where two lists of one archive may be meant to be one.
+    /// Returns the help for two lists of one archive that may be meant to be one.
     fn one_after_all(&self, first: &OutputKind, second: &OutputKind) -> Option<String> {
         let archives = [first, second].map(|what| match what {
             OutputKind::List { archive, group, .. } => Some((*archive, *group)),
@@ -188,7 +188,7 @@ impl Planner<'_> {
         Maker { what, place }
     }
 
-    /// What it can be given so that it stands elsewhere; `None` where its address is fixed.
+    /// Returns what gives an output another address; `None` if the address is fixed.
     fn way_out(&self, what: &OutputKind) -> Option<String> {
         let way = match what {
             OutputKind::Post(_) | OutputKind::Page(_) => "another `slug`".to_owned(),
@@ -238,7 +238,7 @@ impl Planner<'_> {
     }
 }
 
-/// A post or a page, which stands where its slug says.
+/// Returns a post or page in words, with the place that decides its address.
 fn of_source(kind: &str, post: &Post) -> (String, Place) {
     let place = if post.front.get("slug").is_some() {
         post.place_of("slug")

@@ -28,13 +28,13 @@ pub(crate) struct FeedPlan {
     pub ttl: Option<usize>,
     /// The posts, in order.
     pub posts: Vec<PostId>,
-    /// What asks for it.
+    /// The list or the settings that the feed comes from.
     pub of: Origin,
-    /// Which page of it this is.
+    /// The page of the feed.
     pub part: Part,
 }
 
-/// What asks for a feed.
+/// The origin of a feed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Origin {
     /// A list of an archive.
@@ -48,12 +48,12 @@ pub(crate) enum Origin {
     Named(usize),
 }
 
-/// Which page of a feed one is.
+/// The number of a page of a feed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Part {
     /// From 1.
     pub number: usize,
-    /// How many there are.
+    /// The number of pages.
     pub pages: usize,
 }
 
@@ -80,7 +80,7 @@ impl FeedPlan {
         Link::new(format!("{}-{number}{}", &plain[..dot], &plain[dot..]))
     }
 
-    /// Whether it is one of the whole site, which every page announces.
+    /// Returns true for a feed of the whole site, which every page announces.
     #[must_use]
     pub(crate) fn is_of_the_site(&self, site: &Site) -> bool {
         match self.of {

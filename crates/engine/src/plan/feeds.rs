@@ -11,7 +11,7 @@ use super::feed_plan::{FEEDS_PAGE, FeedPlan, Origin, Part};
 use super::output::OutputKind;
 use super::planner::{Planner, answer};
 
-/// How many entries a feed has whose query says nothing of it.
+/// The number of entries of a feed whose query has no limit.
 const LIMIT: usize = 20;
 
 impl Planner<'_> {
@@ -69,7 +69,7 @@ impl Planner<'_> {
         }
     }
 
-    /// Whether a post can stand in a feed; one without any date is left out with a warning.
+    /// Returns true if a post has a date for feeds. One without any is left out with a warning.
     fn is_datable(&mut self, id: PostId) -> bool {
         let post = self.site.catalogue.post(id);
         if post.updated.is_some() {

@@ -38,7 +38,7 @@ pub(crate) struct Output {
 pub(crate) enum OutputKind {
     /// A post's own page.
     Post(PostId),
-    /// A stand-alone page, by number.
+    /// A page of `pages/`, by number.
     Page(usize),
     /// A page of a list.
     List {
@@ -46,7 +46,7 @@ pub(crate) enum OutputKind {
         archive: usize,
         /// The list's number within it.
         group: usize,
-        /// Which page.
+        /// The page of the list.
         pager: Pager,
     },
     /// The page that lists an archive's terms.

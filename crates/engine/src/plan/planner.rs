@@ -99,7 +99,7 @@ impl Planner<'_> {
         }
     }
 
-    /// Outputs that would be a file and a folder at once are faults, one for each of them.
+    /// Reports paths that would be a file and a folder, each once.
     fn check_folders(&mut self) {
         let outputs = &self.plan.outputs;
         let mut told = BTreeSet::new();
@@ -302,5 +302,5 @@ pub(super) fn moved_from(old: &str) -> Link {
     }
 }
 
-/// How many addresses one sitemap may hold (sitemaps.org).
+/// The maximum number of addresses in one sitemap (sitemaps.org).
 const SITEMAP_PART: usize = 50_000;

@@ -5,7 +5,7 @@ use std::io::{self, Read};
 
 use crate::fingerprint::{Summed, checksum};
 
-/// What is at an output's path, compared with the output's content.
+/// The file at an output's path, compared with the output's content.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Found {
     /// Nothing.
@@ -28,11 +28,11 @@ pub enum Content<'a> {
     Bytes(&'a [u8]),
     /// A file that is too large to be read whole.
     File {
-        /// Its path below the site's folder.
+        /// The path below the site's folder.
         source: &'a str,
-        /// Its length in bytes.
+        /// The length in bytes.
         length: u64,
-        /// What opens it.
+        /// The function that opens it.
         open: &'a Opener<'a>,
     },
 }
@@ -128,7 +128,7 @@ mod tests {
     use rstest::rstest;
     use tabulae_core::route::OutputPath;
 
-    /// What is at the path `a`, beside an output that is longer than two pieces.
+    /// The file `a` is compared with an output that is longer than two pieces.
     #[rstest]
     #[case::nothing(|_: &[u8]| None, Found::Nothing)]
     #[case::the_same(|bytes: &[u8]| Some(bytes.to_vec()), Found::Same)]

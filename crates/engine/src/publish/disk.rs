@@ -1,6 +1,6 @@
-//! `out/` on disk. Each file is written beside its place and then renamed, so that it is old or
-//! new at every moment; no symbolic link within `out/` is followed. Where there is no `out/` yet,
-//! the whole is made in `.tabulae/` and renamed at once.
+//! The output folder on disk. Each file is written beside its place and then renamed, so that it is old or
+//! new at every moment. No symbolic link within the folder is followed. A folder that does not exist yet is
+//! made as a whole in the state folder, and renamed.
 
 use std::fs::{self, File, TryLockError};
 use std::io::{self, BufWriter};
@@ -192,13 +192,12 @@ impl DiskOutput {
         fs::rename(first, manifest)
     }
 
-    /// What is about to be put in its place.
+    /// The journal: the paths that a build is about to put in place.
     fn journal_path(&self) -> PathBuf {
         self.manifest_path().with_extension("way")
     }
 
-    /// Where a new `out/` is made as a whole: in the folder of the manifest, if that can be
-    /// renamed to `out/`.
+    /// The folder in which a new output folder is made as a whole, if it can be renamed from there.
     fn whole(&self) -> Option<&Path> {
         let whole = self.whole.get_or_init(|| {
             let above = std::path::absolute(&self.out).ok()?.parent()?.to_owned();
@@ -306,7 +305,7 @@ fn is_same_file(a: &Path, b: &Path) -> bool {
     matches!((a.canonicalize(), b.canonicalize()), (Ok(a), Ok(b)) if a == b)
 }
 
-/// Whether what is made in one folder can be renamed into the other.
+/// Returns true if a file can be renamed from one folder into the other.
 #[cfg(unix)]
 fn same_device(a: &Path, b: &Path) -> bool {
     use std::os::unix::fs::MetadataExt;
@@ -336,7 +335,7 @@ fn create_new(path: &Path) -> io::Result<File> {
     }
 }
 
-/// What stands where a folder is needed must be one.
+/// Checks that a folder is a folder, not a file or a symbolic link.
 fn check_folder(folder: &Path, within: bool) -> io::Result<()> {
     let found = fs::symlink_metadata(folder)?;
     if found.is_dir() || (!within && folder.is_dir()) {
@@ -443,7 +442,7 @@ impl Destination for DiskOutput {
     }
 
     fn compare(&self, path: &OutputPath, content: &Content<'_>) -> io::Result<Found> {
-        // Where there was no folder when the build began, nothing can stand in it.
+        // A folder that did not exist when the build began has no files.
         if self.is_new() {
             return Ok(Found::Nothing);
         }
@@ -487,7 +486,7 @@ impl Destination for DiskOutput {
     }
 
     fn make_ready(&self, path: &OutputPath) -> bool {
-        // What cannot be made is told of by what is staged there.
+        // Staging reports what cannot be made.
         self.whole().is_some() && self.make_folders(path).is_ok()
     }
 

@@ -43,7 +43,7 @@ pub(crate) fn feed_ids(
     now
 }
 
-/// What a post is known by when its file was renamed: its title and its date.
+/// Returns the fingerprint by which a post is recognised when its file is renamed: that of title and date.
 fn mark(id: PostId, site: &Site) -> u64 {
     let post = site.catalogue.post(id);
     let date = post.date.map(|date| date.rfc3339()).unwrap_or_default();
@@ -53,7 +53,7 @@ fn mark(id: PostId, site: &Site) -> u64 {
 /// The ids of earlier builds.
 struct Known<'a> {
     by_path: BTreeMap<&'a str, &'a Published>,
-    /// Those of files that are gone, by mark; where two have one mark, neither is known by it.
+    /// Posts whose files are gone, by fingerprint; `None` if two have the same one.
     gone: BTreeMap<u64, Option<&'a Published>>,
 }
 
@@ -88,7 +88,7 @@ impl<'a> Known<'a> {
         known.map_or(&[], |published| &published.ids)
     }
 
-    /// What is known of posts that are still there, in a feed or not.
+    /// Returns the ids of posts that still exist, in a feed or not.
     fn kept(&self) -> BTreeMap<String, Published> {
         let kept = self.by_path.iter();
         kept.map(|(path, published)| ((*path).to_owned(), (*published).clone()))

@@ -1,4 +1,5 @@
-//! What a build wrote: the file that lets the next one remove what nothing makes any more.
+//! The manifest: the files that a build published, so that the next one can remove those that are no outputs
+//! any more.
 
 use std::borrow::Cow;
 use std::collections::BTreeMap;
@@ -8,8 +9,8 @@ use tabulae_core::route::OutputPath;
 
 use crate::fingerprint::{Fingerprint, Summed, checksum};
 
-/// The outputs of a build by path, with the hash of their bytes (xxh3, 64 bits); `None` while
-/// a build is under way, when either the old or the new bytes may stand there.
+/// The outputs of a build by path, with their checksums (xxh3, 64 bits). `None` is a file in progress, which
+/// has either the old or the new bytes.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Manifest {
     /// Path below `out/` to hash.
@@ -21,15 +22,15 @@ pub struct Manifest {
 /// The ids of a post in feeds.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Published {
-    /// What the post is known by when its file is renamed.
+    /// The fingerprint by which the post is recognised when its file is renamed.
     pub mark: u64,
-    /// Its ids, the latest last.
+    /// The ids, the latest last.
     pub ids: Vec<String>,
 }
 
 const HEAD: &str = "tabulae manifest 2";
 
-/// What begins the line of a post's ids; the others begin with the hash of a file.
+/// The start of a line with a post's ids; the others begin with a checksum.
 const IDS: &str = "ids ";
 
 impl Manifest {
@@ -67,7 +68,7 @@ impl Manifest {
         writeln!(to, "{sum:016x} end")
     }
 
-    /// The same where a build put new files at `paths`, or was about to.
+    /// Returns the manifest with files that a build was putting in place.
     #[must_use]
     pub fn with_in_progress(mut self, paths: &[OutputPath]) -> Self {
         let unknown = paths.iter().map(|path| (path.clone(), None));

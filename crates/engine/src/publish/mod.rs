@@ -31,42 +31,41 @@ pub(crate) use self::place::check_place;
 pub(crate) use self::stage::{Outcome, Stage, VersionSource};
 use crate::source::FileStamp;
 
-/// Writes something piece by piece.
+/// A function that writes something piece by piece.
 pub type Writer<'a> = dyn Fn(&mut dyn io::Write) -> io::Result<()> + 'a;
 
-/// The files of `out/`. Paths are below it and hold `/` on every system.
+/// An output folder. Paths are below it, and use `/` on every system.
 pub trait Destination: Send + Sync + fmt::Debug {
     /// Sets the folder for manifest and cache, unless it is set already.
     fn attach(&mut self, _state: &Path) {}
 
-    /// Takes the lock that keeps a second build away, and clears away what a build that was cut
-    /// off left behind.
+    /// Takes the lock, which excludes a second build, and removes the staged files of a build that was
+    /// killed.
     ///
     /// # Errors
-    /// [`io::ErrorKind::WouldBlock`] where another build holds it.
+    /// [`io::ErrorKind::WouldBlock`] if another build holds it.
     fn lock(&mut self) -> io::Result<()>;
 
-    /// Gives the lock back, when nothing is under way any more.
+    /// Releases the lock.
     fn release(&mut self);
 
-    /// What the last build wrote; `None` where nothing is known, or what is known is damaged.
+    /// Returns the manifest of the last build; `None` if there is none, or it is damaged.
     fn manifest(&self) -> Option<Manifest>;
 
-    /// Remembers what this build is about to put in its place, until [`Destination::save_manifest`]: after a
-    /// kill, [`Destination::manifest`] has these paths with unknown bytes.
+    /// Writes the journal: the paths that this build puts in place until [`Destination::save_manifest`]. After
+    /// a kill, [`Destination::manifest`] has them with unknown bytes.
     ///
     /// # Errors
-    /// Where it cannot be written.
+    /// If it cannot be written.
     fn write_journal(&self, paths: &[&OutputPath]) -> io::Result<()>;
 
-    /// Remembers what this build wrote; nothing is under way any more.
+    /// Saves the manifest of this build, and removes the journal.
     ///
     /// # Errors
-    /// Where it cannot be written.
+    /// If it cannot be written.
     fn save_manifest(&self, manifest: &Manifest) -> io::Result<()>;
 
-    /// What tells that what is manifest_stamp is as it was left; `None` where nothing is, or where
-    /// something is under way.
+    /// Returns the stamp of the manifest; `None` if there is none, or a journal.
     fn manifest_stamp(&self) -> Option<FileStamp>;
 
     /// Compares what is at `path` with the content of an output. No link is followed, and only a regular
@@ -76,58 +75,57 @@ pub trait Destination: Send + Sync + fmt::Debug {
     /// If a file cannot be read, or a folder is there.
     fn compare(&self, path: &OutputPath, content: &Content<'_>) -> io::Result<Found>;
 
-    /// Makes the folders above `path`, ahead of what will be staged there, where a build that ends
-    /// without publishing takes them away at once. Whether it is of use to do so.
+    /// Makes the folders above `path` ahead of staging. Returns false if this is of no use, as the folders
+    /// would remain after a build that publishes nothing.
     fn make_ready(&self, path: &OutputPath) -> bool;
 
     /// Writes an output beside `path` under a name of its own. Returns what [`Destination::stamp`] will tell
-    /// of the file in its place, where that is known now.
+    /// of the file in its place, if that is known now.
     ///
     /// # Errors
-    /// Where it cannot be written, or a folder above `path` is a symbolic link or a file.
+    /// If it cannot be written, or a folder above `path` is a symbolic link or a file.
     fn stage(&self, path: &OutputPath, content: &Content<'_>) -> io::Result<Option<FileStamp>>;
 
-    /// Puts what was staged in its place, whole or not at all.
+    /// Puts a staged file in its place, whole or not at all.
     ///
     /// # Errors
-    /// Where it cannot be renamed.
+    /// If it cannot be renamed.
     fn publish(&self, path: &OutputPath) -> io::Result<()>;
 
-    /// Ends the publishing: now everything stands in its place.
+    /// Ends the publishing: every output is in its place.
     ///
     /// # Errors
-    /// Where a folder that was made as a whole cannot be renamed.
+    /// If a folder that was made as a whole cannot be renamed.
     fn commit(&self) -> io::Result<()>;
 
-    /// Takes away what was staged for `path`, if not at once, then when the lock is released.
+    /// Removes what was staged for `path`, now or when the lock is released.
     fn discard(&self, path: &OutputPath);
 
-    /// Removes the file at `path`, and the folders that are empty then. Returns false if there is none.
+    /// Removes the file at `path`, and the folders that become empty. Returns false if there is no file.
     ///
     /// # Errors
-    /// Where it is there and cannot be removed.
+    /// If it cannot be removed.
     fn remove(&self, path: &OutputPath) -> io::Result<bool>;
 
-    /// What tells, without reading the file at `path`, that it is as it was; `None` where there is
-    /// none, or a symbolic link.
+    /// Returns the stamp of the file at `path`; `None` if there is none, or a symbolic link.
     fn stamp(&self, path: &OutputPath) -> Option<FileStamp>;
 
-    /// What the last build left for this one; `None` where there is nothing.
+    /// Returns the cache of the last build, if there is one.
     fn load_cache(&self) -> Option<Vec<u8>>;
 
-    /// Leaves something for the next build.
+    /// Saves the cache for the next build.
     ///
     /// # Errors
-    /// Where it cannot be written.
+    /// If it cannot be written.
     fn save_cache(&self, write: &Writer<'_>) -> io::Result<()>;
 
     /// Returns the checksum of the file at `path`; `None` if there is no regular file, or it cannot be read.
     fn checksum(&self, path: &OutputPath) -> Option<u64>;
 
-    /// The paths of all files that stand there, sorted, those under way left out.
+    /// Returns the paths of all files in the folder, sorted, without staged ones.
     ///
     /// # Errors
-    /// Where a folder cannot be read.
+    /// If a folder cannot be read.
     fn list(&self) -> io::Result<Vec<String>>;
 
     /// Returns true if there was no output folder when the lock was taken: it holds no file of anyone else.
@@ -140,7 +138,7 @@ pub trait Destination: Send + Sync + fmt::Debug {
     /// Returns the folder on disk; `None` for an output in memory.
     fn folder(&self) -> Option<&Path>;
 
-    /// The output's name for people.
+    /// Returns the folder's name in messages.
     fn name(&self) -> String;
 }
 

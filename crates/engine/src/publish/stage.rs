@@ -42,11 +42,11 @@ pub(crate) struct Stage<'a> {
 
 /// The outcome of one output.
 pub(crate) enum Outcome<'a> {
-    /// It is in its place with the right bytes.
+    /// The file in its place has the right bytes.
     Unchanged(Version<'a>),
-    /// It was written beside its place, or in a dry run would be; with the reason.
+    /// The output is written beside its place, or in a dry run would be; with the reason.
     Staged(Version<'a>, ChangeKind, String),
-    /// It could not be rendered or written.
+    /// Rendering or writing failed.
     Failed(Faults),
     /// The build ended before it was rendered.
     Skipped,
@@ -61,11 +61,11 @@ pub(crate) struct Version<'a> {
     pub(crate) source: VersionSource<'a>,
 }
 
-/// Where a version comes from.
+/// The origin of a version.
 pub(crate) enum VersionSource<'a> {
     /// The last build.
     Cached(&'a CachedOutput),
-    /// This build, with its dependencies; `None` if it is rendered by each build.
+    /// This build, with the dependencies; `None` if every build renders it.
     Rendered(Option<Box<[Dependency]>>),
 }
 

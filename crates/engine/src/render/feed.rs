@@ -71,7 +71,7 @@ fn pages(feed: &FeedPlan, site: &Site) -> Pages {
     }
 }
 
-/// What entries are made of.
+/// Makes entries of posts.
 struct Making<'a> {
     context: &'a RenderContext,
     site: &'a Site,

@@ -42,10 +42,10 @@ pub(crate) struct Renderer<'a> {
     buffers: Mutex<Vec<Vec<u8>>>,
 }
 
-/// What an output is made of.
+/// A rendered output.
 #[derive(Debug)]
 pub(crate) enum Rendered {
-    /// Its bytes.
+    /// The bytes.
     Bytes(Vec<u8>),
     /// The file of the site at this path, with its length, as it is.
     File(String, u64),
@@ -337,7 +337,7 @@ impl<'a> Renderer<'a> {
         self.template(context, "search.html", values)
     }
 
-    /// What every template of a page sees.
+    /// Returns the values of a page's template.
     fn scope(&self, page: PageScope) -> Scope {
         Scope {
             site: self.site.clone(),
@@ -346,7 +346,7 @@ impl<'a> Renderer<'a> {
         }
     }
 
-    /// What a page that is no list and has no source says of itself.
+    /// Returns the values `page` of a page without a source of its own.
     fn site_page(&self, kind: &str, title: &str, link: &Link) -> PageScope {
         PageScope {
             description: self.data.site.settings.site.about.clone().into(),
@@ -355,7 +355,7 @@ impl<'a> Renderer<'a> {
         }
     }
 
-    /// What any page says of itself; it announces the feeds of the page `of`.
+    /// Returns the values `page`, with the feeds of the page `of`.
     fn page_scope(&self, kind: &str, title: impl Into<Value>, link: &Link, of: &Link) -> PageScope {
         let site = &self.data.site;
         let href = site.href(link);
@@ -442,7 +442,7 @@ impl<'a> Renderer<'a> {
         self.template(context, "feeds.html", values)
     }
 
-    /// What all pages see of the site, hashed.
+    /// Returns the fingerprint of the value `site`.
     pub(crate) fn site_hash(&self) -> u64 {
         hash(&self.site.to_string())
     }
@@ -550,7 +550,8 @@ impl<'a> Renderer<'a> {
         )
     }
 
-    /// What the posts of a list share: a term, or a date part in the shape of one.
+    /// Returns the value `term` of a list: the term that its posts share, or a part of a date in the same
+    /// form.
     fn term_value(&self, context: &Arc<RenderContext>, at: usize, number: usize) -> Value {
         let group = &self.data.plan.archives[at].groups[number];
         // Each page asks for its term, also where what it shows was made for another.

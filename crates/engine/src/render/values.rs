@@ -1,4 +1,4 @@
-//! What pages share, as templates see it: the site, its navigation, archives and their terms.
+//! Values that several pages share: the site, its navigation, archives and their terms.
 
 use std::sync::{Arc, OnceLock};
 
@@ -15,12 +15,12 @@ use crate::incremental::Dependency;
 use crate::plan::{SCRIPT, SEARCH, STYLE};
 use crate::template::{RenderContext, RenderData, SiteScope, TermScope, date_value, feed_value};
 
-/// What all pages of an archive share.
+/// The values that all pages of an archive share.
 #[derive(Debug)]
 pub(super) struct ArchiveValues {
     pub(super) overview: Value,
     pub(super) terms: Value,
-    /// The same by term, in the same order.
+    /// The terms by number, in the same order.
     pub(super) by_term: IndexMap<TermId, Value>,
     /// By group what its own pages show of it, made once for all of them.
     pub(super) own: Vec<OnceLock<Value>>,
@@ -166,8 +166,8 @@ pub(super) fn site_value(data: &RenderData) -> Value {
     values.into()
 }
 
-/// The pages that the navigation leads to: stand-alone pages that ask for it, whole archives,
-/// and overviews.
+/// Returns title and address of the pages in the navigation: pages of `pages/` that ask for it, whole
+/// archives, overviews.
 pub(super) fn lists(data: &RenderData) -> Vec<(String, String)> {
     let site = &data.site;
     let mut lists: Vec<(String, String)> = Vec::new();

@@ -71,7 +71,7 @@ pub(super) fn read(
     }
 }
 
-/// The bytes as UTF-8; the first byte that is none is a fault at its place.
+/// Returns the bytes as UTF-8. The first invalid byte is an error at its place.
 pub(super) fn as_text(path: &str, bytes: Vec<u8>, faults: &mut Faults) -> Option<String> {
     let error = match String::from_utf8(bytes) {
         Ok(text) => return Some(text),
@@ -88,7 +88,7 @@ pub(super) fn as_text(path: &str, bytes: Vec<u8>, faults: &mut Faults) -> Option
     None
 }
 
-/// What follows the last dot of a path.
+/// Returns the extension of a path without its dot.
 pub(super) fn ending(path: &str) -> &str {
     path.rsplit_once('.').map_or("", |(_, ending)| ending)
 }

@@ -39,18 +39,18 @@ pub(crate) struct Site {
     pub settings: Settings,
     /// The clock.
     pub moment: Moment,
-    /// The states that are let into lists.
+    /// The states of posts that lists include beside live ones.
     pub include: Include,
     /// The posts and terms.
     pub catalogue: Catalogue,
     /// The named queries.
     pub library: Library,
-    /// What lists of related posts are made by.
+    /// The query of related posts.
     pub related: Option<RelatedList>,
     /// The related posts of each post, by its number, when they were asked for.
     related_to: Vec<OnceLock<Box<[PostId]>>>,
     likeness: Option<Query<Resolved>>,
-    /// Stand-alone pages, held-back ones left out.
+    /// The pages of `pages/`, without excluded ones.
     pub pages: Vec<Page>,
     /// The notes on terms.
     pub notes: Vec<TermNote>,
@@ -58,9 +58,9 @@ pub(crate) struct Site {
     pub templates: Vec<(String, String)>,
     /// The files of `assets/`, below it.
     pub assets: Vec<String>,
-    /// How many posts were read.
+    /// The number of posts that were read.
     pub posts_read: usize,
-    /// How many pages were read.
+    /// The number of pages that were read.
     pub pages_read: usize,
     /// The fingerprint of the settings and options.
     pub(crate) configuration: u64,
@@ -83,14 +83,14 @@ enum File {
     Other,
 }
 
-/// A stand-alone page.
+/// A page of `pages/`.
 #[derive(Debug)]
 pub(crate) struct Page {
-    /// Its front matter and text.
+    /// The front matter and text.
     pub post: Post,
-    /// Its address.
+    /// The address.
     pub link: Link,
-    /// Where it is a template itself: its text.
+    /// The text of a page that is itself a template.
     pub template: Option<String>,
 }
 
@@ -99,9 +99,9 @@ pub(crate) struct Page {
 pub(crate) struct Owner<'a> {
     /// The path of its source.
     pub path: &'a str,
-    /// Its address.
+    /// The address of the source.
     pub link: &'a Link,
-    /// Is told the path of each file that a reference is looked up as, whether or not it exists.
+    /// Receives the path of each file that a reference is looked up as, existing or not.
     pub on_lookup: &'a (dyn Fn(&str) + Sync),
 }
 
@@ -142,7 +142,7 @@ impl Site {
         }
     }
 
-    /// Whether `path` is a post that was found and is not built, since an error stands in it.
+    /// Returns true if `path` is a post that was found and left out, as it has an error.
     #[must_use]
     pub(crate) fn is_left_out(&self, path: &str) -> bool {
         self.found.contains(path) && !matches!(self.files.get(path), Some(File::Post(_)))
@@ -151,7 +151,7 @@ impl Site {
     /// The post of this name: its path, its slug or its link.
     ///
     /// # Errors
-    /// Where there is none: what to do.
+    /// If there is none, with the help for the user.
     pub(crate) fn find(&self, name: &str) -> Result<PostId, String> {
         let catalogue = &self.catalogue;
         let by_link = || {
@@ -168,14 +168,14 @@ impl Site {
         })
     }
 
-    /// The scope of queries that stand on no post's page.
+    /// Returns the scope of queries outside of a post's page.
     #[must_use]
     pub(crate) fn scope(&self) -> Scope<'_> {
         Scope::new(&self.catalogue, &self.library, &self.moment)
     }
 
-    /// What the likeness of two posts is looked up in, and what it is made of: that of the
-    /// related posts, where their query asks for it.
+    /// Returns the similarity index and its weights: those of related posts if their query uses likeness, or
+    /// else of all posts.
     #[must_use]
     pub(crate) fn likeness(&self) -> Option<(&Index, &Weighing)> {
         let of = |query: &'_ Query<Resolved>| query.weighing().is_some();
@@ -186,7 +186,7 @@ impl Site {
         Some((query.index(&self.catalogue)?, query.weighing()?))
     }
 
-    /// Whether the likeness that templates see is made of texts too.
+    /// Returns true if the likeness in templates depends on texts.
     pub(crate) fn likeness_weighs_texts(&self) -> bool {
         let of = |query: &Query<Resolved>| {
             let aspects = query.weighing().map(|weighing| weighing.aspects.iter());
@@ -196,7 +196,7 @@ impl Site {
         related.is_some_and(of) || self.likeness.as_ref().is_some_and(of)
     }
 
-    /// Whether the answers of the settings' queries change with the texts of posts.
+    /// Returns true if the answers of the settings' queries depend on texts.
     pub(crate) fn settings_stand_on_texts(&self) -> bool {
         let alike = self.related.is_some() || self.query_traits.likeness;
         self.query_traits.texts || alike && self.likeness_weighs_texts()
@@ -208,7 +208,7 @@ impl Site {
         cached.map_or(0, |cached| cached.hash)
     }
 
-    /// Whether a post or page becomes another between this build's moment and another one.
+    /// Returns true if a post or page changes its state between this build's time and `now`.
     pub(crate) fn changes_state_before(&self, now: Timestamp) -> bool {
         now < self.moment.now || self.changes_state_at().is_some_and(|at| at <= now)
     }
@@ -222,7 +222,7 @@ impl Site {
         times.filter(|at| *at > self.moment.now).min()
     }
 
-    /// Where a file of the site is linked to, for the fingerprint of what was asked for.
+    /// Returns the address of a source file as text, for its fingerprint.
     pub(crate) fn address_of(&self, named: &str) -> String {
         match self.files.get(named) {
             Some(File::Post(id)) => self.catalogue.link(*id).plain.clone(),
@@ -256,7 +256,7 @@ impl Site {
         Owner::new(&self.catalogue.post(id).path, self.catalogue.link(id))
     }
 
-    /// Whether a post has a page of its own.
+    /// Returns true if a post has a page of its own.
     #[must_use]
     pub(crate) fn has_page(&self, id: PostId) -> bool {
         let post = self.catalogue.post(id);
@@ -274,8 +274,8 @@ impl Site {
         (self.file(owner, &named) == Some(File::Other)).then_some(named)
     }
 
-    /// Where a local address that `owner` writes leads, from the site's root, its path put
-    /// before it. A file of posts that is named by its source leads to its page.
+    /// Resolves a local address that `owner` writes, as a path from the site's root, after the path of the
+    /// site's address. The source of a post leads to its page.
     #[must_use]
     pub(crate) fn resolve(&self, owner: Owner<'_>, address: &str) -> Option<String> {
         if address.is_empty() || address.starts_with(['#', '?']) || !html::is_local(address) {
@@ -396,7 +396,7 @@ impl Site {
     }
 }
 
-/// Where the copy of a file beside `owner` stands.
+/// Returns the address of the copy of a file beside `owner`.
 fn copy_link(owner: Owner<'_>, below: &str) -> Option<Link> {
     let path = join(owner.link.folder().trim_matches('/'), below)?;
     Some(Link::new(format!("/{path}")))
@@ -411,7 +411,7 @@ fn folder_of(path: &str) -> &str {
     path.rsplit_once('/').map_or("", |(folder, _)| folder)
 }
 
-/// Whether a path lies in a folder, or in one within it.
+/// Returns true if a path is in a folder, or in one within it.
 fn is_within(path: &str, folder: &str) -> bool {
     let below = path.strip_prefix(folder);
     below.is_some_and(|below| below.starts_with('/'))

@@ -1,4 +1,4 @@
-//! Stand-alone pages: `pages/about.md` → `/about/`; an `.html` page is itself a template.
+//! The pages of `pages/`: `pages/about.md` → `/about/`. An `.html` page is itself a template.
 
 use tabulae_core::diagnostic::Faults;
 use tabulae_core::front_matter;
@@ -13,12 +13,12 @@ use super::posts::body_of;
 use super::{Page, folder_of};
 use crate::source::Sources;
 
-/// What lies in `pages/`.
+/// The content of `pages/`.
 #[derive(Debug, Default)]
 pub(super) struct Pages {
     /// The pages that are not held back.
     pub(super) pages: Vec<Page>,
-    /// How many there are, those with faults and those held back too.
+    /// The number of pages, with errors and excluded ones too.
     pub(super) read: usize,
     /// The paths of all other files.
     pub(super) others: Vec<String>,
@@ -114,7 +114,7 @@ fn link(path: &str, post: &Post) -> Link {
     Link::new(whole)
 }
 
-/// The text of a template below its front matter, each line where it stands in the file.
+/// Returns the text of a template below its front matter, with every line at its place in the file.
 fn template_text(source: &Source, body: usize) -> String {
     let lines = source.text()[..body].matches('\n').count();
     let rest = &source.text()[body..];

@@ -26,7 +26,7 @@ use crate::fingerprint::checksum;
 use crate::options::{NoProgress, Progress, Step};
 use crate::source::{FileStamp, Sources};
 
-/// What posts are read with.
+/// The input for reading posts.
 pub(super) struct Reading<'a> {
     pub(super) sources: &'a dyn Sources,
     pub(super) settings: &'a Settings,
@@ -34,16 +34,16 @@ pub(super) struct Reading<'a> {
     /// The posts of the last build; `None` if posts are not cached.
     pub(super) previous: Option<PreviousPosts<'a>>,
     pub(super) progress: &'a dyn Progress,
-    /// How many bytes of HTML are cached.
+    /// The size of the HTML in memory, in bytes.
     pub(super) html: AtomicUsize,
-    /// What counts the words of texts where they will be asked for and texts may not be cached.
+    /// Counts words while posts are read, if they are needed and texts may not stay in memory.
     pub(super) counting: Option<Counting>,
     /// The errors of files that are read again.
     pub(super) reread_errors: Errors,
 }
 
-/// How many bytes of HTML are cached at most; the HTML of further posts is made a second time from
-/// their files, so that memory does not grow with the texts of a large site.
+/// The maximum size of HTML in memory, in bytes. The HTML of further posts is rendered again when it is
+/// needed, so that memory does not grow with the texts of a large site.
 const HTML_KEPT: usize = 48 << 20;
 
 /// A post's file, read.

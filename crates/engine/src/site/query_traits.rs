@@ -1,19 +1,19 @@
-//! What the queries of the settings ask for, taken together.
+//! Traits of the settings' queries.
 
 use tabulae_core::query::Query;
 use tabulae_core::query::ast::{Lasts, Statement};
 use tabulae_core::settings::Settings;
 
-/// What they look into, and how long their answers stay the same.
+/// The traits of several queries together.
 #[derive(Debug, Clone, Copy, Default)]
 pub(crate) struct QueryTraits {
-    /// How long the answers stay the same by themselves: of all the shortest.
+    /// The validity of the answers: the shortest of all.
     pub(crate) lasts: Lasts,
-    /// Whether any looks into texts.
+    /// Set if any reads texts.
     pub(crate) texts: bool,
-    /// Whether any names summaries.
+    /// Set if any names summaries.
     pub(crate) summaries: bool,
-    /// Whether any names likeness.
+    /// Set if any names likeness.
     pub(crate) likeness: bool,
 }
 

@@ -108,8 +108,8 @@ impl Site {
     }
 }
 
-/// The catalogue of the posts. A build that keeps going leaves out those with errors: such as
-/// were found before, and such as are found when all are put together, which begins anew then.
+/// Returns the catalogue. A build that keeps going leaves out posts with errors. Those that the catalogue
+/// finds are left out, too, and the catalogue is made again.
 fn catalogue(
     mut posts: Vec<Post>,
     notes: &[TermNote],
@@ -149,8 +149,8 @@ fn known_words(previous: PreviousPosts<'_>, cached: &BTreeMap<String, CachedPost
     }
 }
 
-/// What counts the words of texts while posts are read, where their likeness will be asked for: a
-/// text that is not kept would have to be made once more.
+/// Returns a counter of words, if similarity needs them: a text that is not in memory would have to be
+/// rendered again.
 fn counting(settings: &Settings) -> Option<Counting> {
     let related = settings.related.as_ref()?;
     looks_into_texts(related).then(|| Counting::new(&settings.site.language))
@@ -197,7 +197,7 @@ pub(crate) fn read_settings(sources: &dyn Sources, faults: &mut Faults) -> Optio
     (!broken).then_some(settings)
 }
 
-/// Takes the posts away in which an error stands, and says whether there was any.
+/// Removes posts with errors. Returns true if there were any.
 fn drop_broken(posts: &mut Vec<Post>, faults: &[Diagnostic]) -> bool {
     let errors = faults.iter().filter(|fault| fault.is_error());
     let broken: BTreeSet<&str> = errors

@@ -17,7 +17,7 @@ pub(crate) struct Scan<'a> {
     /// The folders that could be listed, and whether they are there.
     pub(crate) folders: BTreeMap<String, bool>,
     pub(crate) files: Arc<BTreeMap<String, Option<FileStamp>>>,
-    /// Whether every folder could be listed.
+    /// Set if every folder could be listed.
     pub(crate) whole: bool,
 }
 
@@ -43,7 +43,7 @@ impl<'a> Scan<'a> {
             let stamp = sources.stamp(&path).ok().flatten();
             (path, stamp)
         });
-        // As a list first: a map that threads put together grows by one file at a time.
+        // Collected as a list first: a map that threads fill grows by one file at a time.
         let stamped: Vec<_> = stamped.collect();
         scan.files = Arc::new(stamped.into_iter().collect());
         scan
@@ -91,8 +91,8 @@ impl<'a> Scan<'a> {
         sets.chain(FOLDERS)
     }
 
-    /// The files that are not as they were, at most so many; `None` where there are more, where
-    /// any came or went, or where that cannot be told.
+    /// Returns the files that changed, at most `most`; `None` if there are more, if any was added or
+    /// removed, or if that is not known.
     pub(crate) fn changed(
         &self,
         old: &BTreeMap<String, Option<FileStamp>>,
@@ -113,13 +113,13 @@ impl<'a> Scan<'a> {
         (changed.len() <= most).then_some(changed)
     }
 
-    /// Whether these are the very files, none of them changed.
+    /// Returns true if these are the same files, all unchanged.
     pub(crate) fn is(&self, old: &BTreeMap<String, Option<FileStamp>>) -> bool {
         self.whole && *self.files == *old && self.files.values().all(Option::is_some)
     }
 }
 
-/// Whether any file lies in a folder.
+/// Returns true if any file is in a folder.
 fn holds_any(files: &BTreeMap<String, Option<FileStamp>>, folder: &str) -> bool {
     let prefix = format!("{folder}/");
     let next = files.range(prefix.clone()..).next();

@@ -1,5 +1,5 @@
-//! What functions and filters are given. The engine takes a name that nothing has for an argument
-//! that was left out; here it is a fault, as it is anywhere else in a template.
+//! Arguments of functions and filters. The engine takes an undefined name for an omitted argument; here it
+//! is an error, as anywhere else in a template.
 
 use std::ops::RangeInclusive;
 

@@ -18,7 +18,7 @@ pub(super) struct Cards {
     pieces: Vec<Piece>,
 }
 
-/// Where a card lies.
+/// The location of a card.
 #[derive(Debug)]
 struct Card {
     piece: usize,
@@ -65,7 +65,7 @@ impl Cards {
         self.cards.insert(post, card);
     }
 
-    /// How many there are.
+    /// Returns the number of cards.
     #[cfg(test)]
     pub(super) fn len(&self) -> usize {
         self.cards.len()

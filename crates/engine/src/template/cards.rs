@@ -66,9 +66,9 @@ struct CardMaker<'a> {
     context: &'a Arc<RenderContext>,
     state: &'a State<'a, 'a>,
     level: usize,
-    /// What cards ask for and the list knows.
+    /// The values that cards look up and that the list knows.
     outer: Vec<(Value, Value)>,
-    /// Whether the cards are the same in any list.
+    /// Set if the cards are the same in any list.
     same_everywhere: bool,
 }
 

@@ -15,8 +15,8 @@ use super::query_error::QueryError;
 use super::scope::{ArchiveScope, PageScope, PagerScope, Scope, SiteScope, TermScope};
 use crate::site::did_you_mean;
 
-/// The faults that an error stands for: those of a query, or else the innermost template's, with
-/// their places.
+/// Returns the diagnostics of an error: those of a query, or else of the innermost template, with their
+/// places.
 #[must_use]
 pub(crate) fn diagnose(error: &Error, data: &RenderData) -> Faults {
     let mut innermost = error;

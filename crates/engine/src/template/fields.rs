@@ -54,7 +54,7 @@ pub(super) fn lacking(name: &str, context: &Arc<RenderContext>) -> Option<Value>
     })
 }
 
-/// Whether a field is a map in any post, or in any list; `None` where no post has it.
+/// Returns true if a field is a map in any post, or in any list; `None` if no post has it.
 pub(crate) fn has_maps(name: &str, catalogue: &Catalogue) -> Option<bool> {
     let field = catalogue.profile(name, &catalogue.every_set());
     let in_lists = catalogue.profile_in_lists(name);

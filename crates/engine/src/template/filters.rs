@@ -184,12 +184,12 @@ fn entries(list: &Value, class: Option<&Value>) -> Result<Value, Error> {
     Ok(Value::from_safe_string(html))
 }
 
-/// Whether a value is none, or a list or map without anything in it.
+/// Returns true if a value is none, or an empty list or map.
 fn is_nothing(value: &Value) -> bool {
     value.is_none() || value.as_str().is_none() && value.len() == Some(0)
 }
 
-/// What keeps a post from being live, as the theme marks it; nothing where it is.
+/// Returns the state of a post as the theme marks it; nothing for a live one.
 fn state(data: &RenderData, post: &Value) -> Result<Value, Error> {
     let post = post
         .downcast_object_ref::<PostObject>()

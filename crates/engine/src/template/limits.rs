@@ -54,8 +54,8 @@ pub(super) fn render_part(
     Ok(captured.output().to_owned())
 }
 
-/// Adds a template, of whose tags the longest has so many tokens, to the environment. Its syntax tree is as
-/// deep as its longest chain of operators.
+/// Adds a template whose longest tag has `tokens` tokens. Its syntax tree is as deep as its longest chain of
+/// operators.
 ///
 /// # Errors
 /// Where it is not well formed.

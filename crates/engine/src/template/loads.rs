@@ -1,5 +1,5 @@
-//! Which templates a template loads, as far as its text says: by `include`, `extends`, `import`,
-//! and by the functions `once` and `card`.
+//! The templates that a template loads according to its text: by `include`, `extends`, `import`, `once` and
+//! `card`. Used for hints and for cards, not for dependencies.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -8,16 +8,16 @@ use tabulae_core::source::Source;
 /// The template of `card`.
 pub(super) const CARD: &str = "parts/card.html";
 
-/// What a template loads.
+/// The templates that one loads.
 #[derive(Debug, Default, PartialEq, Eq)]
 pub(super) struct Loads<'a> {
     /// The names that are written out.
     pub(super) named: BTreeSet<&'a str>,
-    /// Whether it loads one whose name is not, and that may be any.
+    /// Set if it loads one by a computed name, which may be any.
     pub(super) any: bool,
 }
 
-/// What a template loads by itself.
+/// Returns the templates that a text loads itself.
 pub(super) fn loads(text: &str) -> Loads<'_> {
     let mut loads = Loads::default();
     let tags = text.split("{%").skip(1).filter_map(|rest| {
@@ -56,7 +56,7 @@ fn take_literals<'a>(expression: &'a str, found: &mut BTreeSet<&'a str>) -> Stri
     bare + rest
 }
 
-/// Whether a name is that of texts alone, of which nothing but what stands between is left.
+/// Returns true if a name is written out: nothing but separators is left of it.
 fn is_written_out(bare: &str) -> bool {
     let ends = ["ignore", "import", "as", "with", "without"];
     let words = bare

@@ -7,7 +7,7 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use rustc_hash::FxHashMap;
 
-/// A memo table. Two threads may compute the same value at once; the last one is kept.
+/// A memo table. If two threads compute the same value, the last one is kept.
 pub(crate) struct Memo<K, V>(Mutex<FxHashMap<K, V>>);
 
 impl<K, V> Default for Memo<K, V> {

@@ -1,4 +1,4 @@
-//! What templates see of posts, terms and dates.
+//! Posts and terms in templates.
 
 use std::cmp::Ordering;
 use std::fmt;
@@ -22,14 +22,13 @@ use super::list_object::Listed;
 use super::term_values::TermValues;
 use crate::incremental::Key;
 
-/// What the image shows, for those who do not see it: a field that the theme knows even where
-/// no post has it.
+/// The description of the image: a field that the theme uses even if no post has it.
 const IMAGE_ALT: &str = "image_alt";
 
 /// A post in a template.
 #[derive(Debug)]
 pub(crate) struct PostObject {
-    /// Which post.
+    /// The post.
     pub id: PostId,
     context: Arc<RenderContext>,
 }
@@ -104,7 +103,7 @@ impl PostObject {
         }
     }
 
-    /// Whether it is live, or what keeps it from being so.
+    /// Returns the state.
     pub(super) fn state(&self) -> PostState {
         self.context.track_post(self.id);
         self.context.data.site.catalogue.post(self.id).state
@@ -138,7 +137,7 @@ impl PostObject {
         }
     }
 
-    /// How alike it is to the post whose page is being made.
+    /// Returns the likeness to the post whose page is rendered.
     fn likeness(&self) -> Option<Value> {
         let (index, _) = self.context.data.site.likeness()?;
         let likeness = index.likeness(self.context.this()?, self.id);

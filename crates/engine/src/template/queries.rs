@@ -59,7 +59,7 @@ pub(super) fn query(
 }
 
 impl RenderData {
-    /// Whether a query is known to give the same on every page.
+    /// Returns true if a query is known to have the same answer on every page.
     pub(super) fn has_answer(&self, query: &str) -> bool {
         self.answers.contains(query)
     }
@@ -69,7 +69,7 @@ impl RenderData {
         self.queries.get(&(text.to_owned(), on_page))
     }
 
-    /// A query where it stands, resolved; without parameters once for all pages.
+    /// Resolves a query; one without parameters once for all pages.
     fn resolved_at(
         &self,
         passage: &Passage,
@@ -154,7 +154,7 @@ fn refused(faults: Faults) -> Error {
     wrong(message).with_source(QueryError(faults))
 }
 
-/// Where a query's text stands in the template that asks for it.
+/// Returns a query's text with its place in a template.
 fn passage(data: &RenderData, template: &str, text: &str) -> Passage {
     match data.sources.get(template) {
         Some(source) => match in_quotes(source.text(), text) {
@@ -168,7 +168,7 @@ fn passage(data: &RenderData, template: &str, text: &str) -> Passage {
     }
 }
 
-/// Where a text stands first between quotes.
+/// Returns the position of a text between quotes.
 fn in_quotes(template: &str, text: &str) -> Option<usize> {
     let between = |quote| template.find(&format!("{quote}{text}{quote}"));
     let places = ['"', '\''].into_iter().filter_map(between);

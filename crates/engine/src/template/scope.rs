@@ -1,5 +1,5 @@
-//! What templates see by name beside posts and terms, each as a table from which values are looked
-//! up and hints are made. docs/templates.md says what each name is.
+//! The values that templates see by name beside posts and terms, each as a table for lookups and for hints.
+//! docs/templates.md describes them.
 
 use std::sync::Arc;
 
@@ -55,7 +55,7 @@ values! {
 }
 
 values! {
-    /// What the template of a card sees; what else it asks for, it has from the list.
+    /// The values of a card's template. It gets other names from the list.
     CardScope { site post below }
 }
 

@@ -73,10 +73,10 @@ fn field(data: &RenderData, name: &str) -> Result<usize, Error> {
 /// The options of `terms`; all others are parameters of its query.
 const OPTIONS: [&str; 3] = ["order", "limit", "query"];
 
-/// What is given to a query by name.
+/// The arguments for a query, by name.
 type Given<'a> = Vec<(&'a str, Value)>;
 
-/// What is asked for, and the parameters of its query.
+/// Returns the list that is asked for, and the parameters of its query.
 fn listing<'a>(field: &str, options: &'a Kwargs) -> Result<(Listing, Given<'a>), Error> {
     let mut given = named(options)?;
     given.retain(|(name, _)| !OPTIONS.contains(name));

@@ -5,7 +5,7 @@ use rstest::rstest;
 use super::{Bench, Out};
 
 impl Bench {
-    /// What an audit finds of one kind: `path:line:column: message`.
+    /// Returns the findings of one kind: `path:line:column: message`.
     fn audit(&self, code: &str, out: &mut Out) -> Vec<String> {
         let found = self.workspace().audit(out, self.options()).0;
         let found = found.iter().filter(|fault| fault.code.name() == code);
@@ -222,7 +222,7 @@ fn templates_that_nothing_loads() {
         bench.audit("template-unused", &mut Out::default()),
         ["parts/crad.html", "wholly-other.html"].map(|name| format!("templates/{name}:1:1{told}"))
     );
-    // Where a name is put together, it may be any.
+    // A computed name may be any.
     let bench = bench.with(
         "pages/p.html",
         "{% include \"parts/\" ~ \"used\" ~ \".html\" %}",

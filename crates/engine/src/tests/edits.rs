@@ -232,7 +232,7 @@ pub(super) fn edit(bench: &mut Bench, (kind, number, how): (u8, u8, u8)) {
     }
 }
 
-/// What a build says, but for what it can only know from the one before.
+/// Returns the diagnostics of a build, without those that depend on the one before.
 pub(super) fn told(faults: &[Diagnostic]) -> BTreeSet<String> {
     let lasting = faults
         .iter()
@@ -242,7 +242,7 @@ pub(super) fn told(faults: &[Diagnostic]) -> BTreeSet<String> {
         .collect()
 }
 
-/// Where two texts differ, and how.
+/// Returns the first difference of two texts.
 pub(super) fn difference(made: &[u8], clean: &[u8]) -> Option<String> {
     let at = (0..made.len().max(clean.len())).find(|at| made.get(*at) != clean.get(*at))?;
     let around = |bytes: &[u8]| {
@@ -423,7 +423,7 @@ fn a_damaged_memory_is_as_if_it_were_deleted() {
     assert!(report.rendered > 0);
 }
 
-/// The same on disk, where files have times and names are exchanged.
+/// On disk, where files have times and names are exchanged.
 #[test]
 fn on_disk_a_build_after_edits_equals_a_clean_one() {
     use crate::publish::DiskOutput;

@@ -230,7 +230,7 @@ fn a_build_with_any_templates_after_any_edits_equals_a_clean_one() {
             }
             bench.build();
             for (one, seed) in edits {
-                // In a session that is told of changes, nobody else writes to the output.
+                // If a session gets the changed files, nobody else writes to the output.
                 let meddles = one.0 % 8 < 3 && one.1 % 16 == 15;
                 if how == 2 && meddles {
                     continue;

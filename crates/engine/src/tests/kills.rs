@@ -61,7 +61,7 @@ fn build_until(step: usize, folder: &Path, sources: &MemorySources) -> bool {
     true
 }
 
-/// What a build of a site makes where none was before.
+/// Returns the outputs of a first build.
 fn made(sources: &MemorySources) -> BTreeMap<String, Vec<u8>> {
     let folder = tempfile::tempdir().unwrap();
     assert!(build_until(0, folder.path(), sources));

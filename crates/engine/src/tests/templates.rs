@@ -1,4 +1,4 @@
-//! What the functions and filters of templates print.
+//! Functions and filters of templates.
 
 use super::*;
 use rstest::rstest;
@@ -25,7 +25,7 @@ fn printed(line: &str) -> String {
     bench.page("line/index.html").trim_end().to_owned()
 }
 
-/// What is printed for each post of a query.
+/// Returns what is printed for each post of a query.
 fn for_each(query: &str, printed: &str) -> String {
     format!("{{% for post in query(\"{query}\") %}}{printed};{{% endfor %}}")
 }

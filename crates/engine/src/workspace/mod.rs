@@ -80,7 +80,7 @@ impl Workspace {
     /// Opens the site in `folder` or in the nearest folder above it that has `tabulae.toml`.
     ///
     /// # Errors
-    /// If there is none.
+    /// If no folder has it.
     pub fn open(folder: impl AsRef<Path>) -> Result<Self, Error> {
         let folder = folder.as_ref();
         match find_root(folder) {

@@ -13,13 +13,13 @@ pub struct RelatedPost<'a> {
     pub post: PostRef<'a>,
     /// The likeness in units of 10⁻⁹, from 0 to 1,000,000,000; an exact fixed-point number.
     pub likeness: u32,
-    /// What each field contributes, in the order of the settings' weights.
+    /// The contribution of each field, in the order of the settings' weights.
     pub shared: Vec<Shared>,
     /// Set if the post names it in its front matter.
     pub is_pinned: bool,
 }
 
-/// What one field contributes to a likeness.
+/// The contribution of one field to a likeness.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Shared {
     /// The name of the field: `tag`, `title`.

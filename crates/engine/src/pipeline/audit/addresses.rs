@@ -38,7 +38,7 @@ struct Checker<'a> {
     site: &'a Site,
     plan: &'a Plan,
     files: BTreeSet<&'a str>,
-    /// Whether every page of the site is an output.
+    /// Set if every page of the site is an output.
     whole: bool,
 }
 
@@ -72,7 +72,7 @@ impl Checker<'_> {
         faults
     }
 
-    /// Where an address leads, below the site's root, if there is nothing.
+    /// Returns the path that an address leads to, below the site's root, if no output has it.
     fn nowhere(&self, owner: Owner<'_>, address: &str) -> Option<String> {
         if address.is_empty() || address.starts_with(['#', '?']) || !is_local(address) {
             return None;
@@ -92,7 +92,7 @@ impl Checker<'_> {
         (!is_there && (self.whole || !address.starts_with('/'))).then_some(link.plain)
     }
 
-    /// Whether a post stands there whose page something else makes.
+    /// Returns true if a post has this address whose page another program makes.
     fn of_others(&self, link: &Link) -> bool {
         let catalogue = &self.site.catalogue;
         !self.whole
@@ -132,8 +132,8 @@ impl Checker<'_> {
         })
     }
 
-    /// What an address in the file `own` probably means: another post's file where it is written
-    /// as one, else an address of the site.
+    /// Returns what an address in the file `own` probably means: the file of another post if it is written
+    /// as one, or else an address of the site.
     fn meant(&self, own: &str, address: &str, target: &str) -> Option<String> {
         let catalogue = &self.site.catalogue;
         let paths = catalogue.all().map(|id| catalogue.post(id).path.as_str());
@@ -160,7 +160,7 @@ fn is_image(target: &str) -> bool {
     images.contains(&ending.as_str())
 }
 
-/// Where an address is written; at the top of the file, where it is written in another way.
+/// Returns the place of an address in a text; its top, if the address is written in another form.
 fn place_of(source: &Source, address: &str) -> Place {
     let written = [address.to_owned(), address.replace('&', "&amp;")];
     let found = written.iter().find_map(|address| {

@@ -108,7 +108,7 @@ fn unused_templates(site: &Site) -> Faults {
     faults.collect()
 }
 
-/// Feeds without entries that a build does not tell of.
+/// Returns warnings for feeds without entries about which a build says nothing.
 fn empty_feeds(site: &Site, plan: &Plan, told: &Faults) -> Faults {
     let empty = plan.feeds.iter().filter(|feed| feed.posts.is_empty());
     let settings = &site.settings;

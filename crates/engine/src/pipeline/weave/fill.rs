@@ -1,4 +1,4 @@
-//! From what a mark asks for to the text that stands there.
+//! The texts of placeholders.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -18,9 +18,9 @@ use crate::template::{Memo, PostObject, RenderContext, RenderData, post_list, te
 
 /// The part that makes a list of posts, where a mark names none.
 const POSTS: &str = "parts/woven.html";
-/// The same of terms.
+/// The part that renders terms, if a placeholder names none.
 const TERMS: &str = "parts/woven-terms.html";
-/// The same of related posts.
+/// The part that renders related posts, if a placeholder names none.
 const RELATED: &str = "parts/related.html";
 
 /// Fills places, on any thread.
@@ -35,7 +35,7 @@ pub(super) struct Filler<'a> {
 /// A query's text, and whether it runs on a post's page.
 type QueryKey = (String, bool);
 
-/// What a place is made of.
+/// The content of a placeholder.
 struct Made {
     default: &'static str,
     posts: Vec<PostId>,

@@ -35,7 +35,7 @@ pub struct WeaveReport {
     pub diagnostics: Vec<Diagnostic>,
 }
 
-/// What becomes of a page.
+/// The outcome of one page.
 struct Outcome {
     path: String,
     places: usize,

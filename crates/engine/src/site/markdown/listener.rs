@@ -1,4 +1,4 @@
-//! What a post needs of its text, noted while it becomes HTML.
+//! Facts about the text of a post, collected while it becomes HTML.
 
 use std::collections::BTreeMap;
 
@@ -9,13 +9,13 @@ use tabulae_core::term::slug;
 /// Hears a text from its start to its end, piece by piece.
 #[derive(Debug)]
 pub(super) struct Listener {
-    /// What was noted.
+    /// The facts collected so far.
     pub(super) notes: Notes,
-    /// Whether the text is still of account; what stands in headings always is.
+    /// Set while plain text is needed; that of headings always is.
     listens: bool,
-    /// Whether a mark that parts the text is still to come.
+    /// Set until the separator of the summary is seen.
     waits_for_more: bool,
-    /// Whether the front matter has a title, so that no heading is it.
+    /// Set if the front matter has a title, so that no heading becomes one.
     has_title: bool,
     /// The ids of headings, each with the number that tells the next one of its name apart.
     ids: BTreeMap<String, usize>,
@@ -27,9 +27,9 @@ pub(super) struct Listener {
 /// A heading that has begun.
 #[derive(Debug)]
 struct Heading {
-    /// Where it begins in the plain text.
+    /// The start of the heading in the plain text.
     start: usize,
-    /// Whether the text around it is listened to.
+    /// Set if the text around the heading is needed.
     listened: bool,
 }
 
@@ -56,12 +56,12 @@ impl Listener {
         }
     }
 
-    /// Whether plain text still matters.
+    /// Returns true if plain text is still needed.
     pub(super) fn listens(&self) -> bool {
         self.listens
     }
 
-    /// Where the text is at the start of a block.
+    /// Marks the start of a block.
     pub(super) fn place(&self) -> Place {
         Place {
             plain: self.plain.len(),
@@ -92,7 +92,7 @@ impl Listener {
         }
     }
 
-    /// HTML that stands in the text, which may hold links.
+    /// Raw HTML within the text, which may have links.
     pub(super) fn html(&mut self, html: &str) {
         self.notes.links |= html.contains('=');
     }
@@ -115,7 +115,7 @@ impl Listener {
         self.listens = self.notes.first_paragraph.is_none() || self.waits_for_more;
     }
 
-    /// What stands before it is the summary.
+    /// The text before the separator is the summary.
     pub(super) fn more(&mut self) {
         let plain = || self.plain.trim().to_owned();
         self.notes.before_more.get_or_insert_with(plain);

@@ -12,10 +12,10 @@ use tabulae_core::html as core_html;
 use tabulae_core::post::{Body, Notes};
 use tabulae_core::term::slug;
 
-/// What parts the summary from the rest of a text.
+/// The separator between the summary and the rest of a text.
 const MORE: &str = "<!-- more -->";
 
-/// What of Markdown is read, beside CommonMark.
+/// The Markdown extensions that are enabled beside CommonMark.
 const OPTIONS: Options = Options::ENABLE_TABLES
     .union(Options::ENABLE_FOOTNOTES)
     .union(Options::ENABLE_STRIKETHROUGH);
@@ -44,7 +44,8 @@ fn parse(text: &str, out: &mut String, listener: &mut Listener) {
     html::push_html(out, reading);
 }
 
-/// Whether a text is parted. Most have no tag or comment at all, which is seen at once.
+/// Returns true if a text has the separator. Most texts have no tag or comment, which a byte search sees
+/// fast.
 fn has_more(text: &str) -> bool {
     memchr(b'<', text.as_bytes()).is_some_and(|at| text[at..].contains(MORE))
 }
@@ -127,8 +128,8 @@ impl<'a> Iterator for Reading<'a, '_> {
 }
 
 impl<'a> Reading<'a, '_> {
-    /// Notes an event and returns what is to be rendered of it. It stands apart, as most events do
-    /// not come here and what they pass by is to stay small.
+    /// Notes an event, and returns what is rendered for it. A function of its own, as most events do not
+    /// come here, and the path of the others has to stay small.
     #[inline(never)]
     fn pass(&mut self, event: Event<'a>) -> Option<Event<'a>> {
         self.note(&event);
@@ -207,7 +208,7 @@ fn note_id<'a>(label: &str) -> CowStr<'a> {
     ))
 }
 
-/// Whether an event is of no account when the text is not listened to any more.
+/// Returns true if an event does not matter when plain text is not needed any more.
 fn says_nothing_else(event: &Event<'_>) -> bool {
     match event {
         Event::Text(_) | Event::Code(_) | Event::SoftBreak | Event::HardBreak => true,

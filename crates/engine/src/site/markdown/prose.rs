@@ -1,8 +1,7 @@
-//! Prose: the paragraphs and headings at the start of a text that hold nothing but words, links,
-//! emphasis and code, each in its plainest form. They are written without the parser, as it would
-//! write them; from the first block on that may be anything else, the parser reads. Where prose
-//! ends no block is open, and names for links and notes are not prose, so that nothing that comes
-//! later says how to read what came before.
+//! A fast path for prose: the paragraphs and headings at the start of a text that have only words, links,
+//! emphasis and code in their simplest form. They are rendered without the parser, with the same result. The
+//! parser reads from the first other block on. No block is open where prose ends, and prose has no
+//! references, so that later text cannot change its meaning.
 
 use std::iter;
 
@@ -32,7 +31,7 @@ pub(super) fn render<'a>(text: &'a str, out: &mut String, listener: &mut Listene
     }
 }
 
-/// Bytes that may be more than text wherever they stand, or are written in another way: 1; others: 0.
+/// Bytes that may be more than text, or that HTML writes in another way, are 1; all others are 0.
 const MARKS: [u8; 256] = {
     let mut marks = [0; 256];
     let mut byte = 0u8;
@@ -61,7 +60,7 @@ fn until_mark(bytes: &[u8], from: usize) -> usize {
     found.map_or(bytes.len(), |found| at + found)
 }
 
-/// Whether a byte stands in an address for itself, in Markdown and in HTML.
+/// Returns true if a byte of an address is the same in Markdown and in HTML.
 fn is_of_address(byte: u8) -> bool {
     matches!(byte, b'#'..=b'%' | b'+'..=b';' | b'=' | b'?'..=b'Z' | b'_' | b'a'..=b'z' | b'~')
 }
@@ -134,8 +133,8 @@ impl<'a> Block<'a, '_> {
         Some(at)
     }
 
-    /// Whether what stands at the start of a line is text of a paragraph: nothing that begins
-    /// another block, or that makes the line before it a heading or a table.
+    /// Returns true if a line continues a paragraph: it begins no other block, and does not make the line
+    /// before it a heading or a table.
     fn goes_on(&self, at: usize) -> bool {
         match self.bytes()[at] {
             b'a'..=b'z' | b'A'..=b'Z' | 0x80.. => true,
@@ -173,7 +172,7 @@ impl<'a> Block<'a, '_> {
             };
             at = from;
         }
-        // A space at the end of a line is none, two may break it.
+        // One space at the end of a line is dropped; two may break the line.
         let text = &self.text[from..at];
         let trimmed = text.strip_suffix(' ').unwrap_or(text);
         if trimmed.ends_with(' ') {
@@ -183,7 +182,7 @@ impl<'a> Block<'a, '_> {
         Some(at)
     }
 
-    /// Whether a mark means nothing where it stands.
+    /// Returns true if a mark has no meaning at its position.
     fn is_text(&self, at: usize) -> bool {
         self.bytes()[at] == b'!' && self.bytes().get(at + 1) != Some(&b'[')
     }
@@ -200,8 +199,8 @@ impl<'a> Block<'a, '_> {
         Some(at + 1)
     }
 
-    /// `*words*` or `**words**`, with `_` too. It begins after a space and ends before one, or
-    /// before a stop, so that it can be nothing but the one and the other.
+    /// Reads `*words*` or `**words**`, also with `_`. An opening mark follows a space, and a closing one
+    /// precedes a space or punctuation, so that no other reading is possible.
     fn emphasis(&mut self, at: usize, is_first: bool) -> Option<usize> {
         let mark = self.bytes()[at];
         let length = self.run(at, mark);
@@ -241,7 +240,7 @@ impl<'a> Block<'a, '_> {
         Some(end + 1)
     }
 
-    /// `[words](address)`, with an address that stands in HTML as it is.
+    /// Reads `[words](address)`, with an address that HTML writes in the same way.
     fn link(&mut self, at: usize) -> Option<usize> {
         let from = at + 1;
         let end = until_mark(self.bytes(), from);
@@ -273,7 +272,7 @@ impl<'a> Block<'a, '_> {
         self.out.push('>');
     }
 
-    /// How often this byte stands here.
+    /// Returns the length of the run of a byte.
     fn run(&self, at: usize, byte: u8) -> usize {
         let run = self.bytes()[at..]
             .iter()
@@ -296,7 +295,7 @@ mod tests {
     use rstest::rstest;
     use tabulae_core::post::Notes;
 
-    /// What prose makes of a text, and what it leaves.
+    /// Returns the HTML of the prose of a text, and the rest.
     fn prose(text: &str) -> (String, &str) {
         let mut out = String::new();
         let rest = render(text, &mut out, &mut Listener::new(true, false));
