@@ -23,7 +23,10 @@ fn is_valid(text: &str) -> bool {
 
 fn codes(text: &str) -> Vec<Code> {
     let read = Settings::read(&Source::new(FILE, text));
-    read.diagnostics.iter().map(|fault| fault.code).collect()
+    read.diagnostics
+        .iter()
+        .map(|diagnostic| diagnostic.code)
+        .collect()
 }
 
 #[test]

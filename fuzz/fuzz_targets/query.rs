@@ -11,6 +11,6 @@ fuzz_target!(|text: &str| {
     };
     let printed = query.to_string();
     let again = Query::parse(&Passage::command_line(&printed));
-    let again = again.unwrap_or_else(|fault| panic!("{printed}: {}", fault.message));
+    let again = again.unwrap_or_else(|diagnostic| panic!("{printed}: {}", diagnostic.message));
     assert_eq!(again.statement(), query.statement(), "{printed}");
 });

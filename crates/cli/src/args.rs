@@ -116,7 +116,7 @@ docs/queries.md goes from the first query to the last.")]
         /// The term field: tag, category, author, or one of the site's own
         field: Option<String>,
     },
-    /// Looks for faults and for what is worth a look: all that a build would complain of, and more
+    /// Looks for errors and for what is worth a look: all that a build would complain of, and more
     ///
     /// What a build would not complain of: missing summaries, terms used once or spelt in two ways,
     /// gaps, odd dates, posts in no archive, links and images that lead nowhere, feeds without
@@ -278,7 +278,7 @@ fn parse_allowed(name: &str) -> Result<String, String> {
 }
 
 fn parse_today(text: &str) -> Result<Written, String> {
-    parse_date(text).map_err(|fault| match fault {
+    parse_date(text).map_err(|diagnostic| match diagnostic {
         tabulae_core::time::DateFault::Form => format!("write one of {FORMS}"),
         tabulae_core::time::DateFault::NotThere(why) => why,
     })

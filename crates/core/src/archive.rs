@@ -6,7 +6,7 @@ use indexmap::IndexMap;
 use jiff::civil::Date;
 
 use crate::catalogue::{Catalogue, PostId, term_place};
-use crate::diagnostic::{Code, Diagnostic, Faults, nearest};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
 use crate::language::DateStyle;
 use crate::post::title_of_name;
 use crate::query::fields::{DerivedField, FIELDS, derived};
@@ -126,10 +126,10 @@ pub fn by(name: &str, catalogue: &Catalogue, place: Place) -> Result<By, Box<Dia
             } else {
                 format!("no post has a field `{name}`")
             };
-            let fault = Diagnostic::error(Code::FieldUnknown, place, message);
+            let diagnostic = Diagnostic::error(Code::FieldUnknown, place, message);
             Err(Box::new(match nearest(name, known.iter().copied()).filter(|_| !is_derived) {
-                Some(near) => fault.help(format!("did you mean `{near}`?")),
-                None => fault.help("split by a term field (tag, category, author), by year, month or day, or by a field of your own"),
+                Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
+                None => diagnostic.help("split by a term field (tag, category, author), by year, month or day, or by a field of your own"),
             }))
         }
     }
@@ -141,7 +141,7 @@ pub fn lay_out(
     posts: Vec<PostId>,
     settings: &Settings,
     catalogue: &Catalogue,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Laid {
     let plain_title = archive
         .title
@@ -150,7 +150,7 @@ pub fn lay_out(
     let by = archive.by.as_ref().and_then(|name| {
         let place = settings.source.place(name.span);
         self::by(&name.node, catalogue, place)
-            .map_err(|fault| faults.push(*fault))
+            .map_err(|diagnostic| diagnostics.push(*diagnostic))
             .ok()
     });
     let Some(by) = by else {
@@ -178,7 +178,13 @@ pub fn lay_out(
     for (term, posts) in split(&by, posts, catalogue) {
         if posts.len() >= archive.at_least {
             groups.extend(group(
-                archive, &by, term, posts, settings, catalogue, faults,
+                archive,
+                &by,
+                term,
+                posts,
+                settings,
+                catalogue,
+                diagnostics,
             ));
         }
     }
@@ -217,7 +223,7 @@ fn group(
     posts: Vec<PostId>,
     settings: &Settings,
     catalogue: &Catalogue,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Option<Group> {
     let own_place = || settings.source.place(archive.place);
     let place = match term.id {
@@ -225,17 +231,17 @@ fn group(
         None => own_place(),
     };
     if term.slug.split('/').any(str::is_empty) {
-        faults.push(empty_slug(&term, by, place, catalogue));
+        diagnostics.push(empty_slug(&term, by, place, catalogue));
         return None;
     }
     let value = |name: &str| variable(name, archive, by, &term, catalogue);
     let link = match archive.link.expand(value) {
         Ok(link) => link,
         Err(missing) => {
-            let fault = unfit_link(archive, missing, settings);
+            let diagnostic = unfit_link(archive, missing, settings);
             // Each of its groups would say the same.
-            if !faults.contains(&fault) {
-                faults.push(fault);
+            if !diagnostics.contains(&diagnostic) {
+                diagnostics.push(diagnostic);
             }
             return None;
         }

@@ -10,7 +10,7 @@ use std::collections::BTreeSet;
 use jiff::civil::Date;
 
 use crate::catalogue::{Catalogue, PostId};
-use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::lookalike::lookalikes;
 use crate::post::Post;
 use crate::settings::Settings;
@@ -21,20 +21,20 @@ use crate::time::Moment;
 /// Every finding about posts and terms, in the order of the checks, within each in the order of
 /// posts or terms. All of them are warnings.
 #[must_use]
-pub fn audit(catalogue: &Catalogue, settings: &Settings, moment: &Moment) -> Faults {
+pub fn audit(catalogue: &Catalogue, settings: &Settings, moment: &Moment) -> Diagnostics {
     let odd = dates::odd(catalogue, moment.today());
     let sound = |id: &PostId| odd.iter().all(|(odd, _)| odd != id);
     let mut found = summaries(catalogue);
     found.extend(updates(catalogue));
     found.extend(gaps(catalogue, settings, sound));
     found.extend(terms(catalogue));
-    found.extend(odd.into_iter().map(|(_, fault)| fault));
+    found.extend(odd.into_iter().map(|(_, diagnostic)| diagnostic));
     found
 }
 
 /// Listed posts without a summary, and those whose summary is only cut from their text, in a
 /// content set in which another has its own.
-fn summaries(catalogue: &Catalogue) -> Faults {
+fn summaries(catalogue: &Catalogue) -> Diagnostics {
     let posts = catalogue.listed().iter().map(|id| catalogue.post(*id));
     let own = posts.clone().filter(|post| post.has_own_summary);
     let chosen: BTreeSet<usize> = own.map(|post| post.set).collect();
@@ -61,7 +61,7 @@ fn summaries(catalogue: &Catalogue) -> Faults {
 }
 
 /// Posts that were updated before they were written.
-fn updates(catalogue: &Catalogue) -> Faults {
+fn updates(catalogue: &Catalogue) -> Diagnostics {
     let posts = catalogue.all().map(|id| catalogue.post(id));
     let found = posts.filter_map(|post| {
         let (date, updated) = (post.date?, post.updated?);
@@ -75,8 +75,12 @@ fn updates(catalogue: &Catalogue) -> Faults {
 }
 
 /// Months without a post between the first and the last of a dated content set.
-fn gaps(catalogue: &Catalogue, settings: &Settings, sound: impl Fn(&PostId) -> bool) -> Faults {
-    let mut found = Faults::new();
+fn gaps(
+    catalogue: &Catalogue,
+    settings: &Settings,
+    sound: impl Fn(&PostId) -> bool,
+) -> Diagnostics {
+    let mut found = Diagnostics::new();
     for (number, set) in settings.content.iter().enumerate() {
         let posts = catalogue.of_set(number).iter();
         let days = posts.filter(|id| sound(id));
@@ -129,8 +133,8 @@ fn month_name(month: i32) -> String {
 }
 
 /// Terms that one post has, and terms that are probably one.
-fn terms(catalogue: &Catalogue) -> Faults {
-    let mut found = Faults::new();
+fn terms(catalogue: &Catalogue) -> Diagnostics {
+    let mut found = Diagnostics::new();
     let place = |term: &Term| {
         let written = term.written.as_ref();
         written.map_or_else(

@@ -15,7 +15,7 @@ use rayon::prelude::*;
 pub use self::fields::{Cell, FieldProfile, PostText};
 use self::fields::{Fields, Texts};
 use self::terms::TermIndexer;
-use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
+use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 pub use crate::id::PostId;
 use crate::language::Language;
 use crate::note::TermNote;
@@ -88,7 +88,7 @@ impl Catalogue {
         include: Include,
         today: jiff::civil::Date,
     ) -> Collected<Self> {
-        let mut faults = Faults::new();
+        let mut diagnostics = Diagnostics::new();
         let language = Language::new(&settings.site.language)
             .or_else(|| Language::new("en"))
             .expect("English is always there");
@@ -96,7 +96,7 @@ impl Catalogue {
         let listed: Vec<bool> = posts.iter().map(|post| include.lists(post.state)).collect();
         let (fields, (term_tables, terms_of)) = rayon::join(
             || Fields::new(&posts, settings.content.len()),
-            || index_terms(&posts, &listed, &notes, settings, &mut faults),
+            || index_terms(&posts, &listed, &notes, settings, &mut diagnostics),
         );
         // They are numbered now, and written in the front matter.
         posts
@@ -132,11 +132,11 @@ impl Catalogue {
                 catalogue.every.push(id);
             }
         }
-        catalogue.links = links(&catalogue, settings, include, today, &mut faults);
-        catalogue.pin_related(&mut faults);
+        catalogue.links = links(&catalogue, settings, include, today, &mut diagnostics);
+        catalogue.pin_related(&mut diagnostics);
         Collected {
             output: catalogue,
-            diagnostics: faults,
+            diagnostics,
         }
     }
 
@@ -337,7 +337,7 @@ impl Catalogue {
     }
 
     /// Finds the posts that posts name as related.
-    fn pin_related(&mut self, faults: &mut Faults) {
+    fn pin_related(&mut self, diagnostics: &mut Diagnostics) {
         if self.posts.iter().all(|post| post.related.is_empty()) {
             return;
         }
@@ -359,7 +359,7 @@ impl Catalogue {
                 match known.get(name.node.trim_start_matches("./")) {
                     Some(found) if *found == id || posts.contains(found) => {}
                     Some(found) => posts.push(*found),
-                    None => faults.push(
+                    None => diagnostics.push(
                         Diagnostic::error(
                             Code::RelatedUnknown,
                             post.source.place(name.span),
@@ -434,13 +434,13 @@ fn index_terms(
     listed: &[bool],
     notes: &[TermNote],
     settings: &Settings,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> (Vec<TermTable>, Vec<Vec<Vec<TermId>>>) {
     let mut terms_of = vec![Vec::with_capacity(settings.term_fields.len()); posts.len()];
     let fields = settings.term_fields.iter().enumerate();
     let tables = fields.map(|(number, field)| {
         let notes: Vec<&TermNote> = notes.iter().filter(|note| note.field == number).collect();
-        TermIndexer::new(field, &notes, faults).index(number, posts, listed, &mut terms_of)
+        TermIndexer::new(field, &notes, diagnostics).index(number, posts, listed, &mut terms_of)
     });
     (tables.collect(), terms_of)
 }
@@ -451,7 +451,7 @@ fn links(
     settings: &Settings,
     include: Include,
     today: jiff::civil::Date,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Vec<Link> {
     let ids: Vec<PostId> = catalogue.all().collect();
     let links = ids.par_iter().map(|id| {
@@ -466,17 +466,17 @@ fn links(
             Ok(link) => (link, None),
             Err(missing) => {
                 let has_page = include.has_page(post.state);
-                let fault = has_page.then(|| Box::new(link_unfit(post, set, missing)));
-                (Link::new(format!("/{}/", post.slug)), fault)
+                let diagnostic = has_page.then(|| Box::new(link_unfit(post, set, missing)));
+                (Link::new(format!("/{}/", post.slug)), diagnostic)
             }
         }
     });
     let (links, unfit): (Vec<_>, Vec<_>) = links.unzip();
-    faults.extend(unfit.into_iter().flatten().map(|fault| *fault));
+    diagnostics.extend(unfit.into_iter().flatten().map(|diagnostic| *diagnostic));
     links
 }
 
-/// The fault of a post that lacks what the link of its set asks for.
+/// The diagnostic of a post that lacks what the link of its set asks for.
 fn link_unfit(post: &Post, set: &ContentSet, missing: &str) -> Diagnostic {
     let message = format!(
         "the link \"{}\" of `{}` needs one `{missing}`, and this post has none or several",

@@ -43,7 +43,7 @@ pub struct Collected<T> {
 }
 
 /// Where mistakes are gathered while a stage runs.
-pub type Faults = Vec<Diagnostic>;
+pub type Diagnostics = Vec<Diagnostic>;
 
 macro_rules! codes {
     ($($variant:ident = $name:literal : $about:literal,)*) => {
@@ -238,22 +238,25 @@ impl<T> Collected<T> {
         }
     }
 
-    /// The output, with its mistakes moved to `faults`.
-    pub fn into_output(self, faults: &mut Faults) -> T {
-        faults.extend(self.diagnostics);
+    /// The output, with its mistakes moved to `diagnostics`.
+    pub fn into_output(self, diagnostics: &mut Diagnostics) -> T {
+        diagnostics.extend(self.diagnostics);
         self.output
     }
 }
 
-/// Faults as they are shown: file by file, as the files first come up, and each file from its top.
+/// Diagnostics as they are shown: file by file, as the files first come up, and each file from its top.
 /// Those at one place stay in their order.
-pub fn by_place(faults: &[Diagnostic]) -> Vec<&Diagnostic> {
-    let files: IndexSet<_> = faults.iter().map(|fault| &fault.place.file).collect();
-    let mut shown: Vec<&Diagnostic> = faults.iter().collect();
-    shown.sort_by_key(|fault| {
+pub fn by_place(diagnostics: &[Diagnostic]) -> Vec<&Diagnostic> {
+    let files: IndexSet<_> = diagnostics
+        .iter()
+        .map(|diagnostic| &diagnostic.place.file)
+        .collect();
+    let mut shown: Vec<&Diagnostic> = diagnostics.iter().collect();
+    shown.sort_by_key(|diagnostic| {
         let Place {
             file, line, column, ..
-        } = &fault.place;
+        } = &diagnostic.place;
         (files.get_index_of(&file), *line, *column)
     });
     shown
@@ -308,14 +311,14 @@ mod tests {
 
     #[test]
     fn faults_are_shown_file_by_file_from_the_top() {
-        let faults = [
+        let diagnostics = [
             ("b.md", 3, 1, "first"),
             ("a.md", 2, 7, "second"),
             ("b.md", 1, 9, "third"),
             ("a.md", 2, 4, "fourth"),
             ("b.md", 1, 9, "fifth"),
         ];
-        let faults = faults.map(|(file, line, column, message)| {
+        let diagnostics = diagnostics.map(|(file, line, column, message)| {
             let place = Place {
                 line,
                 column,
@@ -323,8 +326,11 @@ mod tests {
             };
             Diagnostic::error(Code::KeyUnknown, place, message)
         });
-        let shown = by_place(&faults);
-        let shown: Vec<&str> = shown.iter().map(|fault| fault.message.as_str()).collect();
+        let shown = by_place(&diagnostics);
+        let shown: Vec<&str> = shown
+            .iter()
+            .map(|diagnostic| diagnostic.message.as_str())
+            .collect();
         assert_eq!(shown, ["third", "fifth", "first", "fourth", "second"]);
     }
 

@@ -1,6 +1,6 @@
 //! What is written of one term: its title, slug and spellings, and a text for its archive page.
 
-use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
+use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::front_matter::FrontMatter;
 use crate::source::{Source, Spanned};
 use crate::term::unfit_slug;
@@ -34,7 +34,7 @@ const ENTRIES: [(&str, &str); 3] = [
 
 impl TermNote {
     /// The note on the term `name` of a term field, by its number. An entry that holds something
-    /// else, or that no note has, is a fault, and left out.
+    /// else, or that no note has, is an error, and left out.
     #[must_use]
     pub fn read(
         (field, name): (usize, &str),
@@ -51,29 +51,29 @@ impl TermNote {
             html,
             source: source.head(front.body),
         };
-        let mut faults = Faults::new();
+        let mut diagnostics = Diagnostics::new();
         for entry in &front.map.entries {
-            note.take(entry, source, &mut faults);
+            note.take(entry, source, &mut diagnostics);
         }
         Collected {
             output: note,
-            diagnostics: faults,
+            diagnostics,
         }
     }
 
-    fn take(&mut self, entry: &Entry, source: &Source, faults: &mut Faults) {
+    fn take(&mut self, entry: &Entry, source: &Source, diagnostics: &mut Diagnostics) {
         let value = &entry.value;
         match (entry.key.node.as_str(), &value.node, written(value)) {
             ("title", _, Some(title)) => self.title = Some(title),
             ("slug", _, Some(slug)) => {
-                faults.extend(unfit_slug(&slug.node, source.place(slug.span)));
+                diagnostics.extend(unfit_slug(&slug.node, source.place(slug.span)));
                 self.slug = Some(slug);
             }
             ("spellings", Value::List(items), _) => {
                 self.spellings.extend(items.iter().filter_map(written));
             }
             ("spellings", _, Some(spelling)) => self.spellings.push(spelling),
-            _ => faults.push(unfit(entry, source)),
+            _ => diagnostics.push(unfit(entry, source)),
         }
     }
 }
@@ -171,15 +171,21 @@ mod tests {
         #[case] message: &str,
         #[case] help: &str,
     ) {
-        let faults = note(entry).diagnostics;
-        let [fault] = &faults[..] else {
-            panic!("{faults:?}");
+        let diagnostics = note(entry).diagnostics;
+        let [diagnostic] = &diagnostics[..] else {
+            panic!("{diagnostics:?}");
         };
-        assert_eq!(fault.message, message);
-        assert_eq!((fault.place.line, fault.place.column), (2, column));
+        assert_eq!(diagnostic.message, message);
+        assert_eq!(
+            (diagnostic.place.line, diagnostic.place.column),
+            (2, column)
+        );
         assert!(
-            fault.help.as_deref().is_some_and(|is| is.ends_with(help)),
-            "{fault:?}"
+            diagnostic
+                .help
+                .as_deref()
+                .is_some_and(|is| is.ends_with(help)),
+            "{diagnostic:?}"
         );
     }
 }

@@ -14,7 +14,7 @@ use serde::{Deserialize, Serialize};
 pub use self::entries::{ENTRIES, Entry, EntryHolds};
 use self::name::FileName;
 use self::read::Reader;
-use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
+use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::front_matter::FrontMatter;
 use crate::html::Html;
 use crate::id::CountedBy;
@@ -245,7 +245,7 @@ fn value<'a>(front: &'a Map, set: &ContentSet, name: &str) -> Option<&'a Spanned
 }
 
 /// Makes a post of a file that was read. `path` is below the site's folder.
-/// Where there is an error the post is fit only to look for further faults.
+/// Where there is an error the post is fit only to look for further diagnostics.
 #[must_use]
 pub fn assemble(
     path: &str,
@@ -256,14 +256,14 @@ pub fn assemble(
     front: FrontMatter,
     body: Body,
 ) -> Collected<Post> {
-    let mut faults = Faults::new();
+    let mut diagnostics = Diagnostics::new();
     let named = FileName::of(path, set);
     let mut read = Reader {
         source,
         set,
         front: &front.map,
         moment,
-        faults: &mut faults,
+        diagnostics: &mut diagnostics,
     };
     let Body {
         html,
@@ -276,7 +276,7 @@ pub fn assemble(
         .date("date")
         .or_else(|| read.date_of_name(&named, path));
     if date.is_none() && set.dated && !draft && !read.has("date") && !named.dated() {
-        read.faults.push(no_date(path, set, &front.map));
+        read.diagnostics.push(no_date(path, set, &front.map));
     }
     let updated = read.date("updated").or(date);
     let expires = read.date("expires");
@@ -325,7 +325,7 @@ pub fn assemble(
     };
     Collected {
         output: post,
-        diagnostics: faults,
+        diagnostics,
     }
 }
 
@@ -344,14 +344,14 @@ fn no_date(path: &str, set: &ContentSet, front: &Map) -> Diagnostic {
     let mut others =
         entries.filter(|entry| !["updated", "expires"].contains(&entry.key.node.as_str()));
     let other = others.find(|entry| is_date(&entry.value.node));
-    let fault = Diagnostic::error(Code::DateMissing, Place::top_of(path), message);
+    let diagnostic = Diagnostic::error(Code::DateMissing, Place::top_of(path), message);
     match other {
-        Some(entry) => fault.help(format!(
+        Some(entry) => diagnostic.help(format!(
             "`{name}` holds a date: if it is this blog's word for it, write `date = [\"date\", \"{name}\"]` below `[content.{set}.fields]`",
             name = entry.key.node,
             set = set.name
         )),
-        None => fault.help("write `date: 2026-03-14` in the front matter, or put the date before the file's name: `2026-03-14-name.md`"),
+        None => diagnostic.help("write `date: 2026-03-14` in the front matter, or put the date before the file's name: `2026-03-14-name.md`"),
     }
 }
 

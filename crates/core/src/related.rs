@@ -2,7 +2,7 @@
 //! it up.
 
 use crate::catalogue::{Catalogue, PostId};
-use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
+use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::query::{Library, Query, Resolved, Scope, Written};
 use crate::settings::{Related, Settings};
 use crate::source::{Passage, Source};
@@ -29,7 +29,7 @@ pub fn likeness(
     moment: &Moment,
 ) -> Option<Query<Resolved>> {
     let scope = Scope::new(catalogue, library, moment).on_page(true);
-    resolved(&default_query(settings), scope, &mut Faults::new()).map(|(_, query)| query)
+    resolved(&default_query(settings), scope, &mut Diagnostics::new()).map(|(_, query)| query)
 }
 
 impl RelatedList {
@@ -41,14 +41,14 @@ impl RelatedList {
         library: &Library,
         moment: &Moment,
     ) -> Collected<Option<Self>> {
-        let mut faults = Faults::new();
+        let mut diagnostics = Diagnostics::new();
         let output = settings.related.as_ref().and_then(|related| {
             let scope = Scope::new(catalogue, library, moment).on_page(true);
-            read(related, settings, scope, &mut faults)
+            read(related, settings, scope, &mut diagnostics)
         });
         Collected {
             output,
-            diagnostics: faults,
+            diagnostics,
         }
     }
 
@@ -92,17 +92,17 @@ fn read(
     related: &Related,
     settings: &Settings,
     scope: Scope<'_>,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Option<RelatedList> {
     let query = related.query.clone();
     let query = query.unwrap_or_else(|| default_query(settings));
-    let (written, query) = resolved(&query, scope, faults)?;
+    let (written, query) = resolved(&query, scope, diagnostics)?;
     let fill = match &related.fill {
-        Some(fill) => Some(resolved(fill, scope, faults)?.1),
+        Some(fill) => Some(resolved(fill, scope, diagnostics)?.1),
         None => None,
     };
     let Some(limit) = written.statement().limit else {
-        faults.push(
+        diagnostics.push(
             Diagnostic::error(
                 Code::QueryUnfit,
                 written.place(),
@@ -145,12 +145,12 @@ fn default_query(settings: &Settings) -> Passage {
 fn resolved(
     passage: &Passage,
     scope: Scope<'_>,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Option<(Query<Written>, Query<Resolved>)> {
     let written = Query::parse(passage)
-        .map_err(|fault| faults.push(*fault))
+        .map_err(|diagnostic| diagnostics.push(*diagnostic))
         .ok()?;
-    let query = written.resolve(scope).into_output(faults)?;
+    let query = written.resolve(scope).into_output(diagnostics)?;
     Some((written, query))
 }
 

@@ -32,7 +32,7 @@ pub struct PatternFault {
 }
 
 impl PatternFault {
-    /// The fault at its place.
+    /// The diagnostic at its place.
     #[must_use]
     pub fn at(&self, passage: &Passage) -> Diagnostic {
         Diagnostic::error(Code::LinkUnfit, passage.place(self.span), &*self.message).help(self.help)
@@ -517,7 +517,7 @@ impl Outputs {
     }
 }
 
-/// An output of two makers is a fault that names both and the way out.
+/// An output of two makers is an error that names both and the way out.
 #[must_use]
 pub fn taken(file: &str, first: &Maker, second: &Maker, way_out: impl Into<String>) -> Diagnostic {
     let address = file

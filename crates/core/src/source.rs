@@ -121,7 +121,7 @@ impl Source {
         }
     }
 
-    /// The first character of the file, without an excerpt: for faults of the file as a whole.
+    /// The first character of the file, without an excerpt: for diagnostics of the file as a whole.
     #[must_use]
     pub fn top(&self) -> Place {
         Place {

@@ -154,7 +154,7 @@ pub fn slug_fault(written: &str) -> Option<char> {
         .find(|c| !is_word(*c) && !matches!(c, '-' | '_' | '.' | '~'))
 }
 
-/// The fault of a written slug at its place, where it is unfit, with a better one if there is any.
+/// The diagnostic of a written slug at its place, where it is unfit, with a better one if there is any.
 pub(crate) fn unfit_slug(written: &str, place: Place) -> Option<Diagnostic> {
     let bad = slug_fault(written)?;
     let message = format!("the slug \"{written}\" holds `{bad}`, which it may not");
@@ -293,8 +293,8 @@ mod tests {
     #[case::slash("a/b", Some('/'))]
     #[case::space("a b", Some(' '))]
     #[case::parent("..", Some('.'))]
-    fn a_written_slug_is_checked(#[case] written: &str, #[case] fault: Option<char>) {
-        assert_eq!(slug_fault(written), fault);
+    fn a_written_slug_is_checked(#[case] written: &str, #[case] diagnostic: Option<char>) {
+        assert_eq!(slug_fault(written), diagnostic);
     }
 
     #[test]

@@ -68,7 +68,7 @@ impl Small {
         Scope::new(&self.catalogue, &self.library, &self.moment).on_page(true)
     }
 
-    /// A query without a fault.
+    /// A query without errors.
     pub(crate) fn query(&self, text: &str) -> Query<Resolved> {
         let query = Query::parse(&Passage::command_line(text));
         let resolved = query.unwrap().resolve(self.scope());

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use crate::diagnostic::{Code, Diagnostic, Faults, Severity, nearest};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics, Severity, nearest};
 
 /// Which findings make an audit fail, and which are left out.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -44,17 +44,19 @@ impl Verdict {
 
     /// The findings that count, the denied ones as errors.
     #[must_use]
-    pub fn of(&self, found: Faults) -> Faults {
-        let counts = |fault: &Diagnostic| fault.is_error() || !self.allowed.contains(&fault.code);
+    pub fn of(&self, found: Diagnostics) -> Diagnostics {
+        let counts = |diagnostic: &Diagnostic| {
+            diagnostic.is_error() || !self.allowed.contains(&diagnostic.code)
+        };
         let found = found.into_iter().filter(counts);
         found
             .map(
-                |fault| match self.deny_all || self.denied.contains(&fault.code) {
+                |diagnostic| match self.deny_all || self.denied.contains(&diagnostic.code) {
                     true => Diagnostic {
                         severity: Severity::Error,
-                        ..fault
+                        ..diagnostic
                     },
-                    false => fault,
+                    false => diagnostic,
                 },
             )
             .collect()
@@ -99,9 +101,13 @@ mod tests {
         let found = verdict.of(vec![warning(Code::TermLone), error]);
         let said: Vec<String> = found
             .iter()
-            .map(|fault| {
-                let word = if fault.is_error() { "error" } else { "warning" };
-                format!("{word} {}", fault.code.name())
+            .map(|diagnostic| {
+                let word = if diagnostic.is_error() {
+                    "error"
+                } else {
+                    "warning"
+                };
+                format!("{word} {}", diagnostic.code.name())
             })
             .collect();
         assert_eq!(said, expected);

@@ -9,7 +9,7 @@ mod tests;
 use std::ops::Range;
 
 use self::scan::comments;
-use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
+use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::source::{Passage, Place, Source, Span, Spanned};
 
 /// A page that holds marked places.
@@ -72,7 +72,7 @@ const END: &str = "end";
 const KINDS: [&str; 5] = ["query", "related", "newest", "terms", END];
 
 impl<'a> Page<'a> {
-    /// Looks for the marked places of a page; `None` where there are none. All faults are
+    /// Looks for the marked places of a page; `None` where there are none. All diagnostics are
     /// reported: a mark that is not understood, that is not closed, or that stands in another.
     ///
     /// The page may be in any encoding that holds ASCII as it is.
@@ -80,7 +80,7 @@ impl<'a> Page<'a> {
         let marks: Vec<Range<usize>> = comments(bytes)
             .filter(|comment| is_mark(&bytes[comment.clone()]))
             .collect();
-        let mut faults = Faults::new();
+        let mut diagnostics = Diagnostics::new();
         if marks.is_empty() {
             let wide = scan::is_utf16(bytes) && scan::holds_utf16(bytes, "<!-- tabulae ");
             return Collected {
@@ -98,13 +98,13 @@ impl<'a> Page<'a> {
         for comment in marks {
             let mark = page.mark(&comment);
             let mut words = Words::new(&mark, &page.source);
-            match words.kind(&mut faults) {
+            match words.kind(&mut diagnostics) {
                 Some(END) => match open.take() {
                     Some((ask, span, start)) => {
                         let inner = start..comment.start - OPEN.len();
                         page.places.push(Marked { ask, span, inner });
                     }
-                    None => faults.push(page.fault(
+                    None => diagnostics.push(page.diagnostic(
                         mark.span,
                         "this ends a place that was not begun",
                         "take the mark away, or begin a place above it",
@@ -112,24 +112,24 @@ impl<'a> Page<'a> {
                 },
                 kind => {
                     if let Some((_, first, _)) = &open {
-                        let fault = page.fault(
+                        let diagnostic = page.diagnostic(
                             mark.span,
                             "a place begins within another",
                             "end the other with `<!-- tabulae end -->` first",
                         );
                         let first = page.source.place(*first);
-                        faults.push(fault.beside(first, "it was begun here"));
+                        diagnostics.push(diagnostic.beside(first, "it was begun here"));
                         continue;
                     }
-                    let ask = kind.and_then(|kind| words.ask(kind, &mut faults));
-                    // A mark with a fault begins a place too.
+                    let ask = kind.and_then(|kind| words.ask(kind, &mut diagnostics));
+                    // A mark with an error begins a place too.
                     let ask = ask.unwrap_or(Ask::NOTHING);
                     open = Some((ask, mark.span, comment.end + CLOSE.len()));
                 }
             }
         }
         if let Some((_, span, _)) = open {
-            faults.push(page.fault(
+            diagnostics.push(page.diagnostic(
                 span,
                 "this place is never ended",
                 "write `<!-- tabulae end -->` where it ends",
@@ -137,7 +137,7 @@ impl<'a> Page<'a> {
         }
         Collected {
             output: Some(page),
-            diagnostics: faults,
+            diagnostics,
         }
     }
 
@@ -185,9 +185,9 @@ impl<'a> Page<'a> {
         plain
     }
 
-    /// A fault of a mark.
+    /// A diagnostic of a mark.
     #[must_use]
-    pub fn fault(&self, span: Span, message: impl Into<String>, help: &str) -> Diagnostic {
+    pub fn diagnostic(&self, span: Span, message: impl Into<String>, help: &str) -> Diagnostic {
         Diagnostic::error(Code::MarkUnfit, self.source.place(span), message).help(help)
     }
 
@@ -256,7 +256,7 @@ impl<'a> Words<'a> {
         }
     }
 
-    fn fault(&self, span: Span, message: impl Into<String>) -> Diagnostic {
+    fn diagnostic(&self, span: Span, message: impl Into<String>) -> Diagnostic {
         Diagnostic::error(Code::MarkUnfit, self.source.place(span), message)
     }
 
@@ -267,33 +267,41 @@ impl<'a> Words<'a> {
     }
 
     /// What kind of mark it is.
-    fn kind(&mut self, faults: &mut Faults) -> Option<&'static str> {
+    fn kind(&mut self, diagnostics: &mut Diagnostics) -> Option<&'static str> {
         if let Some(open) = self.words.iter().find(|word| !word.closed) {
-            let fault = self.fault(open.text.span, "this text is not closed");
-            faults.push(fault.help("write the same quote at its end; within it the quote doubled"));
+            let diagnostic = self.diagnostic(open.text.span, "this text is not closed");
+            diagnostics.push(
+                diagnostic.help("write the same quote at its end; within it the quote doubled"),
+            );
             return None;
         }
         let Some(word) = self.next().map(|word| word.text.clone()) else {
             let message = "this mark does not say what it wants";
-            faults.push(self.fault(self.mark, message).suggest("", KINDS));
+            diagnostics.push(self.diagnostic(self.mark, message).suggest("", KINDS));
             return None;
         };
         let kind = KINDS.into_iter().find(|kind| *kind == word.node);
         if kind.is_none() {
             let message = format!("there is no mark `{}`", word.node);
-            faults.push(self.fault(word.span, message).suggest(&word.node, KINDS));
+            diagnostics.push(
+                self.diagnostic(word.span, message)
+                    .suggest(&word.node, KINDS),
+            );
         }
         kind
     }
 
-    fn ask(&mut self, kind: &str, faults: &mut Faults) -> Option<Ask> {
+    fn ask(&mut self, kind: &str, diagnostics: &mut Diagnostics) -> Option<Ask> {
         let what = match kind {
             "query" => {
-                let text = self.text("the query", "query \"from posts limit 5\"", faults)?;
+                let text = self.text("the query", "query \"from posts limit 5\"", diagnostics)?;
                 What::Query(Passage::new(&text.node, self.source, text.span))
             }
-            "newest" => What::Newest(self.text("the archive", "newest journal", faults)?, None),
-            "terms" => What::Terms(self.text("the term field", "terms tag", faults)?, None),
+            "newest" => What::Newest(
+                self.text("the archive", "newest journal", diagnostics)?,
+                None,
+            ),
+            "terms" => What::Terms(self.text("the term field", "terms tag", diagnostics)?, None),
             _ => What::Related(None),
         };
         let mut ask = Ask {
@@ -302,38 +310,43 @@ impl<'a> Words<'a> {
             part: None,
         };
         while let Some(word) = self.next().map(|word| word.text.clone()) {
-            self.option(&word, &mut ask, faults)?;
+            self.option(&word, &mut ask, diagnostics)?;
         }
         Some(ask)
     }
 
-    fn option(&mut self, word: &Spanned<String>, ask: &mut Ask, faults: &mut Faults) -> Option<()> {
+    fn option(
+        &mut self,
+        word: &Spanned<String>,
+        ask: &mut Ask,
+        diagnostics: &mut Diagnostics,
+    ) -> Option<()> {
         match (word.node.as_str(), &mut ask.what) {
             ("limit", _) => {
-                let text = self.text("a number", "limit 5", faults)?;
+                let text = self.text("a number", "limit 5", diagnostics)?;
                 let Ok(limit) = text.node.parse() else {
                     let message = format!("\"{}\" is no whole number", text.node);
-                    faults.push(self.fault(text.span, message).help("write `limit 5`"));
+                    diagnostics.push(self.diagnostic(text.span, message).help("write `limit 5`"));
                     return None;
                 };
                 ask.limit = Some(limit);
             }
             ("with", _) => {
-                let part = self.text("a template", "with \"parts/lines.html\"", faults)?;
+                let part = self.text("a template", "with \"parts/lines.html\"", diagnostics)?;
                 ask.part = Some(Part::Whole(part));
             }
             ("each", What::Query(_) | What::Related(_) | What::Newest(..)) => {
-                let part = self.text("a template", "each \"parts/card.html\"", faults)?;
+                let part = self.text("a template", "each \"parts/card.html\"", diagnostics)?;
                 ask.part = Some(Part::Each(part));
             }
             ("of", What::Related(of)) => {
-                *of = Some(self.text("a post", "of \"posts/lime.md\"", faults)?);
+                *of = Some(self.text("a post", "of \"posts/lime.md\"", diagnostics)?);
             }
             ("of", What::Newest(_, of)) => {
-                *of = Some(self.text("a term", "of \"lime\"", faults)?);
+                *of = Some(self.text("a term", "of \"lime\"", diagnostics)?);
             }
             ("order", What::Terms(_, order)) => {
-                *order = Some(self.text("an order", "order count", faults)?);
+                *order = Some(self.text("an order", "order count", diagnostics)?);
             }
             (other, what) => {
                 let known: &[&str] = match what {
@@ -343,7 +356,7 @@ impl<'a> Words<'a> {
                 };
                 let message = format!("`{other}` is not understood here");
                 let known = known.iter().copied();
-                faults.push(self.fault(word.span, message).suggest(other, known));
+                diagnostics.push(self.diagnostic(word.span, message).suggest(other, known));
                 return None;
             }
         }
@@ -355,19 +368,19 @@ impl<'a> Words<'a> {
         &mut self,
         wanted: &str,
         example: &str,
-        faults: &mut Faults,
+        diagnostics: &mut Diagnostics,
     ) -> Option<Spanned<String>> {
         let found = self.next().map(|word| (word.text.clone(), word.quoted));
         match found {
             Some((text, quoted)) if quoted || wanted != "the query" => Some(text),
             Some((text, _)) => {
-                let fault = self.fault(text.span, "a query stands in quotes");
-                faults.push(fault.help(format!("write `{example}`")));
+                let diagnostic = self.diagnostic(text.span, "a query stands in quotes");
+                diagnostics.push(diagnostic.help(format!("write `{example}`")));
                 None
             }
             None => {
-                let fault = self.fault(self.mark, format!("{wanted} is missing"));
-                faults.push(fault.help(format!("write `{example}`")));
+                let diagnostic = self.diagnostic(self.mark, format!("{wanted} is missing"));
+                diagnostics.push(diagnostic.help(format!("write `{example}`")));
                 None
             }
         }

@@ -25,7 +25,7 @@ use std::time::Instant;
 
 use jiff::Timestamp;
 use rayon::prelude::*;
-use tabulae_core::diagnostic::Faults;
+use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::query::Library;
 use tabulae_core::related::RelatedList;
 use tabulae_core::time::Moment;
@@ -119,11 +119,11 @@ fn list_of(site: &Workspace) -> RelatedList {
     let catalogue = site.catalogue().expect("posts");
     let zone = settings.site.timezone.clone();
     let moment = Moment { now: now(), zone };
-    let mut faults = Faults::new();
-    let library = Library::new(settings, catalogue, &moment).into_output(&mut faults);
+    let mut diagnostics = Diagnostics::new();
+    let library = Library::new(settings, catalogue, &moment).into_output(&mut diagnostics);
     let list = RelatedList::new(settings, catalogue, &library, &moment);
-    let list = list.into_output(&mut faults);
-    assert!(faults.is_empty(), "{faults:?}");
+    let list = list.into_output(&mut diagnostics);
+    assert!(diagnostics.is_empty(), "{diagnostics:?}");
     list.expect("a list")
 }
 

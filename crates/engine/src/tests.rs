@@ -25,7 +25,7 @@ use crate::site::Site;
 use crate::source::{FileStamp, MemorySources, Sources};
 use crate::template::{Environments, RenderContext, RenderData};
 use rstest::rstest;
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::post::Include;
 
 fn small() -> Bench {
@@ -181,7 +181,7 @@ fn a_file_of_someone_else_at_an_outputs_place_is_refused() {
     bench.out.put("2026/new/index.html", "by hand");
     bench.sources.write("posts/2026-05-01-new.md", "New.\n");
     assert_eq!(
-        bench.faults(),
+        bench.diagnostics(),
         [(
             "file-foreign".to_owned(),
             "out/2026/new/index.html".to_owned(),
@@ -217,7 +217,10 @@ fn without_its_memory_a_build_takes_over_only_what_it_would_write() {
     bench.out.put("index.html", "<p>HAND");
     bench.out.put("robots.txt", "HAND");
     let before = bench.out.files();
-    assert_eq!(bench.faults(), [fault("file-foreign", "out/index.html")]);
+    assert_eq!(
+        bench.diagnostics(),
+        [diagnostic("file-foreign", "out/index.html")]
+    );
     assert_eq!(bench.out.files(), before);
     bench.foreign.adopt = true;
     let report = bench.sound();
@@ -242,7 +245,7 @@ fn many_files_of_no_known_build_are_counted() {
     assert_eq!(last, "9 more files of `out` were written by no known build");
 }
 
-fn fault(code: &str, file: &str) -> (String, String, usize, usize) {
+fn diagnostic(code: &str, file: &str) -> (String, String, usize, usize) {
     (code.to_owned(), file.to_owned(), 1, 1)
 }
 
@@ -354,11 +357,11 @@ fn no_address_leads_out_of_the_output_folder(
         "posts/2026-03-14-x.md",
         &format!("---\n{front}\ntags: [x]\n---\nText\n"),
     );
-    let faults = bench.faults();
-    let found = faults
+    let diagnostics = bench.diagnostics();
+    let found = diagnostics
         .iter()
         .any(|(found, path, at, _)| (&**found, &**path, *at) == (code, file, line));
-    assert!(found, "{faults:?}");
+    assert!(found, "{diagnostics:?}");
     assert_eq!(bench.files(), [""; 0]);
 }
 
@@ -391,8 +394,8 @@ fn a_path_that_windows_cannot_hold_is_a_warning() {
         .with("assets/aux.txt", "a")
         .with("posts/2026-03-14-x.md", "Text\n");
     assert_eq!(
-        bench.faults(),
-        [fault("path-not-portable", "assets/aux.txt")]
+        bench.diagnostics(),
+        [diagnostic("path-not-portable", "assets/aux.txt")]
     );
     assert_eq!(bench.page("aux.txt"), "a");
 }
@@ -862,11 +865,11 @@ fn a_card_is_made_once_for_all_lists_unless_they_differ(
     if let Some(card) = card {
         bench.sources.write("templates/parts/card.html", card);
     }
-    let mut faults = Faults::new();
-    let site = Site::read(&bench.sources, &bench.options(), &mut faults).unwrap();
-    let plan = plan(&site, &mut faults);
+    let mut diagnostics = Diagnostics::new();
+    let site = Site::read(&bench.sources, &bench.options(), &mut diagnostics).unwrap();
+    let plan = plan(&site, &mut diagnostics);
     let data = Arc::new(RenderData::new(site, plan));
-    let environments = Environments::new(&data, &mut faults);
+    let environments = Environments::new(&data, &mut diagnostics);
     let renderer = Renderer::new(Arc::clone(&data), environments, &bench.sources);
     let list = |title: &str| {
         let page = minijinja::context! { title };
@@ -1005,7 +1008,7 @@ fn bad_input_is_refused_with_its_place_and_nothing_is_written(
         Some(text) => bench.sources.write(path, text),
         None => bench.sources.remove(path),
     }
-    let first = bench.faults().into_iter().next();
+    let first = bench.diagnostics().into_iter().next();
     assert_eq!(
         first,
         Some((code.to_owned(), file.to_owned(), line, column))
@@ -1019,12 +1022,12 @@ fn two_terms_at_one_address_name_both() {
         .with("posts/2026-05-01-x.md", "---\ntags: [a.b]\n---\n")
         .with("posts/2026-05-02-y.md", "---\ntags: [a/b]\n---\n");
     let built = bench.build();
-    let fault = &built.diagnostics[0];
-    assert_eq!(fault.code, Code::AddressTaken);
+    let diagnostic = &built.diagnostics[0];
+    assert_eq!(diagnostic.code, Code::AddressTaken);
     assert!(
-        fault.message.contains("\"a.b\"") && fault.message.contains("\"a/b\""),
+        diagnostic.message.contains("\"a.b\"") && diagnostic.message.contains("\"a/b\""),
         "{}",
-        fault.message
+        diagnostic.message
     );
 }
 
@@ -1039,7 +1042,7 @@ fn every_fault_of_a_run_is_reported_together() {
         b"---\ndate: 2026-01-01\n---\n\xff\xfe".to_vec(),
     );
     let found: Vec<_> = bench
-        .faults()
+        .diagnostics()
         .into_iter()
         .map(|(code, file, line, _)| format!("{file}:{line} {code}"))
         .collect();
@@ -1079,7 +1082,7 @@ fn a_build_that_keeps_going_leaves_out_the_broken_posts_only() {
 fn a_folder_without_posts_is_refused_and_one_of_two_is_a_warning() {
     let mut bench = Bench::new("");
     assert_eq!(
-        bench.faults(),
+        bench.diagnostics(),
         [(
             "content-missing".to_owned(),
             "tabulae.toml".to_owned(),
@@ -1109,7 +1112,7 @@ fn an_undated_post_is_left_out_of_feeds_with_one_warning() {
     let codes: Vec<_> = built
         .diagnostics
         .iter()
-        .map(|fault| (fault.code, fault.place.file.as_deref()))
+        .map(|diagnostic| (diagnostic.code, diagnostic.place.file.as_deref()))
         .collect();
     assert_eq!(codes, [(Code::FeedUndated, Some("notes/a.md"))]);
     for path in ["all/atom.xml", "all/rss.xml", "x.xml"] {
@@ -1202,7 +1205,7 @@ fn two_makers_of_one_output_are_told_the_way_out(
     let helps: Vec<_> = built
         .diagnostics
         .iter()
-        .filter_map(|fault| fault.help.as_deref())
+        .filter_map(|diagnostic| diagnostic.help.as_deref())
         .collect();
     assert_eq!(helps, [way_out]);
 }
@@ -1216,9 +1219,9 @@ fn front_matter_has_limits(#[case] front: &str, #[case] code: &str) {
     let mut bench = Bench::new("").with("posts/2026-03-14-x.md", &format!("---\n{front}\n---\n"));
     assert_eq!(
         bench
-            .faults()
+            .diagnostics()
             .iter()
-            .map(|fault| &*fault.0)
+            .map(|diagnostic| &*diagnostic.0)
             .collect::<Vec<_>>(),
         [code]
     );
@@ -1251,9 +1254,9 @@ fn chains_of_named_queries_have_an_end(#[case] length: usize, #[case] codes: &[&
         .with("posts/2026-03-14-x.md", "---\ntags: [a]\n---\n");
     assert_eq!(
         bench
-            .faults()
+            .diagnostics()
             .iter()
-            .map(|fault| &*fault.0)
+            .map(|diagnostic| &*diagnostic.0)
             .collect::<Vec<_>>(),
         codes
     );

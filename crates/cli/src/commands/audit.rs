@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
 use serde_json::json;
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::verdict::Verdict;
 
 use crate::args::{Args, AuditArgs, BuildArgs, Format};
@@ -49,14 +49,14 @@ fn verdict(mut verdict: Verdict, audit: &AuditArgs) -> Verdict {
 }
 
 /// The findings by kind: errors first, then the kinds of which there are most.
-fn by_kind(found: &Faults) -> Vec<(Code, Vec<&Diagnostic>)> {
+fn by_kind(found: &Diagnostics) -> Vec<(Code, Vec<&Diagnostic>)> {
     let mut kinds: BTreeMap<Code, Vec<&Diagnostic>> = BTreeMap::new();
-    for fault in found {
-        kinds.entry(fault.code).or_default().push(fault);
+    for diagnostic in found {
+        kinds.entry(diagnostic.code).or_default().push(diagnostic);
     }
     let mut kinds: Vec<_> = kinds.into_iter().collect();
     kinds.sort_by_key(|(_, found)| {
-        let is_warning = found.iter().all(|fault| !fault.is_error());
+        let is_warning = found.iter().all(|diagnostic| !diagnostic.is_error());
         (is_warning, std::cmp::Reverse(found.len()))
     });
     kinds
@@ -65,7 +65,7 @@ fn by_kind(found: &Faults) -> Vec<(Code, Vec<&Diagnostic>)> {
 fn as_text(kinds: &[(Code, Vec<&Diagnostic>)], all: bool) -> String {
     let mut text = String::new();
     for (code, found) in kinds {
-        let style = match found.iter().any(|fault| fault.is_error()) {
+        let style = match found.iter().any(|diagnostic| diagnostic.is_error()) {
             true => ERROR,
             false => WARNING,
         };
@@ -76,16 +76,21 @@ fn as_text(kinds: &[(Code, Vec<&Diagnostic>)], all: bool) -> String {
             code.about()
         );
         let shown = if all { found.len() } else { SHOWN };
-        for (at, fault) in found.iter().take(shown).enumerate() {
-            let word = match fault.is_error() {
+        for (at, diagnostic) in found.iter().take(shown).enumerate() {
+            let word = match diagnostic.is_error() {
                 true => format!("{ERROR}error{ERROR:#}: "),
                 false => String::new(),
             };
-            let _ = writeln!(text, "  {}: {word}{}", place(&fault.place), fault.message);
+            let _ = writeln!(
+                text,
+                "  {}: {word}{}",
+                place(&diagnostic.place),
+                diagnostic.message
+            );
             // Of neighbours with the same way out, the last says it.
             let next = found.get(at + 1).filter(|_| at + 1 < shown);
-            if next.is_none_or(|next| next.help != fault.help)
-                && let Some(help) = &fault.help
+            if next.is_none_or(|next| next.help != diagnostic.help)
+                && let Some(help) = &diagnostic.help
             {
                 let _ = writeln!(text, "    {HELP}help{HELP:#}: {help}");
             }
@@ -101,7 +106,7 @@ fn as_text(kinds: &[(Code, Vec<&Diagnostic>)], all: bool) -> String {
     }
     let count = kinds.iter().map(|(_, found)| found.len()).sum();
     let errors = kinds.iter().flat_map(|(_, found)| found);
-    let errors = errors.filter(|fault| fault.is_error()).count();
+    let errors = errors.filter(|diagnostic| diagnostic.is_error()).count();
     let _ = match (count, errors) {
         (0, _) => writeln!(text, "Nothing to say."),
         (_, 0) => writeln!(text, "{}, none of them an error.", findings(count)),

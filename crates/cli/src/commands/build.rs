@@ -17,7 +17,7 @@ pub(super) fn run(args: &Args, build: &BuildArgs) -> Status {
     if args.is_json() {
         return ui::json(&as_json(&built.output, build), &built.diagnostics);
     }
-    let status = ui::faults(&built.diagnostics);
+    let status = ui::report(&built.diagnostics);
     if built.output.posts == 0 && status != Status::Done {
         return status;
     }
@@ -74,11 +74,14 @@ fn as_json(report: &BuildReport, build: &BuildArgs) -> Value {
 
 pub(super) fn as_text(
     report: &BuildReport,
-    faults: &[Diagnostic],
+    diagnostics: &[Diagnostic],
     build: &BuildArgs,
     seconds: f64,
 ) -> String {
-    let errors = faults.iter().filter(|fault| fault.is_error()).count();
+    let errors = diagnostics
+        .iter()
+        .filter(|diagnostic| diagnostic.is_error())
+        .count();
     let counted_errors = counted(errors, "error", "errors");
     let mut text = read_line(report) + "\n";
     let is_listed =

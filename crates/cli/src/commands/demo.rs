@@ -30,7 +30,7 @@ pub(super) fn run(args: &Args, dir: &Path) -> Status {
     };
     let files = match made {
         Ok(files) => files,
-        Err(faults) => return init::fail(args, &faults),
+        Err(diagnostics) => return init::fail(args, &diagnostics),
     };
     let today = args.today.or_else(|| parse_date(DAY).ok());
     let args = args.at(today);
@@ -42,7 +42,7 @@ pub(super) fn run(args: &Args, dir: &Path) -> Status {
             &built.diagnostics,
         );
     }
-    let status = ui::faults(&built.diagnostics);
+    let status = ui::report(&built.diagnostics);
     let account = build::as_text(
         &built.output,
         &built.diagnostics,

@@ -12,23 +12,23 @@ use crate::ui::{self, Status};
 
 pub(super) fn run(args: &Args, path: &str, archive: Option<&str>) -> Status {
     let site = args.workspace();
-    let mut faults = site.diagnostics().to_vec();
+    let mut diagnostics = site.diagnostics().to_vec();
     let found = Found::of(&site, path, archive).map_err(|error| {
-        let known = faults.clone();
+        let known = diagnostics.clone();
         let new = error.into_diagnostics().into_iter();
-        faults.extend(new.filter(|fault| !known.contains(fault)));
+        diagnostics.extend(new.filter(|diagnostic| !known.contains(diagnostic)));
     });
     match found {
-        Ok(found) if args.is_json() => ui::json(&as_json(&found, archive), &faults),
+        Ok(found) if args.is_json() => ui::json(&as_json(&found, archive), &diagnostics),
         Ok(found) => {
             let text = match (&found.membership, archive) {
                 (Some(membership), Some(name)) => said(membership, name),
                 _ => as_text(&found),
             };
-            ui::faults(&faults).max(ui::print(&text))
+            ui::report(&diagnostics).max(ui::print(&text))
         }
-        Err(()) if args.is_json() => ui::json(&json!({ "path": path }), &faults),
-        Err(()) => ui::faults(&faults),
+        Err(()) if args.is_json() => ui::json(&json!({ "path": path }), &diagnostics),
+        Err(()) => ui::report(&diagnostics),
     }
 }
 

@@ -79,5 +79,5 @@ fn unknown(name: &str, command: &clap::Command) -> Status {
     let known = command.get_subcommands().map(clap::Command::get_name);
     let place = Source::command_line(name).top();
     let message = format!("there is no command `{name}`");
-    ui::faults(&[Diagnostic::error(Code::UsageUnfit, place, message).suggest(name, known)])
+    ui::report(&[Diagnostic::error(Code::UsageUnfit, place, message).suggest(name, known)])
 }

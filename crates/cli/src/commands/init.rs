@@ -25,7 +25,7 @@ pub(super) fn run(args: &Args, dir: &Path) -> Status {
         Err(taken)
     };
     match written {
-        Err(faults) => fail(args, &faults),
+        Err(diagnostics) => fail(args, &diagnostics),
         Ok(files) => match args.format {
             Format::Json => ui::json(&json!({ "made": files }), &[]),
             _ => {
@@ -39,13 +39,13 @@ pub(super) fn run(args: &Args, dir: &Path) -> Status {
     }
 }
 
-/// Reports faults of a command that makes a folder: of the machine, or of its use.
-pub(super) fn fail(args: &Args, faults: &[Diagnostic]) -> Status {
+/// Reports diagnostics of a command that makes a folder: of the machine, or of its use.
+pub(super) fn fail(args: &Args, diagnostics: &[Diagnostic]) -> Status {
     let status = match args.format {
-        Format::Json => ui::json(&json!({}), faults),
-        _ => ui::faults(faults),
+        Format::Json => ui::json(&json!({}), diagnostics),
+        _ => ui::report(diagnostics),
     };
-    if status == Status::Faults {
+    if status == Status::Diagnostics {
         Status::Usage
     } else {
         status

@@ -23,8 +23,8 @@ pub(crate) fn run(args: &Args) -> Status {
     if !is_query && !matches!(args.format, Format::Text | Format::Json) {
         let place = Source::command_line("").top();
         let message = "this command answers as text or json";
-        let fault = Diagnostic::error(Code::UsageUnfit, place, message);
-        return ui::faults(&[fault.help("leave `--format` out, or write `--format json`")]);
+        let diagnostic = Diagnostic::error(Code::UsageUnfit, place, message);
+        return ui::report(&[diagnostic.help("leave `--format` out, or write `--format json`")]);
     }
     match &args.command {
         Command::Build(build) => build::run(args, build),

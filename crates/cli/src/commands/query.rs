@@ -11,10 +11,10 @@ use crate::ui::{self, Status, counted};
 
 pub(super) fn run(args: &Args, text: &str, by: Option<&str>, this: Option<&str>) -> Status {
     let site = args.workspace();
-    let mut faults = site.diagnostics().to_vec();
+    let mut diagnostics = site.diagnostics().to_vec();
     let found = site.query_on(text, this).and_then(|posts| {
         let counts = by.map(|field| posts.count_by(field)).transpose();
-        faults.extend(posts.warnings().iter().cloned());
+        diagnostics.extend(posts.warnings().iter().cloned());
         Ok((counts?, posts))
     });
     let shown = match found {
@@ -24,16 +24,16 @@ pub(super) fn run(args: &Args, text: &str, by: Option<&str>, this: Option<&str>)
         }
         Ok((None, posts)) => show(args, text, &site, &posts),
         Err(error) => {
-            let known = faults.clone();
+            let known = diagnostics.clone();
             let new = error.into_diagnostics().into_iter();
-            faults.extend(new.filter(|fault| !known.contains(fault)));
+            diagnostics.extend(new.filter(|diagnostic| !known.contains(diagnostic)));
             Shown::Object(json!({ "query": text }))
         }
     };
     match shown {
-        Shown::Object(object) if args.is_json() => ui::json(&object, &faults),
-        Shown::Object(_) => ui::faults(&faults),
-        Shown::Text(text) => ui::faults(&faults).max(ui::print(&text)),
+        Shown::Object(object) if args.is_json() => ui::json(&object, &diagnostics),
+        Shown::Object(_) => ui::report(&diagnostics),
+        Shown::Text(text) => ui::report(&diagnostics).max(ui::print(&text)),
     }
 }
 

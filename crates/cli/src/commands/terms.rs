@@ -13,16 +13,16 @@ use crate::ui::{self, Status, counted};
 
 pub(super) fn run(args: &Args, field: Option<&str>) -> Status {
     let site = args.workspace();
-    let mut faults = site.diagnostics().to_vec();
+    let mut diagnostics = site.diagnostics().to_vec();
     let found = site.terms(field).map_err(|error| {
-        let known = faults.clone();
+        let known = diagnostics.clone();
         let new = error.into_diagnostics().into_iter();
-        faults.extend(new.filter(|fault| !known.contains(fault)));
+        diagnostics.extend(new.filter(|diagnostic| !known.contains(diagnostic)));
     });
     match found {
-        found if args.is_json() => ui::json(&as_json(&found.unwrap_or_default()), &faults),
-        Ok(found) => ui::faults(&faults).max(ui::print(&as_text(&found))),
-        Err(()) => ui::faults(&faults),
+        found if args.is_json() => ui::json(&as_json(&found.unwrap_or_default()), &diagnostics),
+        Ok(found) => ui::report(&diagnostics).max(ui::print(&as_text(&found))),
+        Err(()) => ui::report(&diagnostics),
     }
 }
 

@@ -23,14 +23,14 @@ pub(super) fn run(args: &Args, dir: &Path, check: bool) -> Status {
         Err(error) => return ui::failed(args.is_json(), error.diagnostics()),
     };
     let status = match check && !report.changed.is_empty() {
-        true => Status::Faults,
+        true => Status::Diagnostics,
         false => Status::Done,
     };
     let shown = if args.is_json() {
         ui::json(&as_json(&report), &report.diagnostics)
     } else {
         let text = as_text(&report, dir, check);
-        ui::faults(&report.diagnostics).max(ui::print(&text))
+        ui::report(&report.diagnostics).max(ui::print(&text))
     };
     status.max(shown)
 }

@@ -13,7 +13,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 
-use tabulae_core::diagnostic::{Diagnostic, Faults};
+use tabulae_core::diagnostic::{Diagnostic, Diagnostics};
 use tabulae_engine::{
     BuildOptions, BuildReport, BuildSession, DiskOutput, Progress, STATE_FOLDER, Step,
 };
@@ -29,8 +29,8 @@ struct Now {
     version: u64,
     /// Set if nothing but style sheets changed.
     styles: bool,
-    /// The faults of the last build, where it could not be written.
-    faults: Arc<[Diagnostic]>,
+    /// The diagnostics of the last build, where it could not be written.
+    diagnostics: Arc<[Diagnostic]>,
 }
 
 /// The preview of a site.
@@ -72,12 +72,12 @@ pub(crate) fn run(args: &Args, wanted: &PreviewArgs) -> Status {
         }
     };
     let built = preview.build(None, false).diagnostics;
-    if built.iter().any(|fault| {
+    if built.iter().any(|diagnostic| {
         let codes = [
             tabulae_core::diagnostic::Code::SettingsMissing,
             tabulae_core::diagnostic::Code::BuildLocked,
         ];
-        codes.contains(&fault.code)
+        codes.contains(&diagnostic.code)
     }) {
         return ui::status(&built);
     }
@@ -94,7 +94,7 @@ fn state_folder(args: &Args) -> PathBuf {
 /// The end of a build.
 #[derive(Debug)]
 struct Built {
-    diagnostics: Faults,
+    diagnostics: Diagnostics,
     is_cancelled: bool,
 }
 
@@ -140,24 +140,28 @@ impl Preview {
         }
     }
 
-    fn tell(&self, report: &BuildReport, faults: &[Diagnostic]) {
-        let broken = faults.iter().any(Diagnostic::is_error);
-        let faults: Arc<[Diagnostic]> = if broken { faults.into() } else { Arc::new([]) };
+    fn tell(&self, report: &BuildReport, diagnostics: &[Diagnostic]) {
+        let broken = diagnostics.iter().any(Diagnostic::is_error);
+        let diagnostics: Arc<[Diagnostic]> = if broken {
+            diagnostics.into()
+        } else {
+            Arc::new([])
+        };
         if !broken {
             let mut base = self.base.lock().unwrap_or_else(PoisonError::into_inner);
             base.clone_from(&report.base);
         }
         let mut now = self.locked_now();
-        if report.changes.is_empty() && *now.faults == *faults {
+        if report.changes.is_empty() && *now.diagnostics == *diagnostics {
             return;
         }
-        let mended = !now.faults.is_empty();
+        let mended = !now.diagnostics.is_empty();
         let mut changes = report.changes.iter();
         now.version += 1;
         now.styles = !mended
             && !report.changes.is_empty()
             && changes.all(|change| change.path.ends_with(".css"));
-        now.faults = faults;
+        now.diagnostics = diagnostics;
         drop(now);
         self.changed.notify_all();
     }
@@ -196,12 +200,14 @@ struct Teller<'a> {
 }
 
 impl Teller<'_> {
-    fn tell(&self, report: &BuildReport, faults: &[Diagnostic]) {
+    fn tell(&self, report: &BuildReport, diagnostics: &[Diagnostic]) {
         self.told.store(true, Ordering::Relaxed);
-        self.preview.tell(report, faults);
-        let _ = ui::faults(faults);
+        self.preview.tell(report, diagnostics);
+        let _ = ui::report(diagnostics);
         let seconds = self.began.elapsed().as_secs_f64();
-        let errors = faults.iter().filter(|fault| fault.is_error());
+        let errors = diagnostics
+            .iter()
+            .filter(|diagnostic| diagnostic.is_error());
         let text = match errors.count() {
             0 => format!(
                 "Built {} in {seconds:.2} s: {} written.\n",
@@ -220,7 +226,7 @@ impl Teller<'_> {
 impl Progress for Teller<'_> {
     fn step(&self, _: Step, _: usize, _: usize) {}
 
-    fn published(&self, report: &BuildReport, faults: &[Diagnostic]) {
-        self.tell(report, faults);
+    fn published(&self, report: &BuildReport, diagnostics: &[Diagnostic]) {
+        self.tell(report, diagnostics);
     }
 }

@@ -1,4 +1,4 @@
-//! The preview's own pages: faults, and the workbench for queries.
+//! The preview's own pages: diagnostics, and the workbench for queries.
 
 use std::fmt::Write as _;
 
@@ -19,15 +19,18 @@ h1 { font: 700 1.5rem/1.3 Georgia, serif; }
 pre { overflow-x: auto; padding: .8rem 1rem; border-left: .25rem solid #b3432b; background: light-dark(#f3eee3, #24211d); font: .9rem/1.45 ui-monospace, monospace; white-space: pre-wrap; }
 </style>";
 
-/// Faults as something that is laid over a page.
-pub(super) fn cover(faults: &[Diagnostic]) -> String {
-    let errors = faults.iter().filter(|fault| fault.is_error()).count();
+/// Diagnostics as something that is laid over a page.
+pub(super) fn cover(diagnostics: &[Diagnostic]) -> String {
+    let errors = diagnostics
+        .iter()
+        .filter(|diagnostic| diagnostic.is_error())
+        .count();
     let mut html = format!(
         "{STYLE}<div class=\"cover\" role=\"alert\"><h1>{}</h1>\n",
         counted(errors, "error", "errors")
     );
-    for fault in by_place(faults) {
-        let _ = writeln!(html, "<pre>{}</pre>", escape(&ui::plain(fault)));
+    for diagnostic in by_place(diagnostics) {
+        let _ = writeln!(html, "<pre>{}</pre>", escape(&ui::plain(diagnostic)));
     }
     html.push_str("<p>The page below is the last good one. This goes away by itself.</p></div>");
     html
@@ -91,7 +94,7 @@ fn found(posts: &Posts<'_>) -> String {
     table + "</table>"
 }
 
-fn listed(faults: &[Diagnostic]) -> String {
-    let one = |fault: &Diagnostic| format!("<pre>{}</pre>\n", escape(&ui::plain(fault)));
-    faults.iter().map(one).collect()
+fn listed(diagnostics: &[Diagnostic]) -> String {
+    let one = |diagnostic: &Diagnostic| format!("<pre>{}</pre>\n", escape(&ui::plain(diagnostic)));
+    diagnostics.iter().map(one).collect()
 }

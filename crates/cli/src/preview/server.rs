@@ -86,7 +86,7 @@ fn answer(preview: &Arc<Preview>, request: &Request) -> Response {
             own_page(200, pages::workbench(preview, &query))
         }
         "/~tabulae/events" => events(preview),
-        "/~tabulae/faults" => own_page(200, pages::cover(&preview.now().faults)),
+        "/~tabulae/faults" => own_page(200, pages::cover(&preview.now().diagnostics)),
         "/~tabulae/preview.js" => {
             let script = Body::Bytes(pages::SCRIPT.as_bytes().to_vec());
             Response::new(200, "text/javascript; charset=utf-8", script)
@@ -124,7 +124,7 @@ fn events(preview: &Arc<Preview>) -> Response {
         let data = serde_json::json!({
             "version": now.version,
             "styles": now.styles,
-            "faults": !now.faults.is_empty(),
+            "faults": !now.diagnostics.is_empty(),
         });
         Some(data.to_string())
     };
@@ -207,7 +207,7 @@ fn shown(preview: &Preview, path: &Path) -> io::Result<Response> {
 
 /// Returns the page for an address without a file, which reloads when there is one.
 fn missing(preview: &Preview, path: &str) -> Response {
-    let body = if preview.now().faults.is_empty() {
+    let body = if preview.now().diagnostics.is_empty() {
         format!(
             "<h1>Nothing here</h1>\n<p>No page of the site stands at <code>{}</code>. <a href=\"{}/\">To the front page</a></p>",
             escape(path),

@@ -1,4 +1,4 @@
-//! Faults as text: place, sentence, the line with a caret, help.
+//! Diagnostics as text: place, sentence, the line with a caret, help.
 
 use std::fmt::Write as _;
 
@@ -17,14 +17,17 @@ pub(crate) const HELP: Style = AnsiColor::Cyan.on_default();
 /// The maximum width of an excerpt, in characters.
 const WIDE: usize = 100;
 
-/// Prints all faults to standard error.
-pub(crate) fn faults(faults: &[Diagnostic]) -> Status {
+/// Prints all diagnostics to standard error.
+pub(crate) fn report(diagnostics: &[Diagnostic]) -> Status {
     let mut text = String::new();
-    for fault in by_place(faults) {
-        one(fault, &mut text);
+    for diagnostic in by_place(diagnostics) {
+        one(diagnostic, &mut text);
     }
-    let errors = faults.iter().filter(|fault| fault.is_error()).count();
-    let warnings = faults.len() - errors;
+    let errors = diagnostics
+        .iter()
+        .filter(|diagnostic| diagnostic.is_error())
+        .count();
+    let warnings = diagnostics.len() - errors;
     let mut counts = Vec::new();
     if errors > 0 {
         counts.push(counted(errors, "error", "errors"));
@@ -32,40 +35,40 @@ pub(crate) fn faults(faults: &[Diagnostic]) -> Status {
     if warnings > 0 {
         counts.push(counted(warnings, "warning", "warnings"));
     }
-    if faults.len() > 1 {
+    if diagnostics.len() > 1 {
         let _ = writeln!(text, "{}.\n", counts.join(", "));
     }
     complain(&text);
-    status(faults)
+    status(diagnostics)
 }
 
-/// A fault without colours.
-pub(crate) fn plain(fault: &Diagnostic) -> String {
+/// A diagnostic without colours.
+pub(crate) fn plain(diagnostic: &Diagnostic) -> String {
     let mut text = String::new();
-    one(fault, &mut text);
+    one(diagnostic, &mut text);
     let text = anstream::adapter::strip_str(&text).to_string();
     text.trim_end().to_owned()
 }
 
-fn one(fault: &Diagnostic, out: &mut String) {
-    let (word, style) = if fault.is_error() {
+fn one(diagnostic: &Diagnostic, out: &mut String) {
+    let (word, style) = if diagnostic.is_error() {
         ("error", ERROR)
     } else {
         ("warning", WARNING)
     };
-    let code = fault.code.name();
+    let code = diagnostic.code.name();
     let _ = writeln!(
         out,
         "{BOLD}{}{BOLD:#}: {style}{word}{style:#}: {BOLD}{}{BOLD:#} [{code}]",
-        place(&fault.place),
-        fault.message
+        place(&diagnostic.place),
+        diagnostic.message
     );
-    excerpt(&fault.place, style, out);
-    if let Some((other, word)) = &fault.other {
+    excerpt(&diagnostic.place, style, out);
+    if let Some((other, word)) = &diagnostic.other {
         let _ = writeln!(out, "  {BOLD}{}{BOLD:#}: {word}", place(other));
         excerpt(other, HELP, out);
     }
-    if let Some(help) = &fault.help {
+    if let Some(help) = &diagnostic.help {
         let _ = writeln!(out, "  {HELP}help{HELP:#}: {help}");
     }
     out.push('\n');

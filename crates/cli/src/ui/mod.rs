@@ -10,7 +10,7 @@ use std::io::{self, Write};
 use serde_json::{Value, json};
 use tabulae_core::diagnostic::{Code, Diagnostic, by_place};
 
-pub(crate) use self::diagnostics::{BOLD, ERROR, HELP, WARNING, faults, place, plain};
+pub(crate) use self::diagnostics::{BOLD, ERROR, HELP, WARNING, place, plain, report};
 pub(crate) use self::usage::usage;
 
 /// The exit status of the program.
@@ -18,24 +18,26 @@ pub(crate) use self::usage::usage;
 pub(crate) enum Status {
     /// Done.
     Done = 0,
-    /// There are faults in the site.
-    Faults = 1,
+    /// There are diagnostics in the site.
+    Diagnostics = 1,
     /// The command line is wrong.
     Usage = 2,
     /// The machine: disk full, no permission.
     Machine = 3,
 }
 
-/// The status that faults end with.
-pub(crate) fn status(faults: &[Diagnostic]) -> Status {
-    let errors = faults.iter().filter(|fault| fault.is_error());
+/// The status that diagnostics end with.
+pub(crate) fn status(diagnostics: &[Diagnostic]) -> Status {
+    let errors = diagnostics
+        .iter()
+        .filter(|diagnostic| diagnostic.is_error());
     errors
-        .map(|fault| match fault.code {
+        .map(|diagnostic| match diagnostic.code {
             Code::FileUnwritable | Code::BuildLocked => Status::Machine,
             Code::UsageUnfit | Code::OutputUnfit => Status::Usage,
             // A faulty query that was typed is wrong usage.
-            _ if fault.place.file.is_none() => Status::Usage,
-            _ => Status::Faults,
+            _ if diagnostic.place.file.is_none() => Status::Usage,
+            _ => Status::Diagnostics,
         })
         .max()
         .unwrap_or(Status::Done)
@@ -64,27 +66,30 @@ pub(crate) fn failed(is_json: bool, diagnostics: &[Diagnostic]) -> Status {
     if is_json {
         json(&json!({}), diagnostics)
     } else {
-        faults(diagnostics)
+        report(diagnostics)
     }
 }
 
-/// Prints one JSON object: `object` with the faults added.
-pub(crate) fn json(object: &Value, faults: &[Diagnostic]) -> Status {
+/// Prints one JSON object: `object` with the diagnostics added.
+pub(crate) fn json(object: &Value, diagnostics: &[Diagnostic]) -> Status {
     let mut object = object.clone();
-    object["faults"] = by_place(faults).into_iter().map(fault_json).collect();
+    object["faults"] = by_place(diagnostics)
+        .into_iter()
+        .map(diagnostic_json)
+        .collect();
     let text = serde_json::to_string_pretty(&object).unwrap_or_default();
-    status(faults).max(print(&format!("{text}\n")))
+    status(diagnostics).max(print(&format!("{text}\n")))
 }
 
-fn fault_json(fault: &Diagnostic) -> Value {
+fn diagnostic_json(diagnostic: &Diagnostic) -> Value {
     json!({
-        "severity": if fault.is_error() { "error" } else { "warning" },
-        "code": fault.code.name(),
-        "file": fault.place.file.as_deref(),
-        "line": fault.place.line,
-        "column": fault.place.column,
-        "message": fault.message,
-        "help": fault.help,
+        "severity": if diagnostic.is_error() { "error" } else { "warning" },
+        "code": diagnostic.code.name(),
+        "file": diagnostic.place.file.as_deref(),
+        "line": diagnostic.place.line,
+        "column": diagnostic.place.column,
+        "message": diagnostic.message,
+        "help": diagnostic.help,
     })
 }
 

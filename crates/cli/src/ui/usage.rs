@@ -26,9 +26,9 @@ pub(crate) fn usage(error: &clap::Error) -> Status {
         .unwrap_or_default()
         .trim_start_matches("error: ")
         .to_owned();
-    let fault = Diagnostic::error(Code::UsageUnfit, Source::command_line("").top(), message)
+    let diagnostic = Diagnostic::error(Code::UsageUnfit, Source::command_line("").top(), message)
         .help("`tabulae --help` lists commands and options");
-    json(&serde_json::json!({}), &[fault]).max(Status::Usage)
+    json(&serde_json::json!({}), &[diagnostic]).max(Status::Usage)
 }
 
 /// Returns true if the words contain `--format json`, although they cannot be parsed.

@@ -86,8 +86,8 @@ fn findings_are_listed_for_programs() {
         json!({ "link-broken": 1, "month-empty": 1, "term-alike": 1, "term-lone": 3 })
     );
     let broken = object["faults"].as_array().expect("a list").iter();
-    let broken = broken.filter(|fault| fault["severity"] == "error");
-    let broken: Vec<_> = broken.map(|fault| &fault["line"]).collect();
+    let broken = broken.filter(|diagnostic| diagnostic["severity"] == "error");
+    let broken: Vec<_> = broken.map(|diagnostic| &diagnostic["line"]).collect();
     assert_eq!(broken, [&json!(5)]);
 }
 

@@ -145,8 +145,11 @@ fn each_change_is_built_and_told() {
     });
     site.write(post, "---\ntitle: [\n---\n");
     until("a fault", &|now| now["faults"] == true);
-    let faults = running.get("/~tabulae/faults").1;
-    assert!(faults.contains("posts/2026-05-01-new.md:"), "{faults}");
+    let diagnostics = running.get("/~tabulae/faults").1;
+    assert!(
+        diagnostics.contains("posts/2026-05-01-new.md:"),
+        "{diagnostics}"
+    );
     let page = running.get("/").1;
     assert!(page.contains("<article"), "the last good site: {page}");
     site.write(post, "---\ntitle: Mended\n---\n");

@@ -18,10 +18,10 @@ fn found(posts: &[(&str, &str)]) -> Vec<String> {
     found.iter().map(shown).collect()
 }
 
-fn shown(fault: &Diagnostic) -> String {
-    let file = fault.place.file.as_deref().unwrap_or_default();
-    let (code, line) = (fault.code.name(), fault.place.line);
-    format!("{code} {file}:{line}: {}", fault.message)
+fn shown(diagnostic: &Diagnostic) -> String {
+    let file = diagnostic.place.file.as_deref().unwrap_or_default();
+    let (code, line) = (diagnostic.code.name(), diagnostic.place.line);
+    format!("{code} {file}:{line}: {}", diagnostic.message)
 }
 
 /// The same of one kind.
@@ -93,7 +93,7 @@ fn a_summary_cut_from_the_text(#[case] own: usize, #[case] expected: usize) {
     let found = audit(&site.catalogue, &site.settings, &site.moment);
     let missing = found
         .iter()
-        .filter(|fault| fault.code == Code::SummaryMissing);
+        .filter(|diagnostic| diagnostic.code == Code::SummaryMissing);
     assert_eq!(missing.count(), expected);
 }
 
@@ -205,14 +205,16 @@ fn dates(files: &[(&str, &str)]) -> Vec<String> {
         .collect();
     let site = Small::new(SETS, &posts);
     let found = audit(&site.catalogue, &site.settings, &site.moment);
-    let odd = found.iter().filter(|fault| fault.code == Code::DateOdd);
-    let said = odd.map(|fault| {
-        let file = fault.place.file.as_deref().unwrap_or_default();
+    let odd = found
+        .iter()
+        .filter(|diagnostic| diagnostic.code == Code::DateOdd);
+    let said = odd.map(|diagnostic| {
+        let file = diagnostic.place.file.as_deref().unwrap_or_default();
         let file = file.trim_start_matches("posts/");
         format!(
             "{file}: {}; {}",
-            fault.message,
-            fault.help.as_deref().unwrap_or_default()
+            diagnostic.message,
+            diagnostic.help.as_deref().unwrap_or_default()
         )
     });
     said.collect()

@@ -7,7 +7,7 @@ use indexmap::IndexMap;
 use rustc_hash::FxBuildHasher;
 
 use super::TermTable;
-use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::id::{PostId, TermId};
 use crate::note::TermNote;
 use crate::post::Post;
@@ -25,7 +25,11 @@ pub(super) struct TermIndexer<'a> {
 
 impl<'a> TermIndexer<'a> {
     /// Begins with the terms of the notes, since they join spellings.
-    pub(super) fn new(field: &'a TermField, notes: &[&TermNote], faults: &mut Faults) -> Self {
+    pub(super) fn new(
+        field: &'a TermField,
+        notes: &[&TermNote],
+        diagnostics: &mut Diagnostics,
+    ) -> Self {
         let mut indexer = Self {
             field,
             table: TermTable {
@@ -37,7 +41,7 @@ impl<'a> TermIndexer<'a> {
             counts: Vec::new(),
         };
         for note in notes {
-            indexer.add_note(note, faults);
+            indexer.add_note(note, diagnostics);
         }
         indexer
     }
@@ -50,7 +54,7 @@ impl<'a> TermIndexer<'a> {
         }
     }
 
-    fn add_note(&mut self, note: &TermNote, faults: &mut Faults) {
+    fn add_note(&mut self, note: &TermNote, diagnostics: &mut Diagnostics) {
         let base = self.identity(&note.name);
         let shown = note
             .title
@@ -70,7 +74,7 @@ impl<'a> TermIndexer<'a> {
             match self.table.by_identity.get(&identity) {
                 Some(other) if *other != id => {
                     let other = &self.table.terms[other.0 as usize].name;
-                    faults.push(
+                    diagnostics.push(
                         Diagnostic::error(
                             Code::NameTaken,
                             note.source.place(spelling.span),

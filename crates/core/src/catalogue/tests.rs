@@ -151,7 +151,11 @@ fn a_spelling_of_two_notes_is_a_fault() {
     let settings = settings("");
     let notes = vec![note("a", None, None, &["x"]), note("b", None, None, &["x"])];
     let made = catalogue(&settings, &[("posts/a.md", "date: 2026-01-04")], notes);
-    let codes: Vec<_> = made.diagnostics.iter().map(|fault| fault.code).collect();
+    let codes: Vec<_> = made
+        .diagnostics
+        .iter()
+        .map(|diagnostic| diagnostic.code)
+        .collect();
     assert_eq!(codes, [Code::NameTaken]);
 }
 

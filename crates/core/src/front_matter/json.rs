@@ -8,17 +8,22 @@ use serde::de::{MapAccess, Visitor};
 use serde_json::value::RawValue;
 
 use super::{DEPTH, as_date, insert};
-use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::source::{Source, Span, Spanned};
 use crate::value::{Map, Value};
 
 /// Reads the object at `span`, which is known to be well formed.
-pub(super) fn parse(source: &Source, span: Span, zone: &TimeZone, faults: &mut Faults) -> Map {
+pub(super) fn parse(
+    source: &Source,
+    span: Span,
+    zone: &TimeZone,
+    diagnostics: &mut Diagnostics,
+) -> Map {
     let text = &source.text()[span.start..span.end];
     let mut reader = Reader {
         source,
         zone,
-        faults,
+        diagnostics,
         depth: 0,
     };
     match reader.value(text) {
@@ -28,7 +33,7 @@ pub(super) fn parse(source: &Source, span: Span, zone: &TimeZone, faults: &mut F
 }
 
 /// A parser's complaint about `text`, which begins at byte `base` of `source`.
-pub(super) fn fault(
+pub(super) fn diagnostic(
     source: &Source,
     base: usize,
     text: &str,
@@ -53,7 +58,7 @@ pub(super) fn fault(
 struct Reader<'a> {
     source: &'a Source,
     zone: &'a TimeZone,
-    faults: &'a mut Faults,
+    diagnostics: &'a mut Diagnostics,
     /// The number of open lists and maps.
     depth: usize,
 }
@@ -113,7 +118,7 @@ impl Reader<'_> {
         if self.depth == DEPTH {
             let place = self.source.place(self.span(raw));
             let message = format!("lists and maps are nested more than {DEPTH} deep");
-            self.faults.push(
+            self.diagnostics.push(
                 Diagnostic::error(Code::HeaderUnreadable, place, message)
                     .help("write the value in fewer levels"),
             );
@@ -156,7 +161,7 @@ impl Reader<'_> {
                 Cow::Owned(_) => value.span,
             };
             let key = Spanned::new(key.into_owned(), key_span);
-            insert(&mut map, key, value, self.source, self.faults);
+            insert(&mut map, key, value, self.source, self.diagnostics);
         }
         Value::Map(map)
     }

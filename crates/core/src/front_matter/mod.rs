@@ -8,7 +8,7 @@ mod yaml;
 use jiff::tz::TimeZone;
 use serde::{Deserialize, Serialize};
 
-use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
+use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::source::{Source, Span, Spanned};
 use crate::time::parse_date;
 use crate::value::{Entry, Map, Value};
@@ -28,27 +28,27 @@ pub struct FrontMatter {
 }
 
 /// Reads the header of `source`. Dates without an offset are in `zone`.
-/// After a fault the entries are those that could be read.
+/// After an error the entries are those that could be read.
 #[must_use]
 pub fn read(source: &Source, zone: &TimeZone) -> Collected<FrontMatter> {
-    let mut faults = Faults::new();
+    let mut diagnostics = Diagnostics::new();
     let header = match split(source) {
         Ok(header) => header,
-        Err(fault) => {
+        Err(diagnostic) => {
             return Collected {
                 output: FrontMatter {
                     body: source.text().len(),
                     ..FrontMatter::default()
                 },
-                diagnostics: vec![*fault],
+                diagnostics: vec![*diagnostic],
             };
         }
     };
     let map = match header.format {
         None => Map::default(),
-        Some(Format::Yaml) => yaml::parse(source, header.span, zone, &mut faults),
-        Some(Format::Toml) => toml::parse(source, header.span, zone, &mut faults),
-        Some(Format::Json) => json::parse(source, header.span, zone, &mut faults),
+        Some(Format::Yaml) => yaml::parse(source, header.span, zone, &mut diagnostics),
+        Some(Format::Toml) => toml::parse(source, header.span, zone, &mut diagnostics),
+        Some(Format::Json) => json::parse(source, header.span, zone, &mut diagnostics),
     };
     Collected {
         output: FrontMatter {
@@ -56,7 +56,7 @@ pub fn read(source: &Source, zone: &TimeZone) -> Collected<FrontMatter> {
             body: header.body,
             format: header.format,
         },
-        diagnostics: faults,
+        diagnostics,
     }
 }
 
@@ -72,17 +72,17 @@ fn as_date(text: &str, zone: &TimeZone) -> Option<Value> {
     Some(Value::Date(Box::new(stamp), text.to_owned()))
 }
 
-/// Adds an entry; a key given twice is a fault that names both places.
+/// Adds an entry; a key given twice is an error that names both places.
 fn insert(
     map: &mut Map,
     key: Spanned<String>,
     value: Spanned<Value>,
     source: &Source,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) {
     let (name, span) = (key.node.clone(), key.span);
     if let Err(first) = map.insert(Entry { key, value }) {
-        faults.push(repeated(source, &name, span, first));
+        diagnostics.push(repeated(source, &name, span, first));
     }
 }
 

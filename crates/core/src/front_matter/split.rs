@@ -81,7 +81,7 @@ fn fenced(
         }
         at = next;
     }
-    let fault = Diagnostic::error(
+    let diagnostic = Diagnostic::error(
         Code::HeaderUnclosed,
         source.place(Span::new(0, fence.len())),
         format!("front matter is opened with `{fence}` and never closed"),
@@ -89,7 +89,7 @@ fn fenced(
     .help(format!(
         "put a line of `{fence}` after the last entry; for a rule at the top of a text without front matter, put an empty line above it"
     ));
-    Err(Box::new(fault))
+    Err(Box::new(diagnostic))
 }
 
 fn json(source: &Source) -> Result<Header, Box<Diagnostic>> {
@@ -106,7 +106,7 @@ fn json(source: &Source) -> Result<Header, Box<Diagnostic>> {
                 body: if blank.trim().is_empty() { next } else { end },
             })
         }
-        Some(Err(error)) => Err(Box::new(super::json::fault(source, 0, text, &error))),
+        Some(Err(error)) => Err(Box::new(super::json::diagnostic(source, 0, text, &error))),
         None => Err(Box::new(Diagnostic::error(
             Code::HeaderUnclosed,
             source.top(),

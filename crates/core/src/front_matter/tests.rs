@@ -142,8 +142,8 @@ fn broken_headers_name_their_place(
     #[case] line: usize,
     #[case] column: usize,
 ) {
-    let faults = parse(text).diagnostics;
-    let found: Vec<_> = faults
+    let diagnostics = parse(text).diagnostics;
+    let found: Vec<_> = diagnostics
         .iter()
         .map(|f| (f.code, f.place.line, f.place.column))
         .collect();
@@ -194,8 +194,10 @@ fn nesting_has_an_end(
         };
         let text = [begin, &open.repeat(depth), inner, &close.repeat(depth), end].concat();
         let source = Source::new("posts/a.md", &text);
-        let faults = super::read(&source, &TimeZone::UTC).diagnostics;
-        faults.first().map(|fault| (fault.code, fault.place.line))
+        let diagnostics = super::read(&source, &TimeZone::UTC).diagnostics;
+        diagnostics
+            .first()
+            .map(|diagnostic| (diagnostic.code, diagnostic.place.line))
     };
     assert_eq!(read(20), None);
     assert_eq!(read(20_000), Some((Code::HeaderUnreadable, 2)));

@@ -5,29 +5,29 @@ use ::toml::{Spanned as TomlSpanned, value::Datetime};
 use jiff::tz::TimeZone;
 
 use super::insert;
-use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::source::{Source, Span, Spanned};
 use crate::time::parse_date;
 use crate::value::{Map, Value};
 
-/// Reads the TOML at `span`. All faults of the text are reported; after one the entries are
+/// Reads the TOML at `span`. All diagnostics of the text are reported; after one the entries are
 /// those that could be read.
-pub fn parse(source: &Source, span: Span, zone: &TimeZone, faults: &mut Faults) -> Map {
+pub fn parse(source: &Source, span: Span, zone: &TimeZone, diagnostics: &mut Diagnostics) -> Map {
     let text = &source.text()[span.start..span.end];
     let (table, errors) = DeTable::parse_recoverable(text);
     for error in &errors {
-        faults.push(fault(source, span, error));
+        diagnostics.push(diagnostic(source, span, error));
     }
     let mut reader = Reader {
         source,
         base: span.start,
         zone,
-        faults,
+        diagnostics,
     };
     reader.map(table.get_ref())
 }
 
-fn fault(source: &Source, span: Span, error: &::toml::de::Error) -> Diagnostic {
+fn diagnostic(source: &Source, span: Span, error: &::toml::de::Error) -> Diagnostic {
     let at = error.span().unwrap_or(0..0);
     let place = source.place(Span::new(span.start + at.start, span.start + at.end));
     let message = error.message().trim().replace('\n', ", ");
@@ -47,7 +47,7 @@ struct Reader<'a> {
     source: &'a Source,
     base: usize,
     zone: &'a TimeZone,
-    faults: &'a mut Faults,
+    diagnostics: &'a mut Diagnostics,
 }
 
 impl Reader<'_> {
@@ -63,7 +63,7 @@ impl Reader<'_> {
         for (key, value) in entries {
             let key = Spanned::new(key.get_ref().to_string(), self.span(key));
             let value = self.value(value);
-            insert(&mut map, key, value, self.source, self.faults);
+            insert(&mut map, key, value, self.source, self.diagnostics);
         }
         map
     }

@@ -10,30 +10,35 @@ use jiff::tz::TimeZone;
 use saphyr_parser::{Event, Parser, ScalarStyle, ScanError, Span as YamlSpan, StrInput};
 
 use super::{DEPTH, as_date, insert};
-use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::source::{Source, Span, Spanned};
 use crate::value::{Entry, Map, Value};
 
 /// How many values the aliases of one header may unfold to.
 const UNFOLDED: usize = 1000;
 
-/// Reads the YAML at `span`. The first fault of the form ends the reading; repeated keys are
+/// Reads the YAML at `span`. The first diagnostic of the form ends the reading; repeated keys are
 /// all reported.
-pub(super) fn parse(source: &Source, span: Span, zone: &TimeZone, faults: &mut Faults) -> Map {
+pub(super) fn parse(
+    source: &Source,
+    span: Span,
+    zone: &TimeZone,
+    diagnostics: &mut Diagnostics,
+) -> Map {
     let text = &source.text()[span.start..span.end];
     let Some(entries) = lines::parse(text, span.start, zone) else {
-        return parse_any(source, span, zone, faults);
+        return parse_any(source, span, zone, diagnostics);
     };
     let mut map = Map::default();
     for Entry { key, value } in entries {
-        insert(&mut map, key, value, source, faults);
+        insert(&mut map, key, value, source, diagnostics);
     }
     map.entries.shrink_to_fit();
     map
 }
 
 /// The same by the parser, whatever stands there.
-fn parse_any(source: &Source, span: Span, zone: &TimeZone, faults: &mut Faults) -> Map {
+fn parse_any(source: &Source, span: Span, zone: &TimeZone, diagnostics: &mut Diagnostics) -> Map {
     let text = &source.text()[span.start..span.end];
     let mut reader = Reader {
         source,
@@ -44,12 +49,12 @@ fn parse_any(source: &Source, span: Span, zone: &TimeZone, faults: &mut Faults) 
         parser: Parser::new_from_str(text),
         anchors: BTreeMap::new(),
         left: UNFOLDED,
-        faults,
+        diagnostics,
     };
     match reader.document() {
         Ok(map) => map,
-        Err(fault) => {
-            reader.faults.push(*fault);
+        Err(diagnostic) => {
+            reader.diagnostics.push(*diagnostic);
             Map::default()
         }
     }
@@ -64,7 +69,7 @@ struct Reader<'a> {
     parser: Parser<'a, StrInput<'a>>,
     anchors: BTreeMap<usize, Value>,
     left: usize,
-    faults: &'a mut Faults,
+    diagnostics: &'a mut Diagnostics,
 }
 
 type Read<T> = Result<T, Box<Diagnostic>>;
@@ -85,7 +90,7 @@ impl<'a> Reader<'a> {
         let why = error.info();
         if why.contains("simple key expect") {
             let line = self.line_before(at);
-            return self.fault(line, "this line holds no `name: value`");
+            return self.diagnostic(line, "this line holds no `name: value`");
         }
         let near = at.saturating_sub(1);
         let end = match why.contains("a tab") {
@@ -95,11 +100,11 @@ impl<'a> Reader<'a> {
         let mut bytes = self.text.as_bytes()[near..end].iter();
         let tab = bytes.position(|byte| *byte == b'\t');
         let at = tab.map_or(at, |tab| near + tab);
-        let mut fault = self.fault(Span::new(self.base + at, self.base + at + 1), why);
+        let mut diagnostic = self.diagnostic(Span::new(self.base + at, self.base + at + 1), why);
         if tab.is_some() {
-            fault.help = Some("use spaces here; YAML does not take a tab".to_owned());
+            diagnostic.help = Some("use spaces here; YAML does not take a tab".to_owned());
         }
-        fault
+        diagnostic
     }
 
     /// The last line with text that begins before this byte of the header.
@@ -110,7 +115,7 @@ impl<'a> Reader<'a> {
         Span::new(self.base + text.len() - line.len(), self.base + text.len())
     }
 
-    fn fault(&self, span: Span, why: &str) -> Box<Diagnostic> {
+    fn diagnostic(&self, span: Span, why: &str) -> Box<Diagnostic> {
         Box::new(
             Diagnostic::error(
                 Code::HeaderUnreadable,
@@ -172,7 +177,7 @@ impl<'a> Reader<'a> {
             match event {
                 Event::StreamEnd => return Ok(()),
                 Event::DocumentStart(_) => {
-                    return Err(self.fault(span, "a second document begins here"));
+                    return Err(self.diagnostic(span, "a second document begins here"));
                 }
                 _ => {}
             }
@@ -183,7 +188,7 @@ impl<'a> Reader<'a> {
     fn alias(&mut self, anchor: usize, span: Span) -> Read<Value> {
         let value = self.anchors.get(&anchor).cloned();
         let value =
-            value.ok_or_else(|| self.fault(span, "an alias stands within its own anchor"))?;
+            value.ok_or_else(|| self.diagnostic(span, "an alias stands within its own anchor"))?;
         match self.left.checked_sub(weight(&value)) {
             Some(left) => self.left = left,
             None => {
@@ -212,10 +217,10 @@ impl<'a> Reader<'a> {
                     return Ok(map);
                 }
                 Event::Scalar(text, ..) => Spanned::new(exact(text), span),
-                _ => return Err(self.fault(span, "a key is a single text")),
+                _ => return Err(self.diagnostic(span, "a key is a single text")),
             };
             let value = self.value(depth)?;
-            insert(&mut map, key, value, self.source, self.faults);
+            insert(&mut map, key, value, self.source, self.diagnostics);
         }
     }
 
@@ -226,7 +231,7 @@ impl<'a> Reader<'a> {
 
     fn value_of(&mut self, event: Event<'a>, span: Span, depth: usize) -> Read<Spanned<Value>> {
         if depth == 0 {
-            return Err(self.fault(span, "lists and maps stand too deep in one another"));
+            return Err(self.diagnostic(span, "lists and maps stand too deep in one another"));
         }
         let (anchor, node) = match event {
             Event::Scalar(text, style, anchor, tag) => {
@@ -242,7 +247,7 @@ impl<'a> Reader<'a> {
             Event::SequenceStart(anchor, _) => (anchor, Value::List(self.list(depth - 1)?)),
             Event::MappingStart(anchor, _) => (anchor, Value::Map(self.map(depth - 1)?)),
             Event::Alias(anchor) => (0, self.alias(anchor, span)?),
-            _ => return Err(self.fault(span, "a value is missing here")),
+            _ => return Err(self.diagnostic(span, "a value is missing here")),
         };
         if anchor != 0 {
             self.anchors.insert(anchor, node.clone());
@@ -349,12 +354,12 @@ mod tests {
     use rstest::rstest;
 
     /// What a reading gives, with all places.
-    fn read(text: &str, parse: fn(&Source, Span, &TimeZone, &mut Faults) -> Map) -> String {
+    fn read(text: &str, parse: fn(&Source, Span, &TimeZone, &mut Diagnostics) -> Map) -> String {
         let source = Source::new("a.md", text);
-        let mut faults = Faults::new();
+        let mut diagnostics = Diagnostics::new();
         let span = Span::new(4, text.len());
-        let map = parse(&source, span, &TimeZone::UTC, &mut faults);
-        format!("{map:#?} {faults:#?}")
+        let map = parse(&source, span, &TimeZone::UTC, &mut diagnostics);
+        format!("{map:#?} {diagnostics:#?}")
     }
 
     /// A header as people write it, or nearly.

@@ -19,7 +19,7 @@ mod tests;
 mod texts;
 
 use crate::catalogue::Catalogue;
-use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::settings::{FILE, Related};
 use crate::source::{Place, Source};
 
@@ -70,12 +70,12 @@ const DEFAULT: [(&str, f64); 4] = [
 
 impl Weighing {
     /// The weights of `[related]`, or the default ones. Fields that are none of a post's are
-    /// faults.
+    /// diagnostics.
     pub fn new(
         related: Option<&Related>,
         catalogue: &Catalogue,
         source: &Source,
-        faults: &mut Faults,
+        diagnostics: &mut Diagnostics,
     ) -> Self {
         let given = related.filter(|related| !related.weigh.is_empty());
         let mut weights: Vec<(Aspect, f64)> = Vec::new();
@@ -93,7 +93,7 @@ impl Weighing {
             Some(related) => {
                 for (name, weight) in &related.weigh {
                     let place = source.place(name.span);
-                    note(known(&name.node, place, catalogue, faults), *weight);
+                    note(known(&name.node, place, catalogue, diagnostics), *weight);
                 }
             }
         }
@@ -105,7 +105,7 @@ impl Weighing {
             let place = related.weigh.first();
             let place =
                 place.map_or_else(|| Place::top_of(FILE), |(name, _)| source.place(name.span));
-            faults.push(
+            diagnostics.push(
                 Diagnostic::error(
                     Code::ValueUnfit,
                     place,
@@ -117,7 +117,7 @@ impl Weighing {
         let mut required = Vec::new();
         for name in related.iter().flat_map(|related| &related.require) {
             let place = source.place(name.span);
-            required.extend(known(&name.node, place, catalogue, faults));
+            required.extend(known(&name.node, place, catalogue, diagnostics));
         }
         for aspect in &required {
             if !weights.iter().any(|(known, _)| known == aspect) {
@@ -159,7 +159,12 @@ fn aspect(name: &str, catalogue: &Catalogue) -> Option<Aspect> {
     }
 }
 
-fn known(name: &str, place: Place, catalogue: &Catalogue, faults: &mut Faults) -> Option<Aspect> {
+fn known(
+    name: &str,
+    place: Place,
+    catalogue: &Catalogue,
+    diagnostics: &mut Diagnostics,
+) -> Option<Aspect> {
     let found = aspect(name, catalogue);
     if found.is_none() {
         let tables = catalogue.term_tables().iter();
@@ -167,7 +172,7 @@ fn known(name: &str, place: Place, catalogue: &Catalogue, faults: &mut Faults) -
             .map(|table| table.field.name.as_str())
             .chain(["title", "body"])
             .collect();
-        let fault = Diagnostic::error(
+        let diagnostic = Diagnostic::error(
             Code::FieldUnknown,
             place,
             format!(
@@ -175,9 +180,9 @@ fn known(name: &str, place: Place, catalogue: &Catalogue, faults: &mut Faults) -
             ),
         );
         let near = crate::diagnostic::nearest(name, names.iter().copied());
-        faults.push(match near {
-            Some(near) => fault.help(format!("did you mean `{near}`?")),
-            None => fault.help(format!(
+        diagnostics.push(match near {
+            Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
+            None => diagnostic.help(format!(
                 "name it under `terms` of its content set, and its values are terms: `terms = [\"{name}\"]`"
             )),
         });

@@ -161,17 +161,23 @@ fn a_weighing_that_means_nothing_is_refused(
         format!("[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n[related]\n{related}\n");
     let settings =
         crate::settings::Settings::read(&crate::source::Source::new("tabulae.toml", &text));
-    let mut faults = Faults::new();
+    let mut diagnostics = Diagnostics::new();
     let settings = settings.output;
     let _ = Weighing::new(
         settings.related.as_ref(),
         &small.catalogue,
         &settings.source,
-        &mut faults,
+        &mut diagnostics,
     );
-    let found: Vec<_> = faults
+    let found: Vec<_> = diagnostics
         .iter()
-        .map(|fault| (fault.place.line, &*fault.message, fault.help.as_deref()))
+        .map(|diagnostic| {
+            (
+                diagnostic.place.line,
+                &*diagnostic.message,
+                diagnostic.help.as_deref(),
+            )
+        })
         .collect();
     assert_eq!(found, [(5, message, Some(help))]);
 }

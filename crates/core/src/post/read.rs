@@ -1,10 +1,10 @@
-//! Typed fields of a header, each fault at its place.
+//! Typed fields of a header, each diagnostic at its place.
 
 use std::collections::BTreeSet;
 
 use super::name::FileName;
 use super::{Notes, title_of_name, value};
-use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::route::{decode, unsafe_scheme};
 use crate::settings::{ContentSet, Settings};
 use crate::source::{Place, Source, Span, Spanned};
@@ -18,13 +18,13 @@ pub(super) const TERMS: usize = 1000;
 /// The most levels of a nested term.
 pub(super) const LEVELS: usize = 32;
 
-/// Reads typed fields of one header; each fault is reported at its place.
+/// Reads typed fields of one header; each diagnostic is reported at its place.
 pub(super) struct Reader<'a> {
     pub(super) source: &'a Source,
     pub(super) set: &'a ContentSet,
     pub(super) front: &'a Map,
     pub(super) moment: &'a Moment,
-    pub(super) faults: &'a mut Faults,
+    pub(super) diagnostics: &'a mut Diagnostics,
 }
 
 impl<'a> Reader<'a> {
@@ -37,7 +37,7 @@ impl<'a> Reader<'a> {
     }
 
     fn unfit(&mut self, name: &str, wanted: &str, value: &Spanned<Value>, help: &str) {
-        self.faults.push(
+        self.diagnostics.push(
             Diagnostic::error(
                 Code::TypeUnfit,
                 self.source.place(value.span),
@@ -71,9 +71,9 @@ impl<'a> Reader<'a> {
             .value("image")
             .map(|value| self.source.place(value.span));
         let message = format!("an address that begins with `{scheme}:` is no image");
-        let fault = Diagnostic::error(Code::AddressUnreadable, place?, message);
-        self.faults
-            .push(fault.help("write a file beside the post, or an address such as /gate.png"));
+        let diagnostic = Diagnostic::error(Code::AddressUnreadable, place?, message);
+        self.diagnostics
+            .push(diagnostic.help("write a file beside the post, or an address such as /gate.png"));
         None
     }
 
@@ -122,9 +122,9 @@ impl<'a> Reader<'a> {
                     let parsed =
                         parse_date(text.trim()).and_then(|date| date.stamp(&self.moment.zone));
                     parsed
-                        .map_err(|fault| {
-                            self.faults.push(date_fault(
-                                &fault,
+                        .map_err(|diagnostic| {
+                            self.diagnostics.push(date_fault(
+                                &diagnostic,
                                 text,
                                 self.source.place(value.span),
                             ))
@@ -146,9 +146,9 @@ impl<'a> Reader<'a> {
         let text = named.date.as_ref()?;
         let parsed = parse_date(text).and_then(|date| date.stamp(&self.moment.zone));
         parsed
-            .map_err(|fault| {
-                self.faults
-                    .push(date_fault(&fault, text, Place::top_of(path)))
+            .map_err(|diagnostic| {
+                self.diagnostics
+                    .push(date_fault(&diagnostic, text, Place::top_of(path)))
             })
             .ok()
     }
@@ -157,7 +157,7 @@ impl<'a> Reader<'a> {
         let Some(value) = self.value("slug") else {
             let made = slug(&named.name);
             if made.is_empty() {
-                self.faults.push(
+                self.diagnostics.push(
                     Diagnostic::error(
                         Code::SlugEmpty,
                         Place::top_of(path),
@@ -175,7 +175,7 @@ impl<'a> Reader<'a> {
         let Some(written) = self.text("slug") else {
             return String::new();
         };
-        self.faults.extend(unfit_slug(&written, place));
+        self.diagnostics.extend(unfit_slug(&written, place));
         written
     }
 
@@ -232,9 +232,9 @@ impl<'a> Reader<'a> {
             let place = self.source.place(beyond.span);
             let count = terms.len();
             let message = format!("this post has {count} values of `{name}`, of at most {TERMS}");
-            let fault = Diagnostic::error(Code::ValueUnfit, place, message);
-            self.faults
-                .push(fault.help("keep those that tell what it is about"));
+            let diagnostic = Diagnostic::error(Code::ValueUnfit, place, message);
+            self.diagnostics
+                .push(diagnostic.help("keep those that tell what it is about"));
             terms.truncate(TERMS);
         }
         if let Some(deep) = terms
@@ -243,8 +243,9 @@ impl<'a> Reader<'a> {
         {
             let place = self.source.place(deep.span);
             let message = format!("this value of `{name}` has more than {LEVELS} levels");
-            let fault = Diagnostic::error(Code::ValueUnfit, place, message);
-            self.faults.push(fault.help("write it with fewer `/`"));
+            let diagnostic = Diagnostic::error(Code::ValueUnfit, place, message);
+            self.diagnostics
+                .push(diagnostic.help("write it with fewer `/`"));
             terms.retain(|term| term.node.matches('/').count() < LEVELS);
         }
         let mut seen = BTreeSet::new();
@@ -273,7 +274,7 @@ impl<'a> Reader<'a> {
                 || decoded.contains('\\')
                 || decoded.chars().any(char::is_control)
             {
-                self.faults.push(
+                self.diagnostics.push(
                     Diagnostic::error(
                         Code::AddressUnreadable,
                         self.source.place(old.span),
@@ -309,8 +310,8 @@ fn split_at_commas(text: &str, span: Span, source: &Source) -> Vec<Spanned<Strin
     parts
 }
 
-fn date_fault(fault: &DateFault, text: &str, place: Place) -> Diagnostic {
-    match fault {
+fn date_fault(diagnostic: &DateFault, text: &str, place: Place) -> Diagnostic {
+    match diagnostic {
         DateFault::Form => Diagnostic::error(
             Code::DateUnreadable,
             place,

@@ -203,13 +203,13 @@ fn faults_name_their_place(
     #[case] line: usize,
     #[case] column: usize,
 ) {
-    let faults = read("posts/a.md", &format!("---\n{front}\n---\n")).diagnostics;
-    let found: Vec<_> = faults
+    let diagnostics = read("posts/a.md", &format!("---\n{front}\n---\n")).diagnostics;
+    let found: Vec<_> = diagnostics
         .iter()
         .map(|f| (f.code, f.place.line, f.place.column))
         .collect();
     assert_eq!(found, [(code, line, column)]);
-    assert!(faults[0].help.is_some());
+    assert!(diagnostics[0].help.is_some());
 }
 
 #[rstest]

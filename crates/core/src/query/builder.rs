@@ -103,7 +103,7 @@ impl Builder {
         self
     }
 
-    /// The query; its faults point into the statement as it is printed.
+    /// The query; its diagnostics point into the statement as it is printed.
     ///
     /// # Errors
     /// Where no statement can say it: an empty list, a parameter's name with a blank, a year of
@@ -115,12 +115,12 @@ impl Builder {
             return Ok(query);
         }
         let place = passage.place(Span::new(0, passage.text().len()));
-        let fault = Diagnostic::error(
+        let diagnostic = Diagnostic::error(
             Code::QueryUnfit,
             place,
             "a name or a value of this query cannot be written",
         );
-        Err(Box::new(fault.help(
+        Err(Box::new(diagnostic.help(
             "names of parameters are letters, digits and `_`; years have four digits",
         )))
     }

@@ -1,6 +1,6 @@
 //! From a statement's text to tokens.
 
-use super::{Fault, elsewhere, fault};
+use super::{Fault, diagnostic, elsewhere};
 use crate::source::Span;
 use crate::time::{DateFault, DatePart, parse_part};
 
@@ -121,7 +121,7 @@ impl<'a> Lexer<'a> {
             }
         }
         let span = Span::new(self.at, self.at + 1);
-        Err(fault(
+        Err(diagnostic(
             span,
             format!("this {what} is opened with {quote} and never closed"),
         )
@@ -133,7 +133,7 @@ impl<'a> Lexer<'a> {
     fn parameter(&mut self) -> Result<Token, Fault> {
         let length = word_length(&self.rest()[1..]);
         if length == 0 {
-            return Err(fault(
+            return Err(diagnostic(
                 Span::new(self.at, self.at + 1),
                 "a parameter's name follows `:`",
             )
@@ -150,7 +150,7 @@ impl<'a> Lexer<'a> {
             None => {
                 let c = rest.chars().next().unwrap_or_default();
                 let span = Span::new(self.at, self.at + c.len_utf8());
-                Err(fault(span, format!("`{c}` has no meaning in a query"))
+                Err(diagnostic(span, format!("`{c}` has no meaning in a query"))
                     .help(elsewhere::character(c)))
             }
         }
@@ -177,7 +177,7 @@ impl<'a> Lexer<'a> {
         if glued {
             let end = length + word_length(&rest[length..]).max(1);
             let slashes = after == Some('/');
-            return Err(fault(
+            return Err(diagnostic(
                 Span::new(self.at, self.at + end),
                 "this is neither a number nor a date",
             )
@@ -202,11 +202,11 @@ impl<'a> Lexer<'a> {
         let span = Span::new(self.at, self.at + length);
         match parse_part(written) {
             Ok(part) => Ok(self.token(TokenKind::Date(part, written.to_owned()), length)),
-            Err(DateFault::Form) => Err(fault(span, format!("`{written}` is not a date")).help(
+            Err(DateFault::Form) => Err(diagnostic(span, format!("`{written}` is not a date")).help(
                 "dates are written 2026-03-14, 2026-03, 2026 or 2026-03-14T09:00, months and days with two digits",
             )),
             Err(DateFault::NotThere(why)) => {
-                Err(fault(span, format!("the date {written} does not exist: {why}")).help("months are 01 to 12, days 01 to 31"))
+                Err(diagnostic(span, format!("the date {written} does not exist: {why}")).help("months are 01 to 12, days 01 to 31"))
             }
         }
     }

@@ -7,7 +7,7 @@ use super::ast::Statement;
 use super::resolve::resolve;
 use super::scope::{Library, Scope};
 use crate::catalogue::Catalogue;
-use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
+use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::likeness::Weighing;
 use crate::settings::Settings;
 use crate::source::{Passage, Span};
@@ -17,12 +17,12 @@ impl Library {
     /// Resolves all named queries; those that nothing uses are checked too.
     #[must_use]
     pub fn new(settings: &Settings, catalogue: &Catalogue, moment: &Moment) -> Collected<Self> {
-        let mut faults = Faults::new();
+        let mut diagnostics = Diagnostics::new();
         let weighing = Weighing::new(
             settings.related.as_ref(),
             catalogue,
             &settings.source,
-            &mut faults,
+            &mut diagnostics,
         );
         let mut library = Self {
             weighing: Some(Arc::new(weighing)),
@@ -32,7 +32,7 @@ impl Library {
         for (name, passage) in &settings.queries {
             match super::parser::parse(passage.text()) {
                 Ok(statement) => open.push((&name.node, passage, statement)),
-                Err(fault) => faults.push(fault.at(passage)),
+                Err(diagnostic) => diagnostics.push(diagnostic.at(passage)),
             }
         }
         let mut chains = Chains::new(&open);
@@ -41,12 +41,12 @@ impl Library {
             if chains.lengths[number] > CHAIN {
                 // Those that build on it are not complained of as well.
                 if chains.lengths[number] == CHAIN + 1 {
-                    faults.push(too_long(name, passage));
+                    diagnostics.push(too_long(name, passage));
                 }
                 continue;
             }
             let scope = Scope::new(catalogue, &library, moment).on_page(true);
-            if let Some(query) = resolve(statement, passage, scope).into_output(&mut faults) {
+            if let Some(query) = resolve(statement, passage, scope).into_output(&mut diagnostics) {
                 library.queries.insert((*name).to_owned(), Arc::new(query));
             }
         }
@@ -57,11 +57,11 @@ impl Library {
             .filter_map(|(query, left)| left.then_some(query))
             .collect();
         if !open.is_empty() {
-            faults.push(circle(&open));
+            diagnostics.push(circle(&open));
         }
         Collected {
             output: library,
-            diagnostics: faults,
+            diagnostics,
         }
     }
 }

@@ -114,7 +114,7 @@ struct Fault {
     help: Option<String>,
 }
 
-fn fault(span: Span, message: impl Into<String>) -> Fault {
+fn diagnostic(span: Span, message: impl Into<String>) -> Fault {
     Fault {
         span,
         message: message.into(),
@@ -129,14 +129,14 @@ impl Fault {
     }
 
     fn at(self, passage: &Passage) -> Diagnostic {
-        let fault = Diagnostic::error(
+        let diagnostic = Diagnostic::error(
             Code::QueryUnreadable,
             passage.place(self.span),
             self.message,
         );
         match self.help {
-            Some(help) => fault.help(help),
-            None => fault.help("a query is: from … where … order by … limit … offset …, each part left out at will"),
+            Some(help) => diagnostic.help(help),
+            None => diagnostic.help("a query is: from … where … order by … limit … offset …, each part left out at will"),
         }
     }
 }
@@ -153,7 +153,7 @@ impl Query<Written> {
                 statement,
                 passage: passage.clone(),
             })),
-            Err(fault) => Err(Box::new(fault.at(passage))),
+            Err(diagnostic) => Err(Box::new(diagnostic.at(passage))),
         }
     }
 
@@ -189,15 +189,15 @@ impl Query<Written> {
     /// a warning says why. After an error there is no answer.
     #[must_use]
     pub fn answer(&self, scope: Scope<'_>) -> Collected<Option<Answer>> {
-        let mut faults = Vec::new();
-        let resolved = self.resolve(scope).into_output(&mut faults);
+        let mut diagnostics = Vec::new();
+        let resolved = self.resolve(scope).into_output(&mut diagnostics);
         let answer = resolved.map(|query| query.run(scope.catalogue, None));
         if answer.as_ref().is_some_and(|answer| answer.total == 0) {
-            faults.extend(self.slip(scope));
+            diagnostics.extend(self.slip(scope));
         }
         Collected {
             output: answer,
-            diagnostics: faults,
+            diagnostics,
         }
     }
 }

@@ -6,7 +6,7 @@ mod value;
 
 use super::ast::{At, Condition, Statement};
 use super::lexer::{Token, TokenKind, tokens};
-use super::{Fault, fault};
+use super::{Fault, diagnostic};
 use crate::source::Span;
 
 /// Words that have a meaning of their own; a field of that name stands in backquotes.
@@ -70,7 +70,7 @@ impl Parser {
 
     fn expected(&self, what: &str) -> Fault {
         let token = self.peek();
-        fault(
+        diagnostic(
             token.span,
             format!("expected {what}, found {}", token.kind.shown()),
         )
@@ -79,7 +79,7 @@ impl Parser {
     fn statement(&mut self) -> Read<Statement> {
         let mut statement = Statement::default();
         if self.is_word("select") {
-            return Err(fault(
+            return Err(diagnostic(
                 self.peek().span,
                 "a query begins with `from`, `where`, `order by` or `limit`",
             )
@@ -111,7 +111,7 @@ impl Parser {
             let offset = self.tokens[self.at - 1].span;
             statement.offset = Some(self.whole("offset")?);
             if statement.limit.is_none() && self.is_word("limit") {
-                return Err(fault(offset, "`offset` stands after `limit`")
+                return Err(diagnostic(offset, "`offset` stands after `limit`")
                     .help("write `limit 5 offset 10`"));
             }
         }
@@ -146,20 +146,25 @@ impl Parser {
 
     fn not(&mut self, depth: usize) -> Read<Condition> {
         if depth == 0 {
-            return Err(fault(self.peek().span, "this query is nested too deep"));
+            return Err(diagnostic(
+                self.peek().span,
+                "this query is nested too deep",
+            ));
         }
         if self.eat_word("not") {
             return Ok(Condition::Not(Box::new(self.not(depth - 1)?)));
         }
         if matches!(self.peek().kind, TokenKind::Sign("!")) {
-            return Err(fault(self.peek().span, "`!` has no meaning here").help("write `not`"));
+            return Err(diagnostic(self.peek().span, "`!` has no meaning here").help("write `not`"));
         }
         if self.eat_sign("(") {
             let open = self.tokens[self.at - 1].span;
             let inner = self.or(depth - 1)?;
             if !self.eat_sign(")") {
                 if self.peek().kind == TokenKind::End {
-                    return Err(fault(open, "this parenthesis is never closed").help("add `)`"));
+                    return Err(
+                        diagnostic(open, "this parenthesis is never closed").help("add `)`")
+                    );
                 }
                 return Err(self.expected("`)`, `and` or `or`"));
             }

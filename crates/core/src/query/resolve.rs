@@ -13,7 +13,7 @@ use super::plan::plan;
 use super::scope::Scope;
 use super::words::kinds_text;
 use super::{Query, Resolved};
-use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
+use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::source::{Passage, Span};
 use crate::value::Kind;
 
@@ -23,7 +23,7 @@ pub(super) fn resolve(
     passage: &Passage,
     scope: Scope<'_>,
 ) -> Collected<Option<Query<Resolved>>> {
-    let mut faults = Faults::new();
+    let mut diagnostics = Diagnostics::new();
     let mut resolver = Resolver {
         passage,
         scope,
@@ -31,7 +31,7 @@ pub(super) fn resolve(
         needs_this: false,
         asks_likeness: false,
         in_value: false,
-        faults: &mut faults,
+        diagnostics: &mut diagnostics,
     };
     let sources = resolver.sources(&statement.from);
     let check = match &statement.condition {
@@ -45,7 +45,7 @@ pub(super) fn resolve(
         .collect();
     let needs_this = resolver.needs_this;
     let alike = resolver.asks_likeness.then(|| Arc::new(Alike::new(scope)));
-    let sound = !faults.iter().any(Diagnostic::is_error);
+    let sound = !diagnostics.iter().any(Diagnostic::is_error);
     let query = match (sources, check, order) {
         (Some(sources), Some(check), Some(order)) if sound => Some(Query(Resolved {
             needs_this: needs_this
@@ -63,7 +63,7 @@ pub(super) fn resolve(
     };
     Collected {
         output: query,
-        diagnostics: faults,
+        diagnostics,
     }
 }
 
@@ -75,7 +75,7 @@ struct Resolver<'a> {
     asks_likeness: bool,
     /// Whether what is looked at stands where a value is expected.
     in_value: bool,
-    faults: &'a mut Faults,
+    diagnostics: &'a mut Diagnostics,
 }
 
 impl Resolver<'_> {
@@ -87,7 +87,7 @@ impl Resolver<'_> {
         help: impl Into<String>,
     ) {
         let place = self.passage.place(span);
-        self.faults
+        self.diagnostics
             .push(Diagnostic::error(code, place, message).help(help));
     }
 
@@ -102,7 +102,7 @@ impl Resolver<'_> {
         }
     }
 
-    /// All faults of a condition are reported, not the first.
+    /// All diagnostics of a condition are reported, not the first.
     fn each(&mut self, conditions: &[Condition]) -> Option<Vec<Check>> {
         let checks: Vec<Option<Check>> = conditions
             .iter()

@@ -140,7 +140,13 @@ fn a_query_that_makes_no_list_is_refused_at_its_place(
     let found: Vec<_> = list
         .diagnostics
         .iter()
-        .map(|fault| (fault.place.line, fault.place.column, fault.message.as_str()))
+        .map(|diagnostic| {
+            (
+                diagnostic.place.line,
+                diagnostic.place.column,
+                diagnostic.message.as_str(),
+            )
+        })
         .collect();
     assert_eq!(found, [(line, column, message)]);
 }

@@ -43,7 +43,7 @@ pub enum Holds {
     Texts,
     /// A list of some of a few words; a single word is a list of one.
     Words(&'static [&'static str]),
-    /// A list of codes of faults.
+    /// A list of codes of diagnostics.
     Codes,
     /// A table of its own.
     Table,

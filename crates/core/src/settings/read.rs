@@ -1,4 +1,4 @@
-//! Reading `tabulae.toml`: every table, every fault.
+//! Reading `tabulae.toml`: every table, every diagnostic.
 
 use std::num::NonZeroUsize;
 
@@ -9,42 +9,42 @@ use super::{
     Archive, CONTENTS, ContentSet, FORMATS, FeedContent, FeedFormat, ORDERS, Related, SHOWS,
     Settings, Show, TermField, words,
 };
-use crate::diagnostic::{Code, Collected, Diagnostic, Faults};
+use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::front_matter::parse_toml;
 use crate::route::Pattern;
 use crate::source::{Passage, Source, Span, Spanned};
 use crate::verdict::Verdict;
 
 impl Settings {
-    /// Reads the text of `tabulae.toml`. All faults are reported; where there is an error the
-    /// settings hold defaults in its place and are fit only to look for further faults.
+    /// Reads the text of `tabulae.toml`. All diagnostics are reported; where there is an error the
+    /// settings hold defaults in its place and are fit only to look for further diagnostics.
     #[must_use]
     pub fn read(source: &Source) -> Collected<Self> {
-        let mut faults = Faults::new();
+        let mut diagnostics = Diagnostics::new();
         let whole = Span::new(0, source.text().len());
-        let map = parse_toml(source, whole, &TimeZone::UTC, &mut faults);
-        for fault in &mut faults {
-            if fault.code == Code::HeaderUnreadable {
-                fault.code = Code::SettingsUnreadable;
+        let map = parse_toml(source, whole, &TimeZone::UTC, &mut diagnostics);
+        for diagnostic in &mut diagnostics {
+            if diagnostic.code == Code::HeaderUnreadable {
+                diagnostic.code = Code::SettingsUnreadable;
             }
         }
         // Of a text that could be read in part, what seems to be missing may only be unread.
-        let unreadable = faults
+        let unreadable = diagnostics
             .iter()
-            .any(|fault| fault.code == Code::SettingsUnreadable)
-            .then(|| faults.clone());
+            .any(|diagnostic| diagnostic.code == Code::SettingsUnreadable)
+            .then(|| diagnostics.clone());
         let mut root = Table::new(source, "", Span::new(0, 1), &map);
-        let site = super::site::read(&mut root, &mut faults);
+        let site = super::site::read(&mut root, &mut diagnostics);
         let mut term_fields = default_term_fields();
-        let content = read_content(&mut root, &mut term_fields, &mut faults);
-        let queries = read_queries(&mut root, &content, &mut faults);
-        let archives = read_archives(&mut root, &mut faults);
-        let feeds = super::feeds::read(&mut root, &mut faults);
-        let related = read_related(&mut root, &mut faults);
-        read_terms(&mut root, &mut term_fields, &mut faults);
-        let words = words::read(&mut root, &mut faults);
-        let audit = read_audit(&mut root, &mut faults);
-        root.finish(&mut faults);
+        let content = read_content(&mut root, &mut term_fields, &mut diagnostics);
+        let queries = read_queries(&mut root, &content, &mut diagnostics);
+        let archives = read_archives(&mut root, &mut diagnostics);
+        let feeds = super::feeds::read(&mut root, &mut diagnostics);
+        let related = read_related(&mut root, &mut diagnostics);
+        read_terms(&mut root, &mut term_fields, &mut diagnostics);
+        let words = words::read(&mut root, &mut diagnostics);
+        let audit = read_audit(&mut root, &mut diagnostics);
+        root.finish(&mut diagnostics);
         Collected {
             output: Self {
                 source: source.clone(),
@@ -58,7 +58,7 @@ impl Settings {
                 words,
                 audit,
             },
-            diagnostics: unreadable.unwrap_or(faults),
+            diagnostics: unreadable.unwrap_or(diagnostics),
         }
     }
 }
@@ -99,9 +99,9 @@ pub const RENAMABLE: [&str; 15] = [
 fn read_content(
     root: &mut Table<'_>,
     term_fields: &mut Vec<TermField>,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Vec<ContentSet> {
-    let tables = root.tables("content", faults);
+    let tables = root.tables("content", diagnostics);
     if tables.is_empty() {
         return vec![ContentSet {
             name: "posts".to_owned(),
@@ -116,7 +116,7 @@ fn read_content(
     }
     let mut tables: Vec<_> = tables;
     for (_, table) in &mut tables {
-        for field in table.texts("terms", faults) {
+        for field in table.texts("terms", diagnostics) {
             if !term_fields.iter().any(|known| known.is(&field.node)) {
                 term_fields.push(TermField {
                     name: field.node,
@@ -128,7 +128,7 @@ fn read_content(
     }
     tables
         .into_iter()
-        .map(|(name, table)| read_set(&name, table, term_fields, faults))
+        .map(|(name, table)| read_set(&name, table, term_fields, diagnostics))
         .collect()
 }
 
@@ -136,9 +136,9 @@ fn read_set(
     name: &Spanned<String>,
     mut table: Table<'_>,
     term_fields: &[TermField],
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> ContentSet {
-    let dated = table.flag("dated", true, faults);
+    let dated = table.flag("dated", true, diagnostics);
     let default = if dated {
         "/{year}/{slug}/".to_owned()
     } else {
@@ -148,23 +148,27 @@ fn read_set(
         name: name.node.clone(),
         place: name.span,
         dated,
-        link: read_pattern(name, &mut table, "link", &default, faults).node,
-        folder: read_folder(name, &mut table, faults),
-        pages: table.flag("pages", true, faults),
-        draft: table.flag("draft", false, faults),
-        fields: match table.table("fields", faults) {
-            Some(names) => read_names(&names, term_fields, faults),
+        link: read_pattern(name, &mut table, "link", &default, diagnostics).node,
+        folder: read_folder(name, &mut table, diagnostics),
+        pages: table.flag("pages", true, diagnostics),
+        draft: table.flag("draft", false, diagnostics),
+        fields: match table.table("fields", diagnostics) {
+            Some(names) => read_names(&names, term_fields, diagnostics),
             None => Vec::new(),
         },
     };
-    table.finish(faults);
+    table.finish(diagnostics);
     set
 }
 
 /// Reads the folder of a content set, which has the set's name unless it says so. One that is not
-/// within the site's is a fault, and taken as it is, so that nothing is said of another.
-fn read_folder(name: &Spanned<String>, table: &mut Table<'_>, faults: &mut Faults) -> String {
-    let text = table.text("folder", faults);
+/// within the site's is an error, and taken as it is, so that nothing is said of another.
+fn read_folder(
+    name: &Spanned<String>,
+    table: &mut Table<'_>,
+    diagnostics: &mut Diagnostics,
+) -> String {
+    let text = table.text("folder", diagnostics);
     let text = text.as_ref().unwrap_or(name);
     let folder = text.node.trim_end_matches('/').trim_start_matches("./");
     let leads_out = folder.starts_with('/')
@@ -175,7 +179,7 @@ fn read_folder(name: &Spanned<String>, table: &mut Table<'_>, faults: &mut Fault
     if leads_out {
         let place = table.source().place(text.span);
         let message = format!("the folder \"{}\" is not within the site's", text.node);
-        faults.push(
+        diagnostics.push(
             Diagnostic::error(Code::ValueUnfit, place, message)
                 .help("write a folder below the one of tabulae.toml, such as \"posts\""),
         );
@@ -187,7 +191,7 @@ fn read_folder(name: &Spanned<String>, table: &mut Table<'_>, faults: &mut Fault
 fn read_names(
     table: &Table<'_>,
     term_fields: &[TermField],
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Vec<(String, Vec<String>)> {
     let mut fields = Vec::new();
     for entry in table.all() {
@@ -197,7 +201,7 @@ fn read_names(
         if term_field.is_none() && !RENAMABLE.contains(&field) {
             let place = table.source().place(entry.key.span);
             let message = format!("`{written}` is not a field that can be given another name");
-            faults.push(
+            diagnostics.push(
                 Diagnostic::error(Code::KeyUnknown, place, message).suggest(written, RENAMABLE),
             );
             continue;
@@ -211,7 +215,7 @@ fn read_names(
                 let place = table.source().place(found.span);
                 let is = article(&found.node);
                 let message = format!("a field's names are a list of texts, and this is {is}");
-                faults.push(
+                diagnostics.push(
                     Diagnostic::error(Code::TypeUnfit, place, message)
                         .help("write a list such as [\"date\", \"published_on\"]"),
                 );
@@ -227,25 +231,25 @@ fn read_pattern(
     table: &mut Table<'_>,
     key: &'static str,
     default: &str,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Spanned<Pattern> {
     let fallback = Spanned::new(Pattern::fixed(default), table.span());
-    let written = table.text(key, faults);
+    let written = table.text(key, diagnostics);
     let Some(text) = written else {
         if Pattern::parse(default).is_err() {
             let place = table.source().place(name.span);
             let message = format!("the name \"{}\" cannot be part of an address", name.node);
             let help =
                 format!("write a name of letters, digits and hyphens, or a `{key}` of its own");
-            faults.push(Diagnostic::error(Code::LinkUnfit, place, message).help(help));
+            diagnostics.push(Diagnostic::error(Code::LinkUnfit, place, message).help(help));
         }
         return fallback;
     };
     match Pattern::parse(&text.node) {
         Ok(pattern) => Spanned::new(pattern, text.span),
-        Err(fault) => {
+        Err(diagnostic) => {
             let passage = Passage::new(&text.node, table.source(), text.span);
-            faults.push(fault.at(&passage));
+            diagnostics.push(diagnostic.at(&passage));
             fallback
         }
     }
@@ -254,16 +258,16 @@ fn read_pattern(
 fn read_queries(
     root: &mut Table<'_>,
     content: &[ContentSet],
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Vec<(Spanned<String>, Passage)> {
-    let Some(table) = root.table("queries", faults) else {
+    let Some(table) = root.table("queries", diagnostics) else {
         return Vec::new();
     };
     let source = table.source();
     let mut queries = Vec::new();
     for entry in table.all() {
         let crate::value::Value::Text(text) = &entry.value.node else {
-            faults.push(
+            diagnostics.push(
                 Diagnostic::error(
                     Code::TypeUnfit,
                     source.place(entry.value.span),
@@ -277,7 +281,7 @@ fn read_queries(
             continue;
         };
         if content.iter().any(|set| set.name == entry.key.node) {
-            faults.push(
+            diagnostics.push(
                 Diagnostic::error(
                     Code::NameTaken,
                     source.place(entry.key.span),
@@ -295,14 +299,14 @@ fn read_queries(
     queries
 }
 
-fn read_archives(root: &mut Table<'_>, faults: &mut Faults) -> Vec<Archive> {
-    let tables = root.tables("archive", faults);
+fn read_archives(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Vec<Archive> {
+    let tables = root.tables("archive", diagnostics);
     if tables.is_empty() {
         return default_archives();
     }
     tables
         .into_iter()
-        .map(|(name, table)| read_archive(&name, table, faults))
+        .map(|(name, table)| read_archive(&name, table, diagnostics))
         .collect()
 }
 
@@ -347,41 +351,49 @@ fn default_archives() -> Vec<Archive> {
     ]
 }
 
-fn read_archive(name: &Spanned<String>, mut table: Table<'_>, faults: &mut Faults) -> Archive {
-    let by = table.text("by", faults);
+fn read_archive(
+    name: &Spanned<String>,
+    mut table: Table<'_>,
+    diagnostics: &mut Diagnostics,
+) -> Archive {
+    let by = table.text("by", diagnostics);
     let default = archive_link(name, by.as_ref());
-    let link = read_pattern(name, &mut table, "link", &default, faults);
-    let overview = table.text("overview", faults);
+    let link = read_pattern(name, &mut table, "link", &default, diagnostics);
+    let overview = table.text("overview", diagnostics);
     if let Some(text) = &overview {
-        table.check_fixed(text, faults);
+        table.check_fixed(text, diagnostics);
     }
     if by.is_none() {
-        faults.extend(split_without_by(&table, &link, overview.as_ref()));
+        diagnostics.extend(split_without_by(&table, &link, overview.as_ref()));
     }
-    let per_page = table.count("per_page", faults);
+    let per_page = table.count("per_page", diagnostics);
     let archive = Archive {
         name: name.node.clone(),
         place: name.span,
-        query: table.passage("query", faults),
+        query: table.passage("query", diagnostics),
         by,
         link_place: link.span,
         link: link.node,
         overview,
-        order: table.choice("order", &ORDERS, faults),
+        order: table.choice("order", &ORDERS, diagnostics),
         per_page: per_page.and_then(|n| NonZeroUsize::new(n.node)),
-        feeds: table.choices("feeds", &FORMATS, faults),
-        feed_limit: table.count("feed_limit", faults).map_or(20, |n| n.node),
+        feeds: table.choices("feeds", &FORMATS, diagnostics),
+        feed_limit: table
+            .count("feed_limit", diagnostics)
+            .map_or(20, |n| n.node),
         feed_content: table
-            .choice("feed_content", &CONTENTS, faults)
+            .choice("feed_content", &CONTENTS, diagnostics)
             .unwrap_or_default(),
-        feed_history: table.flag("feed_history", false, faults),
-        at_least: table.count("at_least", faults).map_or(1, |n| n.node),
-        group: table.text("group", faults),
-        show: table.choice("show", &SHOWS, faults).unwrap_or_default(),
-        title: table.text("title", faults).map(|text| text.node),
-        template: table.text("template", faults),
+        feed_history: table.flag("feed_history", false, diagnostics),
+        at_least: table.count("at_least", diagnostics).map_or(1, |n| n.node),
+        group: table.text("group", diagnostics),
+        show: table
+            .choice("show", &SHOWS, diagnostics)
+            .unwrap_or_default(),
+        title: table.text("title", diagnostics).map(|text| text.node),
+        template: table.text("template", diagnostics),
     };
-    table.finish(faults);
+    table.finish(diagnostics);
     archive
 }
 
@@ -401,7 +413,7 @@ fn split_without_by(
     table: &Table<'_>,
     link: &Spanned<Pattern>,
     overview: Option<&Spanned<String>>,
-) -> Faults {
+) -> Diagnostics {
     let overview = overview.map(|text| {
         let place = table.source().place(text.span);
         let message = "an overview lists an archive's terms, and this archive has no `by`";
@@ -420,14 +432,14 @@ fn split_without_by(
     overview.into_iter().chain(variable).collect()
 }
 
-fn read_related(root: &mut Table<'_>, faults: &mut Faults) -> Option<Related> {
-    let mut table = root.table("related", faults)?;
+fn read_related(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Option<Related> {
+    let mut table = root.table("related", diagnostics)?;
     let mut weigh = Vec::new();
-    if let Some(weights) = table.table("weigh", faults) {
+    if let Some(weights) = table.table("weigh", diagnostics) {
         for entry in weights.all() {
             match weight_of(&entry.value.node) {
                 Some(weight) => weigh.push((entry.key.clone(), weight)),
-                None => faults.push(
+                None => diagnostics.push(
                     Diagnostic::error(
                         Code::ValueUnfit,
                         weights.source().place(entry.value.span),
@@ -442,24 +454,26 @@ fn read_related(root: &mut Table<'_>, faults: &mut Faults) -> Option<Related> {
         }
     }
     let related = Related {
-        query: table.passage("query", faults),
-        fill: table.passage("fill", faults),
+        query: table.passage("query", diagnostics),
+        fill: table.passage("fill", diagnostics),
         weigh,
-        require: table.texts("require", faults),
-        notice: table.text("notice", faults).map(|text| text.node),
-        feeds: table.flag("feeds", false, faults),
-        show: table.choice("show", &SHOWS, faults).unwrap_or(Show::Lines),
+        require: table.texts("require", diagnostics),
+        notice: table.text("notice", diagnostics).map(|text| text.node),
+        feeds: table.flag("feeds", false, diagnostics),
+        show: table
+            .choice("show", &SHOWS, diagnostics)
+            .unwrap_or(Show::Lines),
     };
-    table.finish(faults);
+    table.finish(diagnostics);
     Some(related)
 }
 
-fn read_terms(root: &mut Table<'_>, term_fields: &mut [TermField], faults: &mut Faults) {
-    for (name, mut table) in root.tables("terms", faults) {
-        let nested = table.flag("nested", false, faults);
+fn read_terms(root: &mut Table<'_>, term_fields: &mut [TermField], diagnostics: &mut Diagnostics) {
+    for (name, mut table) in root.tables("terms", diagnostics) {
+        let nested = table.flag("nested", false, diagnostics);
         match term_fields.iter_mut().find(|field| field.is(&name.node)) {
             Some(field) => field.nested = nested,
-            None => faults.push(
+            None => diagnostics.push(
                 Diagnostic::error(
                     Code::KeyUnknown,
                     table.source().place(name.span),
@@ -471,26 +485,26 @@ fn read_terms(root: &mut Table<'_>, term_fields: &mut [TermField], faults: &mut 
                 ),
             ),
         }
-        table.finish(faults);
+        table.finish(diagnostics);
     }
 }
 
-fn read_audit(root: &mut Table<'_>, faults: &mut Faults) -> Verdict {
+fn read_audit(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Verdict {
     type Sentence = fn(&mut Verdict, &str) -> Result<(), String>;
     let mut verdict = Verdict::default();
-    let Some(mut table) = root.table("audit", faults) else {
+    let Some(mut table) = root.table("audit", diagnostics) else {
         return verdict;
     };
     let keys: [(&str, Sentence); 2] = [("deny", Verdict::deny), ("allow", Verdict::allow)];
     for (key, sentence) in keys {
-        for text in table.texts(key, faults) {
+        for text in table.texts(key, diagnostics) {
             if let Err(help) = sentence(&mut verdict, &text.node) {
                 let place = table.source().place(text.span);
                 let message = format!("there is no code `{}`", text.node);
-                faults.push(Diagnostic::error(Code::ValueUnfit, place, message).help(help));
+                diagnostics.push(Diagnostic::error(Code::ValueUnfit, place, message).help(help));
             }
         }
     }
-    table.finish(faults);
+    table.finish(diagnostics);
     verdict
 }

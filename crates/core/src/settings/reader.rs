@@ -1,12 +1,12 @@
-//! Reading typed values from a table, with every fault reported at its place.
+//! Reading typed values from a table, with every diagnostic reported at its place.
 
-use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::route::Pattern;
 use crate::source::{Passage, Source, Span, Spanned};
 use crate::value::{Entry, Kind, Map, Value};
 
 /// One table of `tabulae.toml`: what is asked of it by name is taken as known; what nobody
-/// asked for is a fault when the reading ends.
+/// asked for is an error when the reading ends.
 #[derive(Debug)]
 pub(super) struct Table<'a> {
     source: &'a Source,
@@ -55,14 +55,14 @@ impl<'a> Table<'a> {
         &mut self,
         key: &'static str,
         wanted: &str,
-        faults: &mut Faults,
+        diagnostics: &mut Diagnostics,
         read: impl FnOnce(&'a Value) -> Option<T>,
     ) -> Option<Spanned<T>> {
         let entry = self.entry(key)?;
         match read(&entry.value.node) {
             Some(value) => Some(Spanned::new(value, entry.value.span)),
             None => {
-                faults.push(self.unfit(key, wanted, &entry.value));
+                diagnostics.push(self.unfit(key, wanted, &entry.value));
                 None
             }
         }
@@ -95,9 +95,9 @@ impl<'a> Table<'a> {
     pub(super) fn text(
         &mut self,
         key: &'static str,
-        faults: &mut Faults,
+        diagnostics: &mut Diagnostics,
     ) -> Option<Spanned<String>> {
-        self.typed(key, "text", faults, |value| match value {
+        self.typed(key, "text", diagnostics, |value| match value {
             Value::Text(text) => Some(text.clone()),
             _ => None,
         })
@@ -107,31 +107,40 @@ impl<'a> Table<'a> {
     pub(super) fn read<T>(
         &mut self,
         key: &'static str,
-        faults: &mut Faults,
+        diagnostics: &mut Diagnostics,
         read: impl FnOnce(&str) -> Result<T, Unfit>,
     ) -> Option<T> {
-        let text = self.text(key, faults)?;
+        let text = self.text(key, diagnostics)?;
         let unfit = match read(&text.node) {
             Ok(value) => return Some(value),
             Err(unfit) => unfit,
         };
         let place = self.source.place(text.span);
-        faults.push(Diagnostic::error(unfit.code, place, unfit.message).help(unfit.help));
+        diagnostics.push(Diagnostic::error(unfit.code, place, unfit.message).help(unfit.help));
         None
     }
 
-    pub(super) fn passage(&mut self, key: &'static str, faults: &mut Faults) -> Option<Passage> {
+    pub(super) fn passage(
+        &mut self,
+        key: &'static str,
+        diagnostics: &mut Diagnostics,
+    ) -> Option<Passage> {
         let source = self.source;
-        self.text(key, faults)
+        self.text(key, diagnostics)
             .map(|text| Passage::new(&text.node, source, text.span))
     }
 
-    pub(super) fn flag(&mut self, key: &'static str, default: bool, faults: &mut Faults) -> bool {
+    pub(super) fn flag(
+        &mut self,
+        key: &'static str,
+        default: bool,
+        diagnostics: &mut Diagnostics,
+    ) -> bool {
         let read = |value: &Value| match value {
             Value::Flag(flag, _) => Some(*flag),
             _ => None,
         };
-        self.typed(key, "true or false", faults, read)
+        self.typed(key, "true or false", diagnostics, read)
             .map_or(default, |flag| flag.node)
     }
 
@@ -139,14 +148,14 @@ impl<'a> Table<'a> {
     pub(super) fn count(
         &mut self,
         key: &'static str,
-        faults: &mut Faults,
+        diagnostics: &mut Diagnostics,
     ) -> Option<Spanned<usize>> {
-        let number = self.typed(key, "a whole number", faults, |value| match value {
+        let number = self.typed(key, "a whole number", diagnostics, |value| match value {
             Value::Number(number, _) if number.fract() == 0.0 => Some(*number),
             _ => None,
         })?;
         if number.node < 1.0 || number.node > 1e9 {
-            faults.push(
+            diagnostics.push(
                 Diagnostic::error(
                     Code::ValueUnfit,
                     self.source.place(number.span),
@@ -169,10 +178,10 @@ impl<'a> Table<'a> {
         &mut self,
         key: &'static str,
         choices: &[(&'static str, T)],
-        faults: &mut Faults,
+        diagnostics: &mut Diagnostics,
     ) -> Option<T> {
-        let text = self.text(key, faults)?;
-        self.choose(key, &text, choices, faults)
+        let text = self.text(key, diagnostics)?;
+        self.choose(key, &text, choices, diagnostics)
     }
 
     fn choose<T: Copy>(
@@ -180,7 +189,7 @@ impl<'a> Table<'a> {
         key: &str,
         text: &Spanned<String>,
         choices: &[(&'static str, T)],
-        faults: &mut Faults,
+        diagnostics: &mut Diagnostics,
     ) -> Option<T> {
         let found = choices.iter().find(|(word, _)| *word == text.node);
         if found.is_none() {
@@ -188,7 +197,7 @@ impl<'a> Table<'a> {
                 .iter()
                 .map(|(word, _)| format!("\"{word}\""))
                 .collect();
-            faults.push(
+            diagnostics.push(
                 Diagnostic::error(
                     Code::ValueUnfit,
                     self.source.place(text.span),
@@ -205,29 +214,37 @@ impl<'a> Table<'a> {
         &mut self,
         key: &'static str,
         choices: &[(&'static str, T)],
-        faults: &mut Faults,
+        diagnostics: &mut Diagnostics,
     ) -> Vec<T> {
-        let texts = self.texts(key, faults);
+        let texts = self.texts(key, diagnostics);
         texts
             .iter()
-            .filter_map(|text| self.choose(key, text, choices, faults))
+            .filter_map(|text| self.choose(key, text, choices, diagnostics))
             .collect()
     }
 
     /// A list of texts; a single text is a list of one.
-    pub(super) fn texts(&mut self, key: &'static str, faults: &mut Faults) -> Vec<Spanned<String>> {
+    pub(super) fn texts(
+        &mut self,
+        key: &'static str,
+        diagnostics: &mut Diagnostics,
+    ) -> Vec<Spanned<String>> {
         let Some(entry) = self.entry(key) else {
             return Vec::new();
         };
         texts_of(&entry.value).unwrap_or_else(|found| {
-            faults.push(self.unfit(key, "a list of texts", found));
+            diagnostics.push(self.unfit(key, "a list of texts", found));
             Vec::new()
         })
     }
 
     /// The table of this key.
-    pub(super) fn table(&mut self, key: &'static str, faults: &mut Faults) -> Option<Table<'a>> {
-        let map = self.typed(key, "a table", faults, as_map)?;
+    pub(super) fn table(
+        &mut self,
+        key: &'static str,
+        diagnostics: &mut Diagnostics,
+    ) -> Option<Table<'a>> {
+        let map = self.typed(key, "a table", diagnostics, as_map)?;
         Some(Table::new(self.source, &self.path(key), map.span, map.node))
     }
 
@@ -235,9 +252,9 @@ impl<'a> Table<'a> {
     pub(super) fn tables(
         &mut self,
         key: &'static str,
-        faults: &mut Faults,
+        diagnostics: &mut Diagnostics,
     ) -> Vec<(Spanned<String>, Table<'a>)> {
-        let Some(map) = self.typed(key, "a table", faults, as_map) else {
+        let Some(map) = self.typed(key, "a table", diagnostics, as_map) else {
             return Vec::new();
         };
         let mut tables = Vec::new();
@@ -248,7 +265,7 @@ impl<'a> Table<'a> {
                     let table = Table::new(self.source, &path, entry.key.span, inner);
                     tables.push((entry.key.clone(), table));
                 }
-                None => faults.push(
+                None => diagnostics.push(
                     Diagnostic::error(
                         Code::TypeUnfit,
                         self.source.place(entry.value.span),
@@ -271,20 +288,24 @@ impl<'a> Table<'a> {
         &self.map.entries
     }
 
-    /// Whether a text is a link without variables; where not, that is a fault.
-    pub(super) fn check_fixed(&self, text: &Spanned<String>, faults: &mut Faults) -> bool {
+    /// Whether a text is a link without variables; where not, that is an error.
+    pub(super) fn check_fixed(
+        &self,
+        text: &Spanned<String>,
+        diagnostics: &mut Diagnostics,
+    ) -> bool {
         let pattern = match Pattern::parse(&text.node) {
             Ok(pattern) => pattern,
-            Err(fault) => {
+            Err(diagnostic) => {
                 let passage = Passage::new(&text.node, self.source(), text.span);
-                faults.push(fault.at(&passage));
+                diagnostics.push(diagnostic.at(&passage));
                 return false;
             }
         };
         let Some(variable) = pattern.variables().next() else {
             return true;
         };
-        faults.push(
+        diagnostics.push(
             Diagnostic::error(
                 Code::LinkUnfit,
                 self.source().place(text.span),
@@ -295,8 +316,8 @@ impl<'a> Table<'a> {
         false
     }
 
-    /// Ends the reading: each key that nobody asked for is a fault.
-    pub(super) fn finish(self, faults: &mut Faults) {
+    /// Ends the reading: each key that nobody asked for is an error.
+    pub(super) fn finish(self, diagnostics: &mut Diagnostics) {
         for entry in &self.map.entries {
             let key = entry.key.node.as_str();
             if !self.known.contains(&key) {
@@ -305,7 +326,7 @@ impl<'a> Table<'a> {
                 } else {
                     format!(" in [{}]", self.name)
                 };
-                faults.push(
+                diagnostics.push(
                     Diagnostic::error(
                         Code::KeyUnknown,
                         self.source.place(entry.key.span),

@@ -4,61 +4,61 @@ use jiff::tz::TimeZone;
 
 use super::reader::{Table, Unfit};
 use super::{Address, Author, SOURCE_LIMIT, Site};
-use crate::diagnostic::{Code, Diagnostic, Faults, nearest};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
 use crate::language::{DateStyle, Language, check_pattern};
 use crate::route::unsafe_scheme;
 use crate::source::Span;
 
-pub(super) fn read(root: &mut Table<'_>, faults: &mut Faults) -> Site {
-    let Some(mut table) = root.table("site", faults) else {
+pub(super) fn read(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Site {
+    let Some(mut table) = root.table("site", diagnostics) else {
         if root.entry("site").is_none() {
-            faults.push(absent(root));
+            diagnostics.push(absent(root));
         }
         return unnamed();
     };
-    let text = |table: &mut Table<'_>, key, faults: &mut Faults| {
-        let text = table.text(key, faults);
+    let text = |table: &mut Table<'_>, key, diagnostics: &mut Diagnostics| {
+        let text = table.text(key, diagnostics);
         text.map(|text| text.node)
     };
     let fallback = unnamed();
     let site = Site {
-        title: required(&mut table, "title", faults, |text| Ok(text.to_owned()))
+        title: required(&mut table, "title", diagnostics, |text| Ok(text.to_owned()))
             .unwrap_or(fallback.title),
-        address: required(&mut table, "address", faults, address).unwrap_or(fallback.address),
+        address: required(&mut table, "address", diagnostics, address).unwrap_or(fallback.address),
         language: table
-            .read("language", faults, language)
+            .read("language", diagnostics, language)
             .unwrap_or(fallback.language),
         timezone: table
-            .read("timezone", faults, time_zone)
+            .read("timezone", diagnostics, time_zone)
             .unwrap_or(fallback.timezone),
-        about: text(&mut table, "about", faults),
-        image: table.read("image", faults, image),
-        rights: text(&mut table, "rights", faults),
-        hub: table.read("hub", faults, |text| {
+        about: text(&mut table, "about", diagnostics),
+        image: table.read("image", diagnostics, image),
+        rights: text(&mut table, "rights", diagnostics),
+        hub: table.read("hub", diagnostics, |text| {
             elsewhere(text, "https://hub.example/")
         }),
-        search: table.flag("search", false, faults),
+        search: table.flag("search", false, diagnostics),
         dates: table
-            .read("dates", faults, date_style)
+            .read("dates", diagnostics, date_style)
             .unwrap_or(fallback.dates),
         source_limit: table
-            .count("source_limit", faults)
+            .count("source_limit", diagnostics)
             .map_or(fallback.source_limit, |count| count.node),
-        follow_links: table.flag("follow_links", false, faults),
-        author: table.table("author", faults).map(|mut table| {
+        follow_links: table.flag("follow_links", false, diagnostics),
+        author: table.table("author", diagnostics).map(|mut table| {
             let author = Author {
-                name: text(&mut table, "name", faults),
-                email: text(&mut table, "email", faults),
-                link: table.read("link", faults, |text| match text.starts_with('/') {
+                name: text(&mut table, "name", diagnostics),
+                email: text(&mut table, "email", diagnostics),
+                link: table.read("link", diagnostics, |text| match text.starts_with('/') {
                     true => Ok(text.to_owned()),
                     false => elsewhere(text, "https://towpath.example/about/"),
                 }),
             };
-            table.finish(faults);
+            table.finish(diagnostics);
             author
         }),
     };
-    table.finish(faults);
+    table.finish(diagnostics);
     site
 }
 
@@ -94,16 +94,16 @@ fn absent(root: &Table<'_>) -> Diagnostic {
 fn required<T>(
     table: &mut Table<'_>,
     key: &'static str,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
     read: impl FnOnce(&str) -> Result<T, Unfit>,
 ) -> Option<T> {
     if table.entry(key).is_some() {
-        return table.read(key, faults, read);
+        return table.read(key, diagnostics, read);
     }
     let start = table.span().start;
     let place = table.source().place(Span::new(start, start + 1));
     let message = format!("[site] has no `{key}`");
-    faults.push(
+    diagnostics.push(
         Diagnostic::error(Code::KeyMissing, place, message).help(match key {
             "address" => {
                 "write where the site will stand: `address = \"https://towpath.example/\"`"

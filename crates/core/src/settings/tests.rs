@@ -118,8 +118,8 @@ fn faults_of_the_site_name_their_place(
     #[case] line: usize,
     #[case] column: usize,
 ) {
-    let faults = read(text).diagnostics;
-    let found: Vec<_> = faults
+    let diagnostics = read(text).diagnostics;
+    let found: Vec<_> = diagnostics
         .iter()
         .map(|f| (f.code, f.place.line, f.place.column))
         .collect();
@@ -214,8 +214,11 @@ fn faults_of_the_site_name_their_place(
     "did you mean `date`?"
 )]
 fn faults_say_what_to_do(#[case] text: &str, #[case] code: Code, #[case] help: &str) {
-    let faults = read(&text.replace("{SITE}", SITE)).diagnostics;
-    let found: Vec<_> = faults.iter().map(|f| (f.code, f.help.as_deref())).collect();
+    let diagnostics = read(&text.replace("{SITE}", SITE)).diagnostics;
+    let found: Vec<_> = diagnostics
+        .iter()
+        .map(|f| (f.code, f.help.as_deref()))
+        .collect();
     assert_eq!(found, [(code, Some(help))]);
 }
 
@@ -225,7 +228,7 @@ fn every_fault_is_reported() {
     let codes: Vec<_> = read(text)
         .diagnostics
         .iter()
-        .map(|fault| fault.code)
+        .map(|diagnostic| diagnostic.code)
         .collect();
     assert_eq!(
         codes,

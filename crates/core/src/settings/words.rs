@@ -3,7 +3,7 @@
 use indexmap::IndexMap;
 
 use super::reader::Table;
-use crate::diagnostic::{Code, Diagnostic, Faults};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::value::Value;
 
 /// Every word of the theme: its name, the English, and where it stands.
@@ -139,15 +139,15 @@ impl Words {
     }
 }
 
-pub(super) fn read(root: &mut Table<'_>, faults: &mut Faults) -> Words {
+pub(super) fn read(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Words {
     let mut words = Words::default();
-    let Some(table) = root.table("words", faults) else {
+    let Some(table) = root.table("words", diagnostics) else {
         return words;
     };
     for entry in table.all() {
         let key = entry.key.node.as_str();
         if !words.0.contains_key(key) {
-            faults.push(
+            diagnostics.push(
                 Diagnostic::error(
                     Code::KeyUnknown,
                     table.source().place(entry.key.span),
@@ -161,7 +161,7 @@ pub(super) fn read(root: &mut Table<'_>, faults: &mut Faults) -> Words {
             Value::Text(text) => {
                 words.0.insert(key.to_owned(), text.clone());
             }
-            other => faults.push(
+            other => diagnostics.push(
                 Diagnostic::error(
                     Code::TypeUnfit,
                     table.source().place(entry.value.span),

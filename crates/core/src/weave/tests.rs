@@ -154,10 +154,13 @@ fn marks_that_do_not_fit_together(#[case] html: &str, #[case] expected: &str) {
 
 fn said(html: &str) -> Vec<String> {
     let read = Page::read("a.html", html.as_bytes());
-    let said = read.diagnostics.iter().map(|fault| {
-        let place = &fault.place;
-        let help = fault.help.as_deref().unwrap_or_default();
-        format!("{}:{} {}; {help}", place.line, place.column, fault.message)
+    let said = read.diagnostics.iter().map(|diagnostic| {
+        let place = &diagnostic.place;
+        let help = diagnostic.help.as_deref().unwrap_or_default();
+        format!(
+            "{}:{} {}; {help}",
+            place.line, place.column, diagnostic.message
+        )
     });
     said.collect()
 }
@@ -219,7 +222,9 @@ fn a_page_in_utf16_is_refused(#[case] mark: &[u8], #[case] order: fn(u16) -> [u8
     };
     let codes = |text: &str| {
         let read = Page::read("a.html", &page(text)).diagnostics;
-        read.iter().map(|fault| fault.code).collect::<Vec<_>>()
+        read.iter()
+            .map(|diagnostic| diagnostic.code)
+            .collect::<Vec<_>>()
     };
     assert_eq!(
         codes("<p><!-- tabulae related --><!-- tabulae end -->"),

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use rayon::prelude::*;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Collected, Faults};
+use tabulae_core::diagnostic::{Code, Collected, Diagnostics};
 use tabulae_core::post::State;
 use tabulae_core::settings::Settings;
 use tabulae_core::time::Moment;
@@ -46,14 +46,14 @@ impl Session {
         destination: &mut dyn Destination,
         options: &BuildOptions<'_>,
     ) -> (Collected<BuildReport>, bool) {
-        let mut faults = Faults::new();
+        let mut diagnostics = Diagnostics::new();
         let (report, is_done) = on_pool(options.jobs, || {
-            run(self, sources, destination, options, &mut faults)
+            run(self, sources, destination, options, &mut diagnostics)
         });
-        drop_echoes(&mut faults);
+        drop_echoes(&mut diagnostics);
         let built = Collected {
             output: report,
-            diagnostics: faults,
+            diagnostics,
         };
         (built, is_done)
     }
@@ -61,17 +61,17 @@ impl Session {
 
 /// Drops diagnostics that follow from an error in the same post: one whose date is invalid has no link and no
 /// place in feeds either.
-fn drop_echoes(faults: &mut Faults) {
+fn drop_echoes(diagnostics: &mut Diagnostics) {
     let is_echo = |code| matches!(code, Code::LinkUnfit | Code::FeedUndated);
-    let errors = faults
+    let errors = diagnostics
         .iter()
-        .filter(|fault| fault.is_error() && !is_echo(fault.code));
+        .filter(|diagnostic| diagnostic.is_error() && !is_echo(diagnostic.code));
     let broken: BTreeSet<Arc<str>> = errors
-        .filter_map(|fault| fault.place.file.clone())
+        .filter_map(|diagnostic| diagnostic.place.file.clone())
         .collect();
-    faults.retain(|fault| {
-        let file = fault.place.file.as_deref().unwrap_or_default();
-        !is_echo(fault.code)
+    diagnostics.retain(|diagnostic| {
+        let file = diagnostic.place.file.as_deref().unwrap_or_default();
+        !is_echo(diagnostic.code)
             || !file.ends_with(".md") && !file.ends_with(".html")
             || !broken.contains(file)
     });
@@ -81,7 +81,7 @@ struct Build<'a> {
     session: &'a mut Session,
     sources: &'a dyn Sources,
     options: &'a BuildOptions<'a>,
-    faults: &'a mut Faults,
+    diagnostics: &'a mut Diagnostics,
     is_locked: bool,
     /// Set if the outputs are published, or in a dry run could be.
     is_done: bool,
@@ -92,13 +92,13 @@ fn run(
     sources: &dyn Sources,
     destination: &mut dyn Destination,
     options: &BuildOptions<'_>,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> (BuildReport, bool) {
     let mut build = Build {
         session,
         sources,
         options,
-        faults,
+        diagnostics,
         is_locked: false,
         is_done: false,
     };
@@ -122,7 +122,7 @@ impl Build<'_> {
     /// Returns `None` if there is nothing to report but diagnostics.
     fn run(&mut self, destination: &mut dyn Destination) -> Option<BuildReport> {
         let changed = self.session.changed.take();
-        let settings = read_settings(self.sources, self.faults)?;
+        let settings = read_settings(self.sources, self.diagnostics)?;
         self.check_place(&settings, destination)?;
         // Before manifest and cache are read: another build may be about to write them.
         if !self.lock(destination) {
@@ -157,18 +157,23 @@ impl Build<'_> {
         let (site, retexted) = match again {
             Some((site, retexted)) => {
                 // The diagnostics of the settings are among those of the site.
-                self.faults.clear();
+                self.diagnostics.clear();
                 (site, Some(retexted))
             }
             None => {
                 let previous = old.previous_posts(configuration(&settings, self.options));
-                let site =
-                    Site::read_by(settings, &scan, Some(previous), self.options, self.faults);
-                let faults = std::mem::take(self.faults);
-                (LoadedSite::new(site, faults, &scan), None)
+                let site = Site::read_by(
+                    settings,
+                    &scan,
+                    Some(previous),
+                    self.options,
+                    self.diagnostics,
+                );
+                let diagnostics = std::mem::take(self.diagnostics);
+                (LoadedSite::new(site, diagnostics, &scan), None)
             }
         };
-        self.faults.extend(site.faults.iter().cloned());
+        self.diagnostics.extend(site.diagnostics.iter().cloned());
         let mut report = summary(&site.data.site);
         let past = Past {
             cache: old,
@@ -194,8 +199,8 @@ impl Build<'_> {
     ) -> Option<(BuildCache, Manifest)> {
         let data = &site.data;
         let (retexted, manifest) = (past.retexted.as_deref(), past.manifest.as_ref());
-        let environments = Environments::new(data, self.faults);
-        check_templates(data, self.faults);
+        let environments = Environments::new(data, self.diagnostics);
+        check_templates(data, self.diagnostics);
         if self.is_blocked(&data.site) {
             return None;
         }
@@ -219,9 +224,9 @@ impl Build<'_> {
         };
         let outcomes = stage.run();
         data.forget_parts();
-        let published = feed_ids(&data.site, &data.plan, manifest, self.faults);
-        let is_published = stage.commit(&outcomes, report, self.faults);
-        self.faults.extend(data.take_warnings());
+        let published = feed_ids(&data.site, &data.plan, manifest, self.diagnostics);
+        let is_published = stage.commit(&outcomes, report, self.diagnostics);
+        self.diagnostics.extend(data.take_warnings());
         if self.errors() > errors && report.written == 0 {
             report.unchanged = 0;
         }
@@ -230,7 +235,7 @@ impl Build<'_> {
         if !is_published {
             return None;
         }
-        self.options.progress.published(report, self.faults);
+        self.options.progress.published(report, self.diagnostics);
         let (made, is_new) = stage.manifest_of(&outcomes, published);
         let finished = Finished {
             current: &current,
@@ -238,7 +243,7 @@ impl Build<'_> {
             scan,
             manifest: &made,
             report,
-            faults: &*self.faults,
+            diagnostics: &*self.diagnostics,
             destination,
         };
         let save = || match is_new {
@@ -247,7 +252,7 @@ impl Build<'_> {
         };
         let (saved, cache) = rayon::join(save, || next_cache(&finished, outcomes));
         if let Err(error) = saved {
-            self.faults.push(unwritable(".tabulae", &error));
+            self.diagnostics.push(unwritable(".tabulae", &error));
             return None;
         }
         // Without the cache the next build is slower, and otherwise the same.
@@ -279,7 +284,7 @@ impl Build<'_> {
         if !is_same {
             return None;
         }
-        self.faults.extend(unchanged.warnings.iter().cloned());
+        self.diagnostics.extend(unchanged.warnings.iter().cloned());
         let UnchangedReport { read, excluded, .. } = unchanged;
         Some(BuildReport {
             posts: read.0,
@@ -302,24 +307,27 @@ impl Build<'_> {
         if self.session.is_exclusive() {
             return Some(());
         }
-        let fault = check_place(&destination.name(), out, root, settings);
-        let fits = fault.is_none();
-        self.faults.extend(fault);
+        let diagnostic = check_place(&destination.name(), out, root, settings);
+        let fits = diagnostic.is_none();
+        self.diagnostics.extend(diagnostic);
         fits.then_some(())
     }
 
     fn errors(&self) -> usize {
-        self.faults.iter().filter(|fault| fault.is_error()).count()
+        self.diagnostics
+            .iter()
+            .filter(|diagnostic| diagnostic.is_error())
+            .count()
     }
 
     /// Returns true if an error prevents the build. In a build that keeps going, errors in posts that are
     /// left out do not.
     fn is_blocked(&self, site: &Site) -> bool {
-        self.faults
+        self.diagnostics
             .iter()
-            .filter(|fault| fault.is_error())
-            .any(|fault| {
-                let file = fault.place.file.as_deref().unwrap_or_default();
+            .filter(|diagnostic| diagnostic.is_error())
+            .any(|diagnostic| {
+                let file = diagnostic.place.file.as_deref().unwrap_or_default();
                 !self.options.keep_going || !site.is_left_out(file)
             })
     }
@@ -331,7 +339,8 @@ impl Build<'_> {
         }
         let locked = lock(destination);
         self.is_locked = locked.is_ok();
-        self.faults.extend(locked.err().map(|fault| *fault));
+        self.diagnostics
+            .extend(locked.err().map(|diagnostic| *diagnostic));
         self.is_locked
     }
 }

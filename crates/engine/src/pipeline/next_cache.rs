@@ -23,7 +23,7 @@ pub(super) struct Finished<'b, 'a> {
     pub(super) scan: &'b Scan<'b>,
     pub(super) manifest: &'b Manifest,
     pub(super) report: &'b BuildReport,
-    pub(super) faults: &'b [Diagnostic],
+    pub(super) diagnostics: &'b [Diagnostic],
     pub(super) destination: &'b dyn Destination,
 }
 
@@ -148,12 +148,13 @@ fn unchanged_report(build: &Finished<'_, '_>, keys: &[(Key, u64)]) -> Option<Unc
         current,
         scan,
         report,
-        faults,
+        diagnostics,
         ..
     } = *build;
     let site = current.site();
-    let is_said_once = |fault: &Diagnostic| fault.is_error() || fault.code == Code::FeedIdChanged;
-    if !scan.whole || faults.iter().any(is_said_once) {
+    let is_said_once =
+        |diagnostic: &Diagnostic| diagnostic.is_error() || diagnostic.code == Code::FeedIdChanged;
+    if !scan.whole || diagnostics.iter().any(is_said_once) {
         return None;
     }
     let mut lasts = current.lasts_of(keys.iter().map(|(key, _)| key));
@@ -166,7 +167,7 @@ fn unchanged_report(build: &Finished<'_, '_>, keys: &[(Key, u64)]) -> Option<Unc
         read: (report.posts, report.pages),
         excluded: report.excluded.clone().into_iter().collect(),
         next_due: report.next_due.clone(),
-        warnings: faults.to_vec(),
+        warnings: diagnostics.to_vec(),
         unknown: report.unknown.clone(),
         valid: (
             site.moment.now.as_second(),

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::Faults;
+use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::query::ast::Lasts;
 use tabulae_core::settings::Settings;
 
@@ -41,7 +41,7 @@ pub(super) struct LastBuild {
 pub(super) struct LoadedSite {
     pub(super) data: Arc<RenderData>,
     /// The diagnostics of reading and planning.
-    pub(super) faults: Faults,
+    pub(super) diagnostics: Diagnostics,
     pub(super) fingerprints: PostFingerprints,
     /// The folders that were listed, and whether they exist.
     pub(super) folders: BTreeMap<String, bool>,
@@ -96,14 +96,16 @@ const FEW: usize = 16;
 
 impl LoadedSite {
     /// Plans a site that was read with diagnostics, and adds those of the plan.
-    pub(super) fn new(site: Site, mut faults: Faults, scan: &Scan<'_>) -> Self {
+    pub(super) fn new(site: Site, mut diagnostics: Diagnostics, scan: &Scan<'_>) -> Self {
         // Planning uses one thread.
-        let (plan, fingerprints) =
-            rayon::join(|| plan(&site, &mut faults), || PostFingerprints::of(&site));
+        let (plan, fingerprints) = rayon::join(
+            || plan(&site, &mut diagnostics),
+            || PostFingerprints::of(&site),
+        );
         Self {
             fingerprints,
             data: Arc::new(RenderData::new(site, plan)),
-            faults,
+            diagnostics,
             folders: scan.folders.clone(),
         }
     }
@@ -148,9 +150,9 @@ impl LoadedSite {
         let changed = scan.changed(&old.files, FEW)?;
         let told = |path: &String| {
             let mut files = self
-                .faults
+                .diagnostics
                 .iter()
-                .filter_map(|fault| fault.place.file.as_deref());
+                .filter_map(|diagnostic| diagnostic.place.file.as_deref());
             files.any(|file| file == path)
         };
         if changed.iter().any(told) {

@@ -84,14 +84,14 @@ fn unknown(site: &Site, name: &str, place: Place) -> Box<Diagnostic> {
         let tables = site.catalogue.term_tables().iter();
         tables.map(|table| table.field.name.as_str())
     };
-    let fault = Diagnostic::error(
+    let diagnostic = Diagnostic::error(
         Code::UsageUnfit,
         place,
         format!("`{name}` is not a term field"),
     );
     Box::new(match nearest(name, known()) {
-        Some(near) => fault.help(format!("did you mean `{near}`?")),
-        None => fault.help(format!(
+        Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
+        None => diagnostic.help(format!(
             "term fields are {}; `terms = [\"{name}\"]` in a content set makes this one too",
             known().collect::<Vec<_>>().join(", ")
         )),

@@ -76,7 +76,7 @@ impl Planner<'_> {
             };
             let beside = format!("{} is here", makers[0].what);
             let found = found.help(help).beside(makers[0].place.clone(), beside);
-            self.faults.push(found);
+            self.diagnostics.push(found);
         }
     }
 
@@ -105,7 +105,7 @@ impl Planner<'_> {
                 );
             }
         }
-        self.faults.extend(found);
+        self.diagnostics.extend(found);
     }
 
     /// Returns the help for two lists of one archive that may be meant to be one.

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::route::{Link, decode};
 
 use super::model::Plan;
@@ -44,7 +44,7 @@ pub(crate) fn in_feeds(plan: &Plan) -> BTreeSet<PostId> {
 }
 
 /// Reports posts with the same id: a feed reader takes them for one entry.
-pub(super) fn check_ids(site: &Site, plan: &Plan, faults: &mut Faults) {
+pub(super) fn check_ids(site: &Site, plan: &Plan, diagnostics: &mut Diagnostics) {
     let mut known: BTreeMap<String, PostId> = BTreeMap::new();
     for id in in_feeds(plan) {
         let entry = entry_id(id, site);
@@ -57,7 +57,7 @@ pub(super) fn check_ids(site: &Site, plan: &Plan, faults: &mut Faults) {
             continue;
         }
         let [first, second] = [*first, id].map(|id| site.catalogue.post(id));
-        faults.push(
+        diagnostics.push(
             Diagnostic::error(
                 Code::FeedIdTaken,
                 second.place_of("id"),

@@ -76,7 +76,7 @@ impl Planner<'_> {
             return true;
         }
         if !post.draft && self.undated.insert(id) {
-            self.faults.push(
+            self.diagnostics.push(
                 Diagnostic::warning(
                     Code::FeedUndated,
                     Place::top_of(&post.path),
@@ -100,15 +100,15 @@ impl Planner<'_> {
 
     fn feed(&mut self, number: usize, feed: &Feed) {
         let site = self.site;
-        let before = self.faults.len();
+        let before = self.diagnostics.len();
         let empty = Passage::command_line("");
         let (posts, limit) = match Query::parse(feed.query.as_ref().unwrap_or(&empty)) {
             Ok(query) => {
                 let (query, limit) = query.without_limit();
-                (answer(site, &query, self.faults), limit)
+                (answer(site, &query, self.diagnostics), limit)
             }
-            Err(fault) => {
-                self.faults.push(*fault);
+            Err(diagnostic) => {
+                self.diagnostics.push(*diagnostic);
                 (Vec::new(), None)
             }
         };
@@ -118,8 +118,8 @@ impl Planner<'_> {
         }
         let found = posts.len();
         posts.retain(|post| self.is_datable(*post));
-        if posts.is_empty() && self.faults.len() == before {
-            self.faults.push(empty_feed(
+        if posts.is_empty() && self.diagnostics.len() == before {
+            self.diagnostics.push(empty_feed(
                 feed,
                 found,
                 site.settings.source.place(feed.place),
@@ -168,8 +168,8 @@ impl Planner<'_> {
         {
             let link = Link::new(decode(&page.node));
             if !self.outputs.has(&link.file()) {
-                let fault = self.no_such_page(page);
-                self.faults.push(fault);
+                let diagnostic = self.no_such_page(page);
+                self.diagnostics.push(diagnostic);
             }
         }
     }
@@ -181,12 +181,12 @@ impl Planner<'_> {
             .iter()
             .map(|output| output.link.plain.as_str());
         let near = nearest(&page.node, known.filter(|link| link.ends_with('/')));
-        let fault = Diagnostic::error(
+        let diagnostic = Diagnostic::error(
             Code::AddressUnreadable,
             self.site.settings.source.place(page.span),
             format!("no page of the site stands at \"{}\"", page.node),
         );
-        fault.help(match near {
+        diagnostic.help(match near {
             Some(near) => format!("did you mean \"{near}\"?"),
             None => {
                 "name a page from the site's root, such as \"/tags/lime/\", or leave `page` out"

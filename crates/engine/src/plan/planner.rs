@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use rayon::prelude::*;
 use tabulae_core::archive::{Laid, lay_out};
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::Faults;
+use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::html::relative_addresses;
 use tabulae_core::pager::Pager;
 use tabulae_core::query::{Query, Written};
@@ -20,15 +20,15 @@ use super::output::{
 };
 use crate::site::{Owner, Site};
 
-/// Decides what is made. Outputs that collide are faults.
+/// Decides what is made. Outputs that collide are diagnostics.
 #[must_use]
-pub(crate) fn plan(site: &Site, faults: &mut Faults) -> Plan {
+pub(crate) fn plan(site: &Site, diagnostics: &mut Diagnostics) -> Plan {
     let mut planner = Planner {
         site,
         outputs: Outputs::default(),
         plan: Plan::default(),
         undated: BTreeSet::new(),
-        faults,
+        diagnostics,
     };
     planner.posts();
     planner.pages();
@@ -43,24 +43,28 @@ pub(crate) fn plan(site: &Site, faults: &mut Faults) -> Plan {
     planner.check_folders();
     planner.check_case();
     planner.check_portable();
-    check_ids(site, &planner.plan, planner.faults);
+    check_ids(site, &planner.plan, planner.diagnostics);
     planner.plan
 }
 
 /// The posts that a query gives where no post's page is being made.
-fn run(site: &Site, query: Option<&Passage>, faults: &mut Faults) -> Vec<PostId> {
+fn run(site: &Site, query: Option<&Passage>, diagnostics: &mut Diagnostics) -> Vec<PostId> {
     let empty = Passage::command_line("");
     match Query::parse(query.unwrap_or(&empty)) {
-        Ok(query) => answer(site, &query, faults),
-        Err(fault) => {
-            faults.push(*fault);
+        Ok(query) => answer(site, &query, diagnostics),
+        Err(diagnostic) => {
+            diagnostics.push(*diagnostic);
             Vec::new()
         }
     }
 }
 
-pub(super) fn answer(site: &Site, query: &Query<Written>, faults: &mut Faults) -> Vec<PostId> {
-    let answer = query.answer(site.scope()).into_output(faults);
+pub(super) fn answer(
+    site: &Site,
+    query: &Query<Written>,
+    diagnostics: &mut Diagnostics,
+) -> Vec<PostId> {
+    let answer = query.answer(site.scope()).into_output(diagnostics);
     answer.unwrap_or_default().posts
 }
 
@@ -70,17 +74,17 @@ pub(super) struct Planner<'a> {
     pub(super) plan: Plan,
     /// Posts of which it was said that feeds leave them out.
     pub(super) undated: BTreeSet<PostId>,
-    pub(super) faults: &'a mut Faults,
+    pub(super) diagnostics: &'a mut Diagnostics,
 }
 
 impl Planner<'_> {
-    /// Plans an output, unless its place is taken, which is a fault.
+    /// Plans an output, unless its place is taken, which is an error.
     pub(super) fn add(&mut self, link: Link, what: OutputKind) {
         let file = match OutputPath::new(&link.file()) {
             Ok(file) => file,
             Err(error) => {
-                let fault = self.unfit(&link, &what, error);
-                self.faults.push(fault);
+                let diagnostic = self.unfit(&link, &what, error);
+                self.diagnostics.push(diagnostic);
                 return;
             }
         };
@@ -93,8 +97,8 @@ impl Planner<'_> {
         match claimed {
             Ok(()) => self.plan.outputs.push(planned),
             Err(first) => {
-                let fault = self.taken(&planned.file, &self.plan.outputs[first], &planned);
-                self.faults.push(fault);
+                let diagnostic = self.taken(&planned.file, &self.plan.outputs[first], &planned);
+                self.diagnostics.push(diagnostic);
             }
         }
     }
@@ -105,10 +109,10 @@ impl Planner<'_> {
         let mut told = BTreeSet::new();
         let found = self.outputs.files_and_folders();
         let found = found.filter(|(path, ..)| told.insert(*path));
-        let faults: Vec<_> = found
+        let diagnostics: Vec<_> = found
             .map(|(path, file, within)| self.taken(path, &outputs[file], &outputs[within]))
             .collect();
-        self.faults.extend(faults);
+        self.diagnostics.extend(diagnostics);
     }
 
     fn posts(&mut self) {
@@ -143,18 +147,26 @@ impl Planner<'_> {
         let site = self.site;
         let archives = &site.settings.archives;
         let lists = archives.par_iter().map(|archive| {
-            let mut faults = Faults::new();
-            let posts = run(site, archive.query.as_ref(), &mut faults);
-            let laid = lay_out(archive, posts, &site.settings, &site.catalogue, &mut faults);
-            (laid, faults)
+            let mut diagnostics = Diagnostics::new();
+            let posts = run(site, archive.query.as_ref(), &mut diagnostics);
+            let laid = lay_out(
+                archive,
+                posts,
+                &site.settings,
+                &site.catalogue,
+                &mut diagnostics,
+            );
+            (laid, diagnostics)
         });
-        let lists: Vec<(Laid, Faults)> = lists.collect();
-        for ((at, archive), (laid, faults)) in archives.iter().enumerate().zip(lists) {
-            self.faults.extend(faults);
+        let lists: Vec<(Laid, Diagnostics)> = lists.collect();
+        for ((at, archive), (laid, diagnostics)) in archives.iter().enumerate().zip(lists) {
+            self.diagnostics.extend(diagnostics);
             if let Some(group) = &archive.group {
                 let place = site.settings.source.place(group.span);
-                if let Err(fault) = tabulae_core::archive::by(&group.node, &site.catalogue, place) {
-                    self.faults.push(*fault);
+                if let Err(diagnostic) =
+                    tabulae_core::archive::by(&group.node, &site.catalogue, place)
+                {
+                    self.diagnostics.push(*diagnostic);
                 }
             }
             let overview = archive.overview.as_ref();

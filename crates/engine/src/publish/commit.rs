@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::route::OutputPath;
 use tabulae_core::source::Place;
 
@@ -19,10 +19,10 @@ impl Stage<'_> {
         &self,
         outcomes: &[Outcome<'_>],
         report: &mut BuildReport,
-        faults: &mut Faults,
+        diagnostics: &mut Diagnostics,
     ) -> bool {
         let mut staged: Vec<&OutputPath> = Vec::new();
-        let mut failed = Faults::new();
+        let mut failed = Diagnostics::new();
         for (output, outcome) in self.data.plan.outputs.iter().zip(outcomes) {
             let source = outcome.version().map(|version| &version.source);
             report.rendered +=
@@ -37,7 +37,7 @@ impl Stage<'_> {
                         why: why.clone(),
                     });
                 }
-                Outcome::Failed(faults) => failed.extend(faults.iter().cloned()),
+                Outcome::Failed(diagnostics) => failed.extend(diagnostics.iter().cloned()),
                 Outcome::Skipped => {}
             }
         }
@@ -47,7 +47,10 @@ impl Stage<'_> {
             staged
                 .iter()
                 .for_each(|path| self.destination.discard(path));
-            add_once(first_of_foreign(failed, &self.destination.name()), faults);
+            add_once(
+                first_of_foreign(failed, &self.destination.name()),
+                diagnostics,
+            );
             report.changes.clear();
             return false;
         }
@@ -60,20 +63,20 @@ impl Stage<'_> {
         if self.options.dry_run {
             report.written = staged.len();
             report.removed = stale.len();
-            self.find_unknown(report, faults);
+            self.find_unknown(report, diagnostics);
             return false;
         }
-        let is_placed = self.place(&staged, report, faults);
+        let is_placed = self.place(&staged, report, diagnostics);
         if is_placed {
             if !stale.is_empty() {
                 self.drop_other_names(&mut stale);
             }
             for path in stale {
-                self.remove(path, report, faults);
+                self.remove(path, report, diagnostics);
             }
             // A folder that nobody else writes to, or that was new, has no file of anyone else.
             if !self.is_exclusive && !self.destination.is_new() {
-                self.find_unknown(report, faults);
+                self.find_unknown(report, diagnostics);
             }
         }
         is_placed
@@ -111,14 +114,19 @@ impl Stage<'_> {
 
     /// Puts staged files in their places. The journal is written first, so that after a kill the next build
     /// knows the files as its own. Returns true if all of it was done.
-    fn place(&self, staged: &[&OutputPath], report: &mut BuildReport, faults: &mut Faults) -> bool {
+    fn place(
+        &self,
+        staged: &[&OutputPath],
+        report: &mut BuildReport,
+        diagnostics: &mut Diagnostics,
+    ) -> bool {
         let destination = self.destination;
         if staged.is_empty() {
             return true;
         }
         if let Err(error) = destination.write_journal(staged) {
             staged.iter().for_each(|path| destination.discard(path));
-            faults.push(unwritable(".tabulae", &error));
+            diagnostics.push(unwritable(".tabulae", &error));
             return false;
         }
         let failed = staged.par_iter().filter_map(|path| {
@@ -127,15 +135,15 @@ impl Stage<'_> {
                 unwritable(&format!("{}/{path}", destination.name()), &error)
             })
         });
-        let failed: Faults = failed.collect();
+        let failed: Diagnostics = failed.collect();
         report.written = staged.len() - failed.len();
         if !failed.is_empty() {
-            add_once(failed, faults);
+            add_once(failed, diagnostics);
             return false;
         }
         if let Err(error) = destination.commit() {
             report.written = 0;
-            faults.push(unwritable(&destination.name(), &error));
+            diagnostics.push(unwritable(&destination.name(), &error));
             return false;
         }
         true
@@ -161,23 +169,23 @@ impl Stage<'_> {
     }
 
     /// Removes a file that a build published, even if someone edited it since: a retracted post goes offline.
-    fn remove(&self, path: &OutputPath, report: &mut BuildReport, faults: &mut Faults) {
+    fn remove(&self, path: &OutputPath, report: &mut BuildReport, diagnostics: &mut Diagnostics) {
         match self.destination.remove(path) {
             Ok(removed) => report.removed += usize::from(removed),
             Err(error) => {
                 let path = format!("{}/{path}", self.destination.name());
-                faults.push(unwritable(&path, &error));
+                diagnostics.push(unwritable(&path, &error));
             }
         }
     }
 
     /// Finds the files that no known build wrote and that are no outputs. Removes them if the options say so,
     /// or else reports them.
-    fn find_unknown(&self, report: &mut BuildReport, faults: &mut Faults) {
+    fn find_unknown(&self, report: &mut BuildReport, diagnostics: &mut Diagnostics) {
         let files = match self.destination.list() {
             Ok(files) => files,
             Err(error) => {
-                faults.push(unwritable(&self.destination.name(), &error));
+                diagnostics.push(unwritable(&self.destination.name(), &error));
                 return;
             }
         };
@@ -206,7 +214,7 @@ impl Stage<'_> {
             if self.options.dry_run {
                 report.removed += 1;
             } else {
-                self.remove(&output_path, report, faults);
+                self.remove(&output_path, report, diagnostics);
             }
         }
     }
@@ -217,17 +225,17 @@ const FOREIGN: usize = 10;
 
 /// Keeps the first errors of foreign files, and counts the others in one more: without its manifest a build
 /// may find as many as there are pages.
-fn first_of_foreign(mut failed: Faults, out: &str) -> Faults {
+fn first_of_foreign(mut failed: Diagnostics, out: &str) -> Diagnostics {
     let mut foreign = 0;
-    failed.retain(|fault| {
-        foreign += usize::from(fault.code == Code::FileForeign);
-        fault.code != Code::FileForeign || foreign <= FOREIGN
+    failed.retain(|diagnostic| {
+        foreign += usize::from(diagnostic.code == Code::FileForeign);
+        diagnostic.code != Code::FileForeign || foreign <= FOREIGN
     });
     let more = foreign.saturating_sub(FOREIGN);
     if more > 0 {
         let message = format!("{more} more files of `{out}` were written by no known build");
-        let fault = Diagnostic::error(Code::FileForeign, Place::top_of(out), message);
-        failed.push(fault.help("replace all of them with `tabulae build --adopt`"));
+        let diagnostic = Diagnostic::error(Code::FileForeign, Place::top_of(out), message);
+        failed.push(diagnostic.help("replace all of them with `tabulae build --adopt`"));
     }
     failed
 }

@@ -2,7 +2,7 @@
 
 use std::io;
 
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::source::Place;
 
 use crate::site::reason;
@@ -23,13 +23,15 @@ pub(crate) fn unwritable(path: &str, error: &io::Error) -> Diagnostic {
 }
 
 /// Adds diagnostics, each once: an error in a template that all pages use comes from each of them.
-pub(crate) fn add_once(found: Faults, faults: &mut Faults) {
-    for fault in found {
+pub(crate) fn add_once(found: Diagnostics, diagnostics: &mut Diagnostics) {
+    for diagnostic in found {
         let same = |known: &Diagnostic| {
-            known.code == fault.code && known.place == fault.place && known.message == fault.message
+            known.code == diagnostic.code
+                && known.place == diagnostic.place
+                && known.message == diagnostic.message
         };
-        if !faults.iter().any(same) {
-            faults.push(fault);
+        if !diagnostics.iter().any(same) {
+            diagnostics.push(diagnostic);
         }
     }
 }

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::source::Place;
 
 use super::{Manifest, Published};
@@ -21,7 +21,7 @@ pub(crate) fn feed_ids(
     site: &Site,
     plan: &Plan,
     old: Option<&Manifest>,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> BTreeMap<String, Published> {
     let known = Known::new(site, old);
     let mut now = known.kept();
@@ -39,7 +39,7 @@ pub(crate) fn feed_ids(
         }
         now.insert(post.path.clone(), Published { mark, ids });
     }
-    warn(site, &changed, faults);
+    warn(site, &changed, diagnostics);
     now
 }
 
@@ -96,7 +96,7 @@ impl<'a> Known<'a> {
     }
 }
 
-fn warn(site: &Site, changed: &[(PostId, String, String)], faults: &mut Faults) {
+fn warn(site: &Site, changed: &[(PostId, String, String)], diagnostics: &mut Diagnostics) {
     let Some((first, old, new)) = changed.first() else {
         return;
     };
@@ -106,7 +106,7 @@ fn warn(site: &Site, changed: &[(PostId, String, String)], faults: &mut Faults) 
             changed.len(),
             site.catalogue.post(*first).path,
         );
-        faults.push(
+        diagnostics.push(
             Diagnostic::warning(Code::FeedIdChanged, site.settings.source.top(), message).help(
                 "keep `address` and the posts' `link` as they were, or write each old address into the front matter as `moved_from`",
             ),
@@ -125,7 +125,7 @@ fn warn(site: &Site, changed: &[(PostId, String, String)], faults: &mut Faults) 
         let message = format!(
             "the id of this post in feeds changes from \"{old}\" to \"{new}\": readers will show it once more"
         );
-        faults.push(
+        diagnostics.push(
             Diagnostic::warning(Code::FeedIdChanged, Place::top_of(&post.path), message).help(help),
         );
     }

@@ -21,6 +21,8 @@ pub(crate) fn lock(destination: &mut dyn Destination) -> Result<(), Box<Diagnost
     }
     let place = Place::top_of(".tabulae/lock");
     let message = "another build of this site is under way";
-    let fault = Diagnostic::error(Code::BuildLocked, place, message);
-    Err(Box::new(fault.help("wait until it is done, or end it")))
+    let diagnostic = Diagnostic::error(Code::BuildLocked, place, message);
+    Err(Box::new(
+        diagnostic.help("wait until it is done, or end it"),
+    ))
 }

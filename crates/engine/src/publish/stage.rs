@@ -6,7 +6,7 @@ use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::thread;
 
 use rayon::prelude::*;
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::route::OutputPath;
 use tabulae_core::source::Place;
 
@@ -47,7 +47,7 @@ pub(crate) enum Outcome<'a> {
     /// The output is written beside its place, or in a dry run would be; with the reason.
     Staged(Version<'a>, ChangeKind, String),
     /// Rendering or writing failed.
-    Failed(Faults),
+    Failed(Diagnostics),
     /// The build ended before it was rendered.
     Skipped,
 }
@@ -125,11 +125,13 @@ impl<'a> Stage<'a> {
                 return Outcome::Skipped;
             }
             let outcome = self.output(output);
-            if let Outcome::Failed(faults) = &outcome {
+            if let Outcome::Failed(diagnostics) = &outcome {
                 has_failed.store(true, Ordering::Relaxed);
                 // Each further output would fail in the same way, and take as long.
                 let all_fail = |code| matches!(code, Code::FileUnwritable | Code::TemplateEndless);
-                let end = faults.iter().any(|fault| all_fail(fault.code));
+                let end = diagnostics
+                    .iter()
+                    .any(|diagnostic| all_fail(diagnostic.code));
                 ends.fetch_or(end, Ordering::Relaxed);
             }
             let done = done.fetch_add(1, Ordering::Relaxed) + 1;
@@ -185,7 +187,7 @@ impl<'a> Stage<'a> {
         let rendering = self.renderer.render(output);
         let rendered = match rendering.rendered {
             Ok(rendered) => rendered,
-            Err(faults) => return Outcome::Failed(faults),
+            Err(diagnostics) => return Outcome::Failed(diagnostics),
         };
         let sources = self.renderer.sources();
         let open;
@@ -294,12 +296,12 @@ impl<'a> Stage<'a> {
     /// Returns the outcome of an output that could not be compared or written: a source file that cannot be
     /// read to its end, or else the output.
     fn failed(&self, path: &OutputPath, content: &Content<'_>, error: &io::Error) -> Outcome<'a> {
-        let fault = match content {
+        let diagnostic = match content {
             Content::File { source, .. } if content.checksum().is_err() => {
                 unreadable(source, error)
             }
             _ => unwritable(&format!("{}/{path}", self.destination.name()), error),
         };
-        Outcome::Failed(vec![fault])
+        Outcome::Failed(vec![diagnostic])
     }
 }

@@ -11,7 +11,7 @@ use indexmap::IndexMap;
 use minijinja::{Value, context};
 use tabulae_core::archive::{By, Group, sections};
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::pager::Pager;
 use tabulae_core::route::Link;
 use tabulae_core::search;
@@ -51,7 +51,7 @@ pub(crate) enum Rendered {
     File(String, u64),
 }
 
-type Bytes = Result<Vec<u8>, Faults>;
+type Bytes = Result<Vec<u8>, Diagnostics>;
 
 /// The length from which a file is not read whole to be copied, in bytes.
 const LARGE: u64 = 1 << 20;
@@ -62,7 +62,7 @@ const CAPACITY: usize = 1 << 20;
 /// A rendered output, and what it depends on.
 #[derive(Debug)]
 pub(crate) struct WithDependencies {
-    pub(crate) rendered: Result<Rendered, Faults>,
+    pub(crate) rendered: Result<Rendered, Diagnostics>,
     pub(crate) dependencies: Box<[Dependency]>,
 }
 
@@ -126,7 +126,11 @@ impl<'a> Renderer<'a> {
         }
     }
 
-    fn rendered(&self, output: &Output, context: &Arc<RenderContext>) -> Result<Rendered, Faults> {
+    fn rendered(
+        &self,
+        output: &Output,
+        context: &Arc<RenderContext>,
+    ) -> Result<Rendered, Diagnostics> {
         let bytes = match &output.kind {
             OutputKind::Post(id) => self.post(context, *id, self.data.site.related_to(*id)),
             OutputKind::Page(at) => self.page(context, *at),
@@ -204,7 +208,7 @@ impl<'a> Renderer<'a> {
         context: &Arc<RenderContext>,
         name: &str,
         values: Value,
-    ) -> Result<String, Faults> {
+    ) -> Result<String, Diagnostics> {
         let values = context! { site => self.site.clone(), ..values };
         let text = self.environments.with(context, |env| {
             let template = env.get_template(name)?;
@@ -610,13 +614,13 @@ fn none_of_them() -> Value {
 }
 
 /// Reports templates that an archive names and that do not exist.
-pub(crate) fn check_templates(data: &RenderData, faults: &mut Vec<Diagnostic>) {
+pub(crate) fn check_templates(data: &RenderData, diagnostics: &mut Vec<Diagnostic>) {
     for archive in &data.site.settings.archives {
         if let Some(template) = &archive.template
             && !data.sources.contains_key(&template.node)
         {
             let place = data.site.settings.source.place(template.span);
-            faults.push(
+            diagnostics.push(
                 Diagnostic::error(
                     Code::TemplateFailed,
                     place,

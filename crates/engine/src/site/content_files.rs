@@ -1,6 +1,6 @@
 //! The files of the content sets: posts, and what lies beside them.
 
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults, Severity};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, Severity};
 use tabulae_core::settings::{ContentSet, Settings};
 
 use super::files::{ending, list};
@@ -19,16 +19,20 @@ pub(super) struct Found {
 impl Found {
     /// Looks into the folder of each set. One that is missing is an error; one without posts is a
     /// warning, or an error where there are no posts at all.
-    pub(super) fn look(sources: &dyn Sources, settings: &Settings, faults: &mut Faults) -> Self {
+    pub(super) fn look(
+        sources: &dyn Sources,
+        settings: &Settings,
+        diagnostics: &mut Diagnostics,
+    ) -> Self {
         let mut found = Self::default();
-        let mut empty = Faults::new();
+        let mut empty = Diagnostics::new();
         let mut all_are_there = true;
         for (number, set) in settings.content.iter().enumerate() {
-            let before = faults.len();
-            let Some(files) = list(sources, &set.folder, faults) else {
-                if faults.len() == before {
+            let before = diagnostics.len();
+            let Some(files) = list(sources, &set.folder, diagnostics) else {
+                if diagnostics.len() == before {
                     all_are_there = false;
-                    faults.push(missing(set, settings));
+                    diagnostics.push(missing(set, settings));
                 }
                 continue;
             };
@@ -47,11 +51,11 @@ impl Found {
             }
         }
         if found.posts.is_empty() && all_are_there {
-            for fault in &mut empty {
-                fault.severity = Severity::Error;
+            for diagnostic in &mut empty {
+                diagnostic.severity = Severity::Error;
             }
         }
-        faults.extend(empty);
+        diagnostics.extend(empty);
         found
     }
 }

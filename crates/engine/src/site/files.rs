@@ -1,8 +1,8 @@
-//! Files as text. What cannot be read is a fault at its place.
+//! Files as text. What cannot be read is an error at its place.
 
 use std::io;
 
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::source::{Place, Source, Span};
 
 use crate::source::Sources;
@@ -12,9 +12,9 @@ use crate::source::Sources;
 pub(super) fn list(
     sources: &dyn Sources,
     folder: &str,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Option<Vec<String>> {
-    let mut files = list_all(sources, folder, faults)?;
+    let mut files = list_all(sources, folder, diagnostics)?;
     files.retain(|path| !is_left_over(path));
     Some(files)
 }
@@ -23,12 +23,12 @@ pub(super) fn list(
 pub(super) fn list_all(
     sources: &dyn Sources,
     folder: &str,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Option<Vec<String>> {
     match sources.list(folder) {
         Ok(files) => files,
         Err((path, error)) => {
-            faults.push(unreadable(&path, &error));
+            diagnostics.push(unreadable(&path, &error));
             None
         }
     }
@@ -60,19 +60,19 @@ pub(super) fn read(
     sources: &dyn Sources,
     path: &str,
     limit: usize,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Option<String> {
     match read_bytes(sources, path, limit) {
-        Ok(bytes) => as_text(path, bytes, faults),
+        Ok(bytes) => as_text(path, bytes, diagnostics),
         Err(error) => {
-            faults.push(unreadable(path, &error));
+            diagnostics.push(unreadable(path, &error));
             None
         }
     }
 }
 
 /// Returns the bytes as UTF-8. The first invalid byte is an error at its place.
-pub(super) fn as_text(path: &str, bytes: Vec<u8>, faults: &mut Faults) -> Option<String> {
+pub(super) fn as_text(path: &str, bytes: Vec<u8>, diagnostics: &mut Diagnostics) -> Option<String> {
     let error = match String::from_utf8(bytes) {
         Ok(text) => return Some(text),
         Err(error) => error,
@@ -84,7 +84,8 @@ pub(super) fn as_text(path: &str, bytes: Vec<u8>, faults: &mut Faults) -> Option
     place.excerpt = None;
     let byte = bytes[good];
     let message = format!("`{path}` is not UTF-8 text: the byte {byte:#04x} begins no character");
-    faults.push(Diagnostic::error(Code::NotText, place, message).help("save the file as UTF-8"));
+    diagnostics
+        .push(Diagnostic::error(Code::NotText, place, message).help("save the file as UTF-8"));
     None
 }
 

@@ -21,7 +21,7 @@ use std::sync::{OnceLock, PoisonError};
 
 use jiff::Timestamp;
 use tabulae_core::catalogue::{Catalogue, PostId};
-use tabulae_core::diagnostic::{Faults, nearest};
+use tabulae_core::diagnostic::{Diagnostics, nearest};
 use tabulae_core::html;
 use tabulae_core::likeness::{Aspect, Index, Weighing};
 use tabulae_core::note::TermNote;
@@ -300,7 +300,7 @@ impl Site {
     }
 
     /// Takes the errors of posts whose bodies were read again and could not be.
-    pub(crate) fn take_reread_errors(&self) -> Faults {
+    pub(crate) fn take_reread_errors(&self) -> Diagnostics {
         let mut errors = self
             .reread_errors
             .lock()

@@ -1,6 +1,6 @@
 //! The pages of `pages/`: `pages/about.md` → `/about/`. An `.html` page is itself a template.
 
-use tabulae_core::diagnostic::Faults;
+use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::front_matter;
 use tabulae_core::post::{Body, Include, Post, assemble, has_title};
 use tabulae_core::route::{Link, Pattern};
@@ -25,20 +25,20 @@ pub(super) struct Pages {
 }
 
 impl Pages {
-    /// Reads all pages; one with a fault is left out.
+    /// Reads all pages; one with an error is left out.
     pub(super) fn read(
         sources: &dyn Sources,
         settings: &Settings,
         moment: &Moment,
         include: Include,
-        faults: &mut Faults,
+        diagnostics: &mut Diagnostics,
     ) -> Self {
-        let files = list(sources, "pages", faults).unwrap_or_default();
+        let files = list(sources, "pages", diagnostics).unwrap_or_default();
         let is_page = |path: &String| matches!(ending(path), "md" | "html");
         let (files, others): (Vec<_>, Vec<_>) = files.into_iter().partition(is_page);
         let pages = files
             .iter()
-            .filter_map(|path| read_page(sources, settings, moment, path, faults));
+            .filter_map(|path| read_page(sources, settings, moment, path, diagnostics));
         Self {
             pages: pages
                 .filter(|page| include.has_page(page.post.state))
@@ -54,13 +54,13 @@ fn read_page(
     settings: &Settings,
     moment: &Moment,
     path: &str,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Option<Page> {
-    let text = read(sources, path, settings.site.source_limit, faults)?;
+    let text = read(sources, path, settings.site.source_limit, diagnostics)?;
     let source = Source::new(path, &text);
-    let before = faults.len();
-    let front = front_matter::read(&source, &moment.zone).into_output(faults);
-    if faults.len() > before {
+    let before = diagnostics.len();
+    let front = front_matter::read(&source, &moment.zone).into_output(diagnostics);
+    if diagnostics.len() > before {
         return None;
     }
     let set = set();
@@ -72,7 +72,7 @@ fn read_page(
         }
     };
     let post =
-        assemble(path, (0, &set), settings, moment, &source, front, body).into_output(faults);
+        assemble(path, (0, &set), settings, moment, &source, front, body).into_output(diagnostics);
     Some(Page {
         link: link(path, &post),
         post,

@@ -8,7 +8,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use jiff::Timestamp;
 use rayon::prelude::*;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::Faults;
+use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::front_matter::{self, FrontMatter};
 use tabulae_core::html::Html;
 use tabulae_core::post::{Body, Post, assemble, has_title};
@@ -59,7 +59,7 @@ impl Reading<'_> {
     pub(super) fn posts(
         &self,
         found: &[(usize, String)],
-        faults: &mut Faults,
+        diagnostics: &mut Diagnostics,
     ) -> (Vec<Post>, BTreeMap<String, CachedPost>) {
         let share = self.previous.map(|_| Reread {
             sources: self.sources.share(),
@@ -72,19 +72,19 @@ impl Reading<'_> {
         found
             .par_iter()
             .map(|(set, path)| {
-                let mut faults = Faults::new();
-                let read = self.file(*set, path, share.as_ref(), &mut faults);
-                let read = read.map(|read| self.post(*set, path, read, &mut faults));
+                let mut diagnostics = Diagnostics::new();
+                let read = self.file(*set, path, share.as_ref(), &mut diagnostics);
+                let read = read.map(|read| self.post(*set, path, read, &mut diagnostics));
                 let done = done.fetch_add(1, Ordering::Relaxed) + 1;
                 self.progress.step(Step::Reading, done, found.len());
                 let (post, cached) =
                     read.map_or((None, None), |(post, cached)| (Some(post), cached));
-                (post, (cached, faults))
+                (post, (cached, diagnostics))
             })
             .unzip_into_vecs(&mut posts, &mut others);
         let others = posts.iter().zip(others);
         let cached = others.filter_map(|(post, (cached, mut found)): (&Option<Post>, _)| {
-            faults.append(&mut found);
+            diagnostics.append(&mut found);
             Some((post.as_ref()?.path.clone(), cached?))
         });
         let cached = cached.collect();
@@ -101,7 +101,7 @@ impl Reading<'_> {
         set: usize,
         path: &str,
         read: Read,
-        faults: &mut Faults,
+        diagnostics: &mut Diagnostics,
     ) -> (Post, Option<CachedPost>) {
         let Read {
             source,
@@ -112,7 +112,7 @@ impl Reading<'_> {
         let (settings, moment) = (self.settings, self.moment);
         let of_set = (set, &settings.content[set]);
         let post = assemble(path, of_set, settings, moment, &source, front, body);
-        (post.into_output(faults), cached)
+        (post.into_output(diagnostics), cached)
     }
 
     fn file(
@@ -120,7 +120,7 @@ impl Reading<'_> {
         set: usize,
         path: &str,
         share: Option<&Reread>,
-        faults: &mut Faults,
+        diagnostics: &mut Diagnostics,
     ) -> Option<Read> {
         let stamp = share.and_then(|_| self.sources.stamp(path).ok()?);
         let previous = self.previous.filter(|previous| previous.same_configuration);
@@ -136,7 +136,7 @@ impl Reading<'_> {
         let bytes = match read_bytes(self.sources, path, limit) {
             Ok(bytes) => bytes,
             Err(error) => {
-                faults.push(unreadable(path, &error));
+                diagnostics.push(unreadable(path, &error));
                 return None;
             }
         };
@@ -147,12 +147,12 @@ impl Reading<'_> {
         {
             return Some(read);
         }
-        let text = as_text(path, bytes, faults)?;
+        let text = as_text(path, bytes, diagnostics)?;
         let source = Source::new(path, &text);
         drop(text);
-        let before = faults.len();
-        let front = front_matter::read(&source, &self.moment.zone).into_output(faults);
-        if faults.len() > before {
+        let before = diagnostics.len();
+        let front = front_matter::read(&source, &self.moment.zone).into_output(diagnostics);
+        if diagnostics.len() > before {
             return None;
         }
         let has_title = has_title(&front.map, &self.settings.content[set]);
@@ -221,7 +221,7 @@ impl Site {
     ) -> Option<Vec<PostId>> {
         self.moment.now = now;
         let mut posts = Vec::new();
-        let mut faults = Faults::new();
+        let mut diagnostics = Diagnostics::new();
         let share = Reread {
             sources: sources.share(),
             errors: Arc::clone(&self.reread_errors),
@@ -241,10 +241,10 @@ impl Site {
                 reread_errors: Arc::clone(&self.reread_errors),
             };
             let set = before.set;
-            let read = reading.file(set, path, Some(&share), &mut faults)?;
-            let (post, cached) = reading.post(set, path, read, &mut faults);
+            let read = reading.file(set, path, Some(&share), &mut diagnostics)?;
+            let (post, cached) = reading.post(set, path, read, &mut diagnostics);
             let same_summary = post.summary == before.summary || !self.query_traits.summaries;
-            if !faults.is_empty() || !same_summary || !post.differs_only_in_text(before) {
+            if !diagnostics.is_empty() || !same_summary || !post.differs_only_in_text(before) {
                 return None;
             }
             Arc::make_mut(&mut self.cached).insert(path.clone(), cached?);
@@ -275,7 +275,7 @@ pub(super) struct Reread {
 }
 
 /// The errors of files that were read again.
-pub(super) type Errors = Arc<Mutex<Faults>>;
+pub(super) type Errors = Arc<Mutex<Diagnostics>>;
 
 impl Reread {
     /// HTML that is made of a post's file each time it is asked for.

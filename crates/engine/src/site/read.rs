@@ -5,7 +5,7 @@ use std::sync::atomic::AtomicUsize;
 use std::sync::{Arc, OnceLock};
 
 use tabulae_core::catalogue::Catalogue;
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::likeness::looks_into_texts;
 use tabulae_core::note::TermNote;
 use tabulae_core::post::{Include, Post};
@@ -33,10 +33,10 @@ impl Site {
     pub(crate) fn read(
         sources: &dyn Sources,
         options: &BuildOptions<'_>,
-        faults: &mut Faults,
+        diagnostics: &mut Diagnostics,
     ) -> Option<Self> {
-        let settings = read_settings(sources, faults)?;
-        Some(Self::read_by(settings, sources, None, options, faults))
+        let settings = read_settings(sources, diagnostics)?;
+        Some(Self::read_by(settings, sources, None, options, diagnostics))
     }
 
     /// Reads a site whose settings were read. `previous` are the posts of the last build, or `None` if
@@ -46,13 +46,13 @@ impl Site {
         sources: &dyn Sources,
         previous: Option<PreviousPosts<'_>>,
         options: &BuildOptions<'_>,
-        faults: &mut Faults,
+        diagnostics: &mut Diagnostics,
     ) -> Self {
         let moment = Moment {
             now: options.clock.now(&settings.site.timezone),
             zone: settings.site.timezone.clone(),
         };
-        let found = Found::look(sources, &settings, faults);
+        let found = Found::look(sources, &settings, diagnostics);
         let reading = Reading {
             sources,
             settings: &settings,
@@ -64,20 +64,20 @@ impl Site {
             reread_errors: Errors::default(),
         };
         let reread_errors = Arc::clone(&reading.reread_errors);
-        let (posts, cached) = reading.posts(&found.posts, faults);
+        let (posts, cached) = reading.posts(&found.posts, diagnostics);
         let counted = reading.counting.unwrap_or_default();
-        let notes = read_notes(sources, &settings, &moment, faults);
-        let pages = Pages::read(sources, &settings, &moment, options.include, faults);
-        let templates = read_templates(sources, settings.site.source_limit, faults);
-        let assets = read_assets(sources, faults);
-        let mut catalogue = catalogue(posts, &notes, &settings, &moment, options, faults);
+        let notes = read_notes(sources, &settings, &moment, diagnostics);
+        let pages = Pages::read(sources, &settings, &moment, options.include, diagnostics);
+        let templates = read_templates(sources, settings.site.source_limit, diagnostics);
+        let assets = read_assets(sources, diagnostics);
+        let mut catalogue = catalogue(posts, &notes, &settings, &moment, options, diagnostics);
         let previous = previous.filter(|previous| previous.same_configuration);
         let known = previous.map(|previous| known_words(previous, &cached));
         catalogue.know_words(KnownWords {
             counted,
             ..known.unwrap_or_default()
         });
-        let library = Library::new(&settings, &catalogue, &moment).into_output(faults);
+        let library = Library::new(&settings, &catalogue, &moment).into_output(diagnostics);
         let related = RelatedList::new(&settings, &catalogue, &library, &moment);
         let others = found.others.into_iter().chain(pages.others);
         Self {
@@ -85,7 +85,7 @@ impl Site {
             reread_errors,
             cached: Arc::new(cached),
             query_traits: QueryTraits::of(&settings),
-            related: related.into_output(faults),
+            related: related.into_output(diagnostics),
             related_to: catalogue.all().map(|_| OnceLock::new()).collect(),
             likeness: likeness(&settings, &catalogue, &library, &moment),
             files: files_of(&catalogue, &pages.pages, others),
@@ -116,20 +116,20 @@ fn catalogue(
     settings: &Settings,
     moment: &Moment,
     options: &BuildOptions<'_>,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Catalogue {
     let of = |posts: Vec<Post>| {
         let (notes, today) = (notes.to_vec(), moment.today());
         Catalogue::new(posts, notes, settings, options.include, today)
     };
     if !options.keep_going {
-        return of(posts).into_output(faults);
+        return of(posts).into_output(diagnostics);
     }
-    drop_broken(&mut posts, faults);
+    drop_broken(&mut posts, diagnostics);
     loop {
-        let before = faults.len();
-        let catalogue = of(posts.clone()).into_output(faults);
-        if !drop_broken(&mut posts, &faults[before..]) {
+        let before = diagnostics.len();
+        let catalogue = of(posts.clone()).into_output(diagnostics);
+        if !drop_broken(&mut posts, &diagnostics[before..]) {
             return catalogue;
         }
     }
@@ -173,35 +173,40 @@ pub(crate) fn configuration(settings: &Settings, options: &BuildOptions<'_>) -> 
     all.done()
 }
 
-pub(crate) fn read_settings(sources: &dyn Sources, faults: &mut Faults) -> Option<Settings> {
+pub(crate) fn read_settings(
+    sources: &dyn Sources,
+    diagnostics: &mut Diagnostics,
+) -> Option<Settings> {
     let text = match read_bytes(sources, settings::FILE, settings::SOURCE_LIMIT) {
-        Ok(bytes) => as_text(settings::FILE, bytes, faults)?,
+        Ok(bytes) => as_text(settings::FILE, bytes, diagnostics)?,
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
-            faults.push(
+            diagnostics.push(
                 Diagnostic::error(Code::SettingsMissing, Place::top_of(settings::FILE), "there is no tabulae.toml here")
                     .help("go to the site's folder, name it with `-C DIR`, or make a site with `tabulae init DIR`"),
             );
             return None;
         }
         Err(error) => {
-            faults.push(unreadable(settings::FILE, &error));
+            diagnostics.push(unreadable(settings::FILE, &error));
             return None;
         }
     };
     let source = Source::new(settings::FILE, &text);
-    let settings = Settings::read(&source).into_output(faults);
+    let settings = Settings::read(&source).into_output(diagnostics);
     sources.set_follow_links(settings.site.follow_links);
-    let broken = faults
+    let broken = diagnostics
         .iter()
-        .any(|fault| fault.code == Code::SettingsUnreadable);
+        .any(|diagnostic| diagnostic.code == Code::SettingsUnreadable);
     (!broken).then_some(settings)
 }
 
 /// Removes posts with errors. Returns true if there were any.
-fn drop_broken(posts: &mut Vec<Post>, faults: &[Diagnostic]) -> bool {
-    let errors = faults.iter().filter(|fault| fault.is_error());
+fn drop_broken(posts: &mut Vec<Post>, diagnostics: &[Diagnostic]) -> bool {
+    let errors = diagnostics
+        .iter()
+        .filter(|diagnostic| diagnostic.is_error());
     let broken: BTreeSet<&str> = errors
-        .filter_map(|fault| fault.place.file.as_deref())
+        .filter_map(|diagnostic| diagnostic.place.file.as_deref())
         .collect();
     let before = posts.len();
     posts.retain(|post| !broken.contains(post.path.as_str()));
@@ -224,8 +229,8 @@ fn files_of(
 }
 
 /// The files of `assets/`, below it; also those that are passed over elsewhere.
-fn read_assets(sources: &dyn Sources, faults: &mut Faults) -> Vec<String> {
-    let assets = list_all(sources, "assets", faults).unwrap_or_default();
+fn read_assets(sources: &dyn Sources, diagnostics: &mut Diagnostics) -> Vec<String> {
+    let assets = list_all(sources, "assets", diagnostics).unwrap_or_default();
     let below = assets
         .iter()
         .filter_map(|path| path.strip_prefix("assets/"));
@@ -236,12 +241,12 @@ fn read_assets(sources: &dyn Sources, faults: &mut Faults) -> Vec<String> {
 fn read_templates(
     sources: &dyn Sources,
     limit: usize,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Vec<(String, String)> {
-    let files = list(sources, "templates", faults).unwrap_or_default();
+    let files = list(sources, "templates", diagnostics).unwrap_or_default();
     let read = files.iter().filter_map(|path| {
         let name = path.trim_start_matches("templates/").to_owned();
-        Some((name, files::read(sources, path, limit, faults)?))
+        Some((name, files::read(sources, path, limit, diagnostics)?))
     });
     read.collect()
 }

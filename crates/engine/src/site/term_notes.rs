@@ -1,6 +1,6 @@
 //! The notes on terms: `terms/tag/lime.md`.
 
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::front_matter;
 use tabulae_core::note::TermNote;
 use tabulae_core::settings::Settings;
@@ -11,21 +11,28 @@ use super::files::{list, read};
 use super::markdown;
 use crate::source::Sources;
 
-/// Reads all notes; one in a folder of no term field is a fault.
+/// Reads all notes; one in a folder of no term field is an error.
 pub(super) fn read_notes(
     sources: &dyn Sources,
     settings: &Settings,
     moment: &Moment,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Vec<TermNote> {
     let mut notes = Vec::new();
-    for path in list(sources, "terms", faults).unwrap_or_default() {
+    for path in list(sources, "terms", diagnostics).unwrap_or_default() {
         let Some(below) = path.strip_suffix(".md") else {
             continue;
         };
         match term_of(below, &path, settings) {
-            Ok(term) => notes.extend(read_note(sources, settings, moment, &path, term, faults)),
-            Err(fault) => faults.push(*fault),
+            Ok(term) => notes.extend(read_note(
+                sources,
+                settings,
+                moment,
+                &path,
+                term,
+                diagnostics,
+            )),
+            Err(diagnostic) => diagnostics.push(*diagnostic),
         }
     }
     notes
@@ -41,17 +48,17 @@ fn term_of<'a>(
     let mut steps = below.splitn(3, '/').skip(1);
     let (Some(name), Some(term)) = (steps.next(), steps.next()) else {
         let message = "a term note stands in the folder of its term field";
-        let fault = Diagnostic::warning(Code::KeyUnknown, place, message);
+        let diagnostic = Diagnostic::warning(Code::KeyUnknown, place, message);
         return Err(Box::new(
-            fault.help("move it to a folder such as terms/tag/"),
+            diagnostic.help("move it to a folder such as terms/tag/"),
         ));
     };
     let mut fields = settings.term_fields.iter();
     let Some(field) = fields.position(|field| field.is(name)) else {
         let known = settings.term_fields.iter().map(|field| field.name.as_str());
         let message = format!("`{name}` is not a term field");
-        let fault = Diagnostic::error(Code::KeyUnknown, place, message);
-        return Err(Box::new(fault.suggest(name, known)));
+        let diagnostic = Diagnostic::error(Code::KeyUnknown, place, message);
+        return Err(Box::new(diagnostic.suggest(name, known)));
     };
     Ok((field, term))
 }
@@ -62,12 +69,12 @@ fn read_note(
     moment: &Moment,
     path: &str,
     term: (usize, &str),
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Option<TermNote> {
-    let text = read(sources, path, settings.site.source_limit, faults)?;
+    let text = read(sources, path, settings.site.source_limit, diagnostics)?;
     let source = Source::new(path, &text);
-    let front = front_matter::read(&source, &moment.zone).into_output(faults);
+    let front = front_matter::read(&source, &moment.zone).into_output(diagnostics);
     let body = markdown::render(&source.text()[front.body..], true);
     let html = body.html.get().into_owned();
-    Some(TermNote::read(term, &source, &front, html).into_output(faults))
+    Some(TermNote::read(term, &source, &front, html).into_output(diagnostics))
 }

@@ -6,7 +6,7 @@ use std::ops::RangeInclusive;
 use minijinja::value::Kwargs;
 use minijinja::{Error, ErrorKind, Value};
 
-/// The fault of a function or filter that cannot do what it is asked for.
+/// The diagnostic of a function or filter that cannot do what it is asked for.
 pub(super) fn wrong(message: impl Into<String>) -> Error {
     Error::new(ErrorKind::InvalidOperation, message.into())
 }

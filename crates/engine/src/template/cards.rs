@@ -9,9 +9,9 @@ use tabulae_core::catalogue::PostId;
 use super::arguments::wrong;
 use super::context::RenderContext;
 use super::data::RenderData;
-use super::limits::render_part;
 use super::loads::CARD;
 use super::objects::{PostList, PostObject};
+use super::parts::render_part;
 use super::scope::CardScope;
 
 /// A post's card, or those of a list, each on a line of its own: `parts/card.html`, which is made

@@ -7,7 +7,7 @@ use jiff::civil::Date;
 use minijinja::Value;
 use rayon::prelude::*;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Diagnostic, Faults};
+use tabulae_core::diagnostic::{Diagnostic, Diagnostics};
 use tabulae_core::query::{Query, Resolved};
 use tabulae_core::search::Row;
 use tabulae_core::source::Source;
@@ -48,7 +48,7 @@ pub(crate) struct RenderData {
     /// The days of all posts in words.
     days: BTreeMap<Date, Value>,
     /// The warnings of templates.
-    warnings: Mutex<Faults>,
+    warnings: Mutex<Diagnostics>,
     /// The dependency on each template, by its name.
     template_dependencies: BTreeMap<String, Dependency>,
     /// The posts of queries that find the same on every page, by text.
@@ -186,7 +186,7 @@ impl RenderData {
 
     /// Takes the warnings of all outputs, sorted by place.
     #[must_use]
-    pub(crate) fn take_warnings(&self) -> Faults {
+    pub(crate) fn take_warnings(&self) -> Diagnostics {
         let mut warnings = std::mem::take(&mut *locked(&self.warnings));
         warnings.sort_by(|a, b| {
             let key = |d: &Diagnostic| (d.place.file.clone(), d.place.line, d.place.column);

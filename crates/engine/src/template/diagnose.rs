@@ -3,7 +3,7 @@
 use std::error::Error as _;
 
 use minijinja::{Error, ErrorKind};
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::query::fields::FIELDS;
 use tabulae_core::source::{Place, Source, Span};
 
@@ -18,12 +18,12 @@ use crate::site::did_you_mean;
 /// Returns the diagnostics of an error: those of a query, or else of the innermost template, with their
 /// places.
 #[must_use]
-pub(crate) fn diagnose(error: &Error, data: &RenderData) -> Faults {
+pub(crate) fn diagnose(error: &Error, data: &RenderData) -> Diagnostics {
     let mut innermost = error;
     let mut source = error.source();
     while let Some(inner) = source {
-        if let Some(QueryError(faults)) = inner.downcast_ref::<QueryError>() {
-            return faults.clone();
+        if let Some(QueryError(diagnostics)) = inner.downcast_ref::<QueryError>() {
+            return diagnostics.clone();
         }
         if let Some(inner) = inner.downcast_ref::<Error>() {
             innermost = inner;
@@ -118,8 +118,8 @@ fn explain(error: &Error, expression: &str, place: Place, data: &RenderData) -> 
         ErrorKind::TemplateNotFound => {
             let name = detail.split(['\'', '"']).nth(1).unwrap_or(expression);
             let message = format!("a template is not there: {detail}");
-            let fault = Diagnostic::error(Code::TemplateFailed, place, message);
-            return with_nearest(fault, name, data.sources.keys().map(String::as_str));
+            let diagnostic = Diagnostic::error(Code::TemplateFailed, place, message);
+            return with_nearest(diagnostic, name, data.sources.keys().map(String::as_str));
         }
         ErrorKind::OutOfFuel => {
             let message = "this template does more work for one page than any page needs";
@@ -146,8 +146,8 @@ fn there_is_no<'a>(
     known: impl IntoIterator<Item = &'a str>,
 ) -> Diagnostic {
     let message = format!("there is no {kind} `{name}`");
-    let fault = Diagnostic::error(Code::TemplateFailed, place, message);
-    with_nearest(fault, name, known)
+    let diagnostic = Diagnostic::error(Code::TemplateFailed, place, message);
+    with_nearest(diagnostic, name, known)
 }
 
 /// The name that a sentence of the engine gives after a word.
@@ -158,13 +158,13 @@ fn quoted<'a>(detail: &'a str, before: &str) -> &'a str {
 }
 
 fn with_nearest<'a>(
-    fault: Diagnostic,
+    diagnostic: Diagnostic,
     name: &str,
     known: impl IntoIterator<Item = &'a str>,
 ) -> Diagnostic {
     match did_you_mean(name, known) {
-        Some(help) => fault.help(help),
-        None => fault.help("docs/templates.md lists what templates know"),
+        Some(help) => diagnostic.help(help),
+        None => diagnostic.help("docs/templates.md lists what templates know"),
     }
 }
 
@@ -185,14 +185,18 @@ fn undefined(expression: &str, detail: &str, place: Place, data: &RenderData) ->
         "post" => format!("no post has a field `{name}`"),
         _ => format!("`{object}` has no `{name}`"),
     };
-    let fault = Diagnostic::error(Code::TemplateFailed, place, message);
+    let diagnostic = Diagnostic::error(Code::TemplateFailed, place, message);
     match (object, name) {
-        ("", "loop") => fault.help("it is known between {% for … %} and {% endfor %}"),
-        ("", name) if known.contains(&name) => fault.help(format!(
+        ("", "loop") => diagnostic.help("it is known between {% for … %} and {% endfor %}"),
+        ("", name) if known.contains(&name) => diagnostic.help(format!(
             "`{name}` is known on other pages; docs/templates.md says on which"
         )),
-        _ if shown.ends_with(']') => with_nearest(fault, name, None),
-        (_, name) => with_nearest(fault, name, known.into_iter().filter(|near| *near != name)),
+        _ if shown.ends_with(']') => with_nearest(diagnostic, name, None),
+        (_, name) => with_nearest(
+            diagnostic,
+            name,
+            known.into_iter().filter(|near| *near != name),
+        ),
     }
 }
 

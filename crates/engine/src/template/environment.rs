@@ -3,7 +3,7 @@
 use std::sync::{Arc, Mutex};
 
 use minijinja::{AutoEscape, Environment, Output, State, UndefinedBehavior, Value};
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 
 use super::context::{CurrentContext, RenderContext};
 use super::data::RenderData;
@@ -31,9 +31,9 @@ struct Slot {
 impl Environments {
     /// Compiles the templates of a site. Those that are not well formed are reported.
     #[must_use]
-    pub(crate) fn new(data: &Arc<RenderData>, faults: &mut Faults) -> Self {
+    pub(crate) fn new(data: &Arc<RenderData>, diagnostics: &mut Diagnostics) -> Self {
         Self {
-            base: environment(data, faults),
+            base: environment(data, diagnostics),
             idle: Mutex::default(),
         }
     }
@@ -45,7 +45,8 @@ impl Environments {
         work: impl FnOnce(&Environment<'static>) -> T,
     ) -> T {
         let idle = locked(&self.idle).pop();
-        let slot = idle.unwrap_or_else(|| self.slot());
+        let mut slot = idle.unwrap_or_else(|| self.slot());
+        slot.env.set_fuel(Some(context.limits.fuel));
         let outer = slot.current.set(Some(Arc::clone(context)));
         debug_assert!(
             outer.is_none(),
@@ -76,12 +77,11 @@ impl Environments {
 }
 
 /// Returns the environment with everything that does not depend on an output.
-fn environment(data: &Arc<RenderData>, faults: &mut Faults) -> Environment<'static> {
+fn environment(data: &Arc<RenderData>, diagnostics: &mut Diagnostics) -> Environment<'static> {
     let mut env = Environment::new();
     env.set_undefined_behavior(UndefinedBehavior::Strict);
     env.set_debug(true);
     env.set_recursion_limit(limits::RECURSION);
-    env.set_fuel(Some(limits::fuel(data.site.catalogue.all().count())));
     env.set_auto_escape_callback(|_| AutoEscape::Html);
     env.set_formatter(write_value);
     for (name, add) in FILTERS {
@@ -95,15 +95,16 @@ fn environment(data: &Arc<RenderData>, faults: &mut Faults) -> Environment<'stat
                 "this has {tokens} words and signs, of at most {}",
                 limits::TOKENS
             );
-            let fault = Diagnostic::error(Code::TemplateUnreadable, source.place(tag), message);
-            faults.push(fault.help("put parts of it in variables, with {% set … %}"));
+            let diagnostic =
+                Diagnostic::error(Code::TemplateUnreadable, source.place(tag), message);
+            diagnostics.push(diagnostic.help("put parts of it in variables, with {% set … %}"));
             continue;
         }
         if let Err(error) = limits::add_template(&mut env, name, source.text(), tokens) {
             let found = diagnose(&error, data).into_iter();
-            faults.extend(found.map(|fault| Diagnostic {
+            diagnostics.extend(found.map(|diagnostic| Diagnostic {
                 code: Code::TemplateUnreadable,
-                ..fault
+                ..diagnostic
             }));
         }
     }

@@ -2,13 +2,11 @@
 
 use std::thread;
 
-use minijinja::{Environment, Error, ErrorKind, State, Template, Value};
+use minijinja::{Environment, Error, ErrorKind};
 use tabulae_core::source::Span;
 
-use super::context::RenderContext;
-
 /// The maximum depth of templates that load each other by `once` and `card`.
-pub(super) const PARTS: usize = 16;
+const PARTS: usize = 16;
 
 /// The maximum number of tokens (words, numbers, texts, signs) in one `{{ … }}` or `{% … %}`.
 pub(super) const TOKENS: usize = 10_000;
@@ -27,31 +25,23 @@ pub(super) const RECURSION: usize = 150;
 /// The stack for compiling templates whose expressions are nested deep, in bytes.
 const STACK: usize = 256 << 20;
 
-/// Returns the work that a template may do for one page of a site.
-pub(super) fn fuel(posts: usize) -> u64 {
-    FUEL.saturating_add(FUEL_OF_A_POST.saturating_mul(posts as u64))
+/// The limits of one output.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Limits {
+    /// The work that its templates may do, in the engine's units.
+    pub(super) fuel: u64,
+    /// The maximum depth of templates that load each other by `once` and `card`.
+    pub(super) parts: usize,
 }
 
-/// Renders a template as part of the page that `state` renders, and charges the page for its work.
-///
-/// # Errors
-/// The template's, or if parts load each other too deep.
-pub(super) fn render_part(
-    context: &RenderContext,
-    state: &State<'_, '_>,
-    template: &Template<'_, '_>,
-    values: Value,
-) -> Result<String, Error> {
-    if context.depth() > PARTS {
-        let message =
-            format!("`once` and `card` load templates that load each other more than {PARTS} deep");
-        return Err(Error::new(ErrorKind::InvalidOperation, message));
+impl Limits {
+    /// Returns the limits for a site of so many posts.
+    pub(super) fn of_site(posts: usize) -> Self {
+        Self {
+            fuel: FUEL.saturating_add(FUEL_OF_A_POST.saturating_mul(posts as u64)),
+            parts: PARTS,
+        }
     }
-    let captured = template.render_captured(values)?;
-    if let Some((consumed, _)) = captured.state().fuel_levels() {
-        state.consume_fuel(consumed)?;
-    }
-    Ok(captured.output().to_owned())
 }
 
 /// Adds a template whose longest tag has `tokens` tokens. Its syntax tree is as deep as its longest chain of

@@ -18,6 +18,7 @@ mod list_object;
 mod loads;
 mod memo;
 mod objects;
+mod parts;
 mod queries;
 mod query_error;
 mod scope;

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use minijinja::{Error, State, Value};
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::query::ast::Lasts;
 use tabulae_core::query::{Parameter, Query, Resolved, Scope, Written};
 use tabulae_core::source::{Passage, Source, Span};
@@ -75,18 +75,18 @@ impl RenderData {
         passage: &Passage,
         scope: Scope<'_>,
         given: &[(&str, Value)],
-    ) -> Result<(Arc<Query<Resolved>>, Faults), Error> {
+    ) -> Result<(Arc<Query<Resolved>>, Diagnostics), Error> {
         let is_plain = scope.parameters.is_empty();
         if is_plain && let Some(known) = self.resolved_query(passage.text(), scope.has_this) {
-            return Ok((known, Faults::new()));
+            return Ok((known, Diagnostics::new()));
         }
-        let parsed = Query::parse(passage).map_err(|fault| refused(vec![*fault]))?;
-        if let Some(fault) = not_asked_for(given, &parsed, passage) {
-            return Err(refused(vec![fault]));
+        let parsed = Query::parse(passage).map_err(|diagnostic| refused(vec![*diagnostic]))?;
+        if let Some(diagnostic) = not_asked_for(given, &parsed, passage) {
+            return Err(refused(vec![diagnostic]));
         }
         let resolved = parsed.resolve(scope);
         let found = resolved.diagnostics.into_iter();
-        let (errors, warnings): (Faults, Faults) = found.partition(Diagnostic::is_error);
+        let (errors, warnings): (Diagnostics, Diagnostics) = found.partition(Diagnostic::is_error);
         let Some(resolved) = resolved.output else {
             return Err(refused(errors));
         };
@@ -105,7 +105,7 @@ fn parameters(given: &[(&str, Value)]) -> Result<Vec<(String, Parameter)>, Error
     pairs.collect()
 }
 
-/// The fault of a parameter that is given, and that the query does not ask for.
+/// The diagnostic of a parameter that is given, and that the query does not ask for.
 fn not_asked_for(
     given: &[(&str, Value)],
     query: &Query<Written>,
@@ -115,11 +115,11 @@ fn not_asked_for(
     let (name, _) = given.iter().find(|(name, _)| !asked_for.contains(name))?;
     let place = passage.place(Span::new(0, passage.text().len()));
     let message = format!("the query has no parameter :{name}");
-    let fault = Diagnostic::error(Code::QueryUnfit, place, message);
+    let diagnostic = Diagnostic::error(Code::QueryUnfit, place, message);
     Some(if asked_for.is_empty() {
-        fault.help(format!("write :{name} in the query, or leave {name}=… out"))
+        diagnostic.help(format!("write :{name} in the query, or leave {name}=… out"))
     } else {
-        fault.suggest(name, asked_for)
+        diagnostic.suggest(name, asked_for)
     })
 }
 
@@ -146,12 +146,12 @@ fn track(context: &RenderContext, text: &str, resolved: &Query<Resolved>, is_pla
     }
 }
 
-/// The template engine's error for a query with faults.
-fn refused(faults: Faults) -> Error {
-    let message = faults
+/// The template engine's error for a query with diagnostics.
+fn refused(diagnostics: Diagnostics) -> Error {
+    let message = diagnostics
         .first()
-        .map_or_else(String::new, |fault| fault.message.clone());
-    wrong(message).with_source(QueryError(faults))
+        .map_or_else(String::new, |diagnostic| diagnostic.message.clone());
+    wrong(message).with_source(QueryError(diagnostics))
 }
 
 /// Returns a query's text with its place in a template.

@@ -8,11 +8,16 @@ impl Bench {
     /// Returns the findings of one kind: `path:line:column: message`.
     fn audit(&self, code: &str, out: &mut Out) -> Vec<String> {
         let found = self.workspace().audit(out, self.options()).0;
-        let found = found.iter().filter(|fault| fault.code.name() == code);
-        let said = found.map(|fault| {
-            let place = &fault.place;
+        let found = found
+            .iter()
+            .filter(|diagnostic| diagnostic.code.name() == code);
+        let said = found.map(|diagnostic| {
+            let place = &diagnostic.place;
             let file = place.file.as_deref().unwrap_or_default();
-            format!("{file}:{}:{}: {}", place.line, place.column, fault.message)
+            format!(
+                "{file}:{}:{}: {}",
+                place.line, place.column, diagnostic.message
+            )
         });
         said.collect()
     }
@@ -71,15 +76,18 @@ fn addresses(#[case] body: &str, #[case] expected: Option<&str>) {
         .0;
     let found = found
         .iter()
-        .filter(|fault| ["link-broken", "image-missing"].contains(&fault.code.name()));
+        .filter(|diagnostic| ["link-broken", "image-missing"].contains(&diagnostic.code.name()));
     let said: Vec<String> = found
-        .map(|fault| {
-            let place = &fault.place;
+        .map(|diagnostic| {
+            let place = &diagnostic.place;
             let file = place.file.as_deref().unwrap_or_default();
-            let (code, help) = (fault.code.name(), fault.help.as_deref().unwrap_or_default());
+            let (code, help) = (
+                diagnostic.code.name(),
+                diagnostic.help.as_deref().unwrap_or_default(),
+            );
             format!(
                 "{code} {file}:{}:{}: {}; {help}",
-                place.line, place.column, fault.message
+                place.line, place.column, diagnostic.message
             )
         })
         .collect();

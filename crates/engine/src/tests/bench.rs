@@ -95,7 +95,7 @@ impl Bench {
         built
     }
 
-    /// Builds, and expects no fault at all.
+    /// Builds, and expects no diagnostic at all.
     pub(crate) fn sound(&mut self) -> BuildReport {
         let built = self.build();
         assert_eq!(built.diagnostics, []);
@@ -126,30 +126,35 @@ impl Bench {
             .unwrap_or_else(|| panic!("{path} is not among {:?}", self.files()))
     }
 
-    /// Code, file, line and column of each fault.
-    pub(crate) fn faults(&mut self) -> Vec<(String, String, usize, usize)> {
+    /// Code, file, line and column of each diagnostic.
+    pub(crate) fn diagnostics(&mut self) -> Vec<(String, String, usize, usize)> {
         let built = self.build();
-        let faults = built.diagnostics.iter().map(|fault| {
+        let diagnostics = built.diagnostics.iter().map(|diagnostic| {
             (
-                fault.code.name().to_owned(),
-                fault.place.file.as_deref().unwrap_or_default().to_owned(),
-                fault.place.line,
-                fault.place.column,
+                diagnostic.code.name().to_owned(),
+                diagnostic
+                    .place
+                    .file
+                    .as_deref()
+                    .unwrap_or_default()
+                    .to_owned(),
+                diagnostic.place.line,
+                diagnostic.place.column,
             )
         });
-        faults.collect()
+        diagnostics.collect()
     }
 }
 
-/// Place, message and help of each fault.
-pub(crate) fn said(faults: &[Diagnostic]) -> String {
-    let lines = faults.iter().map(|fault| {
-        let place = &fault.place;
+/// Place, message and help of each diagnostic.
+pub(crate) fn said(diagnostics: &[Diagnostic]) -> String {
+    let lines = diagnostics.iter().map(|diagnostic| {
+        let place = &diagnostic.place;
         let file = place.file.as_deref().unwrap_or_default();
-        let help = fault.help.as_deref().unwrap_or_default();
+        let help = diagnostic.help.as_deref().unwrap_or_default();
         format!(
             "{file}:{}:{}: {}\n  {help}\n",
-            place.line, place.column, fault.message
+            place.line, place.column, diagnostic.message
         )
     });
     lines.collect()

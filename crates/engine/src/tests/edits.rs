@@ -233,12 +233,19 @@ pub(super) fn edit(bench: &mut Bench, (kind, number, how): (u8, u8, u8)) {
 }
 
 /// Returns the diagnostics of a build, without those that depend on the one before.
-pub(super) fn told(faults: &[Diagnostic]) -> BTreeSet<String> {
-    let lasting = faults
+pub(super) fn told(diagnostics: &[Diagnostic]) -> BTreeSet<String> {
+    let lasting = diagnostics
         .iter()
-        .filter(|fault| fault.code != Code::FeedIdChanged);
+        .filter(|diagnostic| diagnostic.code != Code::FeedIdChanged);
     lasting
-        .map(|fault| format!("{:?} {} {}", fault.place, fault.code.name(), fault.message))
+        .map(|diagnostic| {
+            format!(
+                "{:?} {} {}",
+                diagnostic.place,
+                diagnostic.code.name(),
+                diagnostic.message
+            )
+        })
         .collect()
 }
 
@@ -483,7 +490,7 @@ fn on_disk_a_build_after_edits_equals_a_clean_one() {
         };
         let (made, clean) = (build("out"), build(&format!("clean-{at}")));
         assert_eq!(made.0, clean.0, "{one:?}");
-        if made.0.iter().any(|fault| fault.contains("taken")) {
+        if made.0.iter().any(|diagnostic| diagnostic.contains("taken")) {
             continue;
         }
         assert!(made.1.len() > 20);

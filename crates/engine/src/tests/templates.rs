@@ -186,8 +186,11 @@ fn cards_of_a_list_are_the_cards_of_its_posts_on_lines(#[case] posts: &str) {
 )]
 #[case::more_than_it_takes("'2026-03-14'|date('iso', 1)", "too many arguments")]
 fn what_does_not_fit_is_a_fault_at_its_place(#[case] value: &str, #[case] message: &str) {
-    let fault = refused(value);
-    assert_eq!((fault.place.line, fault.message.as_str()), (2, message));
+    let diagnostic = refused(value);
+    assert_eq!(
+        (diagnostic.place.line, diagnostic.message.as_str()),
+        (2, message)
+    );
 }
 
 #[rstest]
@@ -206,16 +209,19 @@ fn what_does_not_fit_is_a_fault_at_its_place(#[case] value: &str, #[case] messag
 #[case::in_a_sum("page.numbr + 1", "`page` has no `numbr`")]
 #[case::as_a_place("site.title[numbr]", "there is no `site.title[...]`")]
 fn an_unknown_name_is_a_fault_wherever_it_is_handed_in(#[case] value: &str, #[case] message: &str) {
-    let fault = refused(value);
-    assert_eq!((fault.place.line, fault.message.as_str()), (2, message));
+    let diagnostic = refused(value);
+    assert_eq!(
+        (diagnostic.place.line, diagnostic.message.as_str()),
+        (2, message)
+    );
 }
 
-/// The one fault of a page with this value in its second line.
+/// The one diagnostic of a page with this value in its second line.
 fn refused(value: &str) -> Diagnostic {
     let mut bench = small().with("pages/line.html", &format!("x\n{{{{ {value} }}}}"));
-    let mut faults = bench.build().diagnostics;
-    assert_eq!(faults.len(), 1, "{faults:?}");
-    faults.remove(0)
+    let mut diagnostics = bench.build().diagnostics;
+    assert_eq!(diagnostics.len(), 1, "{diagnostics:?}");
+    diagnostics.remove(0)
 }
 
 #[test]
@@ -306,8 +312,11 @@ fn an_entry_of_a_map_in_a_list_is_known_where_any_has_it(
             assert_eq!(bench.page("line/index.html").trim_end(), text);
         }
         Err(message) => {
-            let faults = bench.build().diagnostics;
-            let found: Vec<_> = faults.iter().map(|fault| fault.message.as_str()).collect();
+            let diagnostics = bench.build().diagnostics;
+            let found: Vec<_> = diagnostics
+                .iter()
+                .map(|diagnostic| diagnostic.message.as_str())
+                .collect();
             assert_eq!(found, [message]);
         }
     }
@@ -338,8 +347,11 @@ fn fields_print_as_they_are_written(#[case] front: &str, #[case] expected: &str)
 fn an_entry_that_no_post_has_is_not_known(#[case] value: &str, #[case] message: &str) {
     let page = for_each("", &format!("{{{{ {value} }}}}"));
     let mut bench = boats().with("pages/line.html", &page);
-    let faults = bench.build().diagnostics;
-    let found: Vec<_> = faults.iter().map(|fault| fault.message.as_str()).collect();
+    let diagnostics = bench.build().diagnostics;
+    let found: Vec<_> = diagnostics
+        .iter()
+        .map(|diagnostic| diagnostic.message.as_str())
+        .collect();
     assert_eq!(found, [message]);
 }
 
@@ -400,10 +412,10 @@ fn once_tells_values_apart_that_print_the_same(
 #[test]
 fn the_place_of_a_query_is_where_it_stands_between_quotes() {
     let mut bench = small().with("pages/line.html", "limit x\n{{ query('limit x')|length }}");
-    let faults = bench.build().diagnostics;
-    let places: Vec<_> = faults
+    let diagnostics = bench.build().diagnostics;
+    let places: Vec<_> = diagnostics
         .iter()
-        .map(|fault| (fault.place.line, fault.place.column))
+        .map(|diagnostic| (diagnostic.place.line, diagnostic.place.column))
         .collect();
     assert_eq!(places, [(2, 17)]);
 }
@@ -441,9 +453,9 @@ fn a_part_that_is_made_once_is_of_no_post_s_page() {
 #[case::this("{{ query('where category = this.category')|length }}")]
 #[case::likeness("{{ query('where likeness > 0')|length }}")]
 fn a_part_that_is_made_once_cannot_ask_whose_page_it_is(#[case] part: &str) {
-    let faults = with_a_part(part).build().diagnostics;
-    assert_eq!(faults.len(), 1, "{faults:?}");
-    let place = &faults[0].place;
+    let diagnostics = with_a_part(part).build().diagnostics;
+    assert_eq!(diagnostics.len(), 1, "{diagnostics:?}");
+    let place = &diagnostics[0].place;
     assert_eq!(place.file.as_deref(), Some("templates/parts/x.html"));
 }
 
@@ -495,13 +507,13 @@ fn a_part_that_is_made_once_cannot_ask_whose_page_it_is(#[case] part: &str) {
 fn templates_have_an_end(#[case] name: &str, #[case] text: &str, #[case] code: &str) {
     let text = text.replace("LOTS", &" + 1".repeat(50_000));
     let mut bench = small().with(&format!("templates/{name}"), &text);
-    let faults = bench.faults();
+    let diagnostics = bench.diagnostics();
     let file = format!("templates/{name}");
     assert!(
-        faults
+        diagnostics
             .iter()
             .any(|(found, path, ..)| (&**found, path) == (code, &file)),
-        "{faults:?}"
+        "{diagnostics:?}"
     );
     assert_eq!(bench.files(), [""; 0]);
 }

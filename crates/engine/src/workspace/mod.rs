@@ -9,7 +9,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
 
 use tabulae_core::catalogue::{Catalogue, PostId};
-use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use tabulae_core::post::Include;
 use tabulae_core::query::builder::Builder;
 use tabulae_core::query::{Query, Written};
@@ -88,8 +88,9 @@ impl Workspace {
             None => {
                 let message = format!("there is no {FILE} in {} or above it", folder.display());
                 let help = "name the site's folder, or make a site with `tabulae init DIR`";
-                let fault = Diagnostic::error(Code::SettingsMissing, Place::top_of(FILE), message);
-                Err(fault.help(help).into())
+                let diagnostic =
+                    Diagnostic::error(Code::SettingsMissing, Place::top_of(FILE), message);
+                Err(diagnostic.help(help).into())
             }
         }
     }
@@ -141,11 +142,11 @@ impl Workspace {
     fn loaded(&self) -> &Collected<Option<Site>> {
         self.loaded.get_or_init(|| {
             let options = self.options(BuildOptions::default().keep_going(true));
-            let mut faults = Faults::new();
-            let site = Site::read(&*self.sources, &options, &mut faults);
+            let mut diagnostics = Diagnostics::new();
+            let site = Site::read(&*self.sources, &options, &mut diagnostics);
             Collected {
                 output: site,
-                diagnostics: faults,
+                diagnostics,
             }
         })
     }
@@ -162,7 +163,9 @@ impl Workspace {
 
     fn plan(&self) -> Result<&Plan, Error> {
         let site = self.site()?;
-        Ok(self.plan.get_or_init(|| plan(site, &mut Faults::new())))
+        Ok(self
+            .plan
+            .get_or_init(|| plan(site, &mut Diagnostics::new())))
     }
 
     /// Returns the diagnostics of reading the site.
@@ -223,7 +226,7 @@ impl Workspace {
         let this = this.map(|name| self.find(site, name)).transpose()?;
         let scope = site.scope().on_page(this.is_some());
         let query = query.into_query()?;
-        let mut warnings = Faults::new();
+        let mut warnings = Diagnostics::new();
         let Some(resolved) = query.resolve(scope).into_output(&mut warnings) else {
             return Err(Error::new(warnings));
         };

@@ -4,7 +4,7 @@ use std::fmt;
 
 use tabulae_core::archive;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Diagnostic, Faults};
+use tabulae_core::diagnostic::{Diagnostic, Diagnostics};
 use tabulae_core::html;
 use tabulae_core::post::{Post, State};
 use tabulae_core::query::{Answer, Query, Written};
@@ -21,7 +21,7 @@ pub struct Posts<'a> {
     site: &'a Site,
     query: Query<Written>,
     answer: Answer,
-    warnings: Faults,
+    warnings: Diagnostics,
 }
 
 impl<'a> Posts<'a> {
@@ -29,7 +29,7 @@ impl<'a> Posts<'a> {
         site: &'a Site,
         query: Query<Written>,
         answer: Answer,
-        warnings: Faults,
+        warnings: Diagnostics,
     ) -> Self {
         Self {
             site,

@@ -2,7 +2,7 @@
 
 use super::super::ast::{At, Key};
 use super::super::lexer::{Token, TokenKind};
-use super::super::{Fault, elsewhere, fault};
+use super::super::{Fault, diagnostic, elsewhere};
 use super::{Parser, Read, is_keyword};
 use crate::diagnostic::nearest;
 use crate::source::Span;
@@ -17,17 +17,17 @@ impl Parser {
         if self.at == 0 {
             return Err(self.beginning());
         }
-        let fault = self.expected("the end of the query");
+        let diagnostic = self.expected("the end of the query");
         Err(match &token.kind {
-            TokenKind::Sign(";") => fault.help("a query ends without a sign; leave `;` out"),
-            TokenKind::Sign("&&") => fault.help("write `and`"),
-            TokenKind::Sign("||") => fault.help("write `or`"),
-            TokenKind::Sign(")") => fault.help("leave `)` out, or open it with `(`"),
-            TokenKind::Sign(",") => fault.help(
+            TokenKind::Sign(";") => diagnostic.help("a query ends without a sign; leave `;` out"),
+            TokenKind::Sign("&&") => diagnostic.help("write `and`"),
+            TokenKind::Sign("||") => diagnostic.help("write `or`"),
+            TokenKind::Sign(")") => diagnostic.help("leave `)` out, or open it with `(`"),
+            TokenKind::Sign(",") => diagnostic.help(
                 "to pass over the first two of six, write `limit 4 offset 2`; tests are joined by `and` or `or`",
             ),
-            TokenKind::Word(word) => fault.help(self.word_at_the_end(word)),
-            _ => fault.help("tests are joined by `and` or `or`"),
+            TokenKind::Word(word) => diagnostic.help(self.word_at_the_end(word)),
+            _ => diagnostic.help("tests are joined by `and` or `or`"),
         })
     }
 
@@ -54,20 +54,20 @@ impl Parser {
 
     /// A query that does not begin with one of its words.
     pub(super) fn beginning(&self) -> Fault {
-        let fault = self.expected("`from`, `where`, `order by` or `limit`");
+        let diagnostic = self.expected("`from`, `where`, `order by` or `limit`");
         let TokenKind::Word(word) = &self.peek().kind else {
-            return fault.help("write a test after `where`, such as `where tag = 'lime'`");
+            return diagnostic.help("write a test after `where`, such as `where tag = 'lime'`");
         };
         let lower = word.to_ascii_lowercase();
         if let Some(help) = elsewhere::clause(word) {
-            return fault.help(help);
+            return diagnostic.help(help);
         }
         if let Some(known) = nearest(&lower, ["from", "where", "order", "limit", "offset"]) {
-            return fault.help(format!("did you mean `{known}`?"));
+            return diagnostic.help(format!("did you mean `{known}`?"));
         }
         let next = self.tokens.get(1).map(|token| &token.kind);
         let clauses = ["where", "order", "limit", "offset"];
-        fault.help(match next {
+        diagnostic.help(match next {
             Some(TokenKind::Word(next))
                 if clauses.contains(&next.to_ascii_lowercase().as_str()) =>
             {
@@ -88,8 +88,8 @@ impl Parser {
         let mut sources = Vec::new();
         loop {
             let Some(name) = self.name() else {
-                let fault = self.expected("the name of a content set or query after `from`");
-                return Err(fault.help(
+                let diagnostic = self.expected("the name of a content set or query after `from`");
+                return Err(diagnostic.help(
                     "write `from posts`, or leave `from` out for the posts of all content sets",
                 ));
             };
@@ -146,7 +146,7 @@ impl Parser {
         };
         if self.eat_word("descending") || self.eat_word("ascending") {
             let span = self.tokens[self.at - 1].span;
-            return Err(fault(span, "the direction is `asc` or `desc`")
+            return Err(diagnostic(span, "the direction is `asc` or `desc`")
                 .help("write `desc` for newest or largest first, `asc` for the reverse"));
         }
         let descending = self.eat_word("desc");
@@ -157,15 +157,15 @@ impl Parser {
     }
 
     pub(super) fn no_key(&self) -> Fault {
-        let fault = self.expected("a field to order by");
+        let diagnostic = self.expected("a field to order by");
         match self.peek().kind {
             TokenKind::Sign("-") => {
-                fault.help("for the newest or largest first, write `date desc`")
+                diagnostic.help("for the newest or largest first, write `date desc`")
             }
             TokenKind::Word(_) if self.clause_follows() => {
-                fault.help("leave the comma before it out")
+                diagnostic.help("leave the comma before it out")
             }
-            _ => fault.help("write `order by date desc`, or `order by title`"),
+            _ => diagnostic.help("write `order by date desc`, or `order by title`"),
         }
     }
 
@@ -173,11 +173,11 @@ impl Parser {
         let token = self.take();
         let TokenKind::Number(_, written) = &token.kind else {
             self.at -= 1;
-            let fault = self.expected(&format!("a whole number after `{after}`"));
-            return Err(fault.help(whole_help(after)));
+            let diagnostic = self.expected(&format!("a whole number after `{after}`"));
+            return Err(diagnostic.help(whole_help(after)));
         };
         written.parse().map_err(|_| {
-            fault(
+            diagnostic(
                 token.span,
                 format!("expected a whole number after `{after}`, found {written}"),
             )

@@ -2,7 +2,7 @@
 
 use super::super::ast::{At, Comparison, Polarity, Quantity, Search, Test, Value};
 use super::super::lexer::TokenKind;
-use super::super::{Fault, elsewhere, fault};
+use super::super::{Fault, diagnostic, elsewhere};
 use super::{Parser, Read, is_keyword};
 use crate::diagnostic::nearest;
 
@@ -34,17 +34,17 @@ impl Parser {
             return Ok(Test::Text(left, polarity, search, self.value()?));
         }
         if negated {
-            let fault = self.expected(
+            let diagnostic = self.expected(
                 "`in`, `between`, `contains`, `starts with`, `ends with` or `matches` after `not`",
             );
             return Err(match self.peek().kind {
                 TokenKind::Text(_) | TokenKind::Number(..) | TokenKind::Date(..) => {
-                    fault.help("write `!=` before the value")
+                    diagnostic.help("write `!=` before the value")
                 }
-                TokenKind::Word(ref word) if !is_keyword(word) => fault.help(format!(
+                TokenKind::Word(ref word) if !is_keyword(word) => diagnostic.help(format!(
                     "write `!= '{word}'`; a whole test is turned around by `not` before it"
                 )),
-                _ => fault
+                _ => diagnostic
                     .help("a whole test is turned around by `not` before it: `not tag = 'lime'`"),
             });
         }
@@ -72,9 +72,15 @@ impl Parser {
             "<=" => Comparison::LessOrEqual,
             ">" => Comparison::Greater,
             ">=" => Comparison::GreaterOrEqual,
-            "==" => return Err(fault(token.span, "`==` has no meaning here").help("write `=`")),
-            "<>" => return Err(fault(token.span, "`<>` has no meaning here").help("write `!=`")),
-            "<=>" => return Err(fault(token.span, "`<=>` has no meaning here").help("write `=`")),
+            "==" => {
+                return Err(diagnostic(token.span, "`==` has no meaning here").help("write `=`"));
+            }
+            "<>" => {
+                return Err(diagnostic(token.span, "`<>` has no meaning here").help("write `!=`"));
+            }
+            "<=>" => {
+                return Err(diagnostic(token.span, "`<=>` has no meaning here").help("write `=`"));
+            }
             _ => return Ok(None),
         };
         self.take();
@@ -92,7 +98,7 @@ impl Parser {
             "starts" => Search::StartsWith,
             "ends" => Search::EndsWith,
             "like" | "ilike" | "rlike" | "regexp" => {
-                return Err(fault(token.span, format!("`{word}` has no meaning here"))
+                return Err(diagnostic(token.span, format!("`{word}` has no meaning here"))
                     .help("write `contains 'lime'`, `starts with 'lime'`, `ends with 'lime'`, or `matches` with a regular expression"));
             }
             _ => return Ok(None),
@@ -108,7 +114,7 @@ impl Parser {
 
     pub(super) fn set(&mut self, left: At<Value>, polarity: Polarity) -> Read<Test> {
         if matches!(self.peek().kind, TokenKind::Sign("[")) {
-            return Err(fault(self.peek().span, "a list stands in parentheses")
+            return Err(diagnostic(self.peek().span, "a list stands in parentheses")
                 .help("write `in ('lime', 'masonry')`"));
         }
         if self.eat_sign("(") {
@@ -127,20 +133,20 @@ impl Parser {
     }
 
     pub(super) fn no_set(&self, left: &Value, found: &At<Value>) -> Fault {
-        let fault = fault(
+        let diagnostic = diagnostic(
             found.span,
             "expected a list in parentheses, a date, or a range after `in`",
         );
         match (left, &found.node) {
             (Value::Text(_), Value::Field(_)) => {
-                fault.help(format!("the field stands first: `{} = {left}`", found.node))
+                diagnostic.help(format!("the field stands first: `{} = {left}`", found.node))
             }
-            (_, Value::Text(_)) => fault.help(format!("write `in ({})`", found.node)),
+            (_, Value::Text(_)) => diagnostic.help(format!("write `in ({})`", found.node)),
             (_, Value::Field(name)) if ["last", "past", "the"].contains(&name.as_str()) => {
-                fault.help("write `date >= today - 12 months`")
+                diagnostic.help("write `date >= today - 12 months`")
             }
-            (_, Value::Field(name)) => fault.help(format!("write `in ('{name}')`")),
-            _ => fault.help("write `in ('lime', 'masonry')`, `in 2026-03` or `in 2024..2026`"),
+            (_, Value::Field(name)) => diagnostic.help(format!("write `in ('{name}')`")),
+            _ => diagnostic.help("write `in ('lime', 'masonry')`, `in 2026-03` or `in 2024..2026`"),
         }
     }
 
@@ -199,8 +205,10 @@ impl Parser {
         match left.node {
             Value::Field(_) | Value::This(_) => {}
             Value::Text(_) if !matches!(self.peek().kind, TokenKind::Sign(_)) => {
-                return Err(fault(left.span, format!("{} alone is no test", left.node))
-                    .help(format!("each test names its field: `tag = {}`", left.node)));
+                return Err(
+                    diagnostic(left.span, format!("{} alone is no test", left.node))
+                        .help(format!("each test names its field: `tag = {}`", left.node)),
+                );
             }
             _ => {
                 return Err(self
@@ -220,10 +228,10 @@ impl Parser {
                 .expected("a comparison such as `=`")
                 .help("put `=` before the value")),
             TokenKind::Sign("&&") => {
-                Err(fault(self.peek().span, "`&&` has no meaning here").help("write `and`"))
+                Err(diagnostic(self.peek().span, "`&&` has no meaning here").help("write `and`"))
             }
             TokenKind::Sign("||") => {
-                Err(fault(self.peek().span, "`||` has no meaning here").help("write `or`"))
+                Err(diagnostic(self.peek().span, "`||` has no meaning here").help("write `or`"))
             }
             _ => Ok(Test::Flag(left)),
         }

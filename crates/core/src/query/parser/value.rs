@@ -1,7 +1,7 @@
 //! A value: a field, a literal, a parameter, or a date counted from today.
 
 use super::super::ast::{At, Base, Step, Unit, Value};
-use super::super::fault;
+use super::super::diagnostic;
 use super::super::lexer::TokenKind;
 use super::{Parser, Read, is_keyword};
 use crate::source::Span;
@@ -40,11 +40,11 @@ impl Parser {
             TokenKind::Word(word) => return self.word(&word, token.span),
             _ => {
                 self.at -= 1;
-                let fault = self.expected("a field or a value");
+                let diagnostic = self.expected("a field or a value");
                 return Err(if self.peek().kind == TokenKind::End {
-                    fault.help("the query breaks off here; a test is such as `tag = 'lime'`")
+                    diagnostic.help("the query breaks off here; a test is such as `tag = 'lime'`")
                 } else {
-                    fault.help("a text stands in quotes, such as 'lime'")
+                    diagnostic.help("a text stands in quotes, such as 'lime'")
                 });
             }
         };
@@ -59,29 +59,32 @@ impl Parser {
             "today" => return self.relative(Base::Today, span),
             "now" => return self.relative(Base::Now, span),
             "null" | "nil" => {
-                return Err(fault(span, format!("`{word}` has no meaning here"))
+                return Err(diagnostic(span, format!("`{word}` has no meaning here"))
                     .help("write `is missing` or `is not missing`"));
             }
             "this" => {
                 if self.eat_sign(".") {
                     return self.field_of_this(span);
                 }
-                return Err(fault(span, "`this` is a post; a field of it is meant")
+                return Err(diagnostic(span, "`this` is a post; a field of it is meant")
                     .help("write `this.category`"));
             }
             _ if lower.starts_with("this.") => Value::This(word[5..].to_owned()),
             "and" | "or" => {
-                return Err(
-                    fault(span, format!("expected a field or a value, found `{word}`"))
-                        .help(format!("`{lower}` stands between two tests")),
-                );
+                return Err(diagnostic(
+                    span,
+                    format!("expected a field or a value, found `{word}`"),
+                )
+                .help(format!("`{lower}` stands between two tests")));
             }
             _ if is_keyword(&lower) => {
-                return Err(
-                    fault(span, format!("expected a field or a value, found `{word}`")).help(
-                        format!("a field that is called `{word}` stands in backquotes"),
-                    ),
-                );
+                return Err(diagnostic(
+                    span,
+                    format!("expected a field or a value, found `{word}`"),
+                )
+                .help(format!(
+                    "a field that is called `{word}` stands in backquotes"
+                )));
             }
             _ => Value::Field(word.to_owned()),
         };
@@ -117,7 +120,7 @@ impl Parser {
                 .ok()
                 .filter(|n| *n <= 100_000)
                 .ok_or_else(|| {
-                    fault(token.span, "this leads out of the calendar").help("count fewer")
+                    diagnostic(token.span, "this leads out of the calendar").help("count fewer")
                 })?;
             let unit = self.unit(count)?;
             steps.push(Step {

@@ -21,10 +21,10 @@ impl<'a> Resolver<'a> {
         }
         let place = self.passage.place(span);
         let message = format!("the parameter :{name} is not given");
-        let fault = Diagnostic::error(Code::QueryUnfit, place, message);
-        self.faults.push(match parameters {
-            [] => fault.help(format!("in a template, write query(\"…\", {name}=…)")),
-            known => fault.suggest(name, known.iter().map(|(name, _)| name.as_str())),
+        let diagnostic = Diagnostic::error(Code::QueryUnfit, place, message);
+        self.diagnostics.push(match parameters {
+            [] => diagnostic.help(format!("in a template, write query(\"…\", {name}=…)")),
+            known => diagnostic.suggest(name, known.iter().map(|(name, _)| name.as_str())),
         });
         None
     }
@@ -222,7 +222,7 @@ impl<'a> Resolver<'a> {
                 self.passage.place(span),
                 format!("no post has the {field} \"{spelling}\""),
             );
-            self.faults.push(if near.is_empty() {
+            self.diagnostics.push(if near.is_empty() {
                 warning.help(format!(
                     "`tabulae query \"\" --by {field}` lists those there are"
                 ))

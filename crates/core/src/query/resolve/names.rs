@@ -37,7 +37,7 @@ impl Resolver<'_> {
                     .collect();
                 let place = self.passage.place(name.span);
                 let message = format!("there is no content set or named query `{}`", name.node);
-                self.faults.push(
+                self.diagnostics.push(
                     Diagnostic::error(Code::SourceUnknown, place, message)
                         .suggest(&name.node, known),
                 );
@@ -118,9 +118,9 @@ impl Resolver<'_> {
         let of: Vec<&str> = sets.iter().map(|set| titles[*set].as_str()).collect();
         let message = format!("no post of `{}` has a field `{name}`", of.join("`, `"));
         let place = self.passage.place(span);
-        let fault = Diagnostic::error(Code::FieldUnknown, place, message);
-        let fault = fault.help(self.instead_of(name, sets));
-        self.faults.push(fault);
+        let diagnostic = Diagnostic::error(Code::FieldUnknown, place, message);
+        let diagnostic = diagnostic.help(self.instead_of(name, sets));
+        self.diagnostics.push(diagnostic);
     }
 
     /// What to write instead of a field that no post of these sets has: the likeliest first.

@@ -29,7 +29,7 @@ impl Resolver<'_> {
         Some(Check::Search(side, polarity, needle))
     }
 
-    /// The fault of a value that holds no text.
+    /// The diagnostic of a value that holds no text.
     fn no_text(&mut self, left: &At<Value>, search: Search, kinds: &[Kind]) {
         let holds = kinds_text(kinds);
         let message = format!(
@@ -75,7 +75,7 @@ impl Resolver<'_> {
         }
     }
 
-    /// The fault of something that cannot be looked for.
+    /// The diagnostic of something that cannot be looked for.
     fn no_needle(&mut self, code: Code, message: String, text: &At<Value>) -> Option<Needle> {
         let help = format!("put the text in quotes: '{}'", text.node);
         self.error(code, text.span, message, help);

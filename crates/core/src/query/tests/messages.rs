@@ -18,24 +18,28 @@ fn every_fault_says_where_what_and_what_to_do() {
             continue;
         }
         let compiled = world.compile(text, false, &[]);
-        let mut faults = compiled.diagnostics;
+        let mut diagnostics = compiled.diagnostics;
         if let Some(query) = compiled.output
             && query.run(&world.catalogue, None).total == 0
         {
-            faults.extend(world.why_empty(text));
+            diagnostics.extend(world.why_empty(text));
         }
-        assert!(!faults.is_empty(), "nothing is wrong with {text}");
-        for fault in faults {
-            show(&fault, &mut shown);
+        assert!(!diagnostics.is_empty(), "nothing is wrong with {text}");
+        for diagnostic in diagnostics {
+            show(&diagnostic, &mut shown);
         }
     }
     insta::assert_snapshot!(shown);
 }
 
-fn show(fault: &Diagnostic, out: &mut String) {
-    let word = if fault.is_error() { "error" } else { "warning" };
-    let place = &fault.place;
-    let _ = writeln!(out, "{}: {word}: {}", place.column, fault.message);
+fn show(diagnostic: &Diagnostic, out: &mut String) {
+    let word = if diagnostic.is_error() {
+        "error"
+    } else {
+        "warning"
+    };
+    let place = &diagnostic.place;
+    let _ = writeln!(out, "{}: {word}: {}", place.column, diagnostic.message);
     let excerpt = place.excerpt.as_deref().unwrap_or_default();
     let before: String = excerpt
         .chars()
@@ -47,5 +51,9 @@ fn show(fault: &Diagnostic, out: &mut String) {
         "    {excerpt}\n    {before}{}",
         "^".repeat(place.width.max(1))
     );
-    let _ = writeln!(out, "  help: {}\n", fault.help.as_deref().unwrap_or("—"));
+    let _ = writeln!(
+        out,
+        "  help: {}\n",
+        diagnostic.help.as_deref().unwrap_or("—")
+    );
 }

@@ -123,9 +123,9 @@ impl World {
         };
         match Query::parse(&Passage::command_line(text)) {
             Ok(query) => query.resolve(scope),
-            Err(fault) => Collected {
+            Err(diagnostic) => Collected {
                 output: None,
-                diagnostics: vec![*fault],
+                diagnostics: vec![*diagnostic],
             },
         }
     }
@@ -153,7 +153,7 @@ impl World {
         let errors: Vec<_> = compiled
             .diagnostics
             .iter()
-            .filter(|fault| fault.is_error())
+            .filter(|diagnostic| diagnostic.is_error())
             .collect();
         assert!(errors.is_empty(), "{text}: {errors:?}");
         let this = this.and_then(|path| self.catalogue.find(path));
@@ -378,10 +378,10 @@ fn the_total_is_counted_before_the_limit() {
 
 #[test]
 fn all_faults_of_a_condition_are_reported() {
-    let faults = world()
+    let diagnostics = world()
         .compile("where categry = 'x' and yer = 3", false, &[])
         .diagnostics;
-    assert_eq!(faults.len(), 2);
+    assert_eq!(diagnostics.len(), 2);
 }
 
 #[test]
@@ -392,8 +392,8 @@ fn a_circle_of_named_queries_is_named() {
     );
     let settings = Settings::read(&Source::new("tabulae.toml", &text)).output;
     let world = world();
-    let faults = Library::new(&settings, &world.catalogue, &world.moment).diagnostics;
-    let found: Vec<_> = faults
+    let diagnostics = Library::new(&settings, &world.catalogue, &world.moment).diagnostics;
+    let found: Vec<_> = diagnostics
         .iter()
         .map(|f| (f.code, f.message.as_str()))
         .collect();
@@ -420,7 +420,8 @@ fn a_circle_of_named_queries_is_named() {
 #[case("")]
 fn what_is_printed_is_read_as_the_same(#[case] text: &str) {
     let read = |text: &str| {
-        super::parser::parse(text).unwrap_or_else(|fault| panic!("{text}: {}", fault.message))
+        super::parser::parse(text)
+            .unwrap_or_else(|diagnostic| panic!("{text}: {}", diagnostic.message))
     };
     let first = read(text);
     let again = read(&first.to_string());

@@ -324,9 +324,9 @@ proptest! {
     fn what_is_printed_is_read_as_the_same_query(test in test(), limit in option::of(0usize..9)) {
         let limit = limit.map(|limit| format!(" limit {limit}")).unwrap_or_default();
         let text = format!("from posts where {} order by title desc, random(3){limit}", test.text());
-        let first = super::super::parser::parse(&text).map_err(|fault| TestCaseError::fail(fault.message))?;
+        let first = super::super::parser::parse(&text).map_err(|diagnostic| TestCaseError::fail(diagnostic.message))?;
         let printed = first.to_string();
-        let again = super::super::parser::parse(&printed).map_err(|fault| TestCaseError::fail(fault.message))?;
+        let again = super::super::parser::parse(&printed).map_err(|diagnostic| TestCaseError::fail(diagnostic.message))?;
         prop_assert_eq!(first, again, "{}", printed);
     }
 }
@@ -387,7 +387,7 @@ proptest! {
         let condition = (builder::field(&name).eq(text.as_str()) | !builder::field(&name).gt(number))
             & builder::field(&name).has_any([builder::this(&name), flag.into(), (&*text).into()]);
         let built = builder::Builder::from(name.clone()).filter(condition).order_by(&name, builder::Direction::Descending).limit(3);
-        let query = built.query().map_err(|fault| TestCaseError::fail(fault.message))?;
+        let query = built.query().map_err(|diagnostic| TestCaseError::fail(diagnostic.message))?;
         let again = Query::parse(&Passage::command_line(&query.to_string()));
         prop_assert_eq!(again.map(|again| again.statement().clone()), Ok(query.statement().clone()));
     }

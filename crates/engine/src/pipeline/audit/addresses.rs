@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use rayon::prelude::*;
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults, nearest};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
 use tabulae_core::html::{addresses, is_local};
 use tabulae_core::post::Post;
 use tabulae_core::route::{Link, decode};
@@ -15,7 +15,7 @@ use crate::source::Sources;
 
 /// Links and images of posts and pages that lead to no output of the site. Where the pages of a
 /// content set are made by something else, an address from the site's root may be one of its.
-pub(super) fn broken(site: &Site, plan: &Plan, sources: &dyn Sources) -> Faults {
+pub(super) fn broken(site: &Site, plan: &Plan, sources: &dyn Sources) -> Diagnostics {
     let checker = Checker {
         site,
         plan,
@@ -27,7 +27,7 @@ pub(super) fn broken(site: &Site, plan: &Plan, sources: &dyn Sources) -> Faults 
     let pages = site.pages.iter().filter(|page| page.template.is_none());
     let pages = pages.map(|page| (&page.post, &page.link));
     let all: Vec<(&Post, &Link)> = posts.chain(pages).collect();
-    let found: Vec<Faults> = all
+    let found: Vec<Diagnostics> = all
         .par_iter()
         .map(|(post, link)| checker.of(post, link, sources))
         .collect();
@@ -43,21 +43,21 @@ struct Checker<'a> {
 }
 
 impl Checker<'_> {
-    fn of(&self, post: &Post, link: &Link, sources: &dyn Sources) -> Faults {
+    fn of(&self, post: &Post, link: &Link, sources: &dyn Sources) -> Diagnostics {
         let owner = Owner::new(&post.path, link);
-        let mut faults = Faults::new();
+        let mut diagnostics = Diagnostics::new();
         if let Some(image) = &post.image
             && let Some(target) = self.nowhere(owner, image)
         {
             let place = post.place_of("image");
-            faults.push(self.fault(Code::ImageMissing, place, image, &target));
+            diagnostics.push(self.diagnostic(Code::ImageMissing, place, image, &target));
         }
         let in_text = addresses(&post.html.get()).into_iter();
         let broken: Vec<_> = in_text
             .filter_map(|address| Some((self.nowhere(owner, &address)?, address)))
             .collect();
         if broken.is_empty() {
-            return faults;
+            return diagnostics;
         }
         let text = sources.read(&post.path).unwrap_or_default();
         let source = Source::new(&post.path, &String::from_utf8_lossy(&text));
@@ -67,9 +67,9 @@ impl Checker<'_> {
             } else {
                 Code::LinkBroken
             };
-            faults.push(self.fault(code, place_of(&source, &address), &address, &target));
+            diagnostics.push(self.diagnostic(code, place_of(&source, &address), &address, &target));
         }
-        faults
+        diagnostics
     }
 
     /// Returns the path that an address leads to, below the site's root, if no output has it.
@@ -102,7 +102,7 @@ impl Checker<'_> {
             })
     }
 
-    fn fault(&self, code: Code, place: Place, address: &str, target: &str) -> Diagnostic {
+    fn diagnostic(&self, code: Code, place: Place, address: &str, target: &str) -> Diagnostic {
         let own = place.file.clone().unwrap_or_default();
         let held_back =
             self.site.catalogue.all().find(|id| {

@@ -7,7 +7,7 @@ use std::collections::BTreeSet;
 use rayon::prelude::*;
 use tabulae_core::audit::audit as audit_posts;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Faults, nearest};
+use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Diagnostics, nearest};
 use tabulae_core::settings::Settings;
 use tabulae_core::source::Place;
 
@@ -30,9 +30,9 @@ pub(crate) fn audit(
     let mut found = build(sources, destination, &dry).diagnostics;
     // A second time without broken posts, whose errors are reported already.
     let going = options.keep_going(true);
-    let site = Site::read(sources, &going, &mut Faults::new());
+    let site = Site::read(sources, &going, &mut Diagnostics::new());
     if let Some(site) = &site {
-        let plan = plan(site, &mut Faults::new());
+        let plan = plan(site, &mut Diagnostics::new());
         found.extend(audit_posts(&site.catalogue, &site.settings, &site.moment));
         found.extend(unfiled(site, &plan));
         found.extend(filled(site));
@@ -49,7 +49,7 @@ pub(crate) fn audit(
 }
 
 /// Listed posts that no page of an archive has.
-fn unfiled(site: &Site, plan: &Plan) -> Faults {
+fn unfiled(site: &Site, plan: &Plan) -> Diagnostics {
     let groups = plan.archives.iter().flat_map(|laid| &laid.groups);
     let filed: BTreeSet<PostId> = groups
         .flat_map(|group| group.posts.iter().copied())
@@ -70,9 +70,9 @@ fn unfiled(site: &Site, plan: &Plan) -> Faults {
 }
 
 /// Posts most of whose related posts only fill the list.
-fn filled(site: &Site) -> Faults {
+fn filled(site: &Site) -> Diagnostics {
     let Some(list) = &site.related else {
-        return Faults::new();
+        return Diagnostics::new();
     };
     let listed = site.catalogue.listed().par_iter();
     let filled = listed.filter_map(|id| {
@@ -92,45 +92,48 @@ fn filled(site: &Site) -> Faults {
 }
 
 /// Templates that no page comes by, as when a name is misspelt.
-fn unused_templates(site: &Site) -> Faults {
-    let faults = template::unused(site).into_iter().map(|name| {
+fn unused_templates(site: &Site) -> Diagnostics {
+    let diagnostics = template::unused(site).into_iter().map(|name| {
         let path = format!("templates/{name}");
         let message = "no page and no other template loads this template";
-        let fault = Diagnostic::warning(Code::TemplateUnused, Place::top_of(&path), message);
+        let diagnostic = Diagnostic::warning(Code::TemplateUnused, Place::top_of(&path), message);
         let built_in = template::BUILT_IN.iter().map(|(name, _)| *name);
         match nearest(name, built_in) {
-            Some(near) => fault.help(format!(
+            Some(near) => diagnostic.help(format!(
                 "is it to take the place of `{near}`? Else load it, or remove it"
             )),
-            None => fault.help("load it with `include`, name it in an archive, or remove it"),
+            None => diagnostic.help("load it with `include`, name it in an archive, or remove it"),
         }
     });
-    faults.collect()
+    diagnostics.collect()
 }
 
 /// Returns warnings for feeds without entries about which a build says nothing.
-fn empty_feeds(site: &Site, plan: &Plan, told: &Faults) -> Faults {
+fn empty_feeds(site: &Site, plan: &Plan, told: &Diagnostics) -> Diagnostics {
     let empty = plan.feeds.iter().filter(|feed| feed.posts.is_empty());
     let settings = &site.settings;
-    let faults = empty.map(|feed| {
+    let diagnostics = empty.map(|feed| {
         let declared = match feed.of {
             Origin::List { archive, .. } => settings.archives[archive].place,
             Origin::Named(number) => settings.feeds[number].place,
         };
         let message = format!("the feed {} has no entries", feed.link.plain);
         let place = settings.source.place(declared);
-        let fault = Diagnostic::warning(Code::FeedEmpty, place, message);
-        fault.help("look at what its query finds with `tabulae query`, or take the feed away")
+        let diagnostic = Diagnostic::warning(Code::FeedEmpty, place, message);
+        diagnostic.help("look at what its query finds with `tabulae query`, or take the feed away")
     });
-    let is_told = |fault: &Diagnostic| {
-        let same = |told: &Diagnostic| told.code == fault.code && told.place == fault.place;
+    let is_told = |diagnostic: &Diagnostic| {
+        let same =
+            |told: &Diagnostic| told.code == diagnostic.code && told.place == diagnostic.place;
         told.iter().any(same)
     };
-    faults.filter(|fault| !is_told(fault)).collect()
+    diagnostics
+        .filter(|diagnostic| !is_told(diagnostic))
+        .collect()
 }
 
 /// Files in `out/` that no build made, this one neither.
-fn stray(plan: &Plan, destination: &dyn Destination) -> Faults {
+fn stray(plan: &Plan, destination: &dyn Destination) -> Diagnostics {
     let manifest = destination.manifest().unwrap_or_default();
     let planned: BTreeSet<&str> = plan.outputs.iter().map(|made| made.file.as_str()).collect();
     let is_ours = |path: &str| planned.contains(path) || manifest.files.contains_key(path);

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use minijinja::context;
 use tabulae_core::archive::{GroupTerm, Laid};
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::query::{Query, Resolved};
 use tabulae_core::settings::OverviewOrder;
 use tabulae_core::source::{Passage, Span, Spanned};
@@ -57,14 +57,19 @@ impl<'a> Filler<'a> {
     }
 
     /// The texts of a page's places, in their order.
-    pub(super) fn texts(&self, page: &Page<'_>, path: &str, faults: &mut Faults) -> Vec<String> {
+    pub(super) fn texts(
+        &self,
+        page: &Page<'_>,
+        path: &str,
+        diagnostics: &mut Diagnostics,
+    ) -> Vec<String> {
         let this = self.post_at(path);
         let texts = page.places.iter().map(|place| {
             let made = self
-                .made(page, &place.ask, place.span, this, faults)
+                .made(page, &place.ask, place.span, this, diagnostics)
                 .and_then(|made| self.text(page, &place.ask, made));
             made.unwrap_or_else(|found| {
-                faults.extend(found);
+                diagnostics.extend(found);
                 String::new()
             })
         });
@@ -103,8 +108,8 @@ impl<'a> Filler<'a> {
         ask: &Ask,
         span: Span,
         this: Option<PostId>,
-        faults: &mut Faults,
-    ) -> Result<Made, Faults> {
+        diagnostics: &mut Diagnostics,
+    ) -> Result<Made, Diagnostics> {
         let posts = |default, posts, this| Made {
             default,
             posts,
@@ -113,7 +118,7 @@ impl<'a> Filler<'a> {
         };
         match &ask.what {
             What::Query(text) => {
-                let found = self.query(text, this, faults)?;
+                let found = self.query(text, this, diagnostics)?;
                 Ok(posts(POSTS, found, this))
             }
             What::Related(of) => {
@@ -123,12 +128,12 @@ impl<'a> Filler<'a> {
                 };
                 let site = &self.data.site;
                 if site.related.is_none() {
-                    let fault = page.fault(
+                    let diagnostic = page.diagnostic(
                         span,
                         "the settings have no `[related]`",
                         "write `[related]` into tabulae.toml; its defaults will do",
                     );
-                    return Err(vec![fault]);
+                    return Err(vec![diagnostic]);
                 }
                 let related = site.related_to(this).to_vec();
                 Ok(posts(RELATED, related, Some(this)))
@@ -151,16 +156,16 @@ impl<'a> Filler<'a> {
         &self,
         text: &Passage,
         this: Option<PostId>,
-        faults: &mut Faults,
-    ) -> Result<Vec<PostId>, Faults> {
+        diagnostics: &mut Diagnostics,
+    ) -> Result<Vec<PostId>, Diagnostics> {
         let site = &self.data.site;
         let key = (text.text().to_owned(), this.is_some());
         let resolved = match self.queries.get(&key) {
             Some(known) => known,
             None => {
                 let scope = site.scope().on_page(this.is_some());
-                let written = Query::parse(text).map_err(|fault| vec![*fault])?;
-                let mut found = Faults::new();
+                let written = Query::parse(text).map_err(|diagnostic| vec![*diagnostic])?;
+                let mut found = Diagnostics::new();
                 let resolved = written.resolve(scope).into_output(&mut found);
                 let Some(resolved) = resolved.filter(|_| !found.iter().any(Diagnostic::is_error))
                 else {
@@ -169,7 +174,7 @@ impl<'a> Filler<'a> {
                 if !resolved.needs_this() && resolved.first(&site.catalogue, this).is_empty() {
                     found.extend(written.slip(scope));
                 }
-                faults.extend(found);
+                diagnostics.extend(found);
                 let resolved = Arc::new(resolved);
                 self.queries.insert(key, Arc::clone(&resolved));
                 resolved
@@ -178,11 +183,11 @@ impl<'a> Filler<'a> {
         Ok(resolved.first(&site.catalogue, this))
     }
 
-    fn named(&self, page: &Page<'_>, name: &Spanned<String>) -> Result<PostId, Faults> {
+    fn named(&self, page: &Page<'_>, name: &Spanned<String>) -> Result<PostId, Diagnostics> {
         let found = self.data.site.find(&name.node);
         found.map_err(|help| {
             let message = format!("there is no post `{}`", name.node);
-            vec![page.fault(name.span, message, &help)]
+            vec![page.diagnostic(name.span, message, &help)]
         })
     }
 
@@ -194,7 +199,7 @@ impl<'a> Filler<'a> {
         ask: &Ask,
         name: &Spanned<String>,
         of: Option<&Spanned<String>>,
-    ) -> Result<Vec<PostId>, Faults> {
+    ) -> Result<Vec<PostId>, Diagnostics> {
         let RenderData { site, plan, .. } = &**self.data;
         let mut archives = site.settings.archives.iter().zip(&plan.archives);
         let Some((archive, laid)) = archives.find(|(archive, _)| archive.name == name.node) else {
@@ -219,7 +224,7 @@ impl<'a> Filler<'a> {
         ask: &Ask,
         field: &Spanned<String>,
         order: Option<&Spanned<String>>,
-    ) -> Result<(usize, Vec<(TermId, usize)>), Faults> {
+    ) -> Result<(usize, Vec<(TermId, usize)>), Diagnostics> {
         let catalogue = &self.data.site.catalogue;
         let Some(at) = catalogue.term_field(&field.node) else {
             let known = catalogue.term_tables().iter();
@@ -232,13 +237,13 @@ impl<'a> Filler<'a> {
             Some(name) => OverviewOrder::named(&name.node).ok_or_else(|| {
                 let message = format!("terms cannot be ordered by \"{}\"", name.node);
                 let help = "write `order name`, `order count` or `order newest`";
-                vec![page.fault(name.span, message, help)]
+                vec![page.diagnostic(name.span, message, help)]
             })?,
         };
         Ok((at, self.data.listed_terms(at, order, ask.limit, None)))
     }
 
-    fn text(&self, page: &Page<'_>, ask: &Ask, mut made: Made) -> Result<String, Faults> {
+    fn text(&self, page: &Page<'_>, ask: &Ask, mut made: Made) -> Result<String, Diagnostics> {
         if let Some(limit) = ask.limit {
             made.posts.truncate(limit);
         }
@@ -271,7 +276,7 @@ impl<'a> Filler<'a> {
         name: &str,
         made: &Made,
         post: Option<PostId>,
-    ) -> Result<String, Faults> {
+    ) -> Result<String, Diagnostics> {
         let notice = self.data.site.settings.related.as_ref();
         let notice = notice.and_then(|related| related.notice.clone());
         let posts = post_list(made.posts.clone(), context);
@@ -288,7 +293,7 @@ impl<'a> Filler<'a> {
 }
 
 fn no_post(page: &Page<'_>, span: Span) -> Diagnostic {
-    page.fault(
+    page.diagnostic(
         span,
         "no post has this page's address, so that nothing is related to it",
         "name the post: `related of \"posts/lime.md\"`",
@@ -296,7 +301,7 @@ fn no_post(page: &Page<'_>, span: Span) -> Diagnostic {
 }
 
 /// The posts of one of an archive's terms, by name or slug.
-fn of_term(page: &Page<'_>, laid: &Laid, of: &Spanned<String>) -> Result<Vec<PostId>, Faults> {
+fn of_term(page: &Page<'_>, laid: &Laid, of: &Spanned<String>) -> Result<Vec<PostId>, Diagnostics> {
     let wanted = identity(&of.node);
     let is_it = |term: &GroupTerm| identity(&term.name) == wanted || term.slug == of.node;
     let mut groups = laid.groups.iter();
@@ -331,8 +336,8 @@ fn unknown<'k>(
     name: &Spanned<String>,
     message: String,
     known: impl IntoIterator<Item = &'k str>,
-) -> Faults {
+) -> Diagnostics {
     let place = page.source.place(name.span);
-    let fault = Diagnostic::error(Code::MarkUnfit, place, message);
-    vec![fault.suggest(&name.node, known)]
+    let diagnostic = Diagnostic::error(Code::MarkUnfit, place, message);
+    vec![diagnostic.suggest(&name.node, known)]
 }

@@ -45,7 +45,7 @@ impl PageFolder {
         for entry in walk {
             let entry = entry.map_err(|error| self.unreadable(&error))?;
             if entry.depth() == 0 && !entry.path().is_dir() {
-                return Err(self.fault("is no folder"));
+                return Err(self.diagnostic("is no folder"));
             }
             let below = entry
                 .path()
@@ -61,16 +61,16 @@ impl PageFolder {
 
     fn unreadable(&self, error: &walkdir::Error) -> Box<Diagnostic> {
         match error.io_error().map(io::Error::kind) {
-            Some(io::ErrorKind::NotFound) if error.depth() == 0 => self.fault("is not there"),
-            _ => self.fault(&format!("cannot be read: {error}")),
+            Some(io::ErrorKind::NotFound) if error.depth() == 0 => self.diagnostic("is not there"),
+            _ => self.diagnostic(&format!("cannot be read: {error}")),
         }
     }
 
-    fn fault(&self, what: &str) -> Box<Diagnostic> {
+    fn diagnostic(&self, what: &str) -> Box<Diagnostic> {
         let name = self.root.display().to_string();
         let place = Source::command_line(&name).top();
-        let fault = Diagnostic::error(Code::UsageUnfit, place, format!("`{name}` {what}"));
-        Box::new(fault.help("name the folder of the pages to be filled"))
+        let diagnostic = Diagnostic::error(Code::UsageUnfit, place, format!("`{name}` {what}"));
+        Box::new(diagnostic.help("name the folder of the pages to be filled"))
     }
 
     pub(super) fn read(&self, path: &str) -> io::Result<Vec<u8>> {

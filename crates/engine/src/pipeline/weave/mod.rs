@@ -6,7 +6,7 @@ mod folder;
 use std::sync::Arc;
 
 use rayon::prelude::*;
-use tabulae_core::diagnostic::{Collected, Diagnostic, Faults};
+use tabulae_core::diagnostic::{Collected, Diagnostic, Diagnostics};
 use tabulae_core::weave::Page;
 
 use self::fill::Filler;
@@ -50,13 +50,13 @@ pub(crate) fn weave(
     folder: &PageFolder,
     options: &BuildOptions<'_>,
 ) -> Collected<Option<WeaveReport>> {
-    let mut faults = Faults::new();
+    let mut diagnostics = Diagnostics::new();
     let output = on_pool(options.jobs, || {
-        woven(sources, folder, options, &mut faults)
+        woven(sources, folder, options, &mut diagnostics)
     });
     Collected {
         output,
-        diagnostics: faults,
+        diagnostics,
     }
 }
 
@@ -64,29 +64,29 @@ fn woven(
     sources: &dyn Sources,
     folder: &PageFolder,
     options: &BuildOptions<'_>,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Option<WeaveReport> {
     let pages = match folder.pages() {
         Ok(pages) => pages,
-        Err(fault) => {
-            faults.push(*fault);
+        Err(diagnostic) => {
+            diagnostics.push(*diagnostic);
             return None;
         }
     };
-    let site = Site::read(sources, options, faults)?;
-    let plan = plan(&site, faults);
+    let site = Site::read(sources, options, diagnostics)?;
+    let plan = plan(&site, diagnostics);
     let data = Arc::new(RenderData::new(site, plan));
-    let environments = Environments::new(&data, faults);
+    let environments = Environments::new(&data, diagnostics);
     let renderer = Renderer::new(Arc::clone(&data), environments, sources);
-    if faults.iter().any(Diagnostic::is_error) && !options.keep_going {
+    if diagnostics.iter().any(Diagnostic::is_error) && !options.keep_going {
         return None;
     }
     let filler = Filler::new(&renderer, &data);
-    let outcomes: Vec<(Option<Outcome>, Faults)> = pages
+    let outcomes: Vec<(Option<Outcome>, Diagnostics)> = pages
         .par_iter()
         .map(|path| {
-            let mut faults = Faults::new();
-            (one(folder, path, &filler, &mut faults), faults)
+            let mut diagnostics = Diagnostics::new();
+            (one(folder, path, &filler, &mut diagnostics), diagnostics)
         })
         .collect();
     let mut report = WeaveReport {
@@ -95,7 +95,7 @@ fn woven(
     };
     let mut changed = Vec::new();
     for (outcome, found) in outcomes {
-        add_once(found, faults);
+        add_once(found, diagnostics);
         let Some(outcome) = outcome else {
             continue;
         };
@@ -106,8 +106,8 @@ fn woven(
             changed.push((outcome.path, bytes));
         }
     }
-    faults.extend(data.take_warnings());
-    if faults.iter().any(Diagnostic::is_error) {
+    diagnostics.extend(data.take_warnings());
+    if diagnostics.iter().any(Diagnostic::is_error) {
         return None;
     }
     if !options.dry_run {
@@ -120,7 +120,7 @@ fn woven(
                     .map(|error| unwritable(&folder.shown(path), &error))
             })
             .collect();
-        faults.extend(failed);
+        diagnostics.extend(failed);
     }
     Some(report)
 }
@@ -130,20 +130,20 @@ fn one(
     folder: &PageFolder,
     path: &str,
     filler: &Filler<'_>,
-    faults: &mut Faults,
+    diagnostics: &mut Diagnostics,
 ) -> Option<Outcome> {
     let shown = folder.shown(path);
     let bytes = match folder.read(path) {
         Ok(bytes) => bytes,
         Err(error) => {
-            faults.push(unreadable(&shown, &error));
+            diagnostics.push(unreadable(&shown, &error));
             return None;
         }
     };
-    let before = faults.len();
-    let page = Page::read(&shown, &bytes).into_output(faults)?;
-    let texts = filler.texts(&page, path, faults);
-    let broken = faults[before..].iter().any(Diagnostic::is_error);
+    let before = diagnostics.len();
+    let page = Page::read(&shown, &bytes).into_output(diagnostics)?;
+    let texts = filler.texts(&page, path, diagnostics);
+    let broken = diagnostics[before..].iter().any(Diagnostic::is_error);
     let filled = (!broken).then(|| page.filled(&texts));
     Some(Outcome {
         path: path.to_owned(),
