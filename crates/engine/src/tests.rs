@@ -1,7 +1,7 @@
 //! Builds on memory: what is made, what is made again, and what is refused.
 
 mod audit;
-mod bench;
+pub(crate) mod bench;
 mod edits;
 mod generated;
 mod kills;

@@ -169,3 +169,97 @@ impl Recorder {
         self.frames.len()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn dependencies(numbers: &[u32]) -> Vec<Dependency> {
+        numbers.iter().copied().map(Dependency).collect()
+    }
+
+    #[rstest]
+    #[case::once_each(&[3, 1, 3, 3, 2, 1], &[1, 2, 3])]
+    #[case::none(&[], &[])]
+    fn a_frame_has_each_dependency_once(#[case] tracked: &[u32], #[case] expected: &[u32]) {
+        let mut recorder = Recorder::default();
+        recorder.begin();
+        for number in tracked {
+            recorder.track(Dependency(*number));
+        }
+        assert_eq!(*recorder.end(), dependencies(expected));
+    }
+
+    #[test]
+    fn an_inner_frame_keeps_its_dependencies_to_itself() {
+        let mut recorder = Recorder::default();
+        recorder.begin();
+        recorder.track(Dependency(1));
+        recorder.begin();
+        assert_eq!(recorder.depth(), 2);
+        recorder.track_all(&dependencies(&[5, 4]));
+        assert_eq!(*recorder.end(), dependencies(&[4, 5]));
+        recorder.track(Dependency(2));
+        assert_eq!(*recorder.end(), dependencies(&[1, 2]));
+        assert_eq!(recorder.depth(), 0);
+    }
+
+    #[test]
+    fn nothing_is_recorded_outside_of_a_frame() {
+        let mut recorder = Recorder::default();
+        recorder.track(Dependency(1));
+        recorder.track_all(&dependencies(&[2]));
+        recorder.begin();
+        assert_eq!(*recorder.end(), []);
+    }
+
+    /// Two posts and, in two term fields, two terms and one: each key has a number of its own, by which it is
+    /// found again.
+    #[test]
+    fn each_key_has_its_number() {
+        let bench = crate::tests::bench::Bench::new("").with(
+            "posts/2026-03-01-a.md",
+            "---\ntags: [lime, sand]\ncategory: Kilns\n---\n",
+        );
+        let site = bench.with("posts/2026-03-02-b.md", "---\ntags: [lime]\n---\n");
+        let site = site.workspace();
+        let catalogue = site.catalogue().unwrap();
+        let table = DependencyTable::new(catalogue);
+        let (tag, category) = (
+            catalogue.term_field("tag").unwrap(),
+            catalogue.term_field("category").unwrap(),
+        );
+        let path = |id| catalogue.post(id).path.clone();
+        let mut expected = Vec::new();
+        for id in catalogue.all() {
+            expected.push((table.post(id), Key::Post(path(id))));
+            expected.push((table.text(id), Key::Text(path(id))));
+            expected.push((table.related(id), Key::Related(path(id))));
+        }
+        for (field, name, slugs) in [
+            (tag, "tag", &["lime", "sand"][..]),
+            (category, "category", &["kilns"]),
+        ] {
+            for slug in slugs {
+                let terms = &catalogue.terms(field).terms;
+                let at = terms.iter().position(|term| term.slug == *slug).unwrap();
+                let id = TermId(u32::try_from(at).unwrap());
+                let (name, slug) = (name.to_owned(), (*slug).to_owned());
+                expected.push((table.term(field, id), Key::Term(name.clone(), slug.clone())));
+                expected.push((table.count(field, id), Key::Count(name, slug)));
+            }
+        }
+        for key in [Key::Site, Key::Template("a.html".to_owned()), Key::Site] {
+            expected.push((table.other(key.clone()), key));
+        }
+        for (dependency, key) in &expected {
+            assert_eq!(table.key(*dependency, catalogue), *key);
+            assert!(dependency.number() < table.len());
+        }
+        let numbers: std::collections::BTreeSet<_> =
+            expected.iter().map(|(number, _)| number).collect();
+        // `Site` was asked for twice.
+        assert_eq!(numbers.len(), expected.len() - 1);
+    }
+}

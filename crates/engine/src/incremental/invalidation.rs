@@ -167,3 +167,91 @@ impl<'i, 'a> NextKeys<'i, 'a> {
         self.keys
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    const MAKER: u64 = 7;
+
+    /// A cache of three keys, and of outputs that depend on some of them.
+    fn cache() -> BuildCache {
+        let keys = [
+            Key::Settings,
+            Key::Post("posts/a.md".to_owned()),
+            Key::List("/".to_owned()),
+        ];
+        let output = |dependencies: Option<&[u32]>| CachedOutput {
+            maker: MAKER,
+            stamp: None,
+            dependencies: dependencies.map(<[u32]>::to_vec),
+        };
+        let outputs = [
+            ("all.html", output(Some(&[0, 1, 2]))),
+            ("list.html", output(Some(&[2]))),
+            ("none.html", output(Some(&[]))),
+            ("always.css", output(None)),
+        ];
+        let path = |name: &str| OutputPath::new(name).unwrap();
+        BuildCache {
+            keys: keys.into_iter().zip([10, 11, 12]).collect(),
+            outputs: outputs.map(|(name, output)| (path(name), output)).into(),
+            ..BuildCache::default()
+        }
+    }
+
+    #[rstest]
+    #[case::the_same("all.html", [10, 11, 12], MAKER, None)]
+    #[case::one_changed("list.html", [10, 11, 0], MAKER, Some(RebuildReason::Changed(&Key::List("/".to_owned()))))]
+    #[case::another_changed("list.html", [0, 0, 12], MAKER, None)]
+    #[case::what_a_person_edited_first("all.html", [10, 0, 0], MAKER, Some(RebuildReason::Changed(&Key::Post("posts/a.md".to_owned()))))]
+    #[case::settings_before_all("all.html", [0, 0, 0], MAKER, Some(RebuildReason::Changed(&Key::Settings)))]
+    #[case::depends_on_nothing("none.html", [0, 0, 0], MAKER, None)]
+    #[case::of_each_build("always.css", [10, 11, 12], MAKER, Some(RebuildReason::Always))]
+    #[case::made_of_something_else("all.html", [10, 11, 12], 8, Some(RebuildReason::New))]
+    #[case::not_there_before("new.html", [10, 11, 12], MAKER, Some(RebuildReason::New))]
+    fn an_output_is_valid_or_there_is_a_reason(
+        #[case] name: &str,
+        #[case] now: [u64; 3],
+        #[case] maker: u64,
+        #[case] expected: Option<RebuildReason<'_>>,
+    ) {
+        let cache = cache();
+        let invalidation = Invalidation::new(&cache, &now.map(Some), false);
+        let path = OutputPath::new(name).unwrap();
+        assert_eq!(invalidation.output(&path, || maker).err(), expected);
+    }
+
+    #[test]
+    fn a_key_that_is_gone_invalidates() {
+        let cache = cache();
+        let invalidation = Invalidation::new(&cache, &[Some(10), Some(11), None], false);
+        let path = OutputPath::new("list.html").unwrap();
+        assert!(invalidation.output(&path, || MAKER).is_err());
+    }
+
+    #[test]
+    fn a_known_plan_is_not_compared() {
+        let cache = cache();
+        let invalidation = Invalidation::new(&cache, &[10, 11, 12].map(Some), true);
+        let path = OutputPath::new("all.html").unwrap();
+        let never = || panic!("the maker is not needed");
+        assert!(invalidation.output(&path, never).is_ok());
+    }
+
+    /// Keys that are still in use keep their fingerprints, if those are right; numbers are given once.
+    #[test]
+    fn the_next_keys_are_numbered_as_they_are_used() {
+        let cache = cache();
+        let invalidation = Invalidation::new(&cache, &[Some(10), Some(0), Some(12)], false);
+        let mut next = NextKeys::new(&invalidation, 0, [Key::Posts]);
+        assert_eq!([next.old(2), next.old(1), next.old(2)], [1, 2, 1]);
+        let expected = [
+            (Key::Posts, None),
+            (Key::List("/".to_owned()), Some(12)),
+            (Key::Post("posts/a.md".to_owned()), None),
+        ];
+        assert_eq!(next.into_keys(), expected);
+    }
+}

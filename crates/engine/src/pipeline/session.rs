@@ -136,7 +136,7 @@ impl LoadedSite {
     ) -> Option<Vec<PostId>> {
         let data = Arc::get_mut(&mut self.data)?;
         let site = &data.site;
-        if site.settings_stand_on_texts()
+        if site.settings_depend_on_texts()
             || options.keep_going
             || configuration(settings, options) != old.configuration
         {

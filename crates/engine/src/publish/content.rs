@@ -50,7 +50,7 @@ impl Content<'_> {
         }
     }
 
-    /// Returns the hash of the bytes, as [`checksum`] does.
+    /// Returns the checksum of the bytes (xxh3, 64 bits).
     ///
     /// # Errors
     /// If the file cannot be read.

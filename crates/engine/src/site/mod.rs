@@ -197,7 +197,7 @@ impl Site {
     }
 
     /// Returns true if the answers of the settings' queries depend on texts.
-    pub(crate) fn settings_stand_on_texts(&self) -> bool {
+    pub(crate) fn settings_depend_on_texts(&self) -> bool {
         let alike = self.related.is_some() || self.query_traits.likeness;
         self.query_traits.texts || alike && self.likeness_weighs_texts()
     }

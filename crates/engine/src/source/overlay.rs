@@ -80,3 +80,57 @@ impl Sources for Overlay {
         Arc::new(self.clone())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::source::MemorySources;
+    use rstest::rstest;
+
+    fn overlay() -> Overlay {
+        let files = MemorySources::default();
+        files.write("posts/a.md", "A on disk");
+        files.write("posts/b.md", "B on disk");
+        let texts = [
+            ("posts/b.md", "B!"),
+            ("posts/c.md", "C"),
+            ("pages/p.md", "P"),
+        ];
+        let texts = texts.map(|(path, text)| (path.to_owned(), text.to_owned()));
+        Overlay::new(Arc::new(files), texts.into())
+    }
+
+    #[rstest]
+    #[case::some_new("posts", Some(&["posts/a.md", "posts/b.md", "posts/c.md"][..]))]
+    #[case::all_new("pages", Some(&["pages/p.md"][..]))]
+    #[case::none("terms", None)]
+    fn texts_are_listed_beside_files(#[case] folder: &str, #[case] expected: Option<&[&str]>) {
+        let listed = overlay().list(folder).unwrap();
+        let expected = expected.map(|paths| paths.iter().map(|path| (*path).to_owned()).collect());
+        assert_eq!(listed, expected);
+    }
+
+    #[rstest]
+    #[case::file("posts/a.md", Some("A on disk"))]
+    #[case::text_over_a_file("posts/b.md", Some("B!"))]
+    #[case::text("posts/c.md", Some("C"))]
+    #[case::nothing("posts/d.md", None)]
+    fn a_text_takes_the_place_of_a_file(#[case] path: &str, #[case] expected: Option<&str>) {
+        let overlay = overlay();
+        let read = overlay.read(path).ok();
+        assert_eq!(read.as_deref(), expected.map(str::as_bytes));
+        let size = overlay.size(path).ok();
+        assert_eq!(size, expected.map(|text| text.len() as u64));
+        let stamp = overlay.stamp(path).ok().flatten();
+        assert_eq!(
+            stamp,
+            expected.map(|text| FileStamp::of_bytes(text.as_bytes()))
+        );
+        let mut streamed = Vec::new();
+        if let Ok(mut file) = overlay.open(path) {
+            file.read_to_end(&mut streamed).unwrap();
+        }
+        assert_eq!(streamed, expected.unwrap_or_default().as_bytes());
+        assert_eq!(overlay.share().read(path).ok(), read);
+    }
+}

@@ -154,3 +154,72 @@ impl CurrentContext {
         })
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::plan::plan;
+    use crate::site::Site;
+    use crate::tests::bench::Bench;
+
+    fn data() -> Arc<RenderData> {
+        let bench = Bench::new("")
+            .with("posts/2026-03-01-a.md", "A\n")
+            .with("posts/2026-03-02-b.md", "B\n");
+        let mut diagnostics = Vec::new();
+        let site = Site::read(&bench.sources, &bench.options(), &mut diagnostics).unwrap();
+        let plan = plan(&site, &mut diagnostics);
+        Arc::new(RenderData::new(site, plan))
+    }
+
+    fn keys(context: &RenderContext, dependencies: &[Dependency]) -> Vec<Key> {
+        let data = &context.data;
+        let key =
+            |dependency: &Dependency| data.dependencies.key(*dependency, &data.site.catalogue);
+        dependencies.iter().map(key).collect()
+    }
+
+    #[test]
+    fn a_part_hands_its_dependencies_on() {
+        let context = RenderContext::new(data());
+        let (part, whole) = context.record(|| {
+            context.track_key(Key::Site);
+            let ((), part) = context.record_part(|| context.track_template("parts/x.html"));
+            part
+        });
+        let template = Key::Template("parts/x.html".to_owned());
+        assert_eq!(keys(&context, &part), std::slice::from_ref(&template));
+        let whole = keys(&context, &whole);
+        assert!(
+            whole.contains(&Key::Site) && whole.contains(&template),
+            "{whole:?}"
+        );
+        assert_eq!(whole.len(), 2);
+    }
+
+    #[test]
+    fn what_pages_share_has_no_post_of_its_own() {
+        let context = RenderContext::of_post(data(), PostId(1), &[PostId(0)]);
+        assert_eq!(context.this(), Some(PostId(1)));
+        assert!(context.is_related(PostId(0)) && !context.is_related(PostId(1)));
+        assert_eq!(context.without_post(|| context.this()), None);
+        assert_eq!(context.this(), Some(PostId(1)));
+    }
+
+    #[test]
+    fn references_are_recorded_also_where_they_lead_nowhere() {
+        let context = RenderContext::new(data());
+        let site = &context.data.site;
+        let owner = site.owner(PostId(0));
+        let (found, dependencies) = context
+            .record(|| context.with_lookups(owner, |owner| site.resolve(owner, "missing.png")));
+        assert!(found.is_some());
+        let expected = Key::Address("posts/missing.png".to_owned());
+        assert_eq!(keys(&context, &dependencies), [expected]);
+    }
+
+    #[test]
+    fn an_environment_without_an_output_has_no_context() {
+        assert!(CurrentContext::default().get().is_err());
+    }
+}

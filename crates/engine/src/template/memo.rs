@@ -64,3 +64,25 @@ impl<K: Hash + Eq, V: Clone> Memo<K, V> {
 pub(super) fn locked<T>(shared: &Mutex<T>) -> MutexGuard<'_, T> {
     shared.lock().unwrap_or_else(PoisonError::into_inner)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_value_is_computed_once_until_it_is_cleared() {
+        let memo: Memo<String, usize> = Memo::default();
+        let mut computed = 0;
+        for _ in 0..3 {
+            let length = memo.get_or_insert("lime".to_owned(), |key| {
+                computed += 1;
+                key.len()
+            });
+            assert_eq!(length, 4);
+        }
+        assert_eq!(computed, 1);
+        assert!(memo.contains("lime") && !memo.contains("sand"));
+        memo.clear();
+        assert_eq!(memo.get("lime"), None);
+    }
+}
