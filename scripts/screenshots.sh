@@ -73,6 +73,7 @@ cat >"$work/towpath/out/frame.html" <<'FRAME'
 FRAME
 picture journal-360 /frame.html 500 800
 convert docs/screenshots/journal-360.png -crop 360x800+0+0 +repage docs/screenshots/journal-360.png
+rm "$work/towpath/out/frame.html"
 
 terminal build \
   'tabulae -C towpath build --today 2026-11-20' \
@@ -81,7 +82,6 @@ terminal build \
 head -n -2 "$work/towpath/tabulae.toml" >"$work/settings" && mv "$work/settings" "$work/towpath/tabulae.toml"
 terminal explain \
   'tabulae -C towpath explain masons-marks --today 2026-11-20'
-rm "$work/towpath/out/frame.html"
 terminal audit \
   'tabulae -C towpath terms category --today 2026-11-20' \
   'printf "%s\n" "---" "title: Mud" "date: 2026-11-14" "tags: [dredge, lime]" "---" "See [the pound](/2026/first-pound/)." > towpath/posts/mud.md' \
