@@ -1,5 +1,6 @@
 #!/usr/bin/env bash
-# Builds the fuzz targets and runs each for SECONDS (10), two at a time, beginning with the inputs in fuzz/corpus/.
+# Builds the fuzz targets and runs each for SECONDS (10), two at a time, beginning with the inputs in fuzz/corpus/,
+# the templates of the theme and the posts of the example site.
 # scripts/fuzz.sh [SECONDS] [TARGET…]: what makes a target fail is written to fuzz/artifacts/.
 #
 # The targets are built without optimisation; for a long run set CARGO_PROFILE_DEV_OPT_LEVEL=1.
@@ -16,11 +17,15 @@ mkdir -p fuzz/artifacts
 
 # run TARGET: prints one line, or the end of the log of a failure
 run() {
-  local found log
+  local found log corpus=("fuzz/corpus/$1")
+  case "$1" in
+    template) corpus+=(crates/engine/src/theme) ;;
+    front_matter | html) corpus+=(crates/cli/demo/posts) ;;
+  esac
   found=$(mktemp -d)
   log=$found.log
   if "${CARGO_TARGET_DIR:-target}/debug/$1" -max_total_time="$seconds" -timeout=10 -rss_limit_mb=4096 -max_len=65536 \
-    -artifact_prefix="fuzz/artifacts/$1-" "$found" "fuzz/corpus/$1" >"$log" 2>&1; then
+    -artifact_prefix="fuzz/artifacts/$1-" "$found" "${corpus[@]}" >"$log" 2>&1; then
     printf '%-14s %s\n' "$1" "$(grep -E '^Done' "$log")"
     rm -rf "$found" "$log"
   else

@@ -14,9 +14,7 @@ pub(super) fn run(args: &Args, path: &str, archive: Option<&str>) -> Status {
     let site = args.workspace();
     let mut diagnostics = site.diagnostics().to_vec();
     let found = Found::of(&site, path, archive).map_err(|error| {
-        let known = diagnostics.clone();
-        let new = error.into_diagnostics().into_iter();
-        diagnostics.extend(new.filter(|diagnostic| !known.contains(diagnostic)));
+        ui::add_new(error.into_diagnostics(), &mut diagnostics);
     });
     match found {
         Ok(found) if args.is_json() => ui::json(&as_json(&found, archive), &diagnostics),

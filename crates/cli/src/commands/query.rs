@@ -24,9 +24,7 @@ pub(super) fn run(args: &Args, text: &str, by: Option<&str>, this: Option<&str>)
         }
         Ok((None, posts)) => show(args, text, &site, &posts),
         Err(error) => {
-            let known = diagnostics.clone();
-            let new = error.into_diagnostics().into_iter();
-            diagnostics.extend(new.filter(|diagnostic| !known.contains(diagnostic)));
+            ui::add_new(error.into_diagnostics(), &mut diagnostics);
             Shown::Object(json!({ "query": text }))
         }
     };

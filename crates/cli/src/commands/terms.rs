@@ -15,9 +15,7 @@ pub(super) fn run(args: &Args, field: Option<&str>) -> Status {
     let site = args.workspace();
     let mut diagnostics = site.diagnostics().to_vec();
     let found = site.terms(field).map_err(|error| {
-        let known = diagnostics.clone();
-        let new = error.into_diagnostics().into_iter();
-        diagnostics.extend(new.filter(|diagnostic| !known.contains(diagnostic)));
+        ui::add_new(error.into_diagnostics(), &mut diagnostics);
     });
     match found {
         found if args.is_json() => ui::json(&as_json(&found.unwrap_or_default()), &diagnostics),

@@ -17,6 +17,15 @@ pub(crate) const HELP: Style = AnsiColor::Cyan.on_default();
 /// The maximum width of an excerpt, in characters.
 const WIDE: usize = 100;
 
+/// Adds diagnostics that are not known yet.
+pub(crate) fn add_new(new: Vec<Diagnostic>, known: &mut Vec<Diagnostic>) {
+    for diagnostic in new {
+        if !known.contains(&diagnostic) {
+            known.push(diagnostic);
+        }
+    }
+}
+
 /// Prints all diagnostics to standard error.
 pub(crate) fn report(diagnostics: &[Diagnostic]) -> Status {
     let mut text = String::new();

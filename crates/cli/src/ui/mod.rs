@@ -10,7 +10,7 @@ use std::io::{self, Write};
 use serde_json::{Value, json};
 use tabulae_core::diagnostic::{Code, Diagnostic, by_place};
 
-pub(crate) use self::diagnostics::{BOLD, ERROR, HELP, WARNING, place, plain, report};
+pub(crate) use self::diagnostics::{BOLD, ERROR, HELP, WARNING, add_new, place, plain, report};
 pub(crate) use self::usage::usage;
 
 /// The exit status of the program.

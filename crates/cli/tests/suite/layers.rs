@@ -244,7 +244,9 @@ fn what_documents_name_exists(#[case] document: &str, #[case] least: usize) {
     let named = named.filter(|name| folders.iter().any(|folder| name.starts_with(folder)));
     let named: Vec<&str> = named.filter_map(|name| name.split(' ').next()).collect();
     assert!(named.len() >= least, "{named:?}");
-    let missing = named.iter().filter(|name| !root.join(name).exists());
+    // Made by a fuzz target that fails.
+    let named = named.iter().filter(|name| **name != "fuzz/artifacts/");
+    let missing = named.filter(|name| !root.join(name).exists());
     assert_eq!(missing.collect::<Vec<_>>(), Vec::<&&str>::new());
 }
 

@@ -7,10 +7,9 @@ use std::fmt::Write as _;
 
 use proptest::prelude::*;
 use proptest::test_runner::{Config, TestRunner};
-use tabulae_core::diagnostic::Diagnostic;
 
-use super::edits::{SETTINGS, difference, edit, rich, told};
-use super::{Bench, Include, Out, SITE};
+use super::edits::{SETTINGS, edit, rich, same_as_clean};
+use super::{Bench, Include, SITE};
 use crate::BuildSession;
 
 /// A sequence of numbers from a seed (xorshift), so that a case is small to print and shrinks well.
@@ -236,33 +235,10 @@ fn a_build_with_any_templates_after_any_edits_equals_a_clean_one() {
                     continue;
                 }
                 change(&mut bench, one, seed);
-                let built = bench.build();
-                let mut clean = Out::default();
-                let cleanly = bench.build_into(&mut clean);
-                prop_assert_eq!(
-                    told(&built.diagnostics),
-                    told(&cleanly.diagnostics),
-                    "after {:?} {}",
-                    one,
-                    seed
-                );
-                if cleanly.diagnostics.iter().any(Diagnostic::is_error) {
-                    failed.set(failed.get() + 1);
-                    continue;
-                }
-                compared.set(compared.get() + 1);
-                let (files, clean) = (bench.out.files(), clean.files());
-                let names = |files: &std::collections::BTreeMap<String, Vec<u8>>| {
-                    files.keys().cloned().collect::<Vec<_>>()
-                };
-                prop_assert_eq!(names(&files), names(&clean), "after {:?} {}", one, seed);
-                for (path, bytes) in &clean {
-                    let apart = difference(&files[path], bytes);
-                    prop_assert!(
-                        apart.is_none(),
-                        "{path} after {one:?} {seed}: {}",
-                        apart.unwrap_or_default()
-                    );
+                match same_as_clean(&mut bench) {
+                    Ok(true) => compared.set(compared.get() + 1),
+                    Ok(false) => failed.set(failed.get() + 1),
+                    Err(apart) => prop_assert!(false, "after {one:?} {seed}: {apart}"),
                 }
             }
             Ok(())
