@@ -1,4 +1,4 @@
-//! What a server is given, and its limits.
+//! The handler of requests, and the limits of the server.
 
 use std::time::Duration;
 

@@ -264,7 +264,7 @@ mod tests {
         assert_eq!(made(html), expected);
     }
 
-    /// What is around a part that is left out may not become a tag.
+    /// The text around an omitted part never becomes a tag.
     #[rstest]
     #[case::comment("<<!-- -->script>b()", "&lt;script>b()")]
     #[case::bogus_comment("<</ x>img src=a onerror=b()>", "&lt;img src=a onerror=b()>")]

@@ -4,45 +4,44 @@ use std::sync::{Mutex, PoisonError};
 
 use rustc_hash::FxHashMap;
 
-/// One post's vectors, laid out by aspect so that what belongs to a feature is found at once.
+/// The vectors of one post, by aspect and feature number, for lookups in constant time.
 #[derive(Debug, Default)]
 pub(super) struct Laid {
-    /// The component in the vector of length 1, times idf, so that only the other's frequency is
-    /// missing.
+    /// The component in the unit vector, times idf: only the frequency in the other post is missing.
     pub(super) weights: Vec<Vec<f32>>,
-    /// The exact component in a vector that is not of length 1.
+    /// The exact component in the vector before it is normalised.
     pub(super) components: Vec<Vec<f64>>,
-    /// What tells which words with lists it may have.
+    /// Bloom-style signatures of the words with postings.
     pub(super) marks: Vec<u64>,
-    /// The length of the part of the vector that is compared feature by feature.
+    /// The norm of the part of the vector that is compared feature by feature.
     pub(super) norms: Vec<f32>,
 }
 
 impl Laid {
-    /// The length of the part that the common words of an aspect have of its vector, 0 to 1.
+    /// Returns the norm of the common words in the unit vector of an aspect, 0 to 1.
     pub(super) fn common(&self, space: usize) -> f32 {
         self.norms[space]
     }
 
-    /// What tells which words with lists the post may have in an aspect.
+    /// Returns the signature of the words with postings in an aspect.
     pub(super) fn mark(&self, space: usize) -> u64 {
         self.marks[space]
     }
 }
 
-/// Rough scores, all 0 between searches, and room for a post's vectors.
+/// The scores of a search, all 0 between searches, and the vectors of its post.
 #[derive(Debug, Default)]
 pub(super) struct Scores {
-    /// By class.
+    /// The approximate score of each class.
     pub(super) of: Vec<f32>,
+    /// The classes with a score.
     pub(super) met: Vec<u32>,
-    /// What words add, by place, in steps.
+    /// The contribution of words, by slot, quantised.
     pub(super) words: Vec<u16>,
     pub(super) laid: Laid,
-    /// The rough likeness of the classes that were compared.
+    /// The approximate likeness of the classes that were compared.
     pub(super) compared: FxHashMap<u32, f64>,
-    /// Where words are looked at, what the lists say of the posts at places that are near; nothing
-    /// of others.
+    /// The contribution of the postings of words, for slots nearby; empty for others.
     pub(super) listed: Vec<f32>,
 }
 
@@ -55,8 +54,7 @@ impl Scores {
     }
 }
 
-/// Buffers for searches on several threads: each takes one, and gives it back. There are as many as searches
-/// ran at once.
+/// Buffers for searches on several threads: each search takes one, and gives it back.
 #[derive(Debug, Default)]
 pub(super) struct ScorePool(Mutex<Vec<Scores>>);
 

@@ -65,7 +65,7 @@ pub(crate) struct Version<'a> {
 pub(crate) enum VersionSource<'a> {
     /// The last build.
     Cached(&'a CachedOutput),
-    /// This build, with the dependencies; `None` if every build renders it.
+    /// Rendered by this build, with the dependencies; `None` if every build renders it.
     Rendered(Option<Box<[Dependency]>>),
 }
 
