@@ -123,16 +123,31 @@ struct Entry<'a> {
 
 impl Entry<'_> {
     fn element(&mut self, tag: &Tag, html: &str, out: &mut Edited<'_>) {
+        let mut kept = Vec::with_capacity(tag.attributes.len());
         for Attribute { name, value, span } in &tag.attributes {
             match self.attribute(&tag.name, name, value) {
-                Some(new) if new == *value => {}
-                Some(new) => out.replace(span.clone(), &attribute(name, &new)),
-                None => {
-                    let before = html[..span.start].trim_ascii_end().len();
-                    out.replace(before..span.end, "");
-                }
+                Some(new) if new == *value => kept.push((span, html[span.clone()].to_owned())),
+                Some(new) => kept.push((span, attribute(name, &new))),
+                None => {}
             }
         }
+        if kept.len() == tag.attributes.len() {
+            for (span, text) in kept {
+                if html[span.clone()] != text {
+                    out.replace(span.clone(), &text);
+                }
+            }
+            return;
+        }
+        // The tag is written anew: of attributes with the same name only the first counts, and if it is left
+        // out, the next one would count.
+        let source = &html[tag.span.clone()];
+        let ends = |c: char| c.is_ascii_whitespace() || matches!(c, '/' | '>');
+        let name = &source[..source.find(ends).unwrap_or(source.len())];
+        let attributes = kept.iter().map(|(_, text)| format!(" {text}"));
+        let end = if tag.closes_itself { " />" } else { ">" };
+        let text = format!("{name}{}{end}", attributes.collect::<String>());
+        out.replace(tag.span.clone(), &text);
     }
 
     /// What becomes of an attribute; `None` where it is left out.
@@ -259,6 +274,17 @@ mod tests {
     #[case::comment("a<!-- more -->b<!-- c -->", "ab")]
     #[case::handler("<p onclick=\"b()\">a</p>", "<p>a</p>")]
     #[case::script_address("<a href=\" java\nscript:b()\">a</a>", "<a>a</a>")]
+    #[case::handlers_of_one_name("<p onclick=a() ONCLICK=b() x>c</p>", "<p x>c</p>")]
+    #[case::script_addresses_of_one_name(
+        "<a href='javascript:a()' href='javascript:b()'>c</a>",
+        "<a>c</a>"
+    )]
+    #[case::odd_name("<a\0é onclick=b()>c", "<a\0é>c")]
+    #[case::closes_itself(
+        "<img onload=a() SRC=https://y.example/b/>",
+        "<img SRC=https://y.example/b/>"
+    )]
+    #[case::closes_itself_after_a_space("<IMG alt=a onload=b() />", "<IMG alt=a />")]
     #[case::no_script("<noscript><img src=a></noscript>b", "b")]
     fn what_runs_or_asks_is_left_out(#[case] html: &str, #[case] expected: &str) {
         assert_eq!(made(html), expected);
