@@ -53,6 +53,8 @@ pub(crate) struct RenderData {
     template_dependencies: BTreeMap<String, Dependency>,
     /// The posts of queries that find the same on every page, by text.
     pub(super) answers: Memo<String, Arc<[PostId]>>,
+    /// The queries that find nothing, by template and text.
+    pub(super) empty_queries: Memo<(String, String), ()>,
     /// Resolved queries without parameters.
     pub(super) queries: Memo<QueryKey, Arc<Query<Resolved>>>,
     /// The parts that `once` renders, by name and arguments.
@@ -101,6 +103,7 @@ impl RenderData {
             template_dependencies,
             warnings: Mutex::default(),
             answers: Memo::default(),
+            empty_queries: Memo::default(),
             queries: Memo::default(),
             parts: Memo::default(),
             term_lists: Memo::default(),
@@ -123,6 +126,7 @@ impl RenderData {
             .for_each(|cards| *locked(cards) = Cards::default());
         self.parts.clear();
         self.answers.clear();
+        self.empty_queries.clear();
         self.term_lists.clear();
     }
 

@@ -30,6 +30,9 @@ pub(super) fn query(
     let is_plain = parameters.is_empty();
     if is_plain && let Some(known) = data.answers.get(text) {
         context.track_key(Key::Query(text.to_owned(), None));
+        if known.is_empty() {
+            warn_of_empty(context, state.name(), text);
+        }
         return Ok(known);
     }
     let passage = passage(data, state.name(), text);
@@ -47,15 +50,27 @@ pub(super) fn query(
     let posts: Arc<[PostId]> = resolved.first(&data.site.catalogue, this).into();
     if is_plain && !resolved.needs_this() {
         if posts.is_empty() {
-            let parsed = Query::parse(&passage).ok();
-            if let Some(warning) = parsed.and_then(|parsed| parsed.slip(scope)) {
-                context.track_key(Key::Warned);
-                data.warn(warning);
-            }
+            warn_of_empty(context, state.name(), text);
         }
         data.answers.insert(text.to_owned(), Arc::clone(&posts));
     }
     Ok(posts)
+}
+
+/// Warns of a query without parameters that finds nothing, once for each template that has it: the place does
+/// not depend on which page is rendered first.
+fn warn_of_empty(context: &RenderContext, template: &str, text: &str) {
+    let data = &context.data;
+    let key = (template.to_owned(), text.to_owned());
+    if data.empty_queries.contains(&key) {
+        return;
+    }
+    data.empty_queries.insert(key, ());
+    let parsed = Query::parse(&passage(data, template, text)).ok();
+    if let Some(warning) = parsed.and_then(|parsed| parsed.slip(data.site.scope())) {
+        context.track_key(Key::Warned);
+        data.warn(warning);
+    }
 }
 
 impl RenderData {

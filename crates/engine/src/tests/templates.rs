@@ -525,3 +525,28 @@ fn a_long_chain_of_operators_is_rendered() {
     bench.sound();
     assert!(bench.page("index.html").contains("4000"));
 }
+
+/// The same query in two templates is reported in both, whichever page is rendered first.
+#[test]
+fn an_empty_query_is_reported_in_each_template_that_has_it() {
+    let query = "{% for post in query(\"from posts where title = 'Lima'\") %}x{% endfor %}";
+    let mut bench = small()
+        .with("templates/archive.html", &format!("{query}\n"))
+        .with("templates/overview.html", &format!("\n{query}\n"));
+    for _ in 0..2 {
+        let built = bench.build();
+        let places = built.diagnostics.iter().map(|diagnostic| {
+            let place = &diagnostic.place;
+            (
+                diagnostic.code.name(),
+                place.file.as_deref().unwrap(),
+                place.line,
+            )
+        });
+        let expected = [
+            ("query-empty", "templates/archive.html", 1),
+            ("query-empty", "templates/overview.html", 2),
+        ];
+        assert_eq!(places.collect::<Vec<_>>(), expected);
+    }
+}
