@@ -1,6 +1,6 @@
 //! Fingerprints: hashes of several parts, and checksums of bytes (xxh3, 64 bits).
 
-use std::io::{self, Write};
+use std::io::{self, Read, Write};
 
 use xxhash_rust::xxh3::Xxh3Default;
 
@@ -73,6 +73,16 @@ impl<W: Write> Write for Summed<W> {
 #[must_use]
 pub(crate) fn checksum(bytes: &[u8]) -> u64 {
     xxhash_rust::xxh3::xxh3_64(bytes)
+}
+
+/// Returns the checksum of what a reader has.
+///
+/// # Errors
+/// If reading fails.
+pub(crate) fn checksum_of(mut reader: impl Read) -> io::Result<u64> {
+    let mut sum = Summed::new(io::sink());
+    io::copy(&mut reader, &mut sum)?;
+    Ok(sum.done().1)
 }
 
 /// Returns the hash of a text.

@@ -69,6 +69,15 @@ impl<'a> BuildOptions<'a> {
         Self { dry_run, ..self }
     }
 
+    /// Sets what the site decides: the reference time, and the states of posts in lists.
+    pub(crate) fn of_site(self, clock: Clock, include: Include) -> Self {
+        Self {
+            clock,
+            include,
+            ..self
+        }
+    }
+
     /// Sets the treatment of files that no known build wrote.
     #[must_use]
     pub fn foreign(self, foreign: ForeignFiles) -> Self {

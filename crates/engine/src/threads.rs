@@ -1,7 +1,7 @@
-//! Thread pools whose stacks hold deep templates.
+//! Thread pools whose stacks hold deep templates; locks.
 
 use std::num::NonZeroUsize;
-use std::sync::OnceLock;
+use std::sync::{Mutex, MutexGuard, OnceLock, PoisonError};
 
 use rayon::{ThreadPool, ThreadPoolBuilder};
 
@@ -31,4 +31,9 @@ pub(crate) fn on_pool<T: Send>(jobs: Option<NonZeroUsize>, work: impl FnOnce() -
 fn pool(threads: usize) -> Option<ThreadPool> {
     let pool = ThreadPoolBuilder::new().num_threads(threads);
     pool.stack_size(STACK).build().ok()
+}
+
+/// Locks data that threads share. A thread that panicked left it usable.
+pub(crate) fn locked<T: ?Sized>(shared: &Mutex<T>) -> MutexGuard<'_, T> {
+    shared.lock().unwrap_or_else(PoisonError::into_inner)
 }

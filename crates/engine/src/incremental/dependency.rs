@@ -1,6 +1,6 @@
 //! Dependencies: keys by number, and the recorder of what an output depends on.
 
-use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::sync::{Mutex, MutexGuard};
 
 use indexmap::IndexSet;
 use rustc_hash::FxBuildHasher;
@@ -8,6 +8,7 @@ use tabulae_core::catalogue::{Catalogue, PostId};
 use tabulae_core::term::TermId;
 
 use super::key::Key;
+use crate::threads::locked;
 
 /// A key, as its number in one build.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -89,7 +90,7 @@ impl DependencyTable {
     }
 
     fn others(&self) -> MutexGuard<'_, IndexSet<Key, FxBuildHasher>> {
-        self.others.lock().unwrap_or_else(PoisonError::into_inner)
+        locked(&self.others)
     }
 
     /// Returns the key of a number.

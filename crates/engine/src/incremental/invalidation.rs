@@ -1,5 +1,6 @@
 //! Invalidation: which outputs of the last build are still valid, and why others are not.
 
+use std::collections::BTreeMap;
 use std::sync::OnceLock;
 
 use rustc_hash::FxHashMap;
@@ -78,6 +79,32 @@ impl<'a> Invalidation<'a> {
     /// Returns an output of the last build, valid or not.
     pub(crate) fn known(&self, path: &OutputPath) -> Option<&'a CachedOutput> {
         self.old.outputs.get(path)
+    }
+
+    /// Returns the queries that find nothing and that valid outputs have, by template and text, in the order
+    /// of the keys.
+    pub(crate) fn empty_queries<'o>(
+        &self,
+        outputs: impl Iterator<Item = &'o CachedOutput>,
+    ) -> Vec<(&'a str, &'a str)> {
+        let numbers = self.old.keys.iter().zip(0..);
+        let mut left: BTreeMap<u32, (&str, &str)> = numbers
+            .filter_map(|((key, _), number)| match key {
+                Key::EmptyQuery(template, text) => {
+                    Some((number, (template.as_str(), text.as_str())))
+                }
+                _ => None,
+            })
+            .collect();
+        let mut found = Vec::new();
+        for output in outputs {
+            if left.is_empty() {
+                break;
+            }
+            let numbers = output.dependencies.iter().flatten();
+            found.extend(numbers.filter_map(|number| left.remove(number)));
+        }
+        found
     }
 
     /// Returns the cache of the last build.

@@ -32,6 +32,9 @@ pub(crate) enum Key {
     Template(String),
     /// The posts that a query finds, on the page of a post.
     Query(String, Option<String>),
+    /// The report of a query that finds nothing, by its template and text. Always the same: the pages stay
+    /// valid, and each build repeats the report.
+    EmptyQuery(String, String),
     /// A list of terms. Boxed, as it is rare and much larger than the others.
     Terms(Box<Listing>),
     /// The existence of a front matter field in any post, also within a list, and whether it is a map.

@@ -15,7 +15,9 @@ use super::next_cache::{Finished, next_cache};
 use super::session::{LoadedSite, Session};
 use crate::incremental::{BuildCache, Invalidation, UnchangedReport};
 use crate::options::BuildOptions;
-use crate::publish::{Destination, Manifest, Stage, check_place, feed_ids, lock, unwritable};
+use crate::publish::{
+    Destination, Manifest, Outcome, Stage, Version, check_place, feed_ids, lock, unwritable,
+};
 use crate::render::{Renderer, check_templates};
 use crate::report::{BuildReport, Due};
 use crate::site::{Site, configuration, read_settings};
@@ -223,6 +225,10 @@ impl Build<'_> {
             is_exclusive,
         };
         let outcomes = stage.run();
+        let versions = outcomes.iter().filter_map(Outcome::version);
+        for (template, text) in invalidation.empty_queries(versions.filter_map(Version::cached)) {
+            data.warn_of_empty(template, text);
+        }
         data.forget_parts();
         let published = feed_ids(&data.site, &data.plan, manifest, self.diagnostics);
         let is_published = stage.commit(&outcomes, report, self.diagnostics);

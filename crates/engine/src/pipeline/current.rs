@@ -17,7 +17,6 @@
 //! | `Alike`, `Posts`, `All` | those of all posts together, and of terms |
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::io;
 use std::sync::OnceLock;
 
 use rayon::prelude::*;
@@ -29,7 +28,7 @@ use tabulae_core::source::Passage;
 use tabulae_core::term::TermId;
 
 use super::post_fingerprints::PostFingerprints;
-use crate::fingerprint::{Fingerprint, Summed, hash};
+use crate::fingerprint::{Fingerprint, checksum_of, hash};
 use crate::incremental::{BuildCache, Key, Listing};
 use crate::plan::FeedPlan;
 use crate::site::Site;
@@ -216,6 +215,7 @@ impl<'a> CurrentFingerprints<'a> {
                 Some(Fingerprint::of([self.all_posts].into_iter().chain(texts)))
             }
             Key::Day => Some(hash(&site.moment.today().to_string())),
+            Key::EmptyQuery(..) => Some(0),
             Key::Moment | Key::Warned => None,
         }
     }
@@ -225,11 +225,7 @@ impl<'a> CurrentFingerprints<'a> {
         let stamp = self.sources.stamp(path).ok()?;
         match self.old.checksums.get(path) {
             Some((known, checksum)) if stamp.as_ref() == Some(known) => Some(*checksum),
-            _ => {
-                let mut sum = Summed::new(io::sink());
-                io::copy(&mut self.sources.open(path).ok()?, &mut sum).ok()?;
-                Some(sum.done().1)
-            }
+            _ => checksum_of(self.sources.open(path).ok()?).ok(),
         }
     }
 

@@ -3,7 +3,7 @@
 use std::fmt;
 use std::io::{self, Read};
 
-use crate::fingerprint::{Summed, checksum};
+use crate::fingerprint::{checksum, checksum_of};
 
 /// The file at an output's path, compared with the output's content.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -55,12 +55,10 @@ impl Content<'_> {
     /// # Errors
     /// If the file cannot be read.
     pub fn checksum(&self) -> io::Result<u64> {
-        if let Self::Bytes(bytes) = self {
-            return Ok(checksum(bytes));
+        match self {
+            Self::Bytes(bytes) => Ok(checksum(bytes)),
+            Self::File { open, .. } => checksum_of(io::BufReader::with_capacity(PIECE, open()?)),
         }
-        let mut sum = Summed::new(io::sink());
-        self.copy_to(&mut sum)?;
-        Ok(sum.done().1)
     }
 
     /// Writes the bytes piece by piece.

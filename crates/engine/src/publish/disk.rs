@@ -5,7 +5,7 @@
 use std::fs::{self, File, TryLockError};
 use std::io::{self, BufWriter};
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, MutexGuard, OnceLock, PoisonError};
+use std::sync::{Mutex, MutexGuard, OnceLock};
 
 use indexmap::IndexMap;
 use tabulae_core::route::OutputPath;
@@ -13,8 +13,9 @@ use walkdir::WalkDir;
 
 use super::{Content, Destination, Found, Manifest, Writer, unwritable};
 use crate::error::Error;
-use crate::fingerprint::{Summed, checksum};
+use crate::fingerprint::{checksum, checksum_of};
 use crate::source::{FileStamp, read_regular};
+use crate::threads::locked;
 
 /// The ending of files that are being written.
 const STAGED: &str = ".tabulae-part";
@@ -234,7 +235,7 @@ impl DiskOutput {
     }
 
     fn known(&self) -> MutexGuard<'_, IndexMap<String, bool>> {
-        self.folders.lock().unwrap_or_else(PoisonError::into_inner)
+        locked(&self.folders)
     }
 
     /// Makes a folder below `out/` (or `out/` itself), or finds it there.
@@ -571,13 +572,7 @@ impl Destination for DiskOutput {
 
     fn checksum(&self, path: &OutputPath) -> Option<u64> {
         self.stamp(path)?;
-        let mut sum = Summed::new(io::sink());
-        io::copy(
-            &mut File::open(self.out.join(path.as_str())).ok()?,
-            &mut sum,
-        )
-        .ok()?;
-        Some(sum.done().1)
+        checksum_of(File::open(self.out.join(path.as_str())).ok()?).ok()
     }
 
     fn load_cache(&self) -> Option<Vec<u8>> {

@@ -3,13 +3,14 @@
 use std::collections::BTreeMap;
 use std::io;
 use std::path::Path;
-use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::sync::{Mutex, MutexGuard};
 
 use tabulae_core::route::OutputPath;
 
 use super::{Content, Destination, Found, Manifest, Writer};
 use crate::fingerprint::checksum;
 use crate::source::FileStamp;
+use crate::threads::locked;
 
 /// Files in memory, with a count of how often each was written.
 #[derive(Debug, Default)]
@@ -29,7 +30,7 @@ struct State {
 
 impl MemoryOutput {
     fn state(&self) -> MutexGuard<'_, State> {
-        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+        locked(&self.state)
     }
 
     /// All files by path.

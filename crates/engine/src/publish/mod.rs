@@ -28,7 +28,7 @@ pub(crate) use self::lock::lock;
 pub use self::manifest::{Manifest, Published};
 pub use self::memory::MemoryOutput;
 pub(crate) use self::place::check_place;
-pub(crate) use self::stage::{Outcome, Stage, VersionSource};
+pub(crate) use self::stage::{Outcome, Stage, Version, VersionSource};
 use crate::source::FileStamp;
 
 /// A function that writes something piece by piece.

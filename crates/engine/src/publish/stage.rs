@@ -87,6 +87,16 @@ impl<'a> Outcome<'a> {
     }
 }
 
+impl<'a> Version<'a> {
+    /// Returns the output of the last build, if that is its origin.
+    pub(crate) fn cached(&self) -> Option<&'a CachedOutput> {
+        match self.source {
+            VersionSource::Cached(cached) => Some(cached),
+            VersionSource::Rendered(_) => None,
+        }
+    }
+}
+
 impl<'a> Stage<'a> {
     /// Renders every output of which a dependency changed, and stages those that differ. The outcomes are in
     /// the order of the plan. A cancelled build skips the rest.

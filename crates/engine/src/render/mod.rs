@@ -5,7 +5,7 @@ mod values;
 
 use std::collections::BTreeSet;
 use std::num::NonZeroUsize;
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard};
 
 use indexmap::IndexMap;
 use minijinja::{Value, context};
@@ -28,6 +28,7 @@ use crate::template::{
     ArchiveScope, Environments, FEED_STYLE, PageScope, PagerScope, PostObject, RenderContext,
     RenderData, STYLE, Scope, diagnose, escape, feed_value, post_list, script,
 };
+use crate::threads::locked;
 
 /// Renders outputs; what all pages share is made once.
 #[derive(Debug)]
@@ -103,7 +104,7 @@ impl<'a> Renderer<'a> {
     }
 
     fn buffers(&self) -> MutexGuard<'_, Vec<Vec<u8>>> {
-        self.buffers.lock().unwrap_or_else(PoisonError::into_inner)
+        locked(&self.buffers)
     }
 
     /// Renders an output.

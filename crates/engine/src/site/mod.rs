@@ -17,7 +17,7 @@ pub(crate) use self::read::{configuration, read_settings};
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
-use std::sync::{OnceLock, PoisonError};
+use std::sync::OnceLock;
 
 use jiff::Timestamp;
 use tabulae_core::catalogue::{Catalogue, PostId};
@@ -31,6 +31,8 @@ use tabulae_core::related::RelatedList;
 use tabulae_core::route::{Link, decode};
 use tabulae_core::settings::Settings;
 use tabulae_core::time::Moment;
+
+use crate::threads::locked;
 
 /// Everything that was read of a site.
 #[derive(Debug)]
@@ -301,11 +303,7 @@ impl Site {
 
     /// Takes the errors of posts whose bodies were read again and could not be.
     pub(crate) fn take_reread_errors(&self) -> Diagnostics {
-        let mut errors = self
-            .reread_errors
-            .lock()
-            .unwrap_or_else(PoisonError::into_inner);
-        std::mem::take(&mut *errors)
+        std::mem::take(&mut *locked(&self.reread_errors))
     }
 
     /// The HTML of a post or page, in which each local address is whole.

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::io;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex};
 
 use jiff::Timestamp;
 use rayon::prelude::*;
@@ -25,6 +25,7 @@ use super::markdown;
 use crate::fingerprint::checksum;
 use crate::options::{NoProgress, Progress, Step};
 use crate::source::{FileStamp, Sources};
+use crate::threads::locked;
 
 /// The input for reading posts.
 pub(super) struct Reading<'a> {
@@ -284,7 +285,7 @@ impl Reread {
         Html::made(move || match reread.body(&path, start) {
             Ok(text) => body_of(&path, &text, has_title).html.get().into_owned(),
             Err(error) => {
-                let mut errors = reread.errors.lock().unwrap_or_else(PoisonError::into_inner);
+                let mut errors = locked(&reread.errors);
                 errors.push(unreadable(&path, &error));
                 String::new()
             }

@@ -2,9 +2,11 @@
 
 use std::collections::BTreeMap;
 use std::io;
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard};
 
 use super::{FileStamp, Sources};
+
+use crate::threads::locked;
 
 /// The files of a site in memory. A clone has the same files: what is written to one is seen in the other.
 #[derive(Debug, Clone, Default)]
@@ -14,7 +16,7 @@ pub struct MemorySources {
 
 impl MemorySources {
     fn locked(&self) -> MutexGuard<'_, BTreeMap<String, Arc<[u8]>>> {
-        self.files.lock().unwrap_or_else(PoisonError::into_inner)
+        locked(&self.files)
     }
 
     fn get(&self, path: &str) -> io::Result<Arc<[u8]>> {

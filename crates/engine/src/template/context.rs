@@ -7,13 +7,13 @@ use tabulae_core::catalogue::PostId;
 
 use super::data::RenderData;
 use super::limits::Limits;
-use super::memo::locked;
 use crate::incremental::{Dependency, Key, Recorder};
 use crate::site::Owner;
+use crate::threads::locked;
 
 /// The context of one output: the data that all outputs share, the site and its clock among them, its limits,
-/// the post whose page it is, and the record of its dependencies. Whatever renders gets it passed; the values that templates see hold it, and record
-/// what is asked of them.
+/// the post whose page it is, and the record of its dependencies. Whatever renders gets it passed; the values
+/// that templates see hold it, and record what is asked of them.
 #[derive(Debug)]
 pub(crate) struct RenderContext {
     pub(crate) data: Arc<RenderData>,
@@ -49,7 +49,7 @@ impl RenderContext {
             recorder: Recorder::default(),
         };
         Arc::new(Self {
-            limits: Limits::of_site(data.site.catalogue.all().count()),
+            limits: data.limits,
             data,
             page: Mutex::new(page),
         })

@@ -14,13 +14,15 @@ use tabulae_core::source::Source;
 use tabulae_core::term::TermId;
 
 use super::card_store::Cards;
+use super::limits::Limits;
 use super::loads::reached;
-use super::memo::{Memo, locked};
+use super::memo::Memo;
 use super::term_values::{TermValues, term_values};
 use super::theme::sources;
 use crate::incremental::{Dependency, DependencyTable, Key, Listing};
 use crate::plan::Plan;
 use crate::site::Site;
+use crate::threads::locked;
 
 /// A query's text, and whether it runs on a post's page.
 pub(super) type QueryKey = (String, bool);
@@ -37,6 +39,8 @@ pub(crate) struct RenderData {
     pub plan: Plan,
     /// The templates by name, with the files they are in.
     pub sources: BTreeMap<String, Source>,
+    /// The limits of each output.
+    pub(super) limits: Limits,
     /// The numbers of keys.
     pub(crate) dependencies: DependencyTable,
     /// Every term's values, by term field and term.
@@ -92,6 +96,7 @@ impl RenderData {
         let template_dependencies = sources.keys().map(|name| (name.clone(), of_template(name)));
         let template_dependencies = template_dependencies.collect();
         Self {
+            limits: Limits::of_site(site.catalogue.all().count()),
             terms,
             post_links: links.collect(),
             rows: site.catalogue.all().map(|_| OnceLock::new()).collect(),

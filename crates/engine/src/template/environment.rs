@@ -12,7 +12,8 @@ use super::escape::{escape, printed};
 use super::filters::FILTERS;
 use super::functions::FUNCTIONS;
 use super::limits;
-use super::memo::locked;
+
+use crate::threads::locked;
 
 /// Environments for rendering on any thread. Each renders one output at a time, and knows its context,
 /// as the engine calls functions and loads templates without handing one on.

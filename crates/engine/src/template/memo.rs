@@ -3,9 +3,11 @@
 use std::borrow::Borrow;
 use std::fmt;
 use std::hash::Hash;
-use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::sync::Mutex;
 
 use rustc_hash::FxHashMap;
+
+use crate::threads::locked;
 
 /// A memo table. If two threads compute the same value, the last one is kept.
 pub(crate) struct Memo<K, V>(Mutex<FxHashMap<K, V>>);
@@ -39,9 +41,9 @@ impl<K: Hash + Eq, V: Clone> Memo<K, V> {
         locked(&self.0).contains_key(key)
     }
 
-    /// Sets the value of a key.
-    pub(crate) fn insert(&self, key: K, value: V) {
-        locked(&self.0).insert(key, value);
+    /// Sets the value of a key. Returns true if it had none.
+    pub(crate) fn insert(&self, key: K, value: V) -> bool {
+        locked(&self.0).insert(key, value).is_none()
     }
 
     /// Returns the value of a key, and computes it first if it is not known.
@@ -58,11 +60,6 @@ impl<K: Hash + Eq, V: Clone> Memo<K, V> {
     pub(crate) fn clear(&self) {
         *locked(&self.0) = FxHashMap::default();
     }
-}
-
-/// Locks data that all threads share. A thread that panicked left it usable.
-pub(super) fn locked<T>(shared: &Mutex<T>) -> MutexGuard<'_, T> {
-    shared.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 #[cfg(test)]

@@ -57,23 +57,26 @@ pub(super) fn query(
     Ok(posts)
 }
 
-/// Warns of a query without parameters that finds nothing, once for each template that has it: the place does
-/// not depend on which page is rendered first.
+/// Warns of a query without parameters that finds nothing.
 fn warn_of_empty(context: &RenderContext, template: &str, text: &str) {
-    let data = &context.data;
-    let key = (template.to_owned(), text.to_owned());
-    if data.empty_queries.contains(&key) {
-        return;
-    }
-    data.empty_queries.insert(key, ());
-    let parsed = Query::parse(&passage(data, template, text)).ok();
-    if let Some(warning) = parsed.and_then(|parsed| parsed.slip(data.site.scope())) {
-        context.track_key(Key::Warned);
-        data.warn(warning);
-    }
+    context.track_key(Key::EmptyQuery(template.to_owned(), text.to_owned()));
+    context.data.warn_of_empty(template, text);
 }
 
 impl RenderData {
+    /// Warns of a query without parameters that finds nothing, once for each template that has it: the place
+    /// does not depend on which page is rendered first.
+    pub(crate) fn warn_of_empty(&self, template: &str, text: &str) {
+        let key = (template.to_owned(), text.to_owned());
+        if !self.empty_queries.insert(key, ()) {
+            return;
+        }
+        let parsed = Query::parse(&passage(self, template, text)).ok();
+        if let Some(warning) = parsed.and_then(|parsed| parsed.slip(self.site.scope())) {
+            self.warn(warning);
+        }
+    }
+
     /// Returns true if a query is known to have the same answer on every page.
     pub(super) fn has_answer(&self, query: &str) -> bool {
         self.answers.contains(query)

@@ -234,11 +234,9 @@ pub(super) fn edit(bench: &mut Bench, (kind, number, how): (u8, u8, u8)) {
 
 /// Returns the diagnostics of a build, without those that depend on the one before.
 fn told(diagnostics: &[Diagnostic]) -> BTreeSet<String> {
-    // One page of a template reports an empty query; the report is lost when that page goes and others stay.
-    let once = [Code::FeedIdChanged, Code::QueryEmpty];
     let lasting = diagnostics
         .iter()
-        .filter(|diagnostic| !once.contains(&diagnostic.code));
+        .filter(|diagnostic| diagnostic.code != Code::FeedIdChanged);
     lasting
         .map(|diagnostic| {
             format!(

@@ -550,3 +550,31 @@ fn an_empty_query_is_reported_in_each_template_that_has_it() {
         assert_eq!(places.collect::<Vec<_>>(), expected);
     }
 }
+
+/// Also once the page is gone that was rendered first; the other one is not rendered for it.
+#[rstest]
+#[case::the_first("posts/2026-03-01-a.md", "2026/b/index.html")]
+#[case::the_last("posts/2026-03-02-b.md", "2026/a/index.html")]
+fn an_empty_query_is_reported_as_long_as_a_page_has_it(#[case] removed: &str, #[case] kept: &str) {
+    let query = "{% for post in query(\"from posts where title = 'Lima'\") %}x{% endfor %}";
+    let mut bench = Bench::new("")
+        .with("templates/post.html", query)
+        .with("posts/2026-03-01-a.md", "# Lime\n")
+        .with("posts/2026-03-02-b.md", "# Sand\n");
+    let expected = ["query-empty templates/post.html"];
+    let mut reported = |is_removed: bool| {
+        if is_removed {
+            bench.sources.remove(removed);
+        }
+        let found = bench.diagnostics().into_iter();
+        let found: Vec<_> = found
+            .map(|(code, file, ..)| format!("{code} {file}"))
+            .collect();
+        assert_eq!(found, expected);
+        bench.out.take_published()
+    };
+    assert!(reported(false).contains(&kept.to_owned()));
+    for is_removed in [false, true, false] {
+        assert!(!reported(is_removed).contains(&kept.to_owned()));
+    }
+}

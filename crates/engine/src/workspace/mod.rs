@@ -132,11 +132,7 @@ impl Workspace {
     }
 
     fn options<'a>(&self, options: BuildOptions<'a>) -> BuildOptions<'a> {
-        BuildOptions {
-            clock: self.clock,
-            include: self.include,
-            ..options
-        }
+        options.of_site(self.clock, self.include)
     }
 
     fn loaded(&self) -> &Collected<Option<Site>> {
@@ -329,7 +325,7 @@ impl Workspace {
         output: &mut dyn Destination,
         options: BuildOptions<'_>,
     ) -> (Vec<Diagnostic>, Option<Settings>) {
-        self.attach(output);
+        attach(&*self.sources, output);
         let found = audit(&*self.sources, output, &self.options(options));
         (found.diagnostics, found.output)
     }
@@ -345,7 +341,7 @@ impl Workspace {
         output: &mut dyn Destination,
         options: BuildOptions<'_>,
     ) -> Result<WeaveReport, Error> {
-        self.attach(output);
+        attach(&*self.sources, output);
         if !options.dry_run {
             lock(output)?;
         }
@@ -364,10 +360,11 @@ impl Workspace {
             _ => Err(Error::new(woven.diagnostics)),
         }
     }
+}
 
-    fn attach(&self, output: &mut dyn Destination) {
-        if let Some(root) = self.root() {
-            output.attach(&root.join(STATE_FOLDER));
-        }
+/// Tells an output folder where the site keeps its state, if the site is on disk.
+fn attach(sources: &dyn Sources, output: &mut dyn Destination) {
+    if let Some(root) = sources.root() {
+        output.attach(&root.join(STATE_FOLDER));
     }
 }

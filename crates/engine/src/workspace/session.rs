@@ -5,7 +5,7 @@ use std::sync::Arc;
 use tabulae_core::diagnostic::Diagnostic;
 use tabulae_core::post::Include;
 
-use super::{STATE_FOLDER, Workspace};
+use super::{Workspace, attach};
 use crate::error::Error;
 use crate::options::{BuildOptions, Clock};
 use crate::pipeline::Session;
@@ -63,14 +63,8 @@ impl BuildSession {
         output: &mut dyn Destination,
         options: BuildOptions<'_>,
     ) -> Result<BuildReport, Error> {
-        if let Some(root) = self.sources.root() {
-            output.attach(&root.join(STATE_FOLDER));
-        }
-        let options = BuildOptions {
-            clock: self.clock,
-            include: self.include,
-            ..options
-        };
+        attach(&*self.sources, output);
+        let options = options.of_site(self.clock, self.include);
         let session = self.session.get_or_insert_default();
         let (built, is_done) = session.build(&*self.sources, output, &options);
         let (mut report, diagnostics) = (built.output, built.diagnostics);
