@@ -160,6 +160,30 @@ fn each_change_is_built_and_told() {
     until("a style", &|now| now["styles"] == true);
 }
 
+/// A build of half a minute is given up for the edit that follows: its pages are never served.
+#[test]
+fn a_newer_edit_ends_a_build() {
+    let site = Site::small();
+    for number in 0..40 {
+        let post = format!("---\ndate: 2026-01-02\n---\nPost {number}.\n");
+        site.write(&format!("posts/p{number}.md"), &post);
+    }
+    let running = preview(&site);
+    let mut told = running.told();
+    assert_eq!(told.next().expect("the first build")["version"], 1);
+    let slow = "{% for a in range(1000) %}{% for b in range(300) %}{% endfor %}{% endfor %}";
+    site.write("templates/post.html", &format!("slow{slow}"));
+    std::thread::sleep(Duration::from_millis(500));
+    site.write("templates/post.html", "quick");
+    let next = told.next().expect("the next build");
+    assert_eq!(
+        (&next["version"], &next["faults"]),
+        (&2.into(), &false.into())
+    );
+    let page = running.get("/2026/p0/").1;
+    assert!(page.contains("quick"), "{page}");
+}
+
 #[test]
 fn the_workbench_runs_a_query_and_says_what_is_wrong_with_one() {
     let site = Site::small();
