@@ -38,10 +38,44 @@ pub struct Place {
     pub line: usize,
     /// Column in characters, from 1.
     pub column: usize,
-    /// The line's text, where there is one to show.
-    pub excerpt: Option<String>,
-    /// How many characters of the excerpt are meant, at least 1.
+    /// The line around the place, where there is something to show.
+    pub excerpt: Option<Excerpt>,
+    /// How many characters of the line are meant, at least 1.
     pub width: usize,
+}
+
+/// The part of a line around a place: the whole line, unless it is very long.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Excerpt {
+    /// The text, without the end of the line.
+    pub text: String,
+    /// The column of its first character, from 1.
+    pub column: usize,
+    /// Set if the line goes on after it.
+    pub goes_on: bool,
+}
+
+/// The maximum number of characters of a line in an [`Excerpt`], before a place and from it on. A thousand
+/// diagnostics of one long line hold it a thousand times.
+const REACH: usize = 200;
+
+impl Excerpt {
+    /// Returns the excerpt of `line` around its byte `at`; `None` if there is only white space.
+    fn around(line: &str, at: usize) -> Option<Self> {
+        let (before, after) = line.split_at(at);
+        let before = match before.char_indices().rev().nth(REACH - 1) {
+            Some((start, _)) => &before[start..],
+            None => before,
+        };
+        let end = after.char_indices().nth(REACH).map(|(end, _)| end);
+        let start = at - before.len();
+        let text = &line[start..at + end.unwrap_or(after.len())];
+        (!text.trim().is_empty()).then(|| Self {
+            text: text.to_owned(),
+            column: line[..start].chars().count() + 1,
+            goes_on: end.is_some(),
+        })
+    }
 }
 
 impl Span {
@@ -111,12 +145,12 @@ impl Source {
         let end = floor_boundary(text, span.end).max(start);
         let line_start = text[..start].rfind('\n').map_or(0, |at| at + 1);
         let line_end = text[start..].find('\n').map_or(text.len(), |at| start + at);
-        let excerpt = text[line_start..line_end].trim_end_matches('\r');
+        let line = text[line_start..line_end].trim_end_matches('\r');
         Place {
             file: self.file.clone(),
             line: text[..start].matches('\n').count() + 1,
             column: text[line_start..start].chars().count() + 1,
-            excerpt: (!excerpt.trim().is_empty()).then(|| excerpt.to_owned()),
+            excerpt: Excerpt::around(line, (start - line_start).min(line.len())),
             width: text[start..end.min(line_end)].chars().count().max(1),
         }
     }
@@ -257,6 +291,30 @@ mod tests {
     ) {
         let place = Source::new("a.md", text).place(Span::new(at, at + 1));
         assert_eq!((place.line, place.column), (line, column));
+    }
+
+    /// Of a very long line only what surrounds the place is kept.
+    #[rstest]
+    #[case::short("abc", 1, "abc", 1, false)]
+    #[case::at_its_end("abc\r", 3, "abc", 1, false)]
+    #[case::in_the_middle(&"ä".repeat(1_000), 2 * 500, &"ä".repeat(400), 301, true)]
+    #[case::at_the_start(&"ab".repeat(500), 0, &"ab".repeat(100), 1, true)]
+    #[case::at_the_end(&"ab".repeat(500), 999, &("b".to_owned() + &"ab".repeat(100)), 800, false)]
+    fn an_excerpt_is_a_part_of_a_long_line(
+        #[case] line: &str,
+        #[case] at: usize,
+        #[case] text: &str,
+        #[case] column: usize,
+        #[case] goes_on: bool,
+    ) {
+        let source = Source::new("a.md", &format!("first\n{line}\nlast"));
+        let place = source.place(Span::new(6 + at, 7 + at));
+        let expected = Excerpt {
+            text: text.to_owned(),
+            column,
+            goes_on,
+        };
+        assert_eq!(place.excerpt, Some(expected));
     }
 
     #[rstest]

@@ -93,24 +93,27 @@ pub(crate) fn place(place: &Place) -> String {
 
 /// The line, cut to what can be shown, with a caret under each character that is meant.
 fn excerpt(place: &Place, style: Style, out: &mut String) {
-    let Some(line) = &place.excerpt else {
+    let Some(excerpt) = &place.excerpt else {
         return;
     };
-    let chars: Vec<char> = line
+    let chars: Vec<char> = excerpt
+        .text
         .chars()
         .map(|c| if c.is_control() { ' ' } else { c })
         .collect();
-    let at = (place.column - 1).min(chars.len());
+    let at = (place.column - excerpt.column).min(chars.len());
     let start = at
         .saturating_sub(WIDE / 2)
         .min(chars.len().saturating_sub(WIDE));
     let end = (start + WIDE).min(chars.len());
-    let head = if start > 0 { "…" } else { "" };
-    let tail = if end < chars.len() { "…" } else { "" };
+    let is_cut = start > 0 || excerpt.column > 1;
+    let head = if is_cut { "…" } else { "" };
+    let goes_on = end < chars.len() || excerpt.goes_on;
+    let tail = if goes_on { "…" } else { "" };
     let line: String = chars[start..end].iter().collect();
     let _ = writeln!(out, "    {head}{}{tail}", line.trim_end());
     let wide = |chars: &[char]| chars.iter().map(|c| c.width().unwrap_or(0)).sum::<usize>();
-    let before = wide(&chars[start..at]) + usize::from(start > 0);
+    let before = wide(&chars[start..at]) + usize::from(is_cut);
     let marked = wide(&chars[at..(at + place.width).min(end)]).max(1);
     let _ = writeln!(
         out,

@@ -48,6 +48,9 @@ const SIGNS: [&str; 23] = [
     "!", "*", ";", "[", "]", ".",
 ];
 
+/// The maximum number of tokens of a query.
+const TOKENS: usize = 10_000;
+
 /// Cuts `text` into tokens, the last of which is the end.
 pub(super) fn tokens(text: &str) -> Result<Vec<Token>, Fault> {
     let mut lexer = Lexer { text, at: 0 };
@@ -55,6 +58,11 @@ pub(super) fn tokens(text: &str) -> Result<Vec<Token>, Fault> {
     loop {
         let token = lexer.next()?;
         let done = token.kind == TokenKind::End;
+        if tokens.len() == TOKENS && !done {
+            let message = "this query has more than 10,000 words and signs";
+            let help = "give these posts a front matter field of their own, and test that";
+            return Err(diagnostic(token.span, message).help(help));
+        }
         tokens.push(token);
         if done {
             return Ok(tokens);

@@ -40,7 +40,10 @@ fn show(diagnostic: &Diagnostic, out: &mut String) {
     };
     let place = &diagnostic.place;
     let _ = writeln!(out, "{}: {word}: {}", place.column, diagnostic.message);
-    let excerpt = place.excerpt.as_deref().unwrap_or_default();
+    let excerpt = place
+        .excerpt
+        .as_ref()
+        .map_or("", |excerpt| excerpt.text.as_str());
     let before: String = excerpt
         .chars()
         .take(place.column - 1)

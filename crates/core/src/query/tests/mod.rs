@@ -428,6 +428,15 @@ fn what_is_printed_is_read_as_the_same(#[case] text: &str) {
     assert_eq!(first, again, "{first}");
 }
 
+/// `a in (1,1,…)` with n values has 2n + 4 tokens, `where` among them.
+#[rstest]
+#[case::the_most(4_998, true)]
+#[case::one_more(4_999, false)]
+fn a_statement_has_at_most_ten_thousand_tokens(#[case] values: usize, #[case] parses: bool) {
+    let text = format!("where a in ({})", vec!["1"; values].join(","));
+    assert_eq!(super::parser::parse(&text).is_ok(), parses);
+}
+
 #[test]
 fn a_statement_nested_too_deep_is_refused() {
     let text = format!("where {}a{}", "(".repeat(5000), ")".repeat(5000));
