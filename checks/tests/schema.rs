@@ -45,12 +45,12 @@ fn the_example_sites_settings_are_valid() {
 /// A value that a key may hold.
 fn sample(holds: Holds) -> &'static str {
     match holds {
-        Holds::Text => "\"tag\"",
+        Holds::Text | Holds::TextOrFalse => "\"tag\"",
         Holds::Query => "\"from posts\"",
         Holds::Flag => "true",
         Holds::Count => "2",
         Holds::Weight => "0.5",
-        Holds::Pattern | Holds::Link => "\"/a/\"",
+        Holds::Pattern | Holds::Link | Holds::LinkOrFalse => "\"/a/\"",
         Holds::Address => "\"https://y.example/\"",
         Holds::Word(_) | Holds::Words(_) => "",
         Holds::Texts => "[\"tag\"]",

@@ -392,7 +392,7 @@ fn what_is_wrong_with_a_feed_is_said() {
         "[feed.x]\npage = \"/tag/lime/\"\n",
         "[feed.x]\npage = \"/tags/{tag}/\"\n",
         "[feed.x]\nlink = \"/a.xml\"\n[feed.y]\nlink = \"/a.xml\"\n",
-        "[feed.x]\nlink = \"/atom.xml\"\n",
+        "[archive.all]\nfeeds = [\"atom\"]\n[feed.x]\nlink = \"/all/atom.xml\"\n",
         "[feed.x]\nformat = \"atmo\"\n",
         "[feed.x]\nlink = \"feed.xml\"\n",
         "[feed.x]\nquery = \"limit 0\"\n",
@@ -423,8 +423,6 @@ fn what_is_wrong_with_a_feed_is_said() {
     dated = false
     [feed.x]
     query = "from notes"
-    notes/a.md:1:1: this post has no date and is left out of feeds
-      write `updated: 2026-03-14`, or keep its content set out of the feed's query
     tabulae.toml:8:7: the feed `x` has no entries: none of its posts has a date
       look at what its query finds: `tabulae query "from notes"`
 
@@ -445,9 +443,11 @@ fn what_is_wrong_with_a_feed_is_said() {
     tabulae.toml:7:7: the feed `x` and the feed `y` would both stand at /a.xml
       give one of them another `link`
 
+    [archive.all]
+    feeds = ["atom"]
     [feed.x]
-    link = "/atom.xml"
-    tabulae.toml:5:7: a feed of the archive `journal` and the feed `x` would both stand at /atom.xml
+    link = "/all/atom.xml"
+    tabulae.toml:5:10: a feed of the archive `all` and the feed `x` would both stand at /all/atom.xml
       give one of them another `link`
 
     [feed.x]

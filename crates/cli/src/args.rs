@@ -159,6 +159,12 @@ docs/weave.md shows what a mark can ask for.")]
         /// The folder, new or empty
         dir: PathBuf,
     },
+    /// Prints the effective settings: each key with its value and where it comes from
+    #[command(after_help = "Examples:
+  tabulae settings                    as TOML, ready to copy
+  tabulae settings --format json      the same for a program
+The built-in archives and feed are among them, and what they yield to.")]
+    Settings,
     /// Prints the JSON Schema of tabulae.toml, for editors
     #[command(after_help = "Examples:
   tabulae schema > tabulae.schema.json      then, as the first line of tabulae.toml:

@@ -127,6 +127,10 @@ fn value(key: &Key) -> Value {
     let mut schema = match key.holds {
         Holds::Text | Holds::Query => json!({ "type": "string" }),
         Holds::Flag => json!({ "type": "boolean" }),
+        Holds::TextOrFalse => json!({ "anyOf": [{ "type": "string" }, { "const": false }] }),
+        Holds::LinkOrFalse => {
+            json!({ "anyOf": [{ "type": "string", "pattern": "^/" }, { "const": false }] })
+        }
         Holds::Count => json!({ "type": "integer", "minimum": 1 }),
         Holds::Weight => json!({ "type": "number", "minimum": 0 }),
         Holds::Pattern | Holds::Link => json!({ "type": "string", "pattern": "^/" }),

@@ -34,6 +34,8 @@ pub struct BuildReport {
     pub diagnostics: Vec<Diagnostic>,
     /// Files in the output folder that no known build wrote and that are no outputs, by path, sorted.
     pub unknown: Vec<String>,
+    /// What the built-in archives and the built-in feed yield to, in sentences.
+    pub yields: Vec<String>,
     /// The output folder's name in messages.
     pub out: String,
     /// The path that the site's address puts before every link.

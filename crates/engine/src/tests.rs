@@ -776,7 +776,7 @@ fn a_post_shows_what_is_related_and_why() {
     let mut bench = small();
     bench.sources.write(
         "tabulae.toml",
-        format!("{SITE}[archive.journal]\nfeeds = [\"atom\"]\nfeed_content = \"full\"\n[archive.tags]\nby = \"tag\"\n[related]\nnotice = \"Nothing like it.\"\nfeeds = true\nweigh = {{ tag = 1 }}\n"),
+        format!("{SITE}[archive.journal]\nlink = \"/journal/\"\nfeeds = [\"atom\"]\nfeed_content = \"full\"\n[archive.tags]\nby = \"tag\"\n[related]\nnotice = \"Nothing like it.\"\nfeeds = true\nweigh = {{ tag = 1 }}\n"),
     );
     bench.sound();
     let part = |file: &str| {
@@ -941,7 +941,6 @@ fn another_language_has_its_own_words_and_months() {
     1,
     1
 )]
-#[case::home_twice("pages/index.html", Some("x"), "address-taken", "tabulae.toml", 1, 1)]
 #[case::asset_and_page(
     "assets/2026/lime/index.html",
     Some("x"),
@@ -1102,19 +1101,30 @@ fn a_folder_without_posts_is_refused_and_one_of_two_is_a_warning() {
 }
 
 #[test]
-fn an_undated_post_is_left_out_of_feeds_with_one_warning() {
+fn undated_posts_are_left_out_with_one_warning_for_each_list() {
     let mut bench = Bench::new(
-        "[content.notes]\ndated = false\n[archive.all]\nfeeds = [\"atom\", \"rss\"]\n[feed.x]\n",
+        "defaults = false\n[content.notes]\ndated = false\n[archive.all]\nfeeds = [\"atom\", \"rss\"]\n[archive.years]\nby = \"year\"\n[feed.x]\n",
     )
     .with("notes/a.md", "A.\n")
-    .with("notes/b.md", "---\nupdated: 2026-01-01\n---\n");
+    .with("notes/b.md", "---\nupdated: 2026-01-01\n---\n")
+    .with("notes/c.md", "C.\n");
     let built = bench.build();
-    let codes: Vec<_> = built
-        .diagnostics
-        .iter()
-        .map(|diagnostic| (diagnostic.code, diagnostic.place.file.as_deref()))
-        .collect();
-    assert_eq!(codes, [(Code::FeedUndated, Some("notes/a.md"))]);
+    let told = built.diagnostics.iter().map(|diagnostic| {
+        assert_eq!(diagnostic.code, Code::PostUndated);
+        (diagnostic.place.line, diagnostic.message.as_str())
+    });
+    let expected = [
+        (
+            8,
+            "a feed of the archive `all` leaves out 2 posts that have no date",
+        ),
+        (
+            10,
+            "the archive `years` leaves out 3 posts that have no date",
+        ),
+        (12, "the feed `x` leaves out 2 posts that have no date"),
+    ];
+    assert_eq!(told.collect::<Vec<_>>(), expected);
     for path in ["all/atom.xml", "all/rss.xml", "x.xml"] {
         assert!(bench.page(path).contains("/notes/b/") && !bench.page(path).contains("/notes/a/"));
     }
@@ -1173,8 +1183,8 @@ fn related_posts_are_lines_or_cards(#[case] show: &str, #[case] there: &str, #[c
 )]
 #[case::a_page_and_a_list(
     &[("pages/index.html", "Home")],
-    "",
-    "give the page `pages/index.html` another `slug`, or the archive `journal` another `link`"
+    "[archive.all]\nlink = \"/\"\n",
+    "give the page `pages/index.html` another `slug`, or the archive `all` another `link`"
 )]
 #[case::an_asset_and_an_old_address(
     &[("assets/old.html", ""), ("pages/a.md", "---\nmoved_from: /old.html\n---\n")],

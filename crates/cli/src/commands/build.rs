@@ -63,6 +63,7 @@ fn as_json(report: &BuildReport, build: &BuildArgs) -> Value {
         "unchanged": report.unchanged,
         "removed": report.removed,
         "unknown": report.unknown,
+        "yields": report.yields,
         "next_due": report.next_due.as_ref().map(|due| due.at.at.to_string()),
     });
     if build.dry_run || build.verbose {
@@ -84,6 +85,10 @@ pub(super) fn as_text(
         .count();
     let counted_errors = counted(errors, "error", "errors");
     let mut text = read_line(report) + "\n";
+    if build.verbose {
+        let yields = report.yields.iter();
+        text.extend(yields.map(|sentence| sentence_line(sentence)));
+    }
     let is_listed =
         |change: &&Change| build.dry_run || build.verbose || change.kind == ChangeKind::Prune;
     for change in report.changes.iter().filter(is_listed) {
@@ -104,6 +109,13 @@ pub(super) fn as_text(
         text += &due_line(due);
     }
     text
+}
+
+/// Returns a sentence with a capital letter and a full stop, as a line.
+fn sentence_line(sentence: &str) -> String {
+    let mut chars = sentence.chars();
+    let first = chars.next().into_iter().flat_map(char::to_uppercase);
+    first.chain(chars).chain(".\n".chars()).collect()
 }
 
 /// Returns a word on a long build by a program that was compiled without optimisation.

@@ -6,8 +6,8 @@ mod demo;
 mod explain;
 mod generate;
 mod init;
-
 mod query;
+mod settings;
 mod terms;
 mod weave;
 
@@ -36,6 +36,7 @@ pub(crate) fn run(args: &Args) -> Status {
         Command::Audit(audit) => audit::run(args, audit),
         Command::Preview(preview) => crate::preview::run(args, preview),
         Command::Weave { pages, check } => weave::run(args, pages, *check),
+        Command::Settings => settings::run(args),
         Command::Schema { of } => generate::schema(*of),
         Command::Completions { shell } => generate::completions(*shell),
         Command::Manual { of } => generate::manual(of.as_deref()),

@@ -16,7 +16,7 @@ fn a_build_says_what_it_did_for_programs() {
         json!({
             "read": { "posts": 3, "pages": 0 },
             "held_back": { "draft": 1, "scheduled": 1 },
-            "written": 13, "unchanged": 0, "removed": 0, "unknown": [],
+            "written": 13, "unchanged": 0, "removed": 0, "unknown": [], "yields": [],
             "next_due": "2026-12-01T09:00:00Z",
             "faults": [],
         })

@@ -349,6 +349,8 @@ fn holds(holds: Holds) -> String {
         Holds::Query => "query".to_owned(),
         Holds::Pattern => "link, with variables".to_owned(),
         Holds::Link => "link".to_owned(),
+        Holds::LinkOrFalse => "link, or false".to_owned(),
+        Holds::TextOrFalse => "text, or false".to_owned(),
         Holds::Address => "absolute address".to_owned(),
         Holds::Word(known) => words(known),
         Holds::Texts => "list of texts".to_owned(),

@@ -7,7 +7,7 @@ fn site() -> Site {
     let site = Site::empty();
     site.write(
         "tabulae.toml",
-        "[site]\ntitle = \"Log\"\naddress = \"https://x.example/\"\n[archive.journal]\nquery = \"from posts where year = 2026 and tag = 'lime' limit 2\"\n[archive.tags]\nby = \"tag\"\nat_least = 2\n[related]\nweigh = { tag = 1 }\n",
+        "[site]\ntitle = \"Log\"\naddress = \"https://x.example/\"\ndefaults = false\n[archive.journal]\nquery = \"from posts where year = 2026 and tag = 'lime' limit 2\"\n[archive.tags]\nby = \"tag\"\nat_least = 2\n[related]\nweigh = { tag = 1 }\n",
     );
     let post = |path: &str, front: &str| site.write(path, format!("---\n{front}\n---\n\nText.\n"));
     post(

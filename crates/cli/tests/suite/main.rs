@@ -10,6 +10,7 @@ mod killed;
 mod layers;
 mod preview;
 mod query;
+mod settings;
 mod site;
 mod terms;
 mod usage;

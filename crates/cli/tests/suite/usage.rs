@@ -35,6 +35,7 @@ fn wrong_usage_is_an_object_for_programs_too() {
 #[case::init("init")]
 #[case::demo("demo")]
 #[case::schema("schema")]
+#[case::settings("settings")]
 #[case::completions("completions")]
 #[case::manual("manual")]
 fn help_with_examples(#[case] command: &str) {

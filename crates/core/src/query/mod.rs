@@ -71,6 +71,7 @@ use crate::diagnostic::{Code, Collected, Diagnostic};
 use crate::source::{Passage, Place, Span};
 
 pub use self::parser::KEYWORDS;
+pub(crate) use self::print::name_text;
 pub use self::scope::{Library, Parameter, Scope};
 
 /// A query at one of its stages: [`Written`] has names, [`Resolved`] has what they stand for.

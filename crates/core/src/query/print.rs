@@ -197,7 +197,7 @@ impl Display for Search {
 }
 
 /// A name bare where it can be, else in backquotes.
-fn name_text(name: &str) -> String {
+pub(crate) fn name_text(name: &str) -> String {
     let of_this = name.to_lowercase().starts_with("this.");
     if is_bare(name) && !is_keyword(name) && !of_this {
         name.to_owned()

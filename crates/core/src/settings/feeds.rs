@@ -1,41 +1,92 @@
-//! Reading `[feed.NAME]`.
+//! `[feed.NAME]`: reading, with the built-in feed.
 
 use super::reader::Table;
-use super::{CONTENTS, FORMATS, Feed, FeedFormat};
+use super::{CONTENTS, FORMATS, Feed, FeedContent, FeedFormat, Inherited, Site};
 use crate::diagnostic::Diagnostics;
-use crate::source::Spanned;
+use crate::source::{Span, Spanned};
 
-pub(super) fn read(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Vec<Feed> {
-    root.tables("feed", diagnostics)
-        .into_iter()
-        .map(|(name, table)| feed(name, table, diagnostics))
-        .collect()
+/// Reads all feeds. The built-in one exists as well, or is changed by the table of its name, unless the site
+/// has no defaults.
+pub(super) fn read(root: &mut Table<'_>, site: &Site, diagnostics: &mut Diagnostics) -> Vec<Feed> {
+    let base = built_in(site);
+    let mut feeds: Vec<Feed> = Vec::new();
+    for (name, table) in root.tables("feed", diagnostics) {
+        let base = (site.defaults && name.node == base.name).then_some(&base);
+        feeds.push(feed(name, table, base, diagnostics));
+    }
+    if site.defaults && !feeds.iter().any(|feed| feed.name == base.name) {
+        feeds.insert(0, base);
+    }
+    feeds.retain(|feed| feed.enabled);
+    feeds
 }
 
-fn feed(name: Spanned<String>, mut table: Table<'_>, diagnostics: &mut Diagnostics) -> Feed {
-    let format = table
-        .choice("format", &FORMATS, diagnostics)
-        .unwrap_or(FeedFormat::Atom);
+/// Returns the feed of the newest posts at `/atom.xml`, which has the title of the site.
+fn built_in(site: &Site) -> Feed {
+    Feed {
+        title: Some(site.title.clone()),
+        inherited: Inherited::ALL,
+        ..plain("atom", Span::default(), FeedFormat::Atom)
+    }
+}
+
+fn plain(name: &str, place: Span, format: FeedFormat) -> Feed {
     let ending = match format {
         FeedFormat::Json => "json",
         FeedFormat::Atom | FeedFormat::Rss => "xml",
     };
+    Feed {
+        name: name.to_owned(),
+        place,
+        enabled: true,
+        inherited: Inherited::default(),
+        query: None,
+        link: format!("/{name}.{ending}"),
+        page: None,
+        format,
+        content: FeedContent::Summary,
+        title: None,
+        about: None,
+        ttl: None,
+        history: false,
+    }
+}
+
+fn feed(
+    name: Spanned<String>,
+    mut table: Table<'_>,
+    base: Option<&Feed>,
+    diagnostics: &mut Diagnostics,
+) -> Feed {
+    let format = table.choice("format", &FORMATS, diagnostics);
+    // In another format it is another feed, but for its name.
+    let base = base.filter(|base| format.is_none_or(|format| format == base.format));
+    let own = plain(&name.node, name.span, format.unwrap_or(FeedFormat::Atom));
+    let base = base.unwrap_or(&own);
     let link = table.text("link", diagnostics);
     if let Some(link) = &link {
         table.check_fixed(link, diagnostics);
     }
     let page = table.text("page", diagnostics);
     let page = page.filter(|page| table.check_fixed(page, diagnostics));
+    let text = |table: &mut Table<'_>, key, diagnostics: &mut Diagnostics| {
+        table.text(key, diagnostics).map(|text| text.node)
+    };
     let feed = Feed {
+        inherited: Inherited {
+            link: base.inherited.link && link.is_none(),
+            ..Inherited::default()
+        },
+        enabled: table.flag("enabled", true, diagnostics),
         query: table.passage("query", diagnostics),
-        link: link.map_or_else(|| format!("/{}.{ending}", name.node), |text| text.node),
+        link: link.map_or_else(|| base.link.clone(), |text| text.node),
         page,
-        format,
+        format: base.format,
         content: table
             .choice("content", &CONTENTS, diagnostics)
             .unwrap_or_default(),
-        title: table.text("title", diagnostics).map(|text| text.node),
-        about: table.text("about", diagnostics).map(|text| text.node),
+        title: text(&mut table, "title", diagnostics).or_else(|| base.title.clone()),
+        about: text(&mut table, "about", diagnostics),
         ttl: table.count("ttl", diagnostics).map(|n| n.node),
         history: table.flag("history", false, diagnostics),
         place: name.span,

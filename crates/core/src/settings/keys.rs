@@ -35,6 +35,10 @@ pub enum Holds {
     Pattern,
     /// An address from the site's root.
     Link,
+    /// An address from the site's root, or `false` for none.
+    LinkOrFalse,
+    /// A text, or `false` for none.
+    TextOrFalse,
     /// An absolute address (RFC 3986).
     Address,
     /// One of a few words.
@@ -70,7 +74,7 @@ pub const TABLES: &[(&str, &str)] = &[
     ("site.author", "Who answers for the site."),
     (
         "content.NAME",
-        "The posts of one folder. With no such table there is one content set, `posts`.",
+        "The posts of one folder. The content set `posts` also exists without its table, if its folder does and no other set has it.",
     ),
     (
         "content.NAME.fields",
@@ -82,9 +86,12 @@ pub const TABLES: &[(&str, &str)] = &[
     ),
     (
         "archive.NAME",
-        "A query published as pages. With no such table there are `journal`, `tags`, `categories` and `years`.",
+        "A query published as pages. `journal`, `tags`, `categories` and `years` are built in; a table of their name changes the keys that it names.",
     ),
-    ("feed.NAME", "A query published as a feed."),
+    (
+        "feed.NAME",
+        "A query published as a feed. `atom`, of the newest posts, is built in; a table of its name changes the keys that it names.",
+    ),
     (
         "related",
         "The list of related posts under each post; there is none without this table.",
@@ -112,7 +119,8 @@ macro_rules! keys {
 }
 
 use Holds::{
-    Address, Codes, Count, Flag, Link, Pattern, Query, Table, Text, Texts, Weight, Word, Words,
+    Address, Codes, Count, Flag, Link, LinkOrFalse, Pattern, Query, Table, Text, TextOrFalse,
+    Texts, Weight, Word, Words,
 };
 
 const NOTHING: Option<&str> = Some("");
@@ -131,6 +139,7 @@ keys! {
         follow_links Flag, Some("false"), "Whether symbolic links below the site's folders may lead out of the site's folder.";
         hub Address, NOTHING, "The hub that tells subscribers of feeds of changes (WebSub).";
         search Flag, Some("false"), "Whether there is a search page at `/search/`.";
+        defaults Flag, Some("true"), "Whether the built-in archives, feed and content set exist beside those that are named.";
         dates Text, Some("\"long\""), "The theme's dates: \"long\", \"medium\", \"short\" (by language), or a strftime pattern.";
     }
     "site.author" {
@@ -154,10 +163,11 @@ keys! {
         NAME Query, NOTHING, "A query.";
     }
     "archive.NAME" {
-        query Query, Some("all posts"), "Which posts.";
+        enabled Flag, Some("true"), "False for a built-in archive that the site does not have.";
+        query Query, Some("all posts; of a built-in archive those of the dated content sets"), "Which posts.";
         by Text, NOTHING, "What splits the posts into one set of pages for each value: a term field, any field with few values, \"year\", \"month\", \"day\".";
         link Pattern, Some("\"/NAME/\", split by a field \"/NAME/{FIELD}/\""), "The address of page 1.";
-        overview Link, NOTHING, "The address of the page that lists the terms; there is none without it.";
+        overview LinkOrFalse, NOTHING, "The address of the page that lists the terms; there is none without it, or with `false`.";
         order Word(ORDER_NAMES), Some("by name; date parts newest first"), "The overview's order.";
         per_page Count, Some("all on one page"), "How many posts a page has.";
         feeds Words(FORMAT_NAMES), NOTHING, "The formats of its feeds: `atom.xml`, `rss.xml`, `feed.json` below the link.";
@@ -165,13 +175,14 @@ keys! {
         feed_content Word(CONTENT_NAMES), Some("\"summary\""), "What of a post stands in the feeds.";
         feed_history Flag, Some("false"), "Whether what is beyond the limit stands on further pages of the feed (RFC 5005).";
         at_least Count, Some("1"), "How many posts a term needs to have a page.";
-        group Text, NOTHING, "The headings within a page: \"year\", \"month\", or a field.";
+        group TextOrFalse, NOTHING, "The headings within a page: \"year\", \"month\", or a field; `false` for none.";
         show Word(SHOW_NAMES), Some("\"cards\""), "Cards have title, date, summary and image; lines date and title.";
         title Text, Some("made from the name, or the term"), "The title; `{term}` in it is the term.";
         template Text, Some("\"archive.html\""), "The template of its pages.";
     }
     "feed.NAME" {
-        query Query, Some("all posts"), "Which posts; without a limit 20.";
+        enabled Flag, Some("true"), "False for the built-in feed `atom` if the site does not have it.";
+        query Query, Some("all posts of the dated content sets"), "Which posts; without a limit 20.";
         link Link, Some("\"/NAME.xml\", \"/NAME.json\""), "The address.";
         format Word(FORMAT_NAMES), Some("\"atom\""), "Atom (RFC 4287), RSS 2.0 or JSON Feed 1.1.";
         content Word(CONTENT_NAMES), Some("\"summary\""), "What of a post stands in it.";

@@ -1,5 +1,6 @@
 //! `tabulae.toml`, typed and checked, with its defaults.
 
+mod archives;
 mod feeds;
 mod keys;
 mod read;
@@ -47,6 +48,8 @@ pub struct Settings {
     pub words: Words,
     /// `[audit]`
     pub audit: Verdict,
+    /// What the built-in archives and the built-in feed yield to, in sentences; see [`Settings::settle`].
+    pub yields: Vec<String>,
 }
 
 /// `[site]`
@@ -78,6 +81,8 @@ pub struct Site {
     pub source_limit: usize,
     /// Set if links below the site's folders may lead out of the site's folder.
     pub follow_links: bool,
+    /// Set if the built-in archives, feed and content set exist.
+    pub defaults: bool,
 }
 
 /// The default of [`Site::source_limit`], in megabytes.
@@ -112,6 +117,8 @@ pub struct ContentSet {
     pub folder: String,
     /// Where the set is declared, for messages.
     pub place: Span,
+    /// Set for the set `posts` that exists without being declared, if its folder does.
+    pub is_implicit: bool,
     /// The addresses of its posts.
     pub link: Pattern,
     /// Whether each post needs a date.
@@ -199,6 +206,32 @@ pub enum FeedContent {
     Full,
 }
 
+/// The parts of an archive or a feed that come from the built-in one of its name.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Inherited {
+    /// The link, which can yield to something else at its address.
+    pub link: bool,
+    /// The overview, likewise.
+    pub overview: bool,
+    /// The query: the posts of all dated content sets.
+    pub query: bool,
+    /// The formats of feeds.
+    pub feeds: bool,
+    /// All of it: it is not written in the settings at all.
+    pub whole: bool,
+}
+
+impl Inherited {
+    /// Nothing is written.
+    pub(crate) const ALL: Self = Self {
+        link: true,
+        overview: true,
+        query: true,
+        feeds: true,
+        whole: true,
+    };
+}
+
 /// `[archive.NAME]`
 #[derive(Debug, Clone)]
 pub struct Archive {
@@ -206,6 +239,10 @@ pub struct Archive {
     pub name: String,
     /// Where it is declared, for messages.
     pub place: Span,
+    /// False for one that is turned off; those are not among the settings.
+    pub(crate) enabled: bool,
+    /// What comes from the built-in archive of its name.
+    pub inherited: Inherited,
     /// Which posts; all, where it is left out.
     pub query: Option<Passage>,
     /// What splits the posts into one set of pages for each value.
@@ -247,7 +284,11 @@ pub struct Feed {
     pub name: String,
     /// Where it is declared, for messages.
     pub place: Span,
-    /// Which posts; all, where it is left out.
+    /// False for one that is turned off; those are not among the settings.
+    pub(crate) enabled: bool,
+    /// What comes from the built-in feed, if it has its name.
+    pub inherited: Inherited,
+    /// Which posts; all of the dated content sets, where it is left out.
     pub query: Option<Passage>,
     /// The address.
     pub link: String,

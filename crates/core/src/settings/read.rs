@@ -1,14 +1,9 @@
 //! Reading `tabulae.toml`: every table, every diagnostic.
 
-use std::num::NonZeroUsize;
-
 use jiff::tz::TimeZone;
 
-use super::reader::{Table, article, texts_of, weight_of};
-use super::{
-    Archive, CONTENTS, ContentSet, FORMATS, FeedContent, FeedFormat, ORDERS, Related, SHOWS,
-    Settings, Show, TermField, words,
-};
+use super::reader::{Table, article, read_pattern, texts_of, weight_of};
+use super::{ContentSet, Related, SHOWS, Settings, Show, TermField, words};
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::front_matter::parse_toml;
 use crate::route::Pattern;
@@ -36,10 +31,10 @@ impl Settings {
         let mut root = Table::new(source, "", Span::new(0, 1), &map);
         let site = super::site::read(&mut root, &mut diagnostics);
         let mut term_fields = default_term_fields();
-        let content = read_content(&mut root, &mut term_fields, &mut diagnostics);
+        let content = read_content(&mut root, site.defaults, &mut term_fields, &mut diagnostics);
         let queries = read_queries(&mut root, &content, &mut diagnostics);
-        let archives = read_archives(&mut root, &mut diagnostics);
-        let feeds = super::feeds::read(&mut root, &mut diagnostics);
+        let archives = super::archives::read(&mut root, site.defaults, &mut diagnostics);
+        let feeds = super::feeds::read(&mut root, &site, &mut diagnostics);
         let related = read_related(&mut root, &mut diagnostics);
         read_terms(&mut root, &mut term_fields, &mut diagnostics);
         let words = words::read(&mut root, &mut diagnostics);
@@ -57,6 +52,7 @@ impl Settings {
                 term_fields,
                 words,
                 audit,
+                yields: Vec::new(),
             },
             diagnostics: unreadable.unwrap_or(diagnostics),
         }
@@ -98,22 +94,11 @@ pub const RENAMABLE: [&str; 15] = [
 
 fn read_content(
     root: &mut Table<'_>,
+    defaults: bool,
     term_fields: &mut Vec<TermField>,
     diagnostics: &mut Diagnostics,
 ) -> Vec<ContentSet> {
     let tables = root.tables("content", diagnostics);
-    if tables.is_empty() {
-        return vec![ContentSet {
-            name: "posts".to_owned(),
-            folder: "posts".to_owned(),
-            place: Span::default(),
-            link: Pattern::fixed("/{year}/{slug}/"),
-            dated: true,
-            pages: true,
-            draft: false,
-            fields: Vec::new(),
-        }];
-    }
     let mut tables: Vec<_> = tables;
     for (_, table) in &mut tables {
         for field in table.texts("terms", diagnostics) {
@@ -126,10 +111,32 @@ fn read_content(
             }
         }
     }
-    tables
-        .into_iter()
+    let sets = tables.into_iter();
+    let mut sets: Vec<ContentSet> = sets
         .map(|(name, table)| read_set(&name, table, term_fields, diagnostics))
-        .collect()
+        .collect();
+    let is_taken = |set: &ContentSet| set.name == POSTS || set.folder == POSTS;
+    if sets.is_empty() || defaults && !sets.iter().any(is_taken) {
+        sets.insert(0, implicit_set());
+    }
+    sets
+}
+
+/// The name and the folder of the content set that exists without being declared.
+const POSTS: &str = "posts";
+
+fn implicit_set() -> ContentSet {
+    ContentSet {
+        name: POSTS.to_owned(),
+        folder: POSTS.to_owned(),
+        place: Span::default(),
+        is_implicit: true,
+        link: Pattern::fixed("/{year}/{slug}/"),
+        dated: true,
+        pages: true,
+        draft: false,
+        fields: Vec::new(),
+    }
 }
 
 fn read_set(
@@ -147,6 +154,7 @@ fn read_set(
     let set = ContentSet {
         name: name.node.clone(),
         place: name.span,
+        is_implicit: false,
         dated,
         link: read_pattern(name, &mut table, "link", &default, diagnostics).node,
         folder: read_folder(name, &mut table, diagnostics),
@@ -225,36 +233,6 @@ fn read_names(
     fields
 }
 
-/// Reads a link; without one it is `default`, which is made of the table's name.
-fn read_pattern(
-    name: &Spanned<String>,
-    table: &mut Table<'_>,
-    key: &'static str,
-    default: &str,
-    diagnostics: &mut Diagnostics,
-) -> Spanned<Pattern> {
-    let fallback = Spanned::new(Pattern::fixed(default), table.span());
-    let written = table.text(key, diagnostics);
-    let Some(text) = written else {
-        if Pattern::parse(default).is_err() {
-            let place = table.source().place(name.span);
-            let message = format!("the name \"{}\" cannot be part of an address", name.node);
-            let help =
-                format!("write a name of letters, digits and hyphens, or a `{key}` of its own");
-            diagnostics.push(Diagnostic::error(Code::LinkUnfit, place, message).help(help));
-        }
-        return fallback;
-    };
-    match Pattern::parse(&text.node) {
-        Ok(pattern) => Spanned::new(pattern, text.span),
-        Err(diagnostic) => {
-            let passage = Passage::new(&text.node, table.source(), text.span);
-            diagnostics.push(diagnostic.at(&passage));
-            fallback
-        }
-    }
-}
-
 fn read_queries(
     root: &mut Table<'_>,
     content: &[ContentSet],
@@ -280,7 +258,10 @@ fn read_queries(
             );
             continue;
         };
-        if content.iter().any(|set| set.name == entry.key.node) {
+        if content
+            .iter()
+            .any(|set| set.name == entry.key.node && !(set.is_implicit && content.len() > 1))
+        {
             diagnostics.push(
                 Diagnostic::error(
                     Code::NameTaken,
@@ -297,139 +278,6 @@ fn read_queries(
         ));
     }
     queries
-}
-
-fn read_archives(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Vec<Archive> {
-    let tables = root.tables("archive", diagnostics);
-    if tables.is_empty() {
-        return default_archives();
-    }
-    tables
-        .into_iter()
-        .map(|(name, table)| read_archive(&name, table, diagnostics))
-        .collect()
-}
-
-fn default_archives() -> Vec<Archive> {
-    let plain = |name: &str, by: Option<&str>, link: &str, overview: Option<&str>| Archive {
-        name: name.to_owned(),
-        place: Span::default(),
-        query: None,
-        by: by.map(|by| Spanned::new(by.to_owned(), Span::default())),
-        link: Pattern::fixed(link),
-        link_place: Span::default(),
-        overview: overview.map(|link| Spanned::new(link.to_owned(), Span::default())),
-        order: None,
-        per_page: None,
-        feeds: Vec::new(),
-        feed_limit: 20,
-        feed_content: FeedContent::Summary,
-        feed_history: false,
-        at_least: 1,
-        group: None,
-        show: Show::Cards,
-        title: None,
-        template: None,
-    };
-    vec![
-        Archive {
-            feeds: vec![FeedFormat::Atom],
-            ..plain("journal", None, "/", None)
-        },
-        plain("tags", Some("tag"), "/tags/{tag}/", Some("/tags/")),
-        plain(
-            "categories",
-            Some("category"),
-            "/categories/{category}/",
-            Some("/categories/"),
-        ),
-        Archive {
-            show: Show::Lines,
-            group: Some(Spanned::new("month".to_owned(), Span::default())),
-            ..plain("years", Some("year"), "/{year}/", Some("/archive/"))
-        },
-    ]
-}
-
-fn read_archive(
-    name: &Spanned<String>,
-    mut table: Table<'_>,
-    diagnostics: &mut Diagnostics,
-) -> Archive {
-    let by = table.text("by", diagnostics);
-    let default = archive_link(name, by.as_ref());
-    let link = read_pattern(name, &mut table, "link", &default, diagnostics);
-    let overview = table.text("overview", diagnostics);
-    if let Some(text) = &overview {
-        table.check_fixed(text, diagnostics);
-    }
-    if by.is_none() {
-        diagnostics.extend(split_without_by(&table, &link, overview.as_ref()));
-    }
-    let per_page = table.count("per_page", diagnostics);
-    let archive = Archive {
-        name: name.node.clone(),
-        place: name.span,
-        query: table.passage("query", diagnostics),
-        by,
-        link_place: link.span,
-        link: link.node,
-        overview,
-        order: table.choice("order", &ORDERS, diagnostics),
-        per_page: per_page.and_then(|n| NonZeroUsize::new(n.node)),
-        feeds: table.choices("feeds", &FORMATS, diagnostics),
-        feed_limit: table
-            .count("feed_limit", diagnostics)
-            .map_or(20, |n| n.node),
-        feed_content: table
-            .choice("feed_content", &CONTENTS, diagnostics)
-            .unwrap_or_default(),
-        feed_history: table.flag("feed_history", false, diagnostics),
-        at_least: table.count("at_least", diagnostics).map_or(1, |n| n.node),
-        group: table.text("group", diagnostics),
-        show: table
-            .choice("show", &SHOWS, diagnostics)
-            .unwrap_or_default(),
-        title: table.text("title", diagnostics).map(|text| text.node),
-        template: table.text("template", diagnostics),
-    };
-    table.finish(diagnostics);
-    archive
-}
-
-/// Where an archive stands that does not say so.
-fn archive_link(name: &Spanned<String>, by: Option<&Spanned<String>>) -> String {
-    let name = &name.node;
-    match by.map(|by| by.node.as_str()) {
-        None => format!("/{name}/"),
-        Some("month") => format!("/{name}/{{year}}/{{month}}/"),
-        Some("day") => format!("/{name}/{{year}}/{{month}}/{{day}}/"),
-        Some(field) => format!("/{name}/{{{field}}}/"),
-    }
-}
-
-/// What only an archive can have that is split by something.
-fn split_without_by(
-    table: &Table<'_>,
-    link: &Spanned<Pattern>,
-    overview: Option<&Spanned<String>>,
-) -> Diagnostics {
-    let overview = overview.map(|text| {
-        let place = table.source().place(text.span);
-        let message = "an overview lists an archive's terms, and this archive has no `by`";
-        Diagnostic::error(Code::ValueUnfit, place, message).help(
-            "name what the archive is split by, such as `by = \"tag\"`, or leave `overview` out",
-        )
-    });
-    let variable = link.node.variables().next().map(|variable| {
-        let place = table.source().place(link.span);
-        let message =
-            format!("the link of an archive that is not split cannot hold {{{variable}}}");
-        Diagnostic::error(Code::LinkUnfit, place, message).help(format!(
-            "write `by = \"{variable}\"`, or a link without a variable"
-        ))
-    });
-    overview.into_iter().chain(variable).collect()
 }
 
 fn read_related(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Option<Related> {

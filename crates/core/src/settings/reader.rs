@@ -79,7 +79,7 @@ impl<'a> Table<'a> {
             ),
         )
         .help(match wanted {
-            "text" => "put it in quotes".to_owned(),
+            "text" | "text or false" => "put it in quotes".to_owned(),
             _ => format!("write {wanted}"),
         })
     }
@@ -101,6 +101,23 @@ impl<'a> Table<'a> {
             Value::Text(text) => Some(text.clone()),
             _ => None,
         })
+    }
+
+    /// Returns the text of a key that can be turned off: `None` if it is left out, `Some(None)` if it is
+    /// `false`.
+    pub(super) fn text_or_false(
+        &mut self,
+        key: &'static str,
+        diagnostics: &mut Diagnostics,
+    ) -> Option<Option<Spanned<String>>> {
+        let wanted = "text or false";
+        let value = self.typed(key, wanted, diagnostics, |value| match value {
+            Value::Text(text) => Some(Some(text.clone())),
+            Value::Flag(false, _) => Some(None),
+            _ => None,
+        })?;
+        let span = value.span;
+        Some(value.node.map(|text| Spanned::new(text, span)))
     }
 
     /// What the text of `key` stands for.
@@ -335,6 +352,36 @@ impl<'a> Table<'a> {
                     .suggest(key, self.known.iter().copied()),
                 );
             }
+        }
+    }
+}
+
+/// Reads a link; without one it is `default`, which is made of the table's name.
+pub(super) fn read_pattern(
+    name: &Spanned<String>,
+    table: &mut Table<'_>,
+    key: &'static str,
+    default: &str,
+    diagnostics: &mut Diagnostics,
+) -> Spanned<Pattern> {
+    let fallback = Spanned::new(Pattern::fixed(default), table.span());
+    let written = table.text(key, diagnostics);
+    let Some(text) = written else {
+        if Pattern::parse(default).is_err() {
+            let place = table.source().place(name.span);
+            let message = format!("the name \"{}\" cannot be part of an address", name.node);
+            let help =
+                format!("write a name of letters, digits and hyphens, or a `{key}` of its own");
+            diagnostics.push(Diagnostic::error(Code::LinkUnfit, place, message).help(help));
+        }
+        return fallback;
+    };
+    match Pattern::parse(&text.node) {
+        Ok(pattern) => Spanned::new(pattern, text.span),
+        Err(diagnostic) => {
+            let passage = Passage::new(&text.node, table.source(), text.span);
+            diagnostics.push(diagnostic.at(&passage));
+            fallback
         }
     }
 }

@@ -45,6 +45,7 @@ pub(super) fn read(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Site 
             .count("source_limit", diagnostics)
             .map_or(fallback.source_limit, |count| count.node),
         follow_links: table.flag("follow_links", false, diagnostics),
+        defaults: table.flag("defaults", true, diagnostics),
         author: table.table("author", diagnostics).map(|mut table| {
             let author = Author {
                 name: text(&mut table, "name", diagnostics),
@@ -81,6 +82,7 @@ fn unnamed() -> Site {
         dates: DateStyle::Long,
         source_limit: SOURCE_LIMIT,
         follow_links: false,
+        defaults: true,
     }
 }
 

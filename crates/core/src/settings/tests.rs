@@ -39,25 +39,39 @@ fn three_lines_make_a_whole_site() {
             ("years", "/{year}/", Some("/archive/")),
         ]
     );
-    assert_eq!(settings.archives[0].feeds, [FeedFormat::Atom]);
+    let feeds: Vec<_> = settings
+        .feeds
+        .iter()
+        .map(|feed| (feed.link.as_str(), feed.format))
+        .collect();
+    assert_eq!(feeds, [("/atom.xml", FeedFormat::Atom)]);
 }
 
-#[test]
-fn once_one_is_named_only_those_named_exist() {
-    let text = format!("{SITE}[content.fleet]\ndated = false\n[archive.boats]\nby = \"class\"\n");
-    let settings = read(&text).output;
-    let sets: Vec<_> = settings
-        .content
-        .iter()
-        .map(|set| (set.name.as_str(), set.folder.as_str(), set.link.text()))
-        .collect();
-    assert_eq!(sets, [("fleet", "fleet", "/fleet/{slug}/")]);
-    let archives: Vec<_> = settings
-        .archives
-        .iter()
-        .map(|a| (a.name.as_str(), a.link.text()))
-        .collect();
-    assert_eq!(archives, [("boats", "/boats/{class}/")]);
+/// What a table leaves out is that of the built-in archive of its name, unless it is split by something else.
+#[rstest]
+#[case::a_key("[archive.years]\nper_page = 3\n", Show::Lines, Some("month"), Some(3))]
+#[case::turned_off("[archive.years]\ngroup = false\n", Show::Lines, None, None)]
+#[case::another(
+    "[archive.years]\ngroup = \"tag\"\nshow = \"cards\"\n",
+    Show::Cards,
+    Some("tag"),
+    None
+)]
+#[case::the_same_by("[archive.years]\nby = \"year\"\n", Show::Lines, Some("month"), None)]
+#[case::another_by("[archive.years]\nby = \"month\"\n", Show::Cards, None, None)]
+fn a_table_changes_the_built_in_archive_of_its_name(
+    #[case] text: &str,
+    #[case] show: Show,
+    #[case] group: Option<&str>,
+    #[case] per_page: Option<usize>,
+) {
+    let read = read(&format!("{SITE}{text}"));
+    assert_eq!(read.diagnostics, []);
+    let mut archives = read.output.archives.into_iter();
+    let years = archives.find(|archive| archive.name == "years").unwrap();
+    assert_eq!(years.show, show);
+    assert_eq!(years.group.as_ref().map(|group| group.node.as_str()), group);
+    assert_eq!(years.per_page.map(NonZeroUsize::get), per_page);
 }
 
 #[rstest]

@@ -68,6 +68,8 @@ pub(crate) struct UnchangedReport {
     pub(crate) warnings: Vec<Diagnostic>,
     /// The files that no known build wrote.
     pub(crate) unknown: Vec<String>,
+    /// What the built-in archives and the built-in feed yield to.
+    pub(crate) yields: Vec<String>,
     /// The time of the build, in seconds since 1970, and the first time at which a post changes its state.
     pub(crate) valid: (i64, Option<i64>),
     /// The day of the build, if anything depends on it.
@@ -218,6 +220,7 @@ mod tests {
             next_due: None,
             warnings: Vec::new(),
             unknown: Vec::new(),
+            yields: Vec::new(),
             valid: (100, Some(200)),
             day: Some(day),
         };

@@ -64,7 +64,7 @@ impl Session {
 /// Drops diagnostics that follow from an error in the same post: one whose date is invalid has no link and no
 /// place in feeds either.
 fn drop_echoes(diagnostics: &mut Diagnostics) {
-    let is_echo = |code| matches!(code, Code::LinkUnfit | Code::FeedUndated);
+    let is_echo = |code| matches!(code, Code::LinkUnfit | Code::PostUndated);
     let errors = diagnostics
         .iter()
         .filter(|diagnostic| diagnostic.is_error() && !is_echo(diagnostic.code));
@@ -72,7 +72,12 @@ fn drop_echoes(diagnostics: &mut Diagnostics) {
         .filter_map(|diagnostic| diagnostic.place.file.clone())
         .collect();
     diagnostics.retain(|diagnostic| {
-        let file = diagnostic.place.file.as_deref().unwrap_or_default();
+        // Undated posts are left out by a list of the settings, which names the first of them.
+        let place = match (&diagnostic.code, &diagnostic.other) {
+            (Code::PostUndated, Some((place, _))) => place,
+            _ => &diagnostic.place,
+        };
+        let file = place.file.as_deref().unwrap_or_default();
         !is_echo(diagnostic.code)
             || !file.ends_with(".md") && !file.ends_with(".html")
             || !broken.contains(file)
@@ -299,6 +304,7 @@ impl Build<'_> {
             next_due: unchanged.next_due.clone(),
             unchanged: cache.outputs.len(),
             unknown: unchanged.unknown.clone(),
+            yields: unchanged.yields.clone(),
             base: settings.site.address.path.clone(),
             ..BuildReport::default()
         })
@@ -369,6 +375,7 @@ fn summary(site: &Site) -> BuildReport {
         .min_by_key(|(date, _)| date.at);
     BuildReport {
         base: site.settings.site.address.path.clone(),
+        yields: site.settings.yields.clone(),
         posts: site.posts_read,
         pages: site.pages_read,
         excluded,

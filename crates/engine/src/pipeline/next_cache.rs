@@ -169,6 +169,7 @@ fn unchanged_report(build: &Finished<'_, '_>, keys: &[(Key, u64)]) -> Option<Unc
         next_due: report.next_due.clone(),
         warnings: diagnostics.to_vec(),
         unknown: report.unknown.clone(),
+        yields: report.yields.clone(),
         valid: (
             site.moment.now.as_second(),
             changes.map(Timestamp::as_second),

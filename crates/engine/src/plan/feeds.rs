@@ -5,7 +5,7 @@ use tabulae_core::diagnostic::{Code, Diagnostic, nearest};
 use tabulae_core::query::Query;
 use tabulae_core::route::{Link, decode};
 use tabulae_core::settings::{Feed, FeedFormat};
-use tabulae_core::source::{Passage, Place, Spanned};
+use tabulae_core::source::{Passage, Place, Span, Spanned};
 
 use super::feed_plan::{FEEDS_PAGE, FeedPlan, Origin, Part};
 use super::output::OutputKind;
@@ -39,7 +39,9 @@ impl Planner<'_> {
             },
             part: Part::WHOLE,
         };
-        feed.posts.retain(|post| self.is_datable(*post));
+        let who = format!("a feed of the archive `{}`", archive.name);
+        feed.posts
+            .retain(|post| self.is_datable(&who, archive.place, *post));
         self.add_feed(feed, archive.feed_limit, archive.feed_history);
     }
 
@@ -69,25 +71,13 @@ impl Planner<'_> {
         }
     }
 
-    /// Returns true if a post has a date for feeds. One without any is left out with a warning.
-    fn is_datable(&mut self, id: PostId) -> bool {
-        let post = self.site.catalogue.post(id);
-        if post.updated.is_some() {
-            return true;
+    /// Returns true if a post has a date for feeds. Otherwise notes that the feed leaves it out.
+    fn is_datable(&mut self, who: &str, place: Span, id: PostId) -> bool {
+        let is_datable = self.site.catalogue.post(id).updated.is_some();
+        if !is_datable {
+            self.note_undated(who, place, id);
         }
-        if !post.draft && self.undated.insert(id) {
-            self.diagnostics.push(
-                Diagnostic::warning(
-                    Code::FeedUndated,
-                    Place::top_of(&post.path),
-                    "this post has no date and is left out of feeds",
-                )
-                .help(
-                    "write `updated: 2026-03-14`, or keep its content set out of the feed's query",
-                ),
-            );
-        }
-        false
+        is_datable
     }
 
     /// The feeds that the settings name.
@@ -117,8 +107,13 @@ impl Planner<'_> {
             posts.clear();
         }
         let found = posts.len();
-        posts.retain(|post| self.is_datable(*post));
-        if posts.is_empty() && self.diagnostics.len() == before {
+        let who = format!("the feed `{}`", feed.name);
+        posts.retain(|post| self.is_datable(&who, feed.place, *post));
+        if posts.is_empty() {
+            // The feed has no entries, which is reported with this as the reason.
+            self.undated.remove(&(feed.place.start, who));
+        }
+        if posts.is_empty() && self.diagnostics.len() == before && !feed.inherited.whole {
             self.diagnostics.push(empty_feed(
                 feed,
                 found,

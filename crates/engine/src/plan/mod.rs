@@ -8,6 +8,7 @@ mod maker;
 mod model;
 mod output;
 mod planner;
+mod undated;
 
 pub(crate) use self::feed_ids::{entry_id, in_feeds};
 pub(crate) use self::feed_plan::{FeedPlan, Origin, Part};

@@ -1,9 +1,9 @@
 //! Planning: site to plan, with errors for outputs in conflict.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
-use tabulae_core::archive::{Laid, lay_out};
+use tabulae_core::archive::{By, Laid, lay_out};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::html::relative_addresses;
@@ -27,13 +27,14 @@ pub(crate) fn plan(site: &Site, diagnostics: &mut Diagnostics) -> Plan {
         site,
         outputs: Outputs::default(),
         plan: Plan::default(),
-        undated: BTreeSet::new(),
+        undated: Undated::default(),
         diagnostics,
     };
     planner.posts();
     planner.pages();
     planner.archives();
     planner.feeds();
+    planner.report_undated();
     planner.search();
     planner.assets();
     planner.redirects();
@@ -68,12 +69,15 @@ pub(super) fn answer(
     answer.unwrap_or_default().posts
 }
 
+/// The posts that are left out, by the list in words and its place in the settings.
+pub(super) type Undated = BTreeMap<(usize, String), BTreeSet<PostId>>;
+
 pub(super) struct Planner<'a> {
     pub(super) site: &'a Site,
     pub(super) outputs: Outputs,
     pub(super) plan: Plan,
-    /// Posts of which it was said that feeds leave them out.
-    pub(super) undated: BTreeSet<PostId>,
+    /// The posts that lists and feeds leave out, as they have no date.
+    pub(super) undated: Undated,
     pub(super) diagnostics: &'a mut Diagnostics,
 }
 
@@ -149,6 +153,8 @@ impl Planner<'_> {
         let lists = archives.par_iter().map(|archive| {
             let mut diagnostics = Diagnostics::new();
             let posts = run(site, archive.query.as_ref(), &mut diagnostics);
+            let is_undated = |id: &PostId| site.catalogue.post(*id).date.is_none();
+            let undated: Vec<PostId> = posts.iter().copied().filter(is_undated).collect();
             let laid = lay_out(
                 archive,
                 posts,
@@ -156,11 +162,18 @@ impl Planner<'_> {
                 &site.catalogue,
                 &mut diagnostics,
             );
-            (laid, diagnostics)
+            (laid, undated, diagnostics)
         });
-        let lists: Vec<(Laid, Diagnostics)> = lists.collect();
-        for ((at, archive), (laid, diagnostics)) in archives.iter().enumerate().zip(lists) {
+        let lists: Vec<(Laid, Vec<PostId>, Diagnostics)> = lists.collect();
+        for ((at, archive), (laid, undated, diagnostics)) in archives.iter().enumerate().zip(lists)
+        {
             self.diagnostics.extend(diagnostics);
+            if matches!(laid.by, Some(By::Year | By::Month | By::Day)) {
+                let who = format!("the archive `{}`", archive.name);
+                undated
+                    .into_iter()
+                    .for_each(|id| self.note_undated(&who, archive.place, id));
+            }
             if let Some(group) = &archive.group {
                 let place = site.settings.source.place(group.span);
                 if let Err(diagnostic) =

@@ -71,10 +71,15 @@ fn read_page(
             (None, body_of(path, text, has_title(&front.map, &set)))
         }
     };
-    let post =
+    let is_titled = has_title(&front.map, &set) || body.notes.heading.is_some();
+    let mut post =
         assemble(path, (0, &set), settings, moment, &source, front, body).into_output(diagnostics);
+    let link = link(path, &post);
+    if !is_titled && link.plain == "/" {
+        post.title = settings.site.title.as_str().into();
+    }
     Some(Page {
-        link: link(path, &post),
+        link,
         post,
         template,
     })
@@ -86,6 +91,7 @@ fn set() -> ContentSet {
         name: "pages".to_owned(),
         folder: "pages".to_owned(),
         place: Span::default(),
+        is_implicit: false,
         link: Pattern::fixed("/"),
         dated: false,
         pages: true,

@@ -11,10 +11,11 @@ use tabulae_core::note::TermNote;
 use tabulae_core::post::{Include, Post};
 use tabulae_core::query::Library;
 use tabulae_core::related::{RelatedList, likeness};
-use tabulae_core::settings::{self, Settings};
+use tabulae_core::settings::{self, ContentSet, Settings};
 use tabulae_core::source::{Place, Source};
 use tabulae_core::time::Moment;
 use tabulae_core::words::{Counting, KnownWords};
+use tabulae_core::yields::Claims;
 
 use super::cached::{Bytes, CachedPost, PreviousPosts};
 use super::content_files::Found;
@@ -42,7 +43,7 @@ impl Site {
     /// Reads a site whose settings were read. `previous` are the posts of the last build, or `None` if
     /// posts are not cached.
     pub(crate) fn read_by(
-        settings: Settings,
+        mut settings: Settings,
         sources: &dyn Sources,
         previous: Option<PreviousPosts<'_>>,
         options: &BuildOptions<'_>,
@@ -70,6 +71,7 @@ impl Site {
         let pages = Pages::read(sources, &settings, &moment, options.include, diagnostics);
         let templates = read_templates(sources, settings.site.source_limit, diagnostics);
         let assets = read_assets(sources, diagnostics);
+        settings.settle(&claims(&pages.pages, &assets));
         let mut catalogue = catalogue(posts, &notes, &settings, &moment, options, diagnostics);
         let previous = previous.filter(|previous| previous.same_configuration);
         let known = previous.map(|previous| known_words(previous, &cached));
@@ -156,6 +158,21 @@ fn counting(settings: &Settings) -> Option<Counting> {
     looks_into_texts(related).then(|| Counting::new(&settings.site.language))
 }
 
+/// Returns the addresses of pages and assets, each with its source.
+fn claims(pages: &[Page], assets: &[String]) -> Claims {
+    let of_page = |page: &Page| (page.link.plain.clone(), format!("`{}`", page.post.path));
+    let of_asset = |path: &String| {
+        let link = format!("/{path}");
+        let folder = link
+            .strip_suffix("index.html")
+            .filter(|link| link.ends_with('/'));
+        let link = folder.unwrap_or(&link).to_owned();
+        (link, format!("`assets/{path}`"))
+    };
+    let pages = pages.iter().map(of_page);
+    pages.chain(assets.iter().map(of_asset)).collect()
+}
+
 /// Returns the fingerprint of the settings and of the options that decide what is built.
 pub(crate) fn configuration(settings: &Settings, options: &BuildOptions<'_>) -> u64 {
     let Include {
@@ -167,6 +184,9 @@ pub(crate) fn configuration(settings: &Settings, options: &BuildOptions<'_>) -> 
     let flags = [drafts, scheduled, expired, unlisted, options.keep_going];
     let mut all = Fingerprint::new();
     all.text(settings.source.text());
+    for set in &settings.content {
+        all.text(&set.name);
+    }
     flags.iter().for_each(|flag| {
         all.number(u64::from(*flag));
     });
@@ -192,7 +212,16 @@ pub(crate) fn read_settings(
         }
     };
     let source = Source::new(settings::FILE, &text);
-    let settings = Settings::read(&source).into_output(diagnostics);
+    let mut settings = Settings::read(&source).into_output(diagnostics);
+    let has_folder = |set: &ContentSet| matches!(sources.list(&set.folder), Ok(Some(_)));
+    let mut implicit = settings.content.iter().filter(|set| set.is_implicit);
+    // Without another set its folder must exist, which is found out later.
+    if let Some(set) = implicit.next().filter(|_| settings.content.len() > 1) {
+        let has_folder = has_folder(set);
+        if let Err(diagnostic) = settings.settle_content(has_folder) {
+            diagnostics.push(*diagnostic);
+        }
+    }
     sources.set_follow_links(settings.site.follow_links);
     let broken = diagnostics
         .iter()

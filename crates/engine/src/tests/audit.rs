@@ -142,16 +142,18 @@ fn pages_that_something_else_makes_are_not_known() {
 
 #[test]
 fn a_post_in_no_archive() {
-    let bench = Bench::new("[archive.limes]\nquery = \"from posts where tag = 'lime'\"\n")
-        .with("posts/a.md", &post("A"))
-        .with(
-            "posts/b.md",
-            "---\ndate: 2026-03-01\ntags: stone\n---\n\nB\n",
-        )
-        .with(
-            "posts/c.md",
-            "---\ndate: 2026-03-01\ndraft: true\n---\n\nC\n",
-        );
+    let bench = Bench::new(
+        "defaults = false\n[archive.limes]\nquery = \"from posts where tag = 'lime'\"\n",
+    )
+    .with("posts/a.md", &post("A"))
+    .with(
+        "posts/b.md",
+        "---\ndate: 2026-03-01\ntags: stone\n---\n\nB\n",
+    )
+    .with(
+        "posts/c.md",
+        "---\ndate: 2026-03-01\ndraft: true\n---\n\nC\n",
+    );
     assert_eq!(
         bench.audit("post-unfiled", &mut Out::default()),
         ["posts/b.md:1:1: this post is in no archive"]

@@ -360,8 +360,8 @@ fn a_title_touches_the_lists_that_show_it() {
     let files = [
         "2025/old/index.html",
         "index.html",
-        "atom.xml",
         "2025/index.html",
+        "atom.xml",
     ];
     assert_eq!(said, files.map(|file| format!("{file}: {why}")));
     assert_eq!(made, 4);

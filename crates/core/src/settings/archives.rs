@@ -1,0 +1,214 @@
+//! `[archive.NAME]`: reading, with the built-in archives that a table changes or that stay beside it.
+
+use std::num::NonZeroUsize;
+
+use super::reader::{Table, read_pattern};
+use super::{Archive, CONTENTS, FORMATS, FeedContent, Inherited, ORDERS, SHOWS, Show};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics};
+use crate::route::Pattern;
+use crate::source::{Span, Spanned};
+
+/// Reads all archives. With `defaults` the built-in ones exist as well, and a table of the name of one changes
+/// it. A built-in archive that is not changed is placed behind the one that it follows among the built-in
+/// ones, others are in the order written.
+pub(super) fn read(
+    root: &mut Table<'_>,
+    defaults: bool,
+    diagnostics: &mut Diagnostics,
+) -> Vec<Archive> {
+    let built_in = if defaults { built_in() } else { Vec::new() };
+    let mut archives: Vec<Archive> = Vec::new();
+    for (name, mut table) in root.tables("archive", diagnostics) {
+        let by = table.text("by", diagnostics);
+        let base = built_in.iter().find(|base| base.name == name.node);
+        // One that is split by something else has nothing in common with the built-in one.
+        let base = base.filter(|base| by.as_ref().is_none_or(|by| is_by(base, &by.node)));
+        archives.push(archive(&name, by, table, base, diagnostics));
+    }
+    let mut at = 0;
+    for base in built_in {
+        match archives
+            .iter()
+            .position(|archive| archive.name == base.name)
+        {
+            Some(written) => at = written + 1,
+            None => {
+                archives.insert(at, base);
+                at += 1;
+            }
+        }
+    }
+    archives.retain(|archive| archive.enabled);
+    archives
+}
+
+fn is_by(archive: &Archive, by: &str) -> bool {
+    archive.by.as_ref().is_some_and(|own| own.node == by)
+}
+
+/// Returns the built-in archives: the journal, tags, categories, years.
+fn built_in() -> Vec<Archive> {
+    vec![
+        whole("journal", "/"),
+        split("tags", "tag", "/tags/{tag}/", "/tags/"),
+        split(
+            "categories",
+            "category",
+            "/categories/{category}/",
+            "/categories/",
+        ),
+        Archive {
+            show: Show::Lines,
+            group: Some(Spanned::new("month".to_owned(), Span::default())),
+            ..split("years", "year", "/{year}/", "/archive/")
+        },
+    ]
+}
+
+fn split(name: &str, by: &str, link: &str, overview: &str) -> Archive {
+    let text = |text: &str| Some(Spanned::new(text.to_owned(), Span::default()));
+    Archive {
+        by: text(by),
+        overview: text(overview),
+        ..whole(name, link)
+    }
+}
+
+fn whole(name: &str, link: &str) -> Archive {
+    Archive {
+        name: name.to_owned(),
+        place: Span::default(),
+        enabled: true,
+        inherited: Inherited::ALL,
+        query: None,
+        by: None,
+        link: Pattern::fixed(link),
+        link_place: Span::default(),
+        overview: None,
+        order: None,
+        per_page: None,
+        feeds: Vec::new(),
+        feed_limit: 20,
+        feed_content: FeedContent::Summary,
+        feed_history: false,
+        at_least: 1,
+        group: None,
+        show: Show::Cards,
+        title: None,
+        template: None,
+    }
+}
+
+/// Reads a table; the keys that it leaves out are those of `base`, the built-in archive of its name.
+fn archive(
+    name: &Spanned<String>,
+    by: Option<Spanned<String>>,
+    mut table: Table<'_>,
+    base: Option<&Archive>,
+    diagnostics: &mut Diagnostics,
+) -> Archive {
+    let inherited = Inherited {
+        link: base.is_some() && table.entry("link").is_none(),
+        overview: base.is_some() && table.entry("overview").is_none(),
+        query: base.is_some() && table.entry("query").is_none(),
+        feeds: base.is_some() && table.entry("feeds").is_none(),
+        whole: false,
+    };
+    let own;
+    let base = match base {
+        Some(base) => base,
+        None => {
+            own = whole(&name.node, "/");
+            &own
+        }
+    };
+    let by = by.or_else(|| base.by.clone());
+    let link = if inherited.link {
+        Spanned::new(base.link.clone(), name.span)
+    } else {
+        let default = default_link(name, by.as_ref());
+        read_pattern(name, &mut table, "link", &default, diagnostics)
+    };
+    let overview = table.text_or_false("overview", diagnostics);
+    let overview = overview.unwrap_or_else(|| base.overview.clone());
+    if let Some(text) = overview.as_ref().filter(|_| !inherited.overview) {
+        table.check_fixed(text, diagnostics);
+    }
+    if by.is_none() {
+        diagnostics.extend(split_without_by(&table, &link, overview.as_ref()));
+    }
+    let count = |count: Option<Spanned<usize>>| count.map(|count| count.node);
+    let per_page = count(table.count("per_page", diagnostics)).and_then(NonZeroUsize::new);
+    let feeds = table.choices("feeds", &FORMATS, diagnostics);
+    let order = table.choice("order", &ORDERS, diagnostics);
+    let content = table.choice("feed_content", &CONTENTS, diagnostics);
+    let group = table.text_or_false("group", diagnostics);
+    let title = table.text("title", diagnostics).map(|text| text.node);
+    let archive = Archive {
+        name: name.node.clone(),
+        place: name.span,
+        enabled: table.flag("enabled", true, diagnostics),
+        inherited,
+        query: table.passage("query", diagnostics),
+        by,
+        link_place: link.span,
+        link: link.node,
+        overview,
+        order: order.or(base.order),
+        per_page: per_page.or(base.per_page),
+        feeds: if inherited.feeds {
+            base.feeds.clone()
+        } else {
+            feeds
+        },
+        feed_limit: count(table.count("feed_limit", diagnostics)).unwrap_or(base.feed_limit),
+        feed_content: content.unwrap_or(base.feed_content),
+        feed_history: table.flag("feed_history", base.feed_history, diagnostics),
+        at_least: count(table.count("at_least", diagnostics)).unwrap_or(base.at_least),
+        group: group.unwrap_or_else(|| base.group.clone()),
+        show: table
+            .choice("show", &SHOWS, diagnostics)
+            .unwrap_or(base.show),
+        title: title.or_else(|| base.title.clone()),
+        template: table
+            .text("template", diagnostics)
+            .or_else(|| base.template.clone()),
+    };
+    table.finish(diagnostics);
+    archive
+}
+
+/// Returns the link of an archive that names none.
+fn default_link(name: &Spanned<String>, by: Option<&Spanned<String>>) -> String {
+    let name = &name.node;
+    match by.map(|by| by.node.as_str()) {
+        None => format!("/{name}/"),
+        Some("month") => format!("/{name}/{{year}}/{{month}}/"),
+        Some("day") => format!("/{name}/{{year}}/{{month}}/{{day}}/"),
+        Some(field) => format!("/{name}/{{{field}}}/"),
+    }
+}
+
+/// Returns the errors of keys that only an archive with `by` can have.
+fn split_without_by(
+    table: &Table<'_>,
+    link: &Spanned<Pattern>,
+    overview: Option<&Spanned<String>>,
+) -> Diagnostics {
+    let overview = overview.map(|text| {
+        let place = table.source().place(text.span);
+        let message = "an overview lists an archive's terms, and this archive has no `by`";
+        Diagnostic::error(Code::ValueUnfit, place, message).help(
+            "name what the archive is split by, such as `by = \"tag\"`, or leave `overview` out",
+        )
+    });
+    let variable = link.node.variables().next().map(|variable| {
+        let place = table.source().place(link.span);
+        let message =
+            format!("the link of an archive that is not split cannot hold {{{variable}}}");
+        Diagnostic::error(Code::LinkUnfit, place, message).help(format!(
+            "write `by = \"{variable}\"`, or a link without a variable"
+        ))
+    });
+    overview.into_iter().chain(variable).collect()
+}
