@@ -447,7 +447,7 @@ fn what_is_wrong_with_a_feed_is_said() {
     feeds = ["atom"]
     [feed.x]
     link = "/all/atom.xml"
-    tabulae.toml:5:10: a feed of the archive `all` and the feed `x` would both stand at /all/atom.xml
+    tabulae.toml:7:7: a feed of the archive `all` and the feed `x` would both stand at /all/atom.xml
       give one of them another `link`
 
     [feed.x]
