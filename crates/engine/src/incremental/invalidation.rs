@@ -81,17 +81,17 @@ impl<'a> Invalidation<'a> {
         self.old.outputs.get(path)
     }
 
-    /// Returns the queries that find nothing and that valid outputs have, by template and text, in the order
-    /// of the keys.
-    pub(crate) fn empty_queries<'o>(
+    /// Returns the queries with reports that valid outputs have, by template and text, and whether on a post's
+    /// page, in the order of the outputs.
+    pub(crate) fn reported_queries<'o>(
         &self,
         outputs: impl Iterator<Item = &'o CachedOutput>,
-    ) -> Vec<(&'a str, &'a str)> {
+    ) -> Vec<(&'a str, &'a str, bool)> {
         let numbers = self.old.keys.iter().zip(0..);
-        let mut left: BTreeMap<u32, (&str, &str)> = numbers
+        let mut left: BTreeMap<u32, (&str, &str, bool)> = numbers
             .filter_map(|((key, _), number)| match key {
-                Key::EmptyQuery(template, text) => {
-                    Some((number, (template.as_str(), text.as_str())))
+                Key::QueryReport(template, text, on_page) => {
+                    Some((number, (template.as_str(), text.as_str(), *on_page)))
                 }
                 _ => None,
             })

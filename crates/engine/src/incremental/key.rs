@@ -32,9 +32,9 @@ pub(crate) enum Key {
     Template(String),
     /// The posts that a query finds, on the page of a post.
     Query(String, Option<String>),
-    /// The report of a query that finds nothing, by its template and text. Always the same: the pages stay
-    /// valid, and each build repeats the report.
-    EmptyQuery(String, String),
+    /// The report on a query that has warnings or finds nothing, by its template and text, and whether it runs
+    /// on a post's page. Always the same: the pages stay valid, and each build repeats the report.
+    QueryReport(String, String, bool),
     /// A list of terms. Boxed, as it is rare and much larger than the others.
     Terms(Box<Listing>),
     /// The existence of a front matter field in any post, also within a list, and whether it is a map.

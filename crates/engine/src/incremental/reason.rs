@@ -50,7 +50,7 @@ fn changed(key: &Key, posts: &Posts<'_>) -> String {
         Key::Settings => "tabulae.toml, or an option of the build, changed".to_owned(),
         Key::Alike | Key::Posts | Key::All => "other posts changed".to_owned(),
         Key::Day | Key::Moment => "time went by".to_owned(),
-        Key::EmptyQuery(_, text) => format!("`{text}` finds nothing"),
+        Key::QueryReport(_, text, _) => format!("there was a warning about `{text}`"),
         Key::Warned => "there was a warning about it".to_owned(),
     }
 }

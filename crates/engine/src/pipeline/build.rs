@@ -231,8 +231,9 @@ impl Build<'_> {
         };
         let outcomes = stage.run();
         let versions = outcomes.iter().filter_map(Outcome::version);
-        for (template, text) in invalidation.empty_queries(versions.filter_map(Version::cached)) {
-            data.warn_of_empty(template, text);
+        let valid = versions.filter_map(Version::cached);
+        for (template, text, on_page) in invalidation.reported_queries(valid) {
+            data.report_query(template, text, on_page);
         }
         data.forget_parts();
         let published = feed_ids(&data.site, &data.plan, manifest, self.diagnostics);

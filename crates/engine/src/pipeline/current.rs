@@ -215,7 +215,7 @@ impl<'a> CurrentFingerprints<'a> {
                 Some(Fingerprint::of([self.all_posts].into_iter().chain(texts)))
             }
             Key::Day => Some(hash(&site.moment.today().to_string())),
-            Key::EmptyQuery(..) => Some(0),
+            Key::QueryReport(..) => Some(0),
             Key::Moment | Key::Warned => None,
         }
     }

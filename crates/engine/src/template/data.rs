@@ -27,6 +27,21 @@ use crate::threads::locked;
 /// A query's text, and whether it runs on a post's page.
 pub(super) type QueryKey = (String, bool);
 
+/// A query without parameters, resolved.
+#[derive(Debug, Clone)]
+pub(super) struct KnownQuery {
+    pub(super) query: Arc<Query<Resolved>>,
+    pub(super) has_warnings: bool,
+}
+
+/// The answer of a query that is the same on every page.
+#[derive(Debug, Clone)]
+pub(super) struct Answer {
+    pub(super) posts: Arc<[PostId]>,
+    /// Set if the query has warnings, or finds nothing.
+    pub(super) has_report: bool,
+}
+
 /// A rendered part, and its dependencies.
 type Part = (Value, Arc<[Dependency]>);
 
@@ -56,11 +71,11 @@ pub(crate) struct RenderData {
     /// The dependency on each template, by its name.
     template_dependencies: BTreeMap<String, Dependency>,
     /// The posts of queries that find the same on every page, by text.
-    pub(super) answers: Memo<String, Arc<[PostId]>>,
-    /// The queries that find nothing, by template and text.
-    pub(super) empty_queries: Memo<(String, String), ()>,
+    pub(super) answers: Memo<String, Answer>,
+    /// The queries that were reported on, by template and text, and whether on a post's page.
+    pub(super) reported_queries: Memo<(String, String, bool), ()>,
     /// Resolved queries without parameters.
-    pub(super) queries: Memo<QueryKey, Arc<Query<Resolved>>>,
+    pub(super) queries: Memo<QueryKey, KnownQuery>,
     /// The parts that `once` renders, by name and arguments.
     pub(super) parts: Memo<String, Part>,
     /// The answers of `terms` that are the same on every page.
@@ -108,7 +123,7 @@ impl RenderData {
             template_dependencies,
             warnings: Mutex::default(),
             answers: Memo::default(),
-            empty_queries: Memo::default(),
+            reported_queries: Memo::default(),
             queries: Memo::default(),
             parts: Memo::default(),
             term_lists: Memo::default(),
@@ -131,7 +146,7 @@ impl RenderData {
             .for_each(|cards| *locked(cards) = Cards::default());
         self.parts.clear();
         self.answers.clear();
-        self.empty_queries.clear();
+        self.reported_queries.clear();
         self.term_lists.clear();
     }
 

@@ -11,7 +11,7 @@ use tabulae_core::source::{Passage, Source, Span};
 
 use super::arguments::wrong;
 use super::context::RenderContext;
-use super::data::{QueryKey, RenderData};
+use super::data::{Answer, KnownQuery, QueryKey, RenderData};
 use super::date_object::DateObject;
 use super::objects::{PostObject, TermObject};
 use super::query_error::QueryError;
@@ -27,54 +27,120 @@ pub(super) fn query(
 ) -> Result<Arc<[PostId]>, Error> {
     let data = &context.data;
     let parameters = parameters(given)?;
-    let is_plain = parameters.is_empty();
-    if is_plain && let Some(known) = data.answers.get(text) {
+    if !parameters.is_empty() {
+        return with_parameters(context, state.name(), text, given, &parameters);
+    }
+    let on_page = context.this().is_some();
+    if let Some(known) = data.answers.get(text) {
         context.track_key(Key::Query(text.to_owned(), None));
-        if known.is_empty() {
-            warn_of_empty(context, state.name(), text);
+        if known.has_report {
+            report(context, state.name(), text, on_page);
         }
-        return Ok(known);
+        return Ok(known.posts);
     }
-    let passage = passage(data, state.name(), text);
-    let this = context.this();
-    let scope = Scope {
-        parameters: &parameters,
-        ..data.site.scope().on_page(this.is_some())
+    let key: QueryKey = (text.to_owned(), on_page);
+    let known = match data.queries.get(&key) {
+        Some(known) => known,
+        None => {
+            let scope = data.site.scope().on_page(on_page);
+            let (query, warnings) = resolve(&passage(data, state.name(), text), scope, given)?;
+            let known = KnownQuery {
+                query,
+                has_warnings: !warnings.is_empty(),
+            };
+            data.queries.insert(key, known.clone());
+            known
+        }
     };
-    let (resolved, warnings) = data.resolved_at(&passage, scope, given)?;
-    for warning in warnings {
-        context.track_key(Key::Warned);
-        data.warn(warning);
+    track(context, text, &known.query, true);
+    let posts: Arc<[PostId]> = known
+        .query
+        .first(&data.site.catalogue, context.this())
+        .into();
+    let is_same_everywhere = !known.query.needs_this();
+    let has_report = known.has_warnings || is_same_everywhere && posts.is_empty();
+    if has_report {
+        report(context, state.name(), text, on_page);
     }
-    track(context, text, &resolved, is_plain);
-    let posts: Arc<[PostId]> = resolved.first(&data.site.catalogue, this).into();
-    if is_plain && !resolved.needs_this() {
-        if posts.is_empty() {
-            warn_of_empty(context, state.name(), text);
-        }
-        data.answers.insert(text.to_owned(), Arc::clone(&posts));
+    if is_same_everywhere {
+        let answer = Answer {
+            posts: Arc::clone(&posts),
+            has_report,
+        };
+        data.answers.insert(text.to_owned(), answer);
     }
     Ok(posts)
 }
 
-/// Warns of a query without parameters that finds nothing.
-fn warn_of_empty(context: &RenderContext, template: &str, text: &str) {
-    context.track_key(Key::EmptyQuery(template.to_owned(), text.to_owned()));
-    context.data.warn_of_empty(template, text);
+/// The posts that a query with parameters finds. Its warnings depend on them, so that each build renders the
+/// page again.
+fn with_parameters(
+    context: &RenderContext,
+    template: &str,
+    text: &str,
+    given: &[(&str, Value)],
+    parameters: &[(String, Parameter)],
+) -> Result<Arc<[PostId]>, Error> {
+    let data = &context.data;
+    let this = context.this();
+    let scope = Scope {
+        parameters,
+        ..data.site.scope().on_page(this.is_some())
+    };
+    let (query, warnings) = resolve(&passage(data, template, text), scope, given)?;
+    for warning in warnings {
+        context.track_key(Key::Warned);
+        data.warn(warning);
+    }
+    track(context, text, &query, false);
+    Ok(query.first(&data.site.catalogue, this).into())
+}
+
+/// Reports on a query without parameters: its warnings, and that it finds nothing.
+fn report(context: &RenderContext, template: &str, text: &str, on_page: bool) {
+    let key = Key::QueryReport(template.to_owned(), text.to_owned(), on_page);
+    context.track_key(key);
+    context.data.report_query(template, text, on_page);
+}
+
+/// Resolves a query with the parameters that are `given`; returns it with its warnings.
+fn resolve(
+    passage: &Passage,
+    scope: Scope<'_>,
+    given: &[(&str, Value)],
+) -> Result<(Arc<Query<Resolved>>, Diagnostics), Error> {
+    let parsed = Query::parse(passage).map_err(|diagnostic| refused(vec![*diagnostic]))?;
+    if let Some(diagnostic) = not_asked_for(given, &parsed, passage) {
+        return Err(refused(vec![diagnostic]));
+    }
+    let resolved = parsed.resolve(scope);
+    let found = resolved.diagnostics.into_iter();
+    let (errors, warnings): (Diagnostics, Diagnostics) = found.partition(Diagnostic::is_error);
+    match resolved.output {
+        Some(query) => Ok((Arc::new(query), warnings)),
+        None => Err(refused(errors)),
+    }
 }
 
 impl RenderData {
-    /// Warns of a query without parameters that finds nothing, once for each template that has it: the place
-    /// does not depend on which page is rendered first.
-    pub(crate) fn warn_of_empty(&self, template: &str, text: &str) {
-        let key = (template.to_owned(), text.to_owned());
-        if !self.empty_queries.insert(key, ()) {
+    /// Reports on a query without parameters, once for each template that has it: the place does not depend
+    /// on which page is rendered first.
+    pub(crate) fn report_query(&self, template: &str, text: &str, on_page: bool) {
+        let key = (template.to_owned(), text.to_owned(), on_page);
+        if !self.reported_queries.insert(key, ()) {
             return;
         }
-        let parsed = Query::parse(&passage(self, template, text)).ok();
-        if let Some(warning) = parsed.and_then(|parsed| parsed.slip(self.site.scope())) {
-            self.warn(warning);
-        }
+        let Ok(parsed) = Query::parse(&passage(self, template, text)) else {
+            return;
+        };
+        let resolved = parsed.resolve(self.site.scope().on_page(on_page));
+        let is_same_everywhere = resolved.output.is_some_and(|query| !query.needs_this());
+        let slip = is_same_everywhere.then(|| parsed.slip(self.site.scope()));
+        resolved
+            .diagnostics
+            .into_iter()
+            .chain(slip.flatten())
+            .for_each(|warning| self.warn(warning));
     }
 
     /// Returns true if a query is known to have the same answer on every page.
@@ -84,36 +150,8 @@ impl RenderData {
 
     /// A query of a template, where it was resolved before.
     pub(crate) fn resolved_query(&self, text: &str, on_page: bool) -> Option<Arc<Query<Resolved>>> {
-        self.queries.get(&(text.to_owned(), on_page))
-    }
-
-    /// Resolves a query; one without parameters once for all pages.
-    fn resolved_at(
-        &self,
-        passage: &Passage,
-        scope: Scope<'_>,
-        given: &[(&str, Value)],
-    ) -> Result<(Arc<Query<Resolved>>, Diagnostics), Error> {
-        let is_plain = scope.parameters.is_empty();
-        if is_plain && let Some(known) = self.resolved_query(passage.text(), scope.has_this) {
-            return Ok((known, Diagnostics::new()));
-        }
-        let parsed = Query::parse(passage).map_err(|diagnostic| refused(vec![*diagnostic]))?;
-        if let Some(diagnostic) = not_asked_for(given, &parsed, passage) {
-            return Err(refused(vec![diagnostic]));
-        }
-        let resolved = parsed.resolve(scope);
-        let found = resolved.diagnostics.into_iter();
-        let (errors, warnings): (Diagnostics, Diagnostics) = found.partition(Diagnostic::is_error);
-        let Some(resolved) = resolved.output else {
-            return Err(refused(errors));
-        };
-        let resolved = Arc::new(resolved);
-        if is_plain {
-            let key: QueryKey = (passage.text().to_owned(), scope.has_this);
-            self.queries.insert(key, Arc::clone(&resolved));
-        }
-        Ok((resolved, warnings))
+        let known = self.queries.get(&(text.to_owned(), on_page));
+        known.map(|known| known.query)
     }
 }
 

@@ -527,9 +527,12 @@ fn a_long_chain_of_operators_is_rendered() {
 }
 
 /// The same query in two templates is reported in both, whichever page is rendered first.
-#[test]
-fn an_empty_query_is_reported_in_each_template_that_has_it() {
-    let query = "{% for post in query(\"from posts where title = 'Lima'\") %}x{% endfor %}";
+#[rstest]
+#[case::nothing_found("title = 'Lima'", "query-empty")]
+#[case::unknown_term("not tag = 'lima'", "term-unknown")]
+fn a_query_is_reported_in_each_template_that_has_it(#[case] condition: &str, #[case] code: &str) {
+    let query =
+        format!("{{% for post in query(\"from posts where {condition}\") %}}x{{% endfor %}}");
     let mut bench = small()
         .with("templates/archive.html", &format!("{query}\n"))
         .with("templates/overview.html", &format!("\n{query}\n"));
@@ -544,8 +547,8 @@ fn an_empty_query_is_reported_in_each_template_that_has_it() {
             )
         });
         let expected = [
-            ("query-empty", "templates/archive.html", 1),
-            ("query-empty", "templates/overview.html", 2),
+            (code, "templates/archive.html", 1),
+            (code, "templates/overview.html", 2),
         ];
         assert_eq!(places.collect::<Vec<_>>(), expected);
     }
