@@ -4,9 +4,9 @@ use std::path::PathBuf;
 
 use clap::builder::PossibleValuesParser;
 use clap::{Parser, Subcommand, ValueEnum, ValueHint};
+use tabulae_core::lint_levels::LintLevels;
 use tabulae_core::post::Include;
 use tabulae_core::time::{FORMS, Written, parse_date};
-use tabulae_core::verdict::Verdict;
 
 /// Keeps the lists of a blog true: archives, overviews and feeds from front matter and queries.
 #[derive(Debug, Clone, Parser)]
@@ -68,6 +68,7 @@ pub(crate) enum Command {
   tabulae build --dry-run                   says what would change and why, and writes nothing
   tabulae build --verbose                   writes, and says of each file why
   tabulae build --prune --dry-run           lists the files in out/ that no known build wrote
+  tabulae build --deny feed-lost            writes nothing if a feed would be lost
   tabulae build --today 2026-03-01          as on that day, so that any build can be repeated")]
     Build(BuildArgs),
     /// Serves the site with drafts, and builds and reloads at each change
@@ -116,6 +117,15 @@ docs/queries.md goes from the first query to the last.")]
         /// The term field: tag, category, author, or one of the site's own
         field: Option<String>,
     },
+    /// Lists the addresses that readers would miss or find anew: feeds and pages lost, posts newly public
+    ///
+    /// The site as it is now against the last build in out/, or against a list that was saved. `build` says the
+    /// same in short.
+    #[command(after_help = "Examples:
+  tabulae diff                             against out/
+  tabulae diff --save live.json            saves the addresses of the site as it is
+  tabulae diff --against live.json --deny address-lost --deny feed-lost    exit 1 if any is lost")]
+    Diff(DiffArgs),
     /// Looks for errors and for what is worth a look: all that a build would complain of, and more
     ///
     /// What a build would not complain of: missing summaries, terms used once or spelt in two ways,
@@ -223,16 +233,55 @@ pub(crate) struct BuildArgs {
     /// Say of each file that was written why
     #[arg(long)]
     pub(crate) verbose: bool,
+    #[command(flatten)]
+    pub(crate) levels: LevelArgs,
+}
+
+/// The lint levels of the command line, which come after those of `[audit]`.
+#[derive(Debug, Clone, Default, clap::Args)]
+pub(crate) struct LevelArgs {
+    /// Make warnings of this code errors, so that the exit is 1; `all` for every code
+    #[arg(long, value_name = "CODE", value_parser = parse_denied)]
+    deny: Vec<String>,
+    /// Leave warnings of this code out
+    #[arg(long, value_name = "CODE", value_parser = parse_allowed)]
+    allow: Vec<String>,
+}
+
+impl LevelArgs {
+    /// Returns the levels.
+    pub(crate) fn levels(&self) -> LintLevels {
+        let mut levels = LintLevels::default();
+        // The names were looked up when the command line was read.
+        for code in &self.deny {
+            let _ = levels.deny(code);
+        }
+        for code in &self.allow {
+            let _ = levels.allow(code);
+        }
+        levels
+    }
+}
+
+#[derive(Debug, Clone, clap::Args)]
+pub(crate) struct DiffArgs {
+    /// Compare with this list, instead of the last build
+    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath)]
+    pub(crate) against: Option<PathBuf>,
+    /// Save the addresses of the site to this file, to compare with later
+    #[arg(long, value_name = "FILE", value_hint = ValueHint::FilePath)]
+    pub(crate) save: Option<PathBuf>,
+    /// The folder that was built to, instead of out/ in the site's folder
+    #[arg(long, value_name = "DIR")]
+    pub(crate) out: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) levels: LevelArgs,
 }
 
 #[derive(Debug, Clone, clap::Args)]
 pub(crate) struct AuditArgs {
-    /// Make findings of this kind errors, so that the exit is 1; `all` for every kind
-    #[arg(long, value_name = "CODE", value_parser = parse_denied)]
-    pub(crate) deny: Vec<String>,
-    /// Leave findings of this kind out
-    #[arg(long, value_name = "CODE", value_parser = parse_allowed)]
-    pub(crate) allow: Vec<String>,
+    #[command(flatten)]
+    pub(crate) levels: LevelArgs,
     /// Show every finding, instead of the first few of each kind
     #[arg(long)]
     pub(crate) all: bool,
@@ -276,11 +325,11 @@ pub(crate) enum Format {
 }
 
 fn parse_denied(name: &str) -> Result<String, String> {
-    Verdict::default().deny(name).map(|()| name.to_owned())
+    LintLevels::default().deny(name).map(|()| name.to_owned())
 }
 
 fn parse_allowed(name: &str) -> Result<String, String> {
-    Verdict::default().allow(name).map(|()| name.to_owned())
+    LintLevels::default().allow(name).map(|()| name.to_owned())
 }
 
 fn parse_today(text: &str) -> Result<Written, String> {

@@ -8,7 +8,7 @@ use tabulae_core::post::Include;
 use tabulae_core::time::Written;
 use tabulae_engine::{BuildOptions, Clock, DiskOutput, Error, ForeignFiles, Workspace};
 
-use crate::args::{Args, BuildArgs};
+use crate::args::{Args, BuildArgs, LevelArgs};
 
 impl Args {
     /// Returns the states that lists include beside live posts.
@@ -58,6 +58,7 @@ impl BuildArgs {
             prune: false,
             sync: false,
             verbose: false,
+            levels: LevelArgs::default(),
         }
     }
 

@@ -71,6 +71,7 @@ macro_rules! codes {
 }
 
 codes! {
+    AddressLost = "address-lost": "An address of the last build is gone, and nothing leads from it elsewhere.",
     AddressTaken = "address-taken": "Two outputs would stand at one address.",
     AddressUnreadable = "address-unreadable": "An address is not absolute, or leads out of the site.",
     BuildLocked = "build-locked": "Another build holds the lock.",
@@ -82,6 +83,7 @@ codes! {
     FeedEmpty = "feed-empty": "A feed has no entries.",
     FeedIdChanged = "feed-id-changed": "The id of a feed's entry is another than in the last build, so that readers show it once more.",
     FeedIdTaken = "feed-id-taken": "Two posts have one id in feeds.",
+    FeedLost = "feed-lost": "A feed of the last build is gone.",
     FieldUnfit = "field-unfit": "A field holds another kind of value than was asked for.",
     FieldUnknown = "field-unknown": "No post has a field of this name.",
     FileForeign = "file-foreign": "A file that no known build wrote is at an output's address.",
@@ -105,8 +107,10 @@ codes! {
     PathCase = "path-case": "Two outputs have paths that differ only in case, and so are one file on many file systems.",
     PathNotPortable = "path-not-portable": "An output has a path that some file systems cannot hold.",
     PathUnfit = "path-unfit": "An output would have a path that leads out of the output folder, or that no file can have.",
+    PostPublished = "post-published": "A post is public that was not in the last build.",
     PostUndated = "post-undated": "A list by date or a feed leaves out posts without a date.",
     PostUnfiled = "post-unfiled": "A post is in no archive.",
+    PostWithdrawn = "post-withdrawn": "A post of the last build is no longer public.",
     QueryCircle = "query-circle": "A named query stands on itself.",
     QueryEmpty = "query-empty": "A query finds nothing.",
     QueryUnfit = "query-unfit": "A query asks for something that cannot be here.",

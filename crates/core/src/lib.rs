@@ -3,6 +3,7 @@
 //! Nothing here touches the file system, the environment, the clock or a terminal; what a
 //! build needs of the world is handed in.
 
+pub mod addresses;
 pub mod archive;
 pub mod audit;
 pub mod catalogue;
@@ -14,6 +15,7 @@ pub mod html;
 pub mod id;
 pub mod language;
 pub mod likeness;
+pub mod lint_levels;
 pub mod lookalike;
 pub mod note;
 pub mod pager;
@@ -31,7 +33,6 @@ pub mod term;
 mod testing;
 pub mod time;
 pub mod value;
-pub mod verdict;
 pub mod weave;
 pub mod words;
 pub mod yields;

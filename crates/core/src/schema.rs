@@ -4,9 +4,9 @@
 use serde_json::{Map, Value, json};
 
 use crate::diagnostic::Code;
+use crate::lint_levels::ALL;
 use crate::post::{ENTRIES, EntryHolds};
 use crate::settings::{Holds, KEYS, Key, RENAMABLE, TABLES, WORDS};
-use crate::verdict::ALL;
 
 const DRAFT: &str = "http://json-schema.org/draft-07/schema#";
 

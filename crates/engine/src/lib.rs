@@ -82,7 +82,9 @@ mod template;
 mod threads;
 mod workspace;
 
+pub use tabulae_core::addresses::{Address, AddressChanges, AddressKind, AddressList};
 pub use tabulae_core::diagnostic::{Code, Diagnostic, Severity};
+pub use tabulae_core::lint_levels::LintLevels;
 pub use tabulae_core::post::{Include, State};
 pub use tabulae_core::query::builder::{
     Builder as Query, Direction, Field, field, parameter, this,

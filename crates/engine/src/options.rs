@@ -7,7 +7,9 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use tabulae_core::diagnostic::Diagnostic;
+use tabulae_core::lint_levels::LintLevels;
 use tabulae_core::post::Include;
+use tabulae_core::settings::Settings;
 use tabulae_core::time::Written;
 
 use crate::report::BuildReport;
@@ -39,6 +41,10 @@ pub struct BuildOptions<'a> {
     pub progress: &'a dyn Progress,
     /// Ends the build without writing anything, as soon as it is set.
     pub cancel: Option<&'a AtomicBool>,
+    /// The lint levels that come after those of the settings.
+    pub levels: Option<&'a LintLevels>,
+    /// If set, warnings are reported as they are, whatever the levels.
+    pub(crate) without_levels: bool,
 }
 
 impl Default for BuildOptions<'_> {
@@ -52,6 +58,8 @@ impl Default for BuildOptions<'_> {
             jobs: None,
             progress: &NoProgress,
             cancel: None,
+            levels: None,
+            without_levels: false,
         }
     }
 }
@@ -61,6 +69,26 @@ impl<'a> BuildOptions<'a> {
     #[must_use]
     pub fn keep_going(self, keep_going: bool) -> Self {
         Self { keep_going, ..self }
+    }
+
+    /// Sets lint levels that come after those of the settings: warnings that are denied are errors, so that
+    /// nothing is written.
+    #[must_use]
+    pub fn levels(self, levels: &'a LintLevels) -> Self {
+        Self {
+            levels: Some(levels),
+            ..self
+        }
+    }
+
+    /// Returns the lint levels of a site with these settings.
+    pub(crate) fn levels_of(&self, settings: Option<&Settings>) -> LintLevels {
+        let levels = settings.map(|settings| settings.audit.clone());
+        match self.levels {
+            _ if self.without_levels => LintLevels::default(),
+            Some(others) => levels.unwrap_or_default().with(others),
+            None => levels.unwrap_or_default(),
+        }
     }
 
     /// Writes nothing, or does.

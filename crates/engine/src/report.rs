@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
+use tabulae_core::addresses::AddressChanges;
 use tabulae_core::diagnostic::Diagnostic;
 use tabulae_core::time::Stamp;
 
@@ -34,6 +35,8 @@ pub struct BuildReport {
     pub diagnostics: Vec<Diagnostic>,
     /// Files in the output folder that no known build wrote and that are no outputs, by path, sorted.
     pub unknown: Vec<String>,
+    /// The changes of addresses since the last build that readers notice, without those whose codes are allowed.
+    pub addresses: AddressChanges,
     /// What the built-in archives and the built-in feed yield to, in sentences.
     pub yields: Vec<String>,
     /// The output folder's name in messages.

@@ -697,12 +697,12 @@ fn every_fault_of_a_query_in_a_template_is_reported_at_its_place() {
         "---\ntitle: Y\n---\n{% for post in query(\"from posts where year = 2019\") %}{% endfor %}{{ query(\"from posts where date > today\")|length }}",
     );
     insta::assert_snapshot!(said(&bench.build().diagnostics), @r"
+    pages/y.html:4:23: nothing is found among 3 posts: `year = 2019` leaves 0
+      years here are 2025 to 2026
     pages/x.html:5:40: no post of `posts` has a field `tagg`
       did you mean `tag`?
     pages/x.html:5:58: no post of `posts` has a field `yaer`
       did you mean `year`?
-    pages/y.html:4:23: nothing is found among 3 posts: `year = 2019` leaves 0
-      years here are 2025 to 2026
     ");
 }
 

@@ -5,7 +5,6 @@ use std::fmt::Write as _;
 
 use serde_json::json;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
-use tabulae_core::verdict::Verdict;
 
 use crate::args::{Args, AuditArgs, BuildArgs, Format};
 use crate::ui::{self, BOLD, ERROR, HELP, Status, WARNING, counted, place, status};
@@ -24,7 +23,10 @@ pub(super) fn run(args: &Args, audit: &AuditArgs) -> Status {
     };
     let (found, settings) = args.workspace().audit(&mut output, build.options());
     let levels = settings.map(|settings| settings.audit);
-    let found = verdict(levels.unwrap_or_default(), audit).of(found);
+    let found = levels
+        .unwrap_or_default()
+        .with(&audit.levels.levels())
+        .of(found);
     let kinds = by_kind(&found);
     if args.format == Format::Json {
         let counts = kinds.iter().map(|(code, found)| (code.name(), found.len()));
@@ -34,18 +36,6 @@ pub(super) fn run(args: &Args, audit: &AuditArgs) -> Status {
         );
     }
     status(&found).max(ui::print(&as_text(&kinds, audit.all)))
-}
-
-/// Returns the lint levels: those of the command line override the settings.
-fn verdict(mut verdict: Verdict, audit: &AuditArgs) -> Verdict {
-    // The names were looked up when the command line was read.
-    for code in &audit.deny {
-        let _ = verdict.deny(code);
-    }
-    for code in &audit.allow {
-        let _ = verdict.allow(code);
-    }
-    verdict
 }
 
 /// The findings by kind: errors first, then the kinds of which there are most.

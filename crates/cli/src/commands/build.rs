@@ -6,8 +6,9 @@ use std::time::Instant;
 
 use serde_json::{Value, json};
 use tabulae_core::diagnostic::{Collected, Diagnostic};
-use tabulae_engine::{BuildReport, Change, ChangeKind, Due};
+use tabulae_engine::{AddressChanges, BuildReport, Change, ChangeKind, Due};
 
+use super::diff;
 use crate::args::{Args, BuildArgs};
 use crate::ui::{self, Status, counted, progress::Bar};
 
@@ -35,7 +36,9 @@ pub(super) fn build_site(args: &Args, build: &BuildArgs, dir: &Path) -> Collecte
     let bar = Bar::new();
     let built = build.output(dir).and_then(|mut output| {
         let site = args.workspace_in(dir);
-        site.build(&mut output, build.options().progress(&bar))
+        let levels = build.levels.levels();
+        let options = build.options().progress(&bar).levels(&levels);
+        site.build(&mut output, options)
     });
     bar.clear();
     let (mut report, diagnostics) = match built {
@@ -64,6 +67,7 @@ fn as_json(report: &BuildReport, build: &BuildArgs) -> Value {
         "removed": report.removed,
         "unknown": report.unknown,
         "yields": report.yields,
+        "addresses": diff::as_json(&report.addresses),
         "next_due": report.next_due.as_ref().map(|due| due.at.at.to_string()),
     });
     if build.dry_run || build.verbose {
@@ -103,6 +107,7 @@ pub(super) fn as_text(
     if errors > 0 && !build.dry_run {
         let _ = writeln!(text, "Skipped posts with errors: {counted_errors}.");
     }
+    text += &address_lines(&report.addresses);
     text += &unknown_lines(report, build.verbose);
     text += slow_line(report.posts, seconds);
     if let Some(due) = &report.next_due {
@@ -124,6 +129,20 @@ fn slow_line(posts: usize, seconds: f64) -> &'static str {
         return "";
     }
     "This program is compiled without optimisation and several times as slow as it could be: `cargo install --path crates/cli --profile dist`.\n"
+}
+
+/// The number of addresses of a kind that a build names.
+const NAMED: usize = 5;
+
+/// Returns a paragraph on the changes of addresses that readers notice.
+fn address_lines(changes: &AddressChanges) -> String {
+    let lines = changes.lines(NAMED);
+    let is_cut = lines != changes.lines(usize::MAX);
+    let mut text: String = lines.iter().map(|line| format!("{line}\n")).collect();
+    if is_cut {
+        text += "`tabulae diff` lists all of them before a build.\n";
+    }
+    text
 }
 
 /// Returns the summary of files that no known build wrote.

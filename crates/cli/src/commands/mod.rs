@@ -3,6 +3,7 @@
 mod audit;
 mod build;
 mod demo;
+mod diff;
 mod explain;
 mod generate;
 mod init;
@@ -34,6 +35,7 @@ pub(crate) fn run(args: &Args) -> Status {
         Command::Explain { path, archive } => explain::run(args, path, archive.as_deref()),
         Command::Terms { field } => terms::run(args, field.as_deref()),
         Command::Audit(audit) => audit::run(args, audit),
+        Command::Diff(diff) => diff::run(args, diff),
         Command::Preview(preview) => crate::preview::run(args, preview),
         Command::Weave { pages, check } => weave::run(args, pages, *check),
         Command::Settings => settings::run(args),

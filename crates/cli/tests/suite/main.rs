@@ -3,6 +3,7 @@
 mod audit;
 mod build;
 mod demo;
+mod diff;
 mod docs;
 mod explain;
 mod init;

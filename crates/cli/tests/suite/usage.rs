@@ -34,6 +34,7 @@ fn wrong_usage_is_an_object_for_programs_too() {
 #[case::weave("weave")]
 #[case::init("init")]
 #[case::demo("demo")]
+#[case::diff("diff")]
 #[case::schema("schema")]
 #[case::settings("settings")]
 #[case::completions("completions")]

@@ -101,7 +101,7 @@ pub const TABLES: &[(&str, &str)] = &[
         "How much each field counts for likeness; one that is left out does not.",
     ),
     ("terms.FIELD", "A field whose values are terms."),
-    ("audit", "What `tabulae audit` makes of its findings."),
+    ("audit", "What every command makes of its warnings."),
     ("words", "The theme's own words, for another language."),
 ];
 
@@ -208,7 +208,7 @@ keys! {
         nested Flag, Some("false"), "Whether `Waterway/Locks` also counts under `Waterway`.";
     }
     "audit" {
-        deny Codes, NOTHING, "Findings of these codes are errors, so that the exit is 1; \"all\" for every code.";
-        allow Codes, NOTHING, "Findings of these codes are left out.";
+        deny Codes, NOTHING, "Warnings of these codes are errors in every command, so that the exit is 1 and `build` writes nothing; \"all\" for every code.";
+        allow Codes, NOTHING, "Warnings of these codes are left out in every command.";
     }
 }

@@ -14,9 +14,9 @@ use jiff::tz::TimeZone;
 use serde::{Deserialize, Serialize};
 
 use crate::language::DateStyle;
+use crate::lint_levels::LintLevels;
 use crate::route::Pattern;
 use crate::source::{Passage, Source, Span, Spanned};
-use crate::verdict::Verdict;
 
 pub use self::keys::{Holds, KEYS, Key, TABLES};
 pub use self::read::RENAMABLE;
@@ -47,7 +47,7 @@ pub struct Settings {
     /// `[words]`
     pub words: Words,
     /// `[audit]`
-    pub audit: Verdict,
+    pub audit: LintLevels,
     /// What the built-in archives and the built-in feed yield to, in sentences; see [`Settings::settle`].
     pub yields: Vec<String>,
 }

@@ -6,9 +6,9 @@ use super::reader::{Table, article, read_pattern, texts_of, weight_of};
 use super::{ContentSet, Related, SHOWS, Settings, Show, TermField, words};
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::front_matter::parse_toml;
+use crate::lint_levels::LintLevels;
 use crate::route::Pattern;
 use crate::source::{Passage, Source, Span, Spanned};
-use crate::verdict::Verdict;
 
 impl Settings {
     /// Reads the text of `tabulae.toml`. All diagnostics are reported; where there is an error the
@@ -337,16 +337,16 @@ fn read_terms(root: &mut Table<'_>, term_fields: &mut [TermField], diagnostics: 
     }
 }
 
-fn read_audit(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Verdict {
-    type Sentence = fn(&mut Verdict, &str) -> Result<(), String>;
-    let mut verdict = Verdict::default();
+fn read_audit(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> LintLevels {
+    type Sentence = fn(&mut LintLevels, &str) -> Result<(), String>;
+    let mut levels = LintLevels::default();
     let Some(mut table) = root.table("audit", diagnostics) else {
-        return verdict;
+        return levels;
     };
-    let keys: [(&str, Sentence); 2] = [("deny", Verdict::deny), ("allow", Verdict::allow)];
+    let keys: [(&str, Sentence); 2] = [("deny", LintLevels::deny), ("allow", LintLevels::allow)];
     for (key, sentence) in keys {
         for text in table.texts(key, diagnostics) {
-            if let Err(help) = sentence(&mut verdict, &text.node) {
+            if let Err(help) = sentence(&mut levels, &text.node) {
                 let place = table.source().place(text.span);
                 let message = format!("there is no code `{}`", text.node);
                 diagnostics.push(Diagnostic::error(Code::ValueUnfit, place, message).help(help));
@@ -354,5 +354,5 @@ fn read_audit(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Verdict {
         }
     }
     table.finish(diagnostics);
-    verdict
+    levels
 }

@@ -4,8 +4,10 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use rayon::prelude::*;
+use tabulae_core::addresses::AddressList;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Collected, Diagnostics};
+use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
+use tabulae_core::lint_levels::LintLevels;
 use tabulae_core::post::State;
 use tabulae_core::settings::Settings;
 use tabulae_core::time::Moment;
@@ -15,6 +17,7 @@ use super::next_cache::{Finished, next_cache};
 use super::session::{LoadedSite, Session};
 use crate::incremental::{BuildCache, Invalidation, UnchangedReport};
 use crate::options::BuildOptions;
+use crate::plan::addresses;
 use crate::publish::{
     Destination, Manifest, Outcome, Stage, Version, check_place, feed_ids, lock, unwritable,
 };
@@ -22,7 +25,7 @@ use crate::render::{Renderer, check_templates};
 use crate::report::{BuildReport, Due};
 use crate::site::{Site, configuration, read_settings};
 use crate::source::{Scan, Sources};
-use crate::template::Environments;
+use crate::template::{Environments, RenderData};
 use crate::threads::on_pool;
 
 /// Builds a site. All diagnostics are reported together. If there is an error, nothing is written; the
@@ -49,13 +52,13 @@ impl Session {
         options: &BuildOptions<'_>,
     ) -> (Collected<BuildReport>, bool) {
         let mut diagnostics = Diagnostics::new();
-        let (report, is_done) = on_pool(options.jobs, || {
+        let (report, levels, is_done) = on_pool(options.jobs, || {
             run(self, sources, destination, options, &mut diagnostics)
         });
         drop_echoes(&mut diagnostics);
         let built = Collected {
             output: report,
-            diagnostics,
+            diagnostics: levels.of(diagnostics),
         };
         (built, is_done)
     }
@@ -88,7 +91,9 @@ struct Build<'a> {
     session: &'a mut Session,
     sources: &'a dyn Sources,
     options: &'a BuildOptions<'a>,
+    /// The diagnostics as they are found, whatever their levels.
     diagnostics: &'a mut Diagnostics,
+    levels: LintLevels,
     is_locked: bool,
     /// Set if the outputs are published, or in a dry run could be.
     is_done: bool,
@@ -100,12 +105,13 @@ fn run(
     destination: &mut dyn Destination,
     options: &BuildOptions<'_>,
     diagnostics: &mut Diagnostics,
-) -> (BuildReport, bool) {
+) -> (BuildReport, LintLevels, bool) {
     let mut build = Build {
         session,
         sources,
         options,
         diagnostics,
+        levels: options.levels_of(None),
         is_locked: false,
         is_done: false,
     };
@@ -114,7 +120,7 @@ fn run(
         destination.release();
     }
     report.out = destination.name();
-    (report, build.is_done)
+    (report, build.levels, build.is_done)
 }
 
 /// The state of the last build.
@@ -130,6 +136,7 @@ impl Build<'_> {
     fn run(&mut self, destination: &mut dyn Destination) -> Option<BuildReport> {
         let changed = self.session.changed.take();
         let settings = read_settings(self.sources, self.diagnostics)?;
+        self.levels = self.options.levels_of(Some(&settings));
         self.check_place(&settings, destination)?;
         // Before manifest and cache are read: another build may be about to write them.
         if !self.lock(destination) {
@@ -208,6 +215,8 @@ impl Build<'_> {
         let (retexted, manifest) = (past.retexted.as_deref(), past.manifest.as_ref());
         let environments = Environments::new(data, self.diagnostics);
         check_templates(data, self.diagnostics);
+        let addresses = addresses(&data.site, &data.plan);
+        self.compare(&addresses, data, manifest, report);
         if self.is_blocked(&data.site) {
             return None;
         }
@@ -237,8 +246,9 @@ impl Build<'_> {
         }
         data.forget_parts();
         let published = feed_ids(&data.site, &data.plan, manifest, self.diagnostics);
-        let is_published = stage.commit(&outcomes, report, self.diagnostics);
         self.diagnostics.extend(data.take_warnings());
+        let is_denied = self.errors() > errors;
+        let is_published = stage.commit(&outcomes, is_denied, report, self.diagnostics);
         if self.errors() > errors && report.written == 0 {
             report.unchanged = 0;
         }
@@ -248,7 +258,7 @@ impl Build<'_> {
             return None;
         }
         self.options.progress.published(report, self.diagnostics);
-        let (made, is_new) = stage.manifest_of(&outcomes, published);
+        let (made, is_new) = stage.manifest_of(&outcomes, published, addresses.addresses);
         let finished = Finished {
             current: &current,
             invalidation: &invalidation,
@@ -326,10 +336,37 @@ impl Build<'_> {
         fits.then_some(())
     }
 
+    /// Compares the addresses with those of the last build. Changes that are denied are diagnostics.
+    fn compare(
+        &mut self,
+        now: &AddressList,
+        data: &RenderData,
+        manifest: Option<&Manifest>,
+        report: &mut BuildReport,
+    ) {
+        // What a preview has is not what readers see.
+        let manifest = manifest.filter(|_| !self.session.is_exclusive());
+        let Some(before) = manifest.and_then(Manifest::address_list) else {
+            return;
+        };
+        let taken = data.plan.taken();
+        let changes = before.changes_to(now, &|at| taken.contains(at));
+        let levels = &self.levels;
+        let denied = changes.warnings().into_iter();
+        let denied = denied.filter(|warning| levels.denies(warning.code));
+        self.diagnostics.extend(denied);
+        report.addresses = changes.only(|code| !levels.allows(code));
+    }
+
+    /// Returns true for an error, and for a warning that the levels deny.
+    fn is_error(&self, diagnostic: &Diagnostic) -> bool {
+        diagnostic.is_error() || self.levels.denies(diagnostic.code)
+    }
+
     fn errors(&self) -> usize {
         self.diagnostics
             .iter()
-            .filter(|diagnostic| diagnostic.is_error())
+            .filter(|diagnostic| self.is_error(diagnostic))
             .count()
     }
 
@@ -338,7 +375,7 @@ impl Build<'_> {
     fn is_blocked(&self, site: &Site) -> bool {
         self.diagnostics
             .iter()
-            .filter(|diagnostic| diagnostic.is_error())
+            .filter(|diagnostic| self.is_error(diagnostic))
             .any(|diagnostic| {
                 let file = diagnostic.place.file.as_deref().unwrap_or_default();
                 !self.options.keep_going || !site.is_left_out(file)

@@ -1,5 +1,6 @@
 //! The plan: every output with its address and kind, decided before anything is rendered. Pure.
 
+mod addresses;
 mod conflicts;
 mod feed_ids;
 mod feed_plan;
@@ -10,6 +11,7 @@ mod output;
 mod planner;
 mod undated;
 
+pub(crate) use self::addresses::addresses;
 pub(crate) use self::feed_ids::{entry_id, in_feeds};
 pub(crate) use self::feed_plan::{FeedPlan, Origin, Part};
 pub(crate) use self::maker::maker;

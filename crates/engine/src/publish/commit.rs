@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
+use tabulae_core::addresses::Address;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::route::OutputPath;
 use tabulae_core::source::Place;
@@ -14,10 +15,11 @@ use crate::report::{BuildReport, Change, ChangeKind};
 
 impl Stage<'_> {
     /// Puts everything in its place, and reports what was done. Returns true if all of it was; in a dry run
-    /// and in a cancelled build nothing is.
+    /// in a cancelled build, and if `is_denied` nothing is.
     pub(crate) fn commit(
         &self,
         outcomes: &[Outcome<'_>],
+        is_denied: bool,
         report: &mut BuildReport,
         diagnostics: &mut Diagnostics,
     ) -> bool {
@@ -43,7 +45,7 @@ impl Stage<'_> {
         }
         failed.extend(self.data.site.take_reread_errors());
         report.cancelled = self.options.is_cancelled();
-        if !failed.is_empty() || report.cancelled {
+        if !failed.is_empty() || report.cancelled || is_denied {
             staged
                 .iter()
                 .for_each(|path| self.destination.discard(path));
@@ -155,6 +157,7 @@ impl Stage<'_> {
         &self,
         outcomes: &[Outcome<'_>],
         published: BTreeMap<String, Published>,
+        addresses: BTreeMap<String, Address>,
     ) -> (Manifest, bool) {
         let outputs = self.data.plan.outputs.iter().zip(outcomes);
         let files = outputs.filter_map(|(output, outcome)| {
@@ -162,7 +165,11 @@ impl Stage<'_> {
             Some((output.file.clone(), Some(hash)))
         });
         let files = files.collect();
-        let manifest = Manifest { files, published };
+        let manifest = Manifest {
+            files,
+            addresses: Some(addresses),
+            published,
+        };
         let is_staged = |outcome: &Outcome<'_>| matches!(outcome, Outcome::Staged(..));
         let is_new = self.manifest != Some(&manifest) || outcomes.iter().any(is_staged);
         (manifest, is_new)

@@ -5,6 +5,7 @@ use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::io::{self, BufWriter, Write};
 
+use tabulae_core::addresses::{Address, AddressKind, AddressList};
 use tabulae_core::route::OutputPath;
 
 use crate::fingerprint::{Fingerprint, Summed, checksum};
@@ -15,6 +16,8 @@ use crate::fingerprint::{Fingerprint, Summed, checksum};
 pub struct Manifest {
     /// Path below `out/` to hash.
     pub files: BTreeMap<OutputPath, Option<u64>>,
+    /// The addresses that readers notice; `None` if a build of an earlier program did not note them.
+    pub addresses: Option<BTreeMap<String, Address>>,
     /// By which ids readers of feeds know the posts, by the posts' paths.
     pub published: BTreeMap<String, Published>,
 }
@@ -28,7 +31,13 @@ pub struct Published {
     pub ids: Vec<String>,
 }
 
-const HEAD: &str = "tabulae manifest 2";
+const HEAD: &str = "tabulae manifest 3";
+
+/// The form before, without addresses.
+const HEAD_WITHOUT_ADDRESSES: &str = "tabulae manifest 2";
+
+/// The start of a line with an address and what is there.
+const AT: &str = "at ";
 
 /// The start of a line with a post's ids; the others begin with a checksum.
 const IDS: &str = "ids ";
@@ -50,12 +59,23 @@ impl Manifest {
     /// Where `to` cannot be written to.
     pub fn write(&self, to: &mut dyn Write) -> io::Result<()> {
         let mut to = BufWriter::with_capacity(1 << 16, Summed::new(to));
-        writeln!(to, "{HEAD}")?;
+        let head = match self.addresses {
+            Some(_) => HEAD,
+            None => HEAD_WITHOUT_ADDRESSES,
+        };
+        writeln!(to, "{head}")?;
         for (path, hash) in &self.files {
             match hash {
                 Some(hash) => writeln!(to, "{hash:016x} {}", escape(path))?,
                 None => writeln!(to, "---------------- {}", escape(path))?,
             }
+        }
+        for (at, address) in self.addresses.iter().flatten() {
+            write!(to, "{AT}{} {}", address.kind.name(), escape(at))?;
+            if let Some(post) = &address.post {
+                write!(to, "\t{}", escape(post))?;
+            }
+            writeln!(to)?;
         }
         for (path, Published { mark, ids }) in &self.published {
             write!(to, "{IDS}{mark:016x} {}", escape(path))?;
@@ -82,6 +102,17 @@ impl Manifest {
         self.files.get(path).copied().flatten()
     }
 
+    /// Returns the addresses that readers notice, if they are known.
+    #[must_use]
+    pub fn address_list(&self) -> Option<AddressList> {
+        let ids = self.published.iter();
+        let ids = ids.filter_map(|(path, known)| Some((path.clone(), known.ids.last()?.clone())));
+        Some(AddressList {
+            addresses: self.addresses.clone()?,
+            feed_ids: ids.collect(),
+        })
+    }
+
     /// Returns the fingerprint of the whole.
     #[must_use]
     pub fn digest(&self) -> u64 {
@@ -89,6 +120,10 @@ impl Manifest {
         for (path, hash) in &self.files {
             all.text(path).number(u64::from(hash.is_some()));
             all.number(hash.unwrap_or_default());
+        }
+        for (at, address) in self.addresses.iter().flatten() {
+            all.text(at).text(address.kind.name());
+            all.text(address.post.as_deref().unwrap_or_default());
         }
         for (path, Published { mark, ids }) in &self.published {
             all.text(path).number(*mark).number(ids.len() as u64);
@@ -109,11 +144,25 @@ impl Manifest {
             return None;
         }
         let mut lines = body.lines();
-        if lines.next()? != HEAD {
-            return None;
-        }
-        let mut manifest = Self::default();
+        let mut manifest = match lines.next()? {
+            HEAD => Self {
+                addresses: Some(BTreeMap::new()),
+                ..Self::default()
+            },
+            HEAD_WITHOUT_ADDRESSES => Self::default(),
+            _ => return None,
+        };
         for line in lines {
+            if let Some(rest) = line.strip_prefix(AT) {
+                let (kind, rest) = rest.split_once(' ')?;
+                let kind = AddressKind::named(kind)?;
+                let mut texts = rest.split('\t').map(unescape);
+                let at = texts.next()?;
+                let post = texts.next();
+                let address = Address { kind, post };
+                manifest.addresses.as_mut()?.insert(at, address);
+                continue;
+            }
             if let Some(rest) = line.strip_prefix(IDS) {
                 let (mark, rest) = rest.split_once(' ')?;
                 let mark = u64::from_str_radix(mark, 16).ok()?;
@@ -173,8 +222,18 @@ mod tests {
             mark: 7,
             ids: ids.map(str::to_owned).into(),
         };
+        let address = |kind, post: Option<&str>| Address {
+            kind,
+            post: post.map(str::to_owned),
+        };
+        let addresses = [
+            ("/a/\n", address(AddressKind::Post, Some("posts/a\tb.md"))),
+            ("/b c.xml", address(AddressKind::Feed, None)),
+        ];
+        let addresses = addresses.map(|(at, address)| (at.to_owned(), address));
         Manifest {
             files: files.into(),
+            addresses: Some(addresses.into()),
             published: [(odd, published)].into(),
         }
     }
@@ -182,6 +241,14 @@ mod tests {
     #[test]
     fn what_is_written_is_read_again() {
         assert_eq!(Manifest::from_text(&sample().to_text()), Some(sample()));
+    }
+
+    #[test]
+    fn a_manifest_of_an_earlier_program_has_no_addresses() {
+        let body = format!("{HEAD_WITHOUT_ADDRESSES}\n{:016x} b\n", 2);
+        let text = format!("{body}{:016x} end\n", checksum(body.as_bytes()));
+        let manifest = Manifest::from_text(&text).unwrap();
+        assert_eq!((manifest.files.len(), manifest.address_list()), (1, None));
     }
 
     #[test]
@@ -200,7 +267,7 @@ mod tests {
     #[case::empty(|_: &str| String::new())]
     #[case::cut(|text: &str| text[..text.len() / 2].to_owned())]
     #[case::changed(|text: &str| text.replace("b c", "b d"))]
-    #[case::other_version(|text: &str| text.replace("manifest 2", "manifest 1"))]
+    #[case::other_version(|text: &str| text.replace("manifest 3", "manifest 1"))]
     fn a_damaged_manifest_is_none(#[case] damage: fn(&str) -> String) {
         assert_eq!(Manifest::from_text(&damage(&sample().to_text())), None);
     }

@@ -8,6 +8,7 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
 
+use tabulae_core::addresses::{AddressChanges, AddressList};
 use tabulae_core::catalogue::{Catalogue, PostId};
 use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use tabulae_core::post::Include;
@@ -26,7 +27,7 @@ use crate::pipeline::explain::{Explanation, Membership, explain, membership};
 use crate::pipeline::terms::{FieldTerms, terms};
 use crate::pipeline::weave::{PageFolder, WeaveReport, weave};
 use crate::pipeline::{build, find_root};
-use crate::plan::{Plan, plan};
+use crate::plan::{Plan, addresses, plan};
 use crate::publish::{Destination, MemoryOutput, lock};
 use crate::report::BuildReport;
 use crate::site::Site;
@@ -140,6 +141,8 @@ impl Workspace {
             let options = self.options(BuildOptions::default().keep_going(true));
             let mut diagnostics = Diagnostics::new();
             let site = Site::read(&*self.sources, &options, &mut diagnostics);
+            let levels = options.levels_of(site.as_ref().map(|site| &site.settings));
+            let diagnostics = levels.of(diagnostics);
             Collected {
                 output: site,
                 diagnostics,
@@ -176,6 +179,30 @@ impl Workspace {
     /// If the site cannot be read.
     pub fn settings(&self) -> Result<&Settings, Error> {
         Ok(&self.site()?.settings)
+    }
+
+    /// Returns the addresses that readers notice: feeds, pages of posts, other pages, redirects.
+    ///
+    /// # Errors
+    /// If the site cannot be read.
+    pub fn addresses(&self) -> Result<AddressList, Error> {
+        Ok(addresses(self.site()?, self.plan()?))
+    }
+
+    /// Returns the changes from other addresses to those of the site.
+    ///
+    /// # Errors
+    /// If the site cannot be read.
+    pub fn changes_from(&self, before: &AddressList) -> Result<AddressChanges, Error> {
+        let taken = self.plan()?.taken();
+        Ok(before.changes_to(&self.addresses()?, &|at| taken.contains(at)))
+    }
+
+    /// Returns the addresses of the last build into an output folder; `None` if no known build wrote it, or one
+    /// of a program that did not note addresses.
+    pub fn published(&self, output: &mut dyn Destination) -> Option<AddressList> {
+        attach(&*self.sources, output);
+        output.manifest()?.address_list()
     }
 
     /// Returns the catalogue of posts and terms.

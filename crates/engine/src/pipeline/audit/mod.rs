@@ -26,7 +26,10 @@ pub(crate) fn audit(
     destination: &mut dyn Destination,
     options: &BuildOptions<'_>,
 ) -> Collected<Option<Settings>> {
-    let dry = options.dry_run(true).foreign(ForeignFiles::default());
+    let dry = BuildOptions {
+        without_levels: true,
+        ..options.dry_run(true).foreign(ForeignFiles::default())
+    };
     let mut found = build(sources, destination, &dry).diagnostics;
     // A second time without broken posts, whose errors are reported already.
     let going = options.keep_going(true);

@@ -81,6 +81,8 @@ fn woven(
     if diagnostics.iter().any(Diagnostic::is_error) && !options.keep_going {
         return None;
     }
+    let levels = options.levels_of(Some(&data.site.settings));
+    *diagnostics = levels.of(std::mem::take(diagnostics));
     let filler = Filler::new(&renderer, &data);
     let outcomes: Vec<(Option<Outcome>, Diagnostics)> = pages
         .par_iter()
@@ -107,6 +109,7 @@ fn woven(
         }
     }
     diagnostics.extend(data.take_warnings());
+    *diagnostics = levels.of(std::mem::take(diagnostics));
     if diagnostics.iter().any(Diagnostic::is_error) {
         return None;
     }

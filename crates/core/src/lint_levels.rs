@@ -1,12 +1,12 @@
-//! Which findings of an audit count.
+//! Lint levels: which warnings are errors (denied), and which are left out (allowed).
 
 use std::collections::BTreeSet;
 
 use crate::diagnostic::{Code, Diagnostic, Diagnostics, Severity, nearest};
 
-/// Which findings make an audit fail, and which are left out.
+/// The lint levels of all codes: denied, allowed, or as they are.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Verdict {
+pub struct LintLevels {
     deny_all: bool,
     denied: BTreeSet<Code>,
     allowed: BTreeSet<Code>,
@@ -15,7 +15,7 @@ pub struct Verdict {
 /// The word that stands for every code.
 pub const ALL: &str = "all";
 
-impl Verdict {
+impl LintLevels {
     /// Makes findings of a code errors, or of every code that is not allowed by its name.
     ///
     /// # Errors
@@ -42,23 +42,47 @@ impl Verdict {
         Ok(())
     }
 
+    /// Returns these levels with others, such as those of the command line, which come after them.
+    #[must_use]
+    pub fn with(mut self, others: &Self) -> Self {
+        self.deny_all |= others.deny_all;
+        for code in &others.denied {
+            self.allowed.remove(code);
+            self.denied.insert(*code);
+        }
+        for code in &others.allowed {
+            self.denied.remove(code);
+            self.allowed.insert(*code);
+        }
+        self
+    }
+
+    /// Returns true if warnings of a code are errors.
+    #[must_use]
+    pub fn denies(&self, code: Code) -> bool {
+        (self.deny_all || self.denied.contains(&code)) && !self.allows(code)
+    }
+
+    /// Returns true if warnings of a code are left out.
+    #[must_use]
+    pub fn allows(&self, code: Code) -> bool {
+        self.allowed.contains(&code)
+    }
+
     /// The findings that count, the denied ones as errors.
     #[must_use]
     pub fn of(&self, found: Diagnostics) -> Diagnostics {
-        let counts = |diagnostic: &Diagnostic| {
-            diagnostic.is_error() || !self.allowed.contains(&diagnostic.code)
-        };
+        let counts =
+            |diagnostic: &Diagnostic| diagnostic.is_error() || !self.allows(diagnostic.code);
         let found = found.into_iter().filter(counts);
         found
-            .map(
-                |diagnostic| match self.deny_all || self.denied.contains(&diagnostic.code) {
-                    true => Diagnostic {
-                        severity: Severity::Error,
-                        ..diagnostic
-                    },
-                    false => diagnostic,
+            .map(|diagnostic| match self.denies(diagnostic.code) {
+                true => Diagnostic {
+                    severity: Severity::Error,
+                    ..diagnostic
                 },
-            )
+                false => diagnostic,
+            })
             .collect()
     }
 }
@@ -91,14 +115,14 @@ mod tests {
     #[case::errors_stay(&[], &["key-unknown"], &["warning term-lone", "error key-unknown"])]
     #[case::the_last_word(&["term-lone"], &["term-lone"], &["error key-unknown"])]
     fn a_verdict(#[case] deny: &[&str], #[case] allow: &[&str], #[case] expected: &[&str]) {
-        let mut verdict = Verdict::default();
-        deny.iter().for_each(|code| verdict.deny(code).unwrap());
-        allow.iter().for_each(|code| verdict.allow(code).unwrap());
+        let mut levels = LintLevels::default();
+        deny.iter().for_each(|code| levels.deny(code).unwrap());
+        allow.iter().for_each(|code| levels.allow(code).unwrap());
         let error = Diagnostic {
             severity: Severity::Error,
             ..warning(Code::KeyUnknown)
         };
-        let found = verdict.of(vec![warning(Code::TermLone), error]);
+        let found = levels.of(vec![warning(Code::TermLone), error]);
         let said: Vec<String> = found
             .iter()
             .map(|diagnostic| {
@@ -113,9 +137,36 @@ mod tests {
         assert_eq!(said, expected);
     }
 
+    #[rstest]
+    #[case::added(&["term-lone"], &[], &["term-alike"], &[], "term-lone term-alike")]
+    #[case::allowed_after(&["term-lone", "term-alike"], &[], &[], &["term-lone"], "term-alike")]
+    #[case::denied_after(&[], &["term-lone"], &["term-lone"], &[], "term-lone")]
+    #[case::all_after(&[], &["term-lone"], &["all"], &[], "term-alike")]
+    fn levels_of_the_command_line_come_after_those_of_the_settings(
+        #[case] denied: &[&str],
+        #[case] allowed: &[&str],
+        #[case] then_denied: &[&str],
+        #[case] then_allowed: &[&str],
+        #[case] expected: &str,
+    ) {
+        let levels = |deny: &[&str], allow: &[&str]| {
+            let mut levels = LintLevels::default();
+            deny.iter().for_each(|code| levels.deny(code).unwrap());
+            allow.iter().for_each(|code| levels.allow(code).unwrap());
+            levels
+        };
+        let all = levels(denied, allowed).with(&levels(then_denied, then_allowed));
+        let codes = [Code::TermLone, Code::TermAlike].into_iter();
+        let found: Vec<&str> = codes
+            .filter(|code| all.denies(*code))
+            .map(|code| code.name())
+            .collect();
+        assert_eq!(found.join(" "), expected);
+    }
+
     #[test]
     fn a_code_that_there_is_not() {
-        let said = Verdict::default().deny("term-alon");
+        let said = LintLevels::default().deny("term-alon");
         assert_eq!(said, Err("did you mean `term-lone`?".to_owned()));
     }
 }
