@@ -145,7 +145,7 @@ impl Entry<'_> {
         let ends = |c: char| c.is_ascii_whitespace() || matches!(c, '/' | '>');
         let name = &source[..source.find(ends).unwrap_or(source.len())];
         let attributes = kept.iter().map(|(_, text)| format!(" {text}"));
-        let end = if tag.closes_itself { " />" } else { ">" };
+        let end = if tag.has_slash { " />" } else { ">" };
         let text = format!("{name}{}{end}", attributes.collect::<String>());
         out.replace(tag.span.clone(), &text);
     }
@@ -267,6 +267,9 @@ mod tests {
     #[rstest]
     #[case::script("a<script>b</script>c", "ac")]
     #[case::open_script("a<script>b", "a")]
+    #[case::script_with_a_slash("a<script/>b<script>c</script>d", "ad")]
+    #[case::script_with_a_slash_in_a_drawing("<svg><script/><g/></svg>", "<svg><g/></svg>")]
+    #[case::form_with_a_slash("a<form/>b</form>c", "ac")]
     #[case::in_a_drawing("<svg><script>b</script><g/></svg>", "<svg><g/></svg>")]
     #[case::form("a<form><p>b<input></p></form>c", "ac")]
     #[case::stray_button("a<BUTTON>b</BUTTON>c", "ac")]

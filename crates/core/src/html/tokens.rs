@@ -34,6 +34,9 @@ pub(crate) struct Tag {
     /// The byte range, from `<` to `>`.
     pub(crate) span: Range<usize>,
     /// Set if the tag ends in `/>`.
+    pub(crate) has_slash: bool,
+    /// Set if the slash closes the element: only in `svg` and `math`, elsewhere it means nothing (HTML, "Start
+    /// tags").
     pub(crate) closes_itself: bool,
 }
 
@@ -94,6 +97,7 @@ impl Tokens<'_> {
     /// demands.
     fn start(&mut self, tag: StartTag<usize>) -> Tag {
         let name = text_of(&tag.name);
+        let is_in_foreign = self.foreign > 0 || is_foreign(&name);
         if is_foreign(&name) && !tag.self_closing {
             self.foreign += 1;
         } else if self.foreign == 0
@@ -116,7 +120,8 @@ impl Tokens<'_> {
             name,
             attributes,
             span: tag.span.start..tag.span.end,
-            closes_itself: tag.self_closing,
+            closes_itself: tag.self_closing && is_in_foreign,
+            has_slash: tag.self_closing,
         }
     }
 }
