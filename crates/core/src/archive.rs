@@ -10,9 +10,9 @@ use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
 use crate::language::DateStyle;
 use crate::post::title_of_name;
 use crate::query::fields::{DerivedField, FIELDS, derived};
-use crate::route::Link;
+use crate::route::{Link, Pattern};
 use crate::settings::{Archive, OverviewOrder, Settings};
-use crate::source::Place;
+use crate::source::{Place, Spanned};
 use crate::term::{TermId, identity, slug};
 use crate::time::date_part;
 use crate::value::{Kind, Value};
@@ -234,11 +234,11 @@ fn group(
         diagnostics.push(empty_slug(&term, by, place, catalogue));
         return None;
     }
-    let value = |name: &str| variable(name, archive, by, &term, catalogue);
-    let link = match archive.link.expand(value) {
+    let link = match term_link(&archive.link, archive, by, &term, catalogue) {
         Ok(link) => link,
         Err(missing) => {
-            let diagnostic = unfit_link(archive, missing, settings);
+            let place = settings.source.place(archive.link_place);
+            let diagnostic = unfit_link(archive, missing, place);
             // Each of its groups would say the same.
             if !diagnostics.contains(&diagnostic) {
                 diagnostics.push(diagnostic);
@@ -258,6 +258,44 @@ fn group(
     })
 }
 
+/// Returns the address that `pattern`, an archive's link or an earlier one, has for a term of the archive.
+///
+/// # Errors
+/// The name of a variable that the term does not have.
+pub fn term_link<'p>(
+    pattern: &'p Pattern,
+    archive: &Archive,
+    by: &By,
+    term: &GroupTerm,
+    catalogue: &Catalogue,
+) -> Result<Link, &'p str> {
+    pattern.expand(|name| variable(name, archive, by, term, catalogue))
+}
+
+/// Returns the addresses at which the lists of a term would be by further spellings of it, each with the
+/// spelling: of nested terms none.
+pub fn spelling_links<'s>(
+    spellings: &'s [Spanned<String>],
+    archive: &Archive,
+    by: &By,
+    term: &GroupTerm,
+    catalogue: &Catalogue,
+) -> Vec<(&'s Spanned<String>, Link)> {
+    let plain = spellings
+        .iter()
+        .filter(|spelling| !spelling.node.contains('/'));
+    plain
+        .filter_map(|spelling| {
+            let other = GroupTerm {
+                slug: slug(&spelling.node),
+                ..term.clone()
+            };
+            let link = term_link(&archive.link, archive, by, &other, catalogue).ok()?;
+            (!other.slug.is_empty() && other.slug != term.slug).then_some((spelling, link))
+        })
+        .collect()
+}
+
 fn empty_slug(term: &GroupTerm, by: &By, place: Place, catalogue: &Catalogue) -> Diagnostic {
     let name = &term.name;
     let message = format!("nothing is left of \"{name}\" in an address");
@@ -270,9 +308,10 @@ fn empty_slug(term: &GroupTerm, by: &By, place: Place, catalogue: &Catalogue) ->
     })
 }
 
-fn unfit_link(archive: &Archive, missing: &str, settings: &Settings) -> Diagnostic {
+/// Returns the error of a link of an archive with a variable that its terms do not have.
+#[must_use]
+pub fn unfit_link(archive: &Archive, missing: &str, place: Place) -> Diagnostic {
     let own = archive.by.as_ref().map_or("", |by| by.node.as_str());
-    let place = settings.source.place(archive.link_place);
     let message =
         format!("the link of this archive cannot hold {{{missing}}}: it is split by `{own}`");
     Diagnostic::error(Code::LinkUnfit, place, message).help(format!("write {{{own}}} in its place"))

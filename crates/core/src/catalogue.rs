@@ -476,6 +476,23 @@ fn links(
     links
 }
 
+impl Catalogue {
+    /// Returns the id in feeds that the content set of a post states by its pattern; `None` if it has no
+    /// pattern, or the post lacks a value that it asks for.
+    #[must_use]
+    pub fn stated_id(&self, id: PostId, settings: &Settings) -> Option<String> {
+        let pattern = settings.content[self.post(id).set].feed_id.as_ref()?;
+        let written = |name: &str| {
+            let value = self.post(id).front.at(name)?.node.written()?;
+            Some(value.trim().to_owned())
+        };
+        let own = |name: &str| written(name).filter(|_| self.term_field(name).is_none());
+        pattern
+            .node
+            .expand(|name| own(name).or_else(|| variable(self, id, name)))
+    }
+}
+
 /// The diagnostic of a post that lacks what the link of its set asks for.
 fn link_unfit(post: &Post, set: &ContentSet, missing: &str) -> Diagnostic {
     let message = format!(

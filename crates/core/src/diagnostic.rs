@@ -82,6 +82,7 @@ codes! {
     DateUnreadable = "date-unreadable": "A date is not in a form that is known, or does not exist.",
     FeedEmpty = "feed-empty": "A feed has no entries.",
     FeedIdChanged = "feed-id-changed": "The id of a feed's entry is another than in the last build, so that readers show it once more.",
+    FeedIdGuessed = "feed-id-guessed": "The id of a feed's entry is an old address, and readers may know another.",
     FeedIdTaken = "feed-id-taken": "Two posts have one id in feeds.",
     FeedLost = "feed-lost": "A feed of the last build is gone.",
     FieldUnfit = "field-unfit": "A field holds another kind of value than was asked for.",

@@ -2,6 +2,7 @@
 
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::front_matter::FrontMatter;
+use crate::settings::Address;
 use crate::source::{Source, Spanned};
 use crate::term::unfit_slug;
 use crate::value::{Entry, Value};
@@ -19,6 +20,8 @@ pub struct TermNote {
     pub slug: Option<Spanned<String>>,
     /// Further spellings of the term.
     pub spellings: Vec<Spanned<String>>,
+    /// Earlier addresses of the term's page, from the site's root.
+    pub moved_from: Vec<Spanned<String>>,
     /// The text, as HTML.
     pub html: String,
     /// The header's text.
@@ -26,10 +29,11 @@ pub struct TermNote {
 }
 
 /// The entries of a note, each with what it holds.
-const ENTRIES: [(&str, &str); 3] = [
+const ENTRIES: [(&str, &str); 4] = [
     ("title", "text"),
     ("slug", "text"),
     ("spellings", "a list of texts"),
+    ("moved_from", "a list of texts"),
 ];
 
 impl TermNote {
@@ -41,6 +45,7 @@ impl TermNote {
         source: &Source,
         front: &FrontMatter,
         html: String,
+        address: &Address,
     ) -> Collected<Self> {
         let mut note = Self {
             field,
@@ -48,12 +53,19 @@ impl TermNote {
             title: None,
             slug: None,
             spellings: Vec::new(),
+            moved_from: Vec::new(),
             html,
             source: source.head(front.body),
         };
         let mut diagnostics = Diagnostics::new();
         for entry in &front.map.entries {
             note.take(entry, source, &mut diagnostics);
+        }
+        for old in &mut note.moved_from {
+            match address.below_root(&old.node) {
+                Ok(below) => old.node = below,
+                Err(unfit) => diagnostics.push(unfit.at(&old.node, source.place(old.span))),
+            }
         }
         Collected {
             output: note,
@@ -73,6 +85,10 @@ impl TermNote {
                 self.spellings.extend(items.iter().filter_map(written));
             }
             ("spellings", _, Some(spelling)) => self.spellings.push(spelling),
+            ("moved_from", Value::List(items), _) => {
+                self.moved_from.extend(items.iter().filter_map(written));
+            }
+            ("moved_from", _, Some(old)) => self.moved_from.push(old),
             _ => diagnostics.push(unfit(entry, source)),
         }
     }
@@ -111,7 +127,8 @@ mod tests {
     fn note(entries: &str) -> Collected<TermNote> {
         let source = Source::new("terms/tag/lime.md", &format!("---\n{entries}\n---\n"));
         let front = front_matter::read(&source, &TimeZone::UTC).output;
-        TermNote::read((0, "lime"), &source, &front, String::new())
+        let address = Address::parse("https://x.example/log/").unwrap();
+        TermNote::read((0, "lime"), &source, &front, String::new(), &address)
     }
 
     #[test]
@@ -129,6 +146,21 @@ mod tests {
         );
         let spellings: Vec<String> = read.output.spellings.iter().map(text).collect();
         assert_eq!(spellings, ["limes", "12"]);
+    }
+
+    #[rstest]
+    #[case::from_the_root("moved_from: /topics/lime/", &["/topics/lime/"], 0)]
+    #[case::absolute("moved_from: [https://x.example/log/a/, /log/b/]", &["/a/", "/b/"], 0)]
+    #[case::elsewhere("moved_from: https://y.example/a/", &["https://y.example/a/"], 1)]
+    fn a_note_names_earlier_addresses(
+        #[case] entry: &str,
+        #[case] expected: &[&str],
+        #[case] errors: usize,
+    ) {
+        let read = note(entry);
+        let old = read.output.moved_from.iter().map(|old| old.node.as_str());
+        assert_eq!(old.collect::<Vec<_>>(), expected);
+        assert_eq!(read.diagnostics.len(), errors);
     }
 
     #[test]

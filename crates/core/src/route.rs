@@ -39,15 +39,15 @@ impl PatternFault {
     }
 }
 
-/// The parts of a pattern: plain text, and variables in braces.
-fn parts(text: &str) -> Result<Vec<Part>, PatternFault> {
+/// The parts of a pattern: plain text, as `plain` makes it, and variables in braces.
+fn parts(text: &str, plain: impl Fn(&str) -> String) -> Result<Vec<Part>, PatternFault> {
     let mut parts = Vec::new();
     let mut at = 0;
     while at < text.len() {
         let rest = &text[at..];
         let open = rest.find(['{', '}']).unwrap_or(rest.len());
         if open > 0 {
-            parts.push(Part::Plain(decode(&rest[..open]).nfc().collect()));
+            parts.push(Part::Plain(plain(&rest[..open])));
             at += open;
             continue;
         }
@@ -96,7 +96,7 @@ impl Pattern {
                 help: "links start at the site's root, such as \"/{year}/{slug}/\"",
             });
         }
-        let parts = parts(text)?;
+        let parts = parts(text, |plain| decode(plain).nfc().collect())?;
         // What is written and what it says once it is decoded: `%2e%2e` is `..`.
         let written = text.replace(['{', '}'], "");
         let plain = decode(&written);
@@ -175,6 +175,76 @@ impl Pattern {
         }
         Ok(Link::new(plain))
     }
+}
+
+/// A pattern of ids: a URI Template of level 1 (RFC 6570) that begins with a scheme.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct IdPattern {
+    text: String,
+    parts: Vec<Part>,
+}
+
+impl IdPattern {
+    /// Reads a pattern.
+    ///
+    /// # Errors
+    /// If it does not begin with a scheme, has no variable, or uses more of RFC 6570 than level 1.
+    pub fn parse(text: &str) -> Result<Self, PatternFault> {
+        let whole = Span::new(0, text.len());
+        let help = "write a pattern such as \"https://old.example/?p={info.number}\"";
+        let unfit = |message: String| PatternFault {
+            span: whole,
+            message,
+            help,
+        };
+        if !is_uri(text) {
+            return Err(unfit(format!(
+                "the id \"{text}\" does not begin with a scheme"
+            )));
+        }
+        let parts = parts(text, str::to_owned)?;
+        if parts.iter().all(|part| matches!(part, Part::Plain(_))) {
+            return Err(unfit(format!(
+                "the id \"{text}\" would be that of every post"
+            )));
+        }
+        Ok(Self {
+            text: text.to_owned(),
+            parts,
+        })
+    }
+
+    /// The pattern as it was written.
+    #[must_use]
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// Returns the id with the values of the variables, in which all but unreserved characters (RFC 3986, 2.3)
+    /// are percent-encoded; `None` if a variable has no value.
+    #[must_use]
+    pub fn expand(&self, value: impl Fn(&str) -> Option<String>) -> Option<String> {
+        let parts = self.parts.iter().map(|part| match part {
+            Part::Plain(text) => Some(text.clone()),
+            Part::Variable(name) => {
+                let value = value(name).filter(|value| !value.is_empty())?;
+                Some(encode_but(&value, is_unreserved))
+            }
+        });
+        parts.collect()
+    }
+}
+
+/// Returns true if a text begins with a scheme (RFC 3986, 3.1).
+#[must_use]
+pub fn is_uri(text: &str) -> bool {
+    text.split_once(':').is_some_and(|(scheme, rest)| {
+        !rest.is_empty()
+            && scheme.starts_with(|c: char| c.is_ascii_alphabetic())
+            && scheme
+                .chars()
+                .all(|c| c.is_ascii_alphanumeric() || matches!(c, '+' | '-' | '.'))
+    })
 }
 
 /// The path of an output below the output folder, in Unicode NFC and with `/` on every system.
@@ -394,9 +464,13 @@ pub fn encode(path: &str) -> String {
     if path.bytes().all(stays_in_path) {
         return path.to_owned();
     }
-    let mut out = String::with_capacity(path.len());
-    for byte in path.bytes() {
-        if stays_in_path(byte) {
+    encode_but(path, stays_in_path)
+}
+
+fn encode_but(text: &str, stays: impl Fn(u8) -> bool) -> String {
+    let mut out = String::with_capacity(text.len());
+    for byte in text.bytes() {
+        if stays(byte) {
             out.push(char::from(byte));
         } else {
             let _ = write!(out, "%{byte:02X}");
@@ -405,9 +479,13 @@ pub fn encode(path: &str) -> String {
     out
 }
 
+/// Returns true for the unreserved characters (RFC 3986, 2.3).
+fn is_unreserved(byte: u8) -> bool {
+    byte.is_ascii_alphanumeric() || b"-._~".contains(&byte)
+}
+
 fn stays_in_path(byte: u8) -> bool {
-    let signs = b"-._~/@:!$*,;=()";
-    byte.is_ascii_alphanumeric() || signs.contains(&byte)
+    is_unreserved(byte) || b"/@:!$*,;=()".contains(&byte)
 }
 
 /// Undoes percent-encoding; what is no UTF-8 then stays as it is.

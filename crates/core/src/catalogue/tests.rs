@@ -41,6 +41,7 @@ fn post(settings: &Settings, path: &str, front: &str) -> Post {
 fn note(name: &str, title: Option<&str>, slug: Option<&str>, spellings: &[&str]) -> TermNote {
     let spanned = |text: &&str| Spanned::new((*text).to_owned(), crate::source::Span::default());
     TermNote {
+        moved_from: Vec::new(),
         field: 0,
         name: name.to_owned(),
         title: title.as_ref().map(spanned),

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::name::FileName;
 use super::{Notes, title_of_name, value};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
-use crate::route::{decode, unsafe_scheme};
+use crate::route::unsafe_scheme;
 use crate::settings::{ContentSet, Settings};
 use crate::source::{Place, Source, Span, Spanned};
 use crate::term::{identity, slug, unfit_slug};
@@ -255,35 +255,14 @@ impl<'a> Reader<'a> {
 
     pub(super) fn moved_from(&mut self, settings: &Settings) -> Vec<Spanned<String>> {
         let mut addresses = self.texts("moved_from", true);
-        let address = &settings.site.address;
-        let root = address.root();
         for old in &mut addresses {
-            let below = match old.node.strip_prefix(&root) {
-                Some(path) => format!("/{path}"),
-                None => match old.node.strip_prefix(&format!("{}/", address.path)) {
-                    Some(path) if !address.path.is_empty() => format!("/{path}"),
-                    _ => old.node.clone(),
-                },
-            };
-            let decoded = decode(&below);
-            let steps_out = decoded.split('/').any(|step| matches!(step, "." | ".."));
-            if !below.starts_with('/')
-                || decoded.starts_with("//")
-                || steps_out
-                || below.contains(['?', '#'])
-                || decoded.contains('\\')
-                || decoded.chars().any(char::is_control)
-            {
-                self.diagnostics.push(
-                    Diagnostic::error(
-                        Code::AddressUnreadable,
-                        self.source.place(old.span),
-                        format!("the old address \"{}\" is not within this site", old.node),
-                    )
-                    .help("write it from the site's root, such as /2024/old-name/"),
-                );
+            match settings.site.address.below_root(&old.node) {
+                Ok(below) => old.node = below,
+                Err(unfit) => {
+                    let place = self.source.place(old.span);
+                    self.diagnostics.push(unfit.at(&old.node, place));
+                }
             }
-            old.node = below;
         }
         addresses.retain(|old| old.node.starts_with('/'));
         addresses

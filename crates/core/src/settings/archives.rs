@@ -3,27 +3,31 @@
 use std::num::NonZeroUsize;
 
 use super::reader::{Table, read_pattern};
-use super::{Archive, CONTENTS, FORMATS, FeedContent, Inherited, ORDERS, SHOWS, Show};
+use super::{Archive, CONTENTS, FORMATS, FeedContent, Inherited, ORDERS, SHOWS, Show, Site};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::route::Pattern;
-use crate::source::{Span, Spanned};
+use crate::source::{Passage, Span, Spanned};
 
-/// Reads all archives. With `defaults` the built-in ones exist as well, and a table of the name of one changes
+/// Reads all archives. If the site has defaults, the built-in ones exist as well, and a table of the name of one changes
 /// it. A built-in archive that is not changed is placed behind the one that it follows among the built-in
 /// ones, others are in the order written.
 pub(super) fn read(
     root: &mut Table<'_>,
-    defaults: bool,
+    site: &Site,
     diagnostics: &mut Diagnostics,
 ) -> Vec<Archive> {
-    let built_in = if defaults { built_in() } else { Vec::new() };
+    let built_in = if site.defaults {
+        built_in()
+    } else {
+        Vec::new()
+    };
     let mut archives: Vec<Archive> = Vec::new();
     for (name, mut table) in root.tables("archive", diagnostics) {
         let by = table.text("by", diagnostics);
         let base = built_in.iter().find(|base| base.name == name.node);
         // One that is split by something else has nothing in common with the built-in one.
         let base = base.filter(|base| by.as_ref().is_none_or(|by| is_by(base, &by.node)));
-        archives.push(archive(&name, by, table, base, diagnostics));
+        archives.push(archive(&name, by, table, base, site, diagnostics));
     }
     let mut at = 0;
     for base in built_in {
@@ -96,6 +100,7 @@ fn whole(name: &str, link: &str) -> Archive {
         show: Show::Cards,
         title: None,
         template: None,
+        moved_from: Vec::new(),
     }
 }
 
@@ -105,6 +110,7 @@ fn archive(
     by: Option<Spanned<String>>,
     mut table: Table<'_>,
     base: Option<&Archive>,
+    site: &Site,
     diagnostics: &mut Diagnostics,
 ) -> Archive {
     let inherited = Inherited {
@@ -173,9 +179,40 @@ fn archive(
         template: table
             .text("template", diagnostics)
             .or_else(|| base.template.clone()),
+        moved_from: moved_from(&mut table, site, diagnostics),
     };
     table.finish(diagnostics);
     archive
+}
+
+/// Reads the earlier addresses of an archive, which may hold variables as its link does.
+fn moved_from(
+    table: &mut Table<'_>,
+    site: &Site,
+    diagnostics: &mut Diagnostics,
+) -> Vec<Spanned<Pattern>> {
+    let addresses = table.moved_from(site, diagnostics).into_iter();
+    let patterns = addresses.filter_map(|old| {
+        let is_file = old
+            .node
+            .rsplit('/')
+            .next()
+            .is_some_and(|name| name.contains('.'));
+        let slash = if old.node.ends_with('/') || is_file {
+            ""
+        } else {
+            "/"
+        };
+        match Pattern::parse(&format!("{}{slash}", old.node)) {
+            Ok(pattern) => Some(Spanned::new(pattern, old.span)),
+            Err(diagnostic) => {
+                let passage = Passage::new(&old.node, table.source(), old.span);
+                diagnostics.push(diagnostic.at(&passage));
+                None
+            }
+        }
+    });
+    patterns.collect()
 }
 
 /// Returns the link of an archive that names none.

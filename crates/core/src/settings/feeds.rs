@@ -12,7 +12,7 @@ pub(super) fn read(root: &mut Table<'_>, site: &Site, diagnostics: &mut Diagnost
     let mut feeds: Vec<Feed> = Vec::new();
     for (name, table) in root.tables("feed", diagnostics) {
         let base = (site.defaults && name.node == base.name).then_some(&base);
-        feeds.push(feed(name, table, base, diagnostics));
+        feeds.push(feed(name, table, base, site, diagnostics));
     }
     if site.defaults && !feeds.iter().any(|feed| feed.name == base.name) {
         feeds.insert(0, base);
@@ -49,6 +49,7 @@ fn plain(name: &str, place: Span, format: FeedFormat) -> Feed {
         about: None,
         ttl: None,
         history: false,
+        moved_from: Vec::new(),
     }
 }
 
@@ -56,6 +57,7 @@ fn feed(
     name: Spanned<String>,
     mut table: Table<'_>,
     base: Option<&Feed>,
+    site: &Site,
     diagnostics: &mut Diagnostics,
 ) -> Feed {
     let format = table.choice("format", &FORMATS, diagnostics);
@@ -89,6 +91,7 @@ fn feed(
         about: text(&mut table, "about", diagnostics),
         ttl: table.count("ttl", diagnostics).map(|n| n.node),
         history: table.flag("history", false, diagnostics),
+        moved_from: table.moved_from(site, diagnostics),
         place: name.span,
         name: name.node,
     };

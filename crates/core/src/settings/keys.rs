@@ -153,6 +153,7 @@ keys! {
         dated Flag, Some("true"), "Whether each post needs a date; posts without one are ordered by title.";
         pages Flag, Some("true"), "Whether the posts have pages; false where something else makes them.";
         draft Flag, Some("false"), "Whether every post is a draft, whatever it says of itself.";
+        feed_id Text, NOTHING, "A pattern (RFC 6570, level 1) of the ids of its posts in feeds, such as \"https://old.example/?p={info.number}\", for posts that have the fields it names.";
         terms Texts, NOTHING, "Further fields whose values are terms.";
         fields Table, NOTHING, "What this blog calls things.";
     }
@@ -179,6 +180,7 @@ keys! {
         show Word(SHOW_NAMES), Some("\"cards\""), "Cards have title, date, summary and image; lines date and title.";
         title Text, Some("made from the name, or the term"), "The title; `{term}` in it is the term.";
         template Text, Some("\"archive.html\""), "The template of its pages.";
+        moved_from Texts, NOTHING, "Earlier addresses, with variables as in its link, each of which leads to the list; without a variable to the overview of a split archive. Its feeds stay below them.";
     }
     "feed.NAME" {
         enabled Flag, Some("true"), "False for the built-in feed `atom` if the site does not have it.";
@@ -190,6 +192,7 @@ keys! {
         about Text, Some("the site's"), "One sentence on it.";
         page Link, Some("\"/\", announced on every page"), "The page that it belongs to, which announces it.";
         history Flag, Some("false"), "Whether what is beyond the limit stands on further pages (RFC 5005).";
+        moved_from Texts, NOTHING, "Earlier addresses, at which the feed stays as well.";
         ttl Count, NOTHING, "How many minutes a reader may keep it (RSS only).";
     }
     "related" {

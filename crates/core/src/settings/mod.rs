@@ -13,10 +13,11 @@ use std::num::NonZeroUsize;
 use jiff::tz::TimeZone;
 use serde::{Deserialize, Serialize};
 
+use crate::diagnostic::{Code, Diagnostic};
 use crate::language::DateStyle;
 use crate::lint_levels::LintLevels;
-use crate::route::Pattern;
-use crate::source::{Passage, Source, Span, Spanned};
+use crate::route::{IdPattern, Pattern, decode};
+use crate::source::{Passage, Place, Source, Span, Spanned};
 
 pub use self::keys::{Holds, KEYS, Key, TABLES};
 pub use self::read::RENAMABLE;
@@ -97,6 +98,20 @@ pub struct Address {
     pub path: String,
 }
 
+/// The mistake of an address that is not within the site.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct NotWithin;
+
+impl NotWithin {
+    /// Returns the diagnostic of an earlier address.
+    #[must_use]
+    pub fn at(self, written: &str, place: Place) -> Diagnostic {
+        let message = format!("the old address \"{written}\" is not within this site");
+        Diagnostic::error(Code::AddressUnreadable, place, message)
+            .help("write it from the site's root, such as /2024/old-name/")
+    }
+}
+
 /// A person or group.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Author {
@@ -127,6 +142,8 @@ pub struct ContentSet {
     pub pages: bool,
     /// Whether every post of it is a draft.
     pub draft: bool,
+    /// The ids of its posts in feeds, if they have what it asks for.
+    pub feed_id: Option<Spanned<IdPattern>>,
     /// What the front matter's names are, by derived name; the first present wins.
     pub fields: Vec<(String, Vec<String>)>,
 }
@@ -275,6 +292,8 @@ pub struct Archive {
     pub title: Option<String>,
     /// The template of its pages.
     pub template: Option<Spanned<String>>,
+    /// The earlier addresses of its lists; without a variable that of a split archive's overview.
+    pub moved_from: Vec<Spanned<Pattern>>,
 }
 
 /// `[feed.NAME]`
@@ -306,6 +325,8 @@ pub struct Feed {
     pub ttl: Option<usize>,
     /// Whether what is beyond the limit stands on further pages.
     pub history: bool,
+    /// The earlier addresses, at which the feed stays.
+    pub moved_from: Vec<Spanned<String>>,
 }
 
 /// `[related]`
@@ -419,6 +440,29 @@ impl Address {
             origin: text[..text.len() - rest.len() + host_end].to_owned(),
             path: path.to_owned(),
         })
+    }
+
+    /// Returns an earlier address from the site's root, written so or as an absolute one of the site.
+    ///
+    /// # Errors
+    /// If it is not within the site.
+    pub fn below_root(&self, written: &str) -> Result<String, NotWithin> {
+        let below = match written.strip_prefix(&self.root()) {
+            Some(path) => format!("/{path}"),
+            None => match written.strip_prefix(&format!("{}/", self.path)) {
+                Some(path) if !self.path.is_empty() => format!("/{path}"),
+                _ => written.to_owned(),
+            },
+        };
+        let decoded = decode(&below);
+        let steps_out = decoded.split('/').any(|step| matches!(step, "." | ".."));
+        let fits = below.starts_with('/')
+            && !decoded.starts_with("//")
+            && !steps_out
+            && !below.contains(['?', '#'])
+            && !decoded.contains('\\')
+            && !decoded.chars().any(char::is_control);
+        if fits { Ok(below) } else { Err(NotWithin) }
     }
 
     /// The absolute form of a link that starts at the site's root, `/log` being put before it

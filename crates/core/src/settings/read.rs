@@ -7,7 +7,7 @@ use super::{ContentSet, Related, SHOWS, Settings, Show, TermField, words};
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::front_matter::parse_toml;
 use crate::lint_levels::LintLevels;
-use crate::route::Pattern;
+use crate::route::{IdPattern, Pattern};
 use crate::source::{Passage, Source, Span, Spanned};
 
 impl Settings {
@@ -33,7 +33,7 @@ impl Settings {
         let mut term_fields = default_term_fields();
         let content = read_content(&mut root, site.defaults, &mut term_fields, &mut diagnostics);
         let queries = read_queries(&mut root, &content, &mut diagnostics);
-        let archives = super::archives::read(&mut root, site.defaults, &mut diagnostics);
+        let archives = super::archives::read(&mut root, &site, &mut diagnostics);
         let feeds = super::feeds::read(&mut root, &site, &mut diagnostics);
         let related = read_related(&mut root, &mut diagnostics);
         read_terms(&mut root, &mut term_fields, &mut diagnostics);
@@ -135,6 +135,7 @@ fn implicit_set() -> ContentSet {
         dated: true,
         pages: true,
         draft: false,
+        feed_id: None,
         fields: Vec::new(),
     }
 }
@@ -160,6 +161,7 @@ fn read_set(
         folder: read_folder(name, &mut table, diagnostics),
         pages: table.flag("pages", true, diagnostics),
         draft: table.flag("draft", false, diagnostics),
+        feed_id: read_feed_id(&mut table, diagnostics),
         fields: match table.table("fields", diagnostics) {
             Some(names) => read_names(&names, term_fields, diagnostics),
             None => Vec::new(),
@@ -193,6 +195,22 @@ fn read_folder(
         );
     }
     folder.to_owned()
+}
+
+/// Reads the pattern of ids in feeds.
+fn read_feed_id(
+    table: &mut Table<'_>,
+    diagnostics: &mut Diagnostics,
+) -> Option<Spanned<IdPattern>> {
+    let text = table.text("feed_id", diagnostics)?;
+    match IdPattern::parse(&text.node) {
+        Ok(pattern) => Some(Spanned::new(pattern, text.span)),
+        Err(diagnostic) => {
+            let passage = Passage::new(&text.node, table.source(), text.span);
+            diagnostics.push(diagnostic.at(&passage));
+            None
+        }
+    }
 }
 
 /// What a content set calls its fields: the field, and the names that stand for it.

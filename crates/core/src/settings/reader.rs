@@ -1,5 +1,6 @@
 //! Reading typed values from a table, with every diagnostic reported at its place.
 
+use super::Site;
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::route::Pattern;
 use crate::source::{Passage, Source, Span, Spanned};
@@ -253,6 +254,24 @@ impl<'a> Table<'a> {
             diagnostics.push(self.unfit(key, "a list of texts", found));
             Vec::new()
         })
+    }
+
+    /// Returns the addresses of `moved_from`, from the site's root.
+    pub(super) fn moved_from(
+        &mut self,
+        site: &Site,
+        diagnostics: &mut Diagnostics,
+    ) -> Vec<Spanned<String>> {
+        let source = self.source;
+        let addresses = self.texts("moved_from", diagnostics).into_iter();
+        let within = addresses.filter_map(|old| match site.address.below_root(&old.node) {
+            Ok(below) => Some(Spanned::new(below, old.span)),
+            Err(unfit) => {
+                diagnostics.push(unfit.at(&old.node, source.place(old.span)));
+                None
+            }
+        });
+        within.collect()
     }
 
     /// The table of this key.

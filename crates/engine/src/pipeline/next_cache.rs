@@ -152,8 +152,9 @@ fn unchanged_report(build: &Finished<'_, '_>, keys: &[(Key, u64)]) -> Option<Unc
         ..
     } = *build;
     let site = current.site();
+    let once = [Code::FeedIdChanged, Code::FeedIdGuessed];
     let is_said_once =
-        |diagnostic: &Diagnostic| diagnostic.is_error() || diagnostic.code == Code::FeedIdChanged;
+        |diagnostic: &Diagnostic| diagnostic.is_error() || once.contains(&diagnostic.code);
     if !scan.whole || diagnostics.iter().any(is_said_once) {
         return None;
     }

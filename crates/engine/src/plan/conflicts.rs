@@ -11,7 +11,7 @@ use tabulae_core::source::Place;
 
 use super::feed_plan::Origin;
 use super::output::{ASSETS, FEED_STYLE, Output, OutputKind, SCRIPT, STYLE};
-use super::planner::{Planner, moved_from};
+use super::planner::Planner;
 
 impl Planner<'_> {
     /// Returns the error for two outputs with the same path.
@@ -175,8 +175,10 @@ impl Planner<'_> {
                 (format!("the {kind} `{source}`"), Place::top_of(source))
             }
             OutputKind::Redirect(to) => {
-                let (path, place) = self.redirected(link, to);
-                (format!("the old address of `{path}`"), place)
+                let key = (link.plain.clone(), to.plain.clone());
+                let origin = self.plan.redirects.get(&key).cloned();
+                let (who, place) = origin.unwrap_or_else(|| (String::new(), Place::top_of(FILE)));
+                (format!("the old address of `{who}`"), place)
             }
             OutputKind::Style => of_settings(&format!("the theme's `{STYLE}`")),
             OutputKind::Script => of_settings(&format!("the theme's `{SCRIPT}`")),
@@ -220,21 +222,6 @@ impl Planner<'_> {
 
     fn group(&self, archive: usize, group: usize) -> &Group {
         &self.plan.archives[archive].groups[group]
-    }
-
-    /// The file whose `moved_from` makes an output that leads to its address, and where it says so.
-    fn redirected(&self, link: &Link, to: &Link) -> (String, Place) {
-        let site = self.site;
-        let posts = site.catalogue.all();
-        let posts = posts.map(|id| (site.catalogue.post(id), site.catalogue.link(id)));
-        let pages = site.pages.iter().map(|page| (&page.post, &page.link));
-        let mut all = posts.chain(pages).filter(|(_, link)| *link == to);
-        let found = all.find_map(|(post, _)| {
-            let mut old = post.moved_from.iter();
-            let old = old.find(|old| moved_from(&old.node) == *link)?;
-            Some((post.path.clone(), post.source.place(old.span)))
-        });
-        found.unwrap_or_else(|| (to.plain.clone(), Place::top_of(FILE)))
     }
 }
 

@@ -4,13 +4,13 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
-use tabulae_core::route::{Link, decode};
+use tabulae_core::route::{Link, decode, is_uri};
 
 use super::model::Plan;
 use crate::site::Site;
 
-/// Returns the id of a post's entry: its own, else its first earlier address, else its link; always an
-/// absolute URI.
+/// Returns the id of a post's entry: its own, else that which its content set states, else its first earlier
+/// address, else its link; always an absolute URI.
 pub(crate) fn entry_id(id: PostId, site: &Site) -> String {
     let post = site.catalogue.post(id);
     if let Some(own) = &post.id {
@@ -20,21 +20,13 @@ pub(crate) fn entry_id(id: PostId, site: &Site) -> String {
         let below = own.trim_start_matches('/');
         return site.absolute(&Link::new(format!("/{}", decode(below))));
     }
+    if let Some(stated) = site.catalogue.stated_id(id, &site.settings) {
+        return stated;
+    }
     match post.moved_from.first() {
         Some(old) => site.absolute(&Link::new(decode(&old.node))),
         None => site.absolute(site.catalogue.link(id)),
     }
-}
-
-/// Returns true if a text begins with a scheme (RFC 3986, 3.1).
-fn is_uri(text: &str) -> bool {
-    text.split_once(':').is_some_and(|(scheme, rest)| {
-        !rest.is_empty()
-            && scheme.starts_with(|c: char| c.is_ascii_alphabetic())
-            && scheme
-                .chars()
-                .all(|c| c.is_ascii_alphanumeric() || matches!(c, '+' | '-' | '.'))
-    })
 }
 
 /// Returns the posts of all feeds.

@@ -9,6 +9,7 @@ mod maker;
 mod model;
 mod output;
 mod planner;
+mod redirects;
 mod undated;
 
 pub(crate) use self::addresses::addresses;

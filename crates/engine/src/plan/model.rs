@@ -6,6 +6,7 @@ use rustc_hash::FxHashSet;
 use tabulae_core::archive::Laid;
 use tabulae_core::route::Link;
 use tabulae_core::settings::Settings;
+use tabulae_core::source::Place;
 use tabulae_core::term::TermId;
 
 use super::feed_plan::FeedPlan;
@@ -28,6 +29,9 @@ pub(crate) struct Plan {
     pub feeds_page: Option<Link>,
     /// The style sheet of feeds, where there is any that needs it.
     pub feed_style: Option<Link>,
+    /// The source of each redirect, by its address and the one it leads to: the file or table that names it, and
+    /// its place.
+    pub redirects: BTreeMap<(String, String), (String, Place)>,
     /// The page of each term, by term field and term.
     pub term_pages: BTreeMap<(usize, TermId), Link>,
 }

@@ -258,21 +258,6 @@ impl Planner<'_> {
         }
     }
 
-    fn redirects(&mut self) {
-        let site = self.site;
-        let posts = site.catalogue.all().filter(|id| site.has_page(*id));
-        let posts = posts.map(|id| (site.catalogue.post(id), site.catalogue.link(id)));
-        let pages = site.pages.iter().map(|page| (&page.post, &page.link));
-        for (post, link) in posts.chain(pages) {
-            for old in &post.moved_from {
-                let from = moved_from(&old.node);
-                if from != *link {
-                    self.add(from, OutputKind::Redirect(link.clone()));
-                }
-            }
-        }
-    }
-
     fn sitemap(&mut self) {
         let pages = self.plan.outputs.iter().filter(|output| {
             matches!(
@@ -308,22 +293,6 @@ impl Planner<'_> {
             let link = Link::new(format!("/sitemap-{number}.xml"));
             self.add(link, OutputKind::Sitemap(part));
         }
-    }
-}
-
-/// The address that a post or page had before: a folder, unless a file's name is written.
-pub(super) fn moved_from(old: &str) -> Link {
-    let from = Link::new(decode(old));
-    let is_file = |link: &Link| {
-        let file = link.file();
-        file.rsplit('/')
-            .next()
-            .is_some_and(|name| name.contains('.'))
-    };
-    if from.plain.ends_with('/') || is_file(&from) {
-        from
-    } else {
-        Link::new(format!("{}/", from.plain))
     }
 }
 

@@ -25,7 +25,7 @@ pub(crate) fn feed_ids(
 ) -> BTreeMap<String, Published> {
     let known = Known::new(site, old);
     let mut now = known.kept();
-    let mut changed = Vec::new();
+    let (mut changed, mut guessed) = (Vec::new(), Vec::new());
     for id in in_feeds(plan) {
         let post = site.catalogue.post(id);
         let mark = mark(id, site);
@@ -35,12 +35,38 @@ pub(crate) fn feed_ids(
             if let (Some(last), None) = (ids.last(), &post.id) {
                 changed.push((id, last.clone(), entry.clone()));
             }
+            let is_stated =
+                post.id.is_some() || site.catalogue.stated_id(id, &site.settings).is_some();
+            if ids.is_empty() && !is_stated && !post.moved_from.is_empty() {
+                guessed.push((id, entry.clone()));
+            }
             ids.push(entry);
         }
         now.insert(post.path.clone(), Published { mark, ids });
     }
     warn(site, &changed, diagnostics);
+    diagnostics.extend(guess(site, &guessed));
     now
+}
+
+/// Returns the warning of posts that are new to Tabulae and have an old address, which becomes their id.
+fn guess(site: &Site, guessed: &[(PostId, String)]) -> Option<Diagnostic> {
+    let (first, id) = guessed.first()?;
+    let post = site.catalogue.post(*first);
+    let message = match guessed.len() {
+        1 => format!(
+            "readers of feeds know this post as \"{id}\" from now on, its first old address"
+        ),
+        count => format!(
+            "readers of feeds know {count} posts by their first old addresses from now on, this one as \"{id}\""
+        ),
+    };
+    let set = &site.settings.content[post.set].name;
+    let help = format!(
+        "if an old feed had other ids, write `id: …` into the front matter, or a pattern such as `feed_id = \"https://old.example/?p={{info.number}}\"` into [content.{set}]; else readers see the posts once more"
+    );
+    let place = post.source.place(post.moved_from.first()?.span);
+    Some(Diagnostic::warning(Code::FeedIdGuessed, place, message).help(help))
 }
 
 /// Returns the fingerprint by which a post is recognised when its file is renamed: that of title and date.

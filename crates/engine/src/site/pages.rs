@@ -96,6 +96,7 @@ fn set() -> ContentSet {
         dated: false,
         pages: true,
         draft: false,
+        feed_id: None,
         fields: Vec::new(),
     }
 }

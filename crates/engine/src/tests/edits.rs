@@ -234,9 +234,10 @@ pub(super) fn edit(bench: &mut Bench, (kind, number, how): (u8, u8, u8)) {
 
 /// Returns the diagnostics of a build, without those that depend on the one before.
 fn told(diagnostics: &[Diagnostic]) -> BTreeSet<String> {
+    let once = [Code::FeedIdChanged, Code::FeedIdGuessed];
     let lasting = diagnostics
         .iter()
-        .filter(|diagnostic| diagnostic.code != Code::FeedIdChanged);
+        .filter(|diagnostic| !once.contains(&diagnostic.code));
     lasting
         .map(|diagnostic| {
             format!(
