@@ -29,15 +29,16 @@ pub(super) fn terms(
     let field = field(data, name)?;
     let (listing, given) = listing(name, options)?;
     context.track_key(Key::Terms(Box::new(listing.clone())));
+    // Also for a list that is known: the query is reported on in each template that has it.
+    let posts = match &listing.query {
+        Some(text) => Some(query(context, state, text, &given)?),
+        None => None,
+    };
     if given.is_empty()
         && let Some(known) = data.term_lists.get(&listing)
     {
         return Ok(term_list(context, field, &known));
     }
-    let posts = match &listing.query {
-        Some(text) => Some(query(context, state, text, &given)?),
-        None => None,
-    };
     let terms = data.listed_terms(field, listing.order, listing.limit, posts.as_deref());
     let terms: Arc<[_]> = terms.into();
     let list = term_list(context, field, &terms);
