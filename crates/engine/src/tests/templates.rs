@@ -528,11 +528,19 @@ fn a_long_chain_of_operators_is_rendered() {
 
 /// The same query in two templates is reported in both, whichever page is rendered first.
 #[rstest]
-#[case::nothing_found("title = 'Lima'", "query-empty")]
-#[case::unknown_term("not tag = 'lima'", "term-unknown")]
-fn a_query_is_reported_in_each_template_that_has_it(#[case] condition: &str, #[case] code: &str) {
-    let query =
-        format!("{{% for post in query(\"from posts where {condition}\") %}}x{{% endfor %}}");
+#[case::nothing_found("title = 'Lima'", false, "query-empty")]
+#[case::unknown_term("not tag = 'lima'", false, "term-unknown")]
+#[case::of_a_list_of_terms("title = 'Lima'", true, "query-empty")]
+fn a_query_is_reported_in_each_template_that_has_it(
+    #[case] condition: &str,
+    #[case] as_terms: bool,
+    #[case] code: &str,
+) {
+    let query = format!("\"from posts where {condition}\"");
+    let query = match as_terms {
+        true => format!("{{{{ terms(\"tag\", query={query})|length }}}}"),
+        false => format!("{{% for post in query({query}) %}}x{{% endfor %}}"),
+    };
     let mut bench = small()
         .with("templates/archive.html", &format!("{query}\n"))
         .with("templates/overview.html", &format!("\n{query}\n"));
