@@ -83,6 +83,8 @@ fn every_key_is_read_and_valid() {
                 ("site", "language") => "\"de\"",
                 ("site", "timezone") => "\"Europe/London\"",
                 ("site", "dates") => "\"short\"",
+                ("content.NAME", "feed_id") => "\"https://y.example/?p={slug}\"",
+                (_, "moved_from") => "\"/old/\"",
                 ("site.author", "link") => "\"https://y.example/\"",
                 _ => &value,
             };

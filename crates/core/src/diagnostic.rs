@@ -130,6 +130,7 @@ codes! {
     TemplateUnused = "template-unused": "Nothing loads a template.",
     TermAlike = "term-alike": "Two terms are probably one.",
     TermLone = "term-lone": "Only one post has a term.",
+    TermSeparator = "term-separator": "A term looks like several in one, or begins with `#`.",
     TermUnknown = "term-unknown": "No post has this term.",
     TypeUnfit = "type-unfit": "A value has another type than its place asks for.",
     UpdatedEarly = "updated-early": "A post was updated before its date.",

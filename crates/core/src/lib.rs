@@ -13,6 +13,7 @@ pub mod feed;
 pub mod front_matter;
 pub mod html;
 pub mod id;
+pub mod key_lints;
 pub mod language;
 pub mod likeness;
 pub mod lint_levels;
@@ -27,6 +28,7 @@ pub mod route;
 pub mod schema;
 pub mod search;
 pub mod settings;
+pub mod slip;
 pub mod source;
 pub mod term;
 #[cfg(test)]

@@ -239,7 +239,7 @@ pub fn has_title(front: &Map, set: &ContentSet) -> bool {
 fn value<'a>(front: &'a Map, set: &ContentSet, name: &str) -> Option<&'a Spanned<Value>> {
     let present = |name: &str| front.at(name).filter(|value| !value.node.is_missing());
     match set.fields.iter().find(|(field, _)| field == name) {
-        Some((_, names)) => names.iter().find_map(|name| present(name)),
+        Some((_, names)) => names.iter().find_map(|name| present(&name.node)),
         None => present(name),
     }
 }
@@ -271,7 +271,7 @@ pub fn assemble(
         counted,
     } = body;
     let title = read.title(&notes, &named);
-    let draft = read.flag("draft") || set.draft;
+    let draft = read.is_draft() || set.draft;
     let date = read
         .date("date")
         .or_else(|| read.date_of_name(&named, path));

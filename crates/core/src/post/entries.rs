@@ -49,7 +49,7 @@ entries! {
     summary Text "The text that stands for it in lists; else what stands before <!-- more -->, else the first paragraph.";
     image Text "Its image: a file beside it, or an address from the site's root.";
     image_alt Text "What the image shows, for those who do not see it.";
-    draft Flag "Whether it is a draft: no page, and in no list.";
+    draft Flag "Whether it is a draft: no page, and in no list. `published: false`, and `status` of draft, wip, pending or private say the same.";
     expires Date "When it leaves the site.";
     unlisted Flag "Whether it has a page and is in no list.";
     related Texts "Posts to read next, by path or slug, which stand first in its list.";

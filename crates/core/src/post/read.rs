@@ -6,7 +6,8 @@ use super::name::FileName;
 use super::{Notes, title_of_name, value};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::route::unsafe_scheme;
-use crate::settings::{ContentSet, Settings};
+use crate::settings::{ContentSet, DraftTest, Settings};
+use crate::slip::slip_of;
 use crate::source::{Place, Source, Span, Spanned};
 use crate::term::{identity, slug, unfit_slug};
 use crate::time::{DateFault, FORMS, Moment, Stamp, parse_date};
@@ -80,14 +81,14 @@ impl<'a> Reader<'a> {
     /// Whether an entry holds: it is `true`, or, under another name, the field's own as text
     /// (`status: draft`). A set's name for it can be turned around: `not published`.
     pub(super) fn flag(&mut self, name: &str) -> bool {
-        let own = [name.to_owned()];
         let mut names = self.set.fields.iter();
         let names = names.find(|(field, _)| field == name);
-        let names = names.map_or(&own[..], |(_, names)| names);
+        let names = names.map(|(_, names)| names.iter().map(|name| name.node.as_str()).collect());
+        let names: Vec<&str> = names.unwrap_or_else(|| vec![name]);
         let found = names.iter().find_map(|called| {
             let entry = called.strip_prefix("not ");
             let value = self.front.at(entry.unwrap_or(called).trim())?;
-            (!value.node.is_missing()).then_some((called, entry.is_some(), value))
+            (!value.node.is_missing()).then_some((*called, entry.is_some(), value))
         });
         let Some((called, turned, value)) = found else {
             return false;
@@ -105,6 +106,45 @@ impl<'a> Reader<'a> {
                 false
             }
         }
+    }
+
+    /// Returns true if any rule of the content set says that the post is a draft. A word that is a slip away
+    /// from one that excludes a post is a warning.
+    pub(super) fn is_draft(&mut self) -> bool {
+        let mut is_draft = false;
+        for rule in &self.set.draft_rules {
+            let value = self.front.at(&rule.key);
+            let Some(value) = value.filter(|value| !value.node.is_missing()) else {
+                continue;
+            };
+            is_draft |= match (&rule.test, &value.node) {
+                (DraftTest::True, Value::Flag(flag, _)) => *flag,
+                (DraftTest::False, Value::Flag(flag, _)) => !flag,
+                (DraftTest::True, _) if rule.key == "draft" => {
+                    let help = "write true or false, without quotes";
+                    self.unfit("draft", "true or false", value, help);
+                    false
+                }
+                (DraftTest::False, _) => false,
+                (_, other) => {
+                    let word = other.written().unwrap_or_default().trim().to_lowercase();
+                    let is_one = rule.words().any(|known| known == word);
+                    if !is_one && let Some(near) = slip_of(&word, rule.words()) {
+                        let written = other.written().unwrap_or_default();
+                        let message = format!(
+                            "`{}: {written}` does not exclude this post: the word for that is `{near}`",
+                            rule.key
+                        );
+                        let place = self.source.place(value.span);
+                        let warning = Diagnostic::warning(Code::KeyUnknown, place, message);
+                        self.diagnostics
+                            .push(warning.help(format!("write `{}: {near}`", rule.key)));
+                    }
+                    is_one
+                }
+            };
+        }
+        is_draft
     }
 
     pub(super) fn title(&mut self, body: &Notes, named: &FileName) -> String {

@@ -250,13 +250,61 @@ fn a_missing_date_may_go_by_another_word(#[case] front: &str, #[case] help: &str
 #[case::turned("published: false", true)]
 #[case::turned_true("published: true", false)]
 #[case::nothing("title: A", false)]
-#[case::the_first_present("published: true\nhidden: true", false)]
+#[case::any_rule("published: true\nhidden: true", true)]
+#[case::another_word_of_the_default("status: WIP", true)]
 fn a_draft_goes_by_what_the_blog_calls_it(#[case] front: &str, #[case] draft: bool) {
     let fields = "[content.posts.fields]\ndraft = [\"not published\", \"status\", \"hidden\"]\n";
     let text = format!("---\ndate: 2026-01-01\n{front}\n---\n");
     let read = read_with(&settings(fields), "posts/a.md", &text, Body::default());
     assert_eq!(read.diagnostics, []);
     assert_eq!(read.output.draft, draft);
+}
+
+#[rstest]
+#[case::draft("draft: true", true)]
+#[case::no_draft("draft: false", false)]
+#[case::unpublished("published: false", true)]
+#[case::published("published: true", false)]
+#[case::published_on_a_day("published: 2026-01-01", false)]
+#[case::wip("status: wip", true)]
+#[case::pending("status: Pending", true)]
+#[case::private("status: PRIVATE", true)]
+#[case::done("status: done", false)]
+#[case::number("status: 3", false)]
+#[case::both("draft: false\nstatus: draft", true)]
+fn a_draft_by_default(#[case] front: &str, #[case] draft: bool) {
+    let post = sound("posts/2026-01-01-a.md", &format!("---\n{front}\n---\n"));
+    assert_eq!(post.draft, draft);
+}
+
+#[rstest]
+#[case::own_word("status: idea", true)]
+#[case::in_another_case("status: Review", true)]
+#[case::no_longer_a_word("status: wip", false)]
+#[case::no_longer_a_key("draft: true", false)]
+fn a_mapping_replaces_the_default(#[case] front: &str, #[case] draft: bool) {
+    let fields = "[content.posts.fields]\ndraft = [\"status in (idea, review)\"]\n";
+    let text = format!("---\ndate: 2026-01-01\n{front}\n---\n");
+    let read = read_with(&settings(fields), "posts/a.md", &text, Body::default());
+    assert_eq!((read.diagnostics.len(), read.output.draft), (0, draft));
+}
+
+/// A word that is almost one that excludes a post is told at its place: the post would be public.
+#[rstest]
+#[case::default("", "status: darft", "write `status: draft`")]
+#[case::own(
+    "[content.posts.fields]\ndraft = [\"stage in (review)\"]\n",
+    "stage: reveiw",
+    "write `stage: review`"
+)]
+fn a_slip_in_a_word_is_told(#[case] fields: &str, #[case] front: &str, #[case] help: &str) {
+    let text = format!("---\ndate: 2026-01-01\n{front}\n---\n");
+    let read = read_with(&settings(fields), "posts/a.md", &text, Body::default());
+    let [found] = &read.diagnostics[..] else {
+        panic!("{:?}", read.diagnostics);
+    };
+    assert_eq!((found.place.line, found.help.as_deref()), (3, Some(help)));
+    assert!(!found.is_error() && !read.output.draft);
 }
 
 #[test]

@@ -11,7 +11,7 @@
 //!     .query()?;
 //! assert_eq!(
 //!     newest.to_string(),
-//!     "from posts where tag has all ('masonry', 'lime') and not (author = 'Ines') \
+//!     "from posts where tag has all ('masonry', 'lime') and not author = 'Ines' \
 //!      order by date desc limit 2"
 //! );
 //!

@@ -40,8 +40,9 @@ impl Display for Condition {
             }),
             Condition::Or(any) => join(f, any, " or ", |c| matches!(c, Condition::Or(_))),
             Condition::Not(inner) => match inner.as_ref() {
-                Condition::Not(_) => write!(f, "not {inner}"),
-                _ => write!(f, "not ({inner})"),
+                // Parentheses that are not needed could be one level too many for the parser.
+                Condition::Not(_) | Condition::Test(_) => write!(f, "not {inner}"),
+                Condition::And(_) | Condition::Or(_) => write!(f, "not ({inner})"),
             },
             Condition::Test(test) => write!(f, "{}", test.node),
         }

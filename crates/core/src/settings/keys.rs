@@ -158,7 +158,7 @@ keys! {
         fields Table, NOTHING, "What this blog calls things.";
     }
     "content.NAME.fields" {
-        NAME Texts, NOTHING, "The entries that give the field, the first present first; of true and false one can be turned around, as `draft = [\"not published\"]`, or hold the name, as `status: draft`.";
+        NAME Texts, NOTHING, "The entries that give the field, the first present first. Of `draft` they are rules, any of which excludes a post: `hidden` (true), `not published` (false), `status in (idea, review)` (one of these words).";
     }
     "queries" {
         NAME Query, NOTHING, "A query.";

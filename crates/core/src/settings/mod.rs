@@ -1,6 +1,7 @@
 //! `tabulae.toml`, typed and checked, with its defaults.
 
 mod archives;
+mod drafts;
 mod feeds;
 mod keys;
 mod read;
@@ -19,6 +20,7 @@ use crate::lint_levels::LintLevels;
 use crate::route::{IdPattern, Pattern, decode};
 use crate::source::{Passage, Place, Source, Span, Spanned};
 
+pub use self::drafts::{DRAFT_WORDS, DraftRule, DraftTest};
 pub use self::keys::{Holds, KEYS, Key, TABLES};
 pub use self::read::RENAMABLE;
 pub use self::words::{WORDS, Words};
@@ -145,7 +147,9 @@ pub struct ContentSet {
     /// The ids of its posts in feeds, if they have what it asks for.
     pub feed_id: Option<Spanned<IdPattern>>,
     /// What the front matter's names are, by derived name; the first present wins.
-    pub fields: Vec<(String, Vec<String>)>,
+    pub fields: Vec<(String, Vec<Spanned<String>>)>,
+    /// The rules by which its posts are drafts.
+    pub draft_rules: Vec<DraftRule>,
 }
 
 /// How lists' items are shown, by name.

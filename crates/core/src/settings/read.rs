@@ -3,7 +3,7 @@
 use jiff::tz::TimeZone;
 
 use super::reader::{Table, article, read_pattern, texts_of, weight_of};
-use super::{ContentSet, Related, SHOWS, Settings, Show, TermField, words};
+use super::{ContentSet, DraftRule, Related, SHOWS, Settings, Show, TermField, drafts, words};
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::front_matter::parse_toml;
 use crate::lint_levels::LintLevels;
@@ -137,6 +137,7 @@ fn implicit_set() -> ContentSet {
         draft: false,
         feed_id: None,
         fields: Vec::new(),
+        draft_rules: DraftRule::default_rules(),
     }
 }
 
@@ -152,6 +153,10 @@ fn read_set(
     } else {
         format!("/{}/{{slug}}/", name.node)
     };
+    let fields = match table.table("fields", diagnostics) {
+        Some(names) => read_names(&names, term_fields, diagnostics),
+        None => Vec::new(),
+    };
     let set = ContentSet {
         name: name.node.clone(),
         place: name.span,
@@ -162,10 +167,8 @@ fn read_set(
         pages: table.flag("pages", true, diagnostics),
         draft: table.flag("draft", false, diagnostics),
         feed_id: read_feed_id(&mut table, diagnostics),
-        fields: match table.table("fields", diagnostics) {
-            Some(names) => read_names(&names, term_fields, diagnostics),
-            None => Vec::new(),
-        },
+        draft_rules: drafts::rules(&fields),
+        fields,
     };
     table.finish(diagnostics);
     set
@@ -197,6 +200,30 @@ fn read_folder(
     folder.to_owned()
 }
 
+/// Returns an error for each rule of `draft` that has none of the forms.
+fn unfit_rules(rules: &[Spanned<String>], source: &Source) -> Diagnostics {
+    let unfit = rules
+        .iter()
+        .filter(|rule| DraftRule::parse(&rule.node).is_none());
+    let unfit = unfit.map(|rule| {
+        let message = format!("`{}` does not say which posts are drafts", rule.node);
+        let words = rule.node.split_once('=');
+        let help = match words
+            .map(|(key, word)| (key.trim(), word.trim_matches(['=', ' ', '\'', '"'])))
+        {
+            Some((key, word)) if !key.is_empty() && !word.is_empty() => {
+                format!("write \"{key} in ({word})\"")
+            }
+            _ => {
+                "write a key such as \"hidden\", \"not published\" or \"status in (idea, review)\""
+                    .to_owned()
+            }
+        };
+        Diagnostic::error(Code::ValueUnfit, source.place(rule.span), message).help(help)
+    });
+    unfit.collect()
+}
+
 /// Reads the pattern of ids in feeds.
 fn read_feed_id(
     table: &mut Table<'_>,
@@ -218,7 +245,7 @@ fn read_names(
     table: &Table<'_>,
     term_fields: &[TermField],
     diagnostics: &mut Diagnostics,
-) -> Vec<(String, Vec<String>)> {
+) -> Vec<(String, Vec<Spanned<String>>)> {
     let mut fields = Vec::new();
     for entry in table.all() {
         let written = entry.key.node.as_str();
@@ -234,8 +261,10 @@ fn read_names(
         }
         match texts_of(&entry.value) {
             Ok(names) => {
-                let names = names.into_iter().map(|name| name.node);
-                fields.push((field.to_owned(), names.collect()));
+                if field == "draft" {
+                    diagnostics.extend(unfit_rules(&names, table.source()));
+                }
+                fields.push((field.to_owned(), names));
             }
             Err(found) => {
                 let place = table.source().place(found.span);

@@ -154,7 +154,7 @@ fn written_at(site: &Site, id: PostId, field: &str) -> Option<String> {
     let post = site.catalogue.post(id);
     let mut renamed = site.settings.content[post.set].fields.iter();
     match renamed.find(|(known, _)| known == field) {
-        Some((_, names)) => names.iter().find_map(|name| entry_at(post, name)),
+        Some((_, names)) => names.iter().find_map(|name| entry_at(post, &name.node)),
         None => entry_at(post, field),
     }
 }

@@ -9,6 +9,7 @@ mod posts;
 mod query_traits;
 mod read;
 mod term_notes;
+mod used_keys;
 
 pub(crate) use self::cached::{CachedPosts, ParsedPost, PreviousPosts};
 pub(crate) use self::files::{reason, unreadable};

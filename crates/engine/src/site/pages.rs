@@ -4,7 +4,7 @@ use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::front_matter;
 use tabulae_core::post::{Body, Include, Post, assemble, has_title};
 use tabulae_core::route::{Link, Pattern};
-use tabulae_core::settings::{ContentSet, Settings};
+use tabulae_core::settings::{ContentSet, DraftRule, Settings};
 use tabulae_core::source::{Source, Span};
 use tabulae_core::time::Moment;
 
@@ -98,6 +98,7 @@ fn set() -> ContentSet {
         draft: false,
         feed_id: None,
         fields: Vec::new(),
+        draft_rules: DraftRule::default_rules(),
     }
 }
 

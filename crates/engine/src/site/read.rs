@@ -6,6 +6,7 @@ use std::sync::{Arc, OnceLock};
 
 use tabulae_core::catalogue::Catalogue;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
+use tabulae_core::key_lints::key_lints;
 use tabulae_core::likeness::looks_into_texts;
 use tabulae_core::note::TermNote;
 use tabulae_core::post::{Include, Post};
@@ -24,6 +25,7 @@ use super::pages::Pages;
 use super::posts::{Errors, Reading};
 use super::query_traits::QueryTraits;
 use super::term_notes::read_notes;
+use super::used_keys::UsedKeys;
 use super::{File, Page, Site};
 use crate::fingerprint::Fingerprint;
 use crate::options::BuildOptions;
@@ -79,6 +81,8 @@ impl Site {
             counted,
             ..known.unwrap_or_default()
         });
+        let used = UsedKeys::of(&settings, &templates, &pages.pages);
+        diagnostics.extend(key_lints(&catalogue, &settings, &|key| used.has(key)));
         let library = Library::new(&settings, &catalogue, &moment).into_output(diagnostics);
         let related = RelatedList::new(&settings, &catalogue, &library, &moment);
         let others = found.others.into_iter().chain(pages.others);

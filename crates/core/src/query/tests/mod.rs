@@ -428,6 +428,29 @@ fn what_is_printed_is_read_as_the_same(#[case] text: &str) {
     assert_eq!(first, again, "{first}");
 }
 
+/// What is printed is not nested deeper than what was read.
+#[rstest]
+#[case::negations("not ", 64, "")]
+#[case::parentheses("(", 64, ")")]
+fn a_statement_at_the_limit_is_printed_and_read_again(
+    #[case] before: &str,
+    #[case] depth: usize,
+    #[case] after: &str,
+) {
+    let text = format!(
+        "where {}a{}",
+        before.repeat(depth - 1),
+        after.repeat(depth - 1)
+    );
+    let statement = super::parser::parse(&text).unwrap();
+    let printed = statement.to_string();
+    assert_eq!(
+        super::parser::parse(&printed).unwrap(),
+        statement,
+        "{printed}"
+    );
+}
+
 /// `a in (1,1,…)` with n values has 2n + 4 tokens, `where` among them.
 #[rstest]
 #[case::the_most(4_998, true)]

@@ -1,0 +1,424 @@
+//! Lints of front matter keys and terms: keys that are almost known, mappings that no post has, terms that hold
+//! separators.
+
+use std::collections::BTreeMap;
+
+use crate::catalogue::{Catalogue, PostId};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics};
+use crate::post::ENTRIES;
+use crate::settings::{ContentSet, DraftRule, Settings};
+use crate::slip::{is_slip, slip_of};
+use crate::source::Spanned;
+use crate::term::Term;
+use crate::value::Value;
+
+/// Front matter keys that do nothing here, each with what to write instead.
+const WITHOUT_EFFECT: [(&str, &str); 6] = [
+    ("layout", TEMPLATE),
+    ("template", TEMPLATE),
+    ("link", LINK),
+    ("permalink", LINK),
+    ("url", LINK),
+    ("path", LINK),
+];
+
+const TEMPLATE: &str =
+    "all posts have the template `post.html`; test a key of your own in it, such as `post.kind`";
+
+const LINK: &str = "the address comes from `link` of the content set; write `slug` for its last part, or `moved_from` for an old one";
+
+/// Returns the lints of all posts. `is_used` returns true for keys that queries or templates name: these are
+/// the site's own. Takes time in proportion to the number of keys of all posts.
+pub fn key_lints(
+    catalogue: &Catalogue,
+    settings: &Settings,
+    is_used: &dyn Fn(&str) -> bool,
+) -> Diagnostics {
+    let mut found = Diagnostics::new();
+    let mut posts: Vec<Vec<PostId>> = vec![Vec::new(); settings.content.len()];
+    for id in catalogue.all() {
+        posts[catalogue.post(id).set].push(id);
+    }
+    for (set, posts) in settings.content.iter().zip(&posts) {
+        let keys = Keys::of(catalogue, posts);
+        found.extend(mappings(set, &keys, catalogue, posts, settings));
+        found.extend(unknown_keys(
+            set,
+            &keys,
+            catalogue,
+            posts.len(),
+            settings,
+            is_used,
+        ));
+    }
+    found.extend(separators(catalogue));
+    found
+}
+
+/// The keys of posts, each with the number of posts and the first of them.
+struct Keys<'a>(BTreeMap<&'a str, (usize, PostId)>);
+
+impl<'a> Keys<'a> {
+    fn of(catalogue: &'a Catalogue, posts: &[PostId]) -> Self {
+        let mut keys: BTreeMap<&str, (usize, PostId)> = BTreeMap::new();
+        for id in posts {
+            for entry in &catalogue.post(*id).front.entries {
+                let found = keys.entry(&entry.key.node).or_insert((0, *id));
+                found.0 += 1;
+            }
+        }
+        Self(keys)
+    }
+
+    fn names(&self) -> impl Iterator<Item = &'a str> {
+        self.0.keys().copied()
+    }
+}
+
+/// Returns the mappings of a content set none of whose keys any post has.
+fn mappings(
+    set: &ContentSet,
+    keys: &Keys<'_>,
+    catalogue: &Catalogue,
+    posts: &[PostId],
+    settings: &Settings,
+) -> Diagnostics {
+    if posts.is_empty() {
+        return Diagnostics::new();
+    }
+    let has = |key: &str| {
+        keys.0.contains_key(key)
+            || key.contains('.')
+                && posts
+                    .iter()
+                    .any(|id| catalogue.post(*id).front.at(key).is_some())
+    };
+    let mut found = Diagnostics::new();
+    for (field, names) in &set.fields {
+        let called = names
+            .iter()
+            .filter_map(|name| Some((key_of(field, name)?, name)));
+        let called: Vec<(String, &Spanned<String>)> = called.collect();
+        let Some((key, name)) = called.first() else {
+            continue;
+        };
+        if called.iter().any(|(key, _)| has(key)) {
+            continue;
+        }
+        let near = called.iter().find_map(|(key, name)| {
+            let near = keys.names().find(|known| is_slip(key, known))?;
+            Some((near, *name))
+        });
+        let message = format!(
+            "no post of `{}` has `{key}`, which is to be its `{field}`",
+            set.name
+        );
+        let place = |name: &Spanned<String>| settings.source.place(name.span);
+        found.push(if let Some((near, name)) = near {
+            let (count, _) = keys.0[near];
+            let help = format!("write `{near}`, which {count} of its posts have");
+            Diagnostic::error(Code::KeyUnknown, place(name), message).help(help)
+        } else if let Some((at, value)) = called
+            .iter()
+            .filter(|_| field == "draft")
+            .find_map(|(key, _)| has_value(catalogue, posts, key))
+        {
+            let help = format!("`{value}` is a value of `{at}`: write \"{at} in ({value})\"");
+            Diagnostic::error(Code::KeyUnknown, place(name), message).help(help)
+        } else {
+            Diagnostic::warning(Code::KeyUnknown, place(name), message)
+                .help("write the key that the posts have, or take the mapping out")
+        });
+    }
+    found
+}
+
+/// Returns the front matter key that a mapping names; `None` for a rule that is reported where it is read.
+fn key_of(field: &str, name: &Spanned<String>) -> Option<String> {
+    if field == "draft" {
+        return DraftRule::parse(&name.node).map(|rule| rule.key);
+    }
+    Some(name.node.trim_start_matches("not ").trim().to_owned())
+}
+
+/// Returns the key of which a post has this text, and the text as it is written.
+fn has_value<'a>(
+    catalogue: &'a Catalogue,
+    posts: &[PostId],
+    text: &str,
+) -> Option<(&'a str, &'a str)> {
+    posts.iter().find_map(|id| {
+        let entries = &catalogue.post(*id).front.entries;
+        entries.iter().find_map(|entry| match &entry.value.node {
+            Value::Text(value) if value.trim().eq_ignore_ascii_case(text) => {
+                Some((entry.key.node.as_str(), value.trim()))
+            }
+            _ => None,
+        })
+    })
+}
+
+/// Returns a warning for each key that is almost a known one, or that has no effect.
+fn unknown_keys(
+    set: &ContentSet,
+    keys: &Keys<'_>,
+    catalogue: &Catalogue,
+    posts: usize,
+    settings: &Settings,
+    is_used: &dyn Fn(&str) -> bool,
+) -> Diagnostics {
+    let mapped = set.fields.iter();
+    let mapped =
+        mapped.flat_map(|(field, names)| names.iter().filter_map(move |name| key_of(field, name)));
+    let mapped: Vec<String> = mapped.collect();
+    // What a mapping names and no post has is reported by itself.
+    let is_there =
+        |key: &&str| keys.0.contains_key(key) || !mapped.iter().any(|known| known == key);
+    let terms = settings.term_fields.iter();
+    let terms = terms.flat_map(|field| [field.name.as_str(), field.many()]);
+    let rules = set.draft_rules.iter().map(|rule| rule.key.as_str());
+    let own = rules
+        .chain(mapped.iter().map(String::as_str))
+        .filter(is_there);
+    let known: Vec<&str> = ENTRIES
+        .iter()
+        .map(|entry| entry.name)
+        .chain(terms)
+        .chain(own)
+        .collect();
+    let mut found = Diagnostics::new();
+    for (key, (count, first)) in &keys.0 {
+        // What many posts have is meant as it is.
+        let is_meant = *count > 1 && count * 10 > posts;
+        if known.contains(key) || is_used(key) || is_meant {
+            continue;
+        }
+        let what = without_effect(key).map(|(known, instead)| {
+            let message = match known == *key {
+                true => format!("`{key}` has no effect in a post"),
+                false => {
+                    format!("`{key}` is no key of Tabulae, and `{known}` has no effect in a post")
+                }
+            };
+            (message, instead.to_owned())
+        });
+        let near = || {
+            let near = slip_of(key, known.iter().copied())?;
+            Some((
+                format!("`{key}` is no key of Tabulae"),
+                format!("did you mean `{near}`?"),
+            ))
+        };
+        let Some((message, help)) = what.or_else(near) else {
+            continue;
+        };
+        let message = match count {
+            1 => message,
+            count => format!("{message}; {count} posts have it"),
+        };
+        let post = catalogue.post(*first);
+        let entry = post.front.get(key);
+        let place = entry.map_or_else(
+            || post.place_of("title"),
+            |entry| post.source.place(entry.key.span),
+        );
+        found.push(Diagnostic::warning(Code::KeyUnknown, place, message).help(help));
+    }
+    found
+}
+
+fn without_effect(key: &str) -> Option<(&'static str, &'static str)> {
+    let mut known = WITHOUT_EFFECT.iter();
+    known.find(|(known, _)| *known == key).copied()
+}
+
+/// Returns a warning for each term that looks like several, or that begins with `#`.
+fn separators(catalogue: &Catalogue) -> Diagnostics {
+    let mut found = Diagnostics::new();
+    for table in catalogue.term_tables() {
+        for term in &table.terms {
+            let Some((source, written)) = &term.written else {
+                continue;
+            };
+            let is_term = |part: &str| table.find(part).is_some();
+            let Some((message, help)) = separator(term, &table.field.name, &is_term) else {
+                continue;
+            };
+            let place = source.place(written.span);
+            found.push(Diagnostic::warning(Code::TermSeparator, place, message).help(help));
+        }
+    }
+    found
+}
+
+/// Returns what is wrong with a term, and what to write.
+fn separator(term: &Term, field: &str, is_term: &dyn Fn(&str) -> bool) -> Option<(String, String)> {
+    let name = term.name.as_str();
+    if let Some(rest) = name.strip_prefix('#') {
+        let message = format!("the {field} \"{name}\" begins with `#`");
+        return Some((message, format!("write `{}`", rest.trim())));
+    }
+    let parts = |separators: &[char]| -> Vec<String> {
+        let parts = name.split(separators).map(str::trim);
+        parts
+            .filter(|part| !part.is_empty())
+            .map(str::to_owned)
+            .collect()
+    };
+    let split = parts(&[';', '|', ',']);
+    if split.len() > 1 {
+        let message = format!("the {field} \"{name}\" looks like {} in one", split.len());
+        return Some((message, format!("write `[{}]`", split.join(", "))));
+    }
+    let words = parts(&[' ']);
+    let are_terms = words.len() > 1 && words.iter().all(|word| is_term(word));
+    (field == "tag" && are_terms).then(|| {
+        let message = format!(
+            "the tag \"{name}\" looks like {} in one: each word of it is a tag",
+            words.len()
+        );
+        (message, format!("write `[{}]`", words.join(", ")))
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::testing::Small;
+    use rstest::rstest;
+
+    /// The lints of posts with these front matters and a tenth of whose number is two.
+    fn lints(settings: &str, fronts: &[&str], used: &str) -> Vec<String> {
+        let front = |at: usize| fronts.get(at).copied().unwrap_or("hours: 1");
+        let posts: Vec<(String, String, String)> = (0..20)
+            .map(|at| {
+                let path = format!("posts/2026-01-{:02}-p{at}.md", at + 1);
+                (path, front(at).to_owned(), String::new())
+            })
+            .collect();
+        let small = Small::new(settings, &posts);
+        let found = key_lints(&small.catalogue, &small.settings, &|key| used == key);
+        found
+            .iter()
+            .map(|lint| {
+                let word = if lint.is_error() { "error" } else { "warning" };
+                let place = &lint.place;
+                let file = place.file.as_deref().unwrap_or_default();
+                let help = lint.help.as_deref().unwrap_or_default();
+                format!(
+                    "{file}:{}:{} {word} {}; {help}",
+                    place.line, place.column, lint.message
+                )
+            })
+            .collect()
+    }
+
+    #[rstest]
+    #[case::missing_letter(&["sumary: x"], "`sumary` is no key of Tabulae; did you mean `summary`?")]
+    #[case::case_differs(&["Tags: x"], "`Tags` is no key of Tabulae; did you mean `tags`?")]
+    #[case::swapped(&["tgas: x"], "`tgas` is no key of Tabulae; did you mean `tags`?")]
+    #[case::two_posts(&["catgory: x", "catgory: y"], "`catgory` is no key of Tabulae; 2 posts have it; did you mean `category`?")]
+    #[case::a_rule(&["statsu: wip"], "`statsu` is no key of Tabulae; did you mean `status`?")]
+    fn a_key_that_is_almost_known(#[case] fronts: &[&str], #[case] expected: &str) {
+        // The newest post that has it is named.
+        let last = fronts.len();
+        let expected = format!(
+            "posts/2026-01-{last:02}-p{}.md:2:1 warning {expected}",
+            last - 1
+        );
+        assert_eq!(lints("", fronts, ""), [expected]);
+    }
+
+    #[rstest]
+    #[case::known(&["summary: x", "status: live"], "")]
+    #[case::short(&["dat: x", "tga: x"], "")]
+    #[case::used(&["sumary: x"], "sumary")]
+    #[case::another_word(&["boat: x"], "")]
+    #[case::in_over_a_tenth(&["sumary: x", "sumary: x", "sumary: x"], "")]
+    fn a_key_of_the_writers_own(#[case] fronts: &[&str], #[case] used: &str) {
+        assert_eq!(lints("", fronts, used), [""; 0]);
+    }
+
+    #[test]
+    fn keys_without_effect() {
+        let found = lints("", &["layout: post\nlink: /a/"], "");
+        let starts = [
+            "posts/2026-01-01-p0.md:2:1 warning `layout` has no effect",
+            "posts/2026-01-01-p0.md:3:1 warning `link` has no effect",
+        ];
+        assert_eq!(found.len(), 2);
+        assert!(
+            found
+                .iter()
+                .zip(starts)
+                .all(|(found, start)| found.starts_with(start)),
+            "{found:?}"
+        );
+    }
+
+    #[rstest]
+    #[case::no_such_key(
+        "tag = [\"labels\"]",
+        "warning no post of `posts` has `labels`, which is to be its `tag`; write the key"
+    )]
+    #[case::a_near_key(
+        "summary = [\"abuot\"]",
+        "error no post of `posts` has `abuot`, which is to be its `summary`; write `about`, which 1 of its posts have"
+    )]
+    #[case::a_near_key_of_a_draft(
+        "draft = [\"sttus in (wip)\"]",
+        "error no post of `posts` has `sttus`, which is to be its `draft`; write `status`"
+    )]
+    #[case::a_value(
+        "draft = [\"wip\"]",
+        "error no post of `posts` has `wip`, which is to be its `draft`; `WIP` is a value of `status`: write \"status in (WIP)\""
+    )]
+    fn a_mapping_that_no_post_has(#[case] mapping: &str, #[case] expected: &str) {
+        let settings = format!("[content.posts.fields]\n{mapping}\n");
+        let found = lints(&settings, &["status: WIP\nabout: x"], "");
+        let [found] = &found[..] else {
+            panic!("{found:?}");
+        };
+        assert!(
+            found.starts_with("tabulae.toml:5:") && found.contains(expected),
+            "{found}"
+        );
+    }
+
+    #[rstest]
+    #[case::of_several("summary = [\"nothing\", \"about\"]")]
+    #[case::within("summary = [\"info.about\"]")]
+    #[case::a_rule("draft = [\"not about\"]")]
+    fn a_mapping_that_a_post_has(#[case] mapping: &str) {
+        let settings = format!("[content.posts.fields]\n{mapping}\n");
+        let front = "about: x\ninfo: { about: y }";
+        assert_eq!(lints(&settings, &[front], ""), [""; 0]);
+    }
+
+    #[rstest]
+    #[case::semicolon(
+        "tags: ['a; b']",
+        "the tag \"a; b\" looks like 2 in one; write `[a, b]`"
+    )]
+    #[case::hash("tags: ['#rye']", "the tag \"#rye\" begins with `#`; write `rye`")]
+    #[case::comma(
+        "category: [a, 'b, c']",
+        "the category \"b, c\" looks like 2 in one; write `[b, c]`"
+    )]
+    #[case::words(
+        "tags: [rye, oven, rye oven]",
+        "the tag \"rye oven\" looks like 2 in one: each word of it is a tag; write `[rye, oven]`"
+    )]
+    fn a_term_that_holds_separators(#[case] front: &str, #[case] expected: &str) {
+        let found = lints("", &[front], "");
+        assert_eq!(found.len(), 1, "{found:?}");
+        assert!(found[0].ends_with(expected), "{found:?}");
+    }
+
+    #[rstest]
+    #[case::two_words("tags: [rye, stone oven]")]
+    #[case::an_author("author: [Ann, Lee, Ann Lee]")]
+    fn a_term_of_several_words(#[case] front: &str) {
+        assert_eq!(lints("", &[front], ""), [""; 0]);
+    }
+}

@@ -1,0 +1,59 @@
+//! The front matter keys that queries and templates name.
+
+use tabulae_core::settings::Settings;
+
+use super::Page;
+
+/// The texts of queries and templates, in which keys are looked for.
+pub(super) struct UsedKeys<'a>(Vec<&'a str>);
+
+impl<'a> UsedKeys<'a> {
+    /// Gathers the queries of the settings, the site's own templates and its pages.
+    pub(super) fn of(
+        settings: &'a Settings,
+        templates: &'a [(String, String)],
+        pages: &'a [Page],
+    ) -> Self {
+        let named = settings.queries.iter().map(|(_, query)| query.text());
+        let archives = settings.archives.iter().flat_map(|archive| {
+            let names = archive.by.iter().chain(&archive.group);
+            let names = names.map(|name| name.node.as_str());
+            names.chain(archive.query.iter().map(|query| query.text()))
+        });
+        let feeds = settings.feeds.iter().filter_map(|feed| feed.query.as_ref());
+        let related = settings.related.iter();
+        let related = related.flat_map(|related| related.query.iter().chain(&related.fill));
+        let queries = feeds.chain(related).map(|query| query.text());
+        let templates = templates.iter().map(|(_, text)| text.as_str());
+        let pages = pages.iter().filter_map(|page| page.template.as_deref());
+        let texts = named.chain(archives).chain(queries).chain(templates);
+        Self(texts.chain(pages).collect())
+    }
+
+    /// Returns true if a text has the key as a whole word.
+    pub(super) fn has(&self, key: &str) -> bool {
+        let is_of_word = |c: char| c.is_alphanumeric() || c == '_';
+        self.0.iter().any(|text| {
+            text.match_indices(key).any(|(at, found)| {
+                let before = text[..at].chars().next_back();
+                let after = text[at + found.len()..].chars().next();
+                !before.is_some_and(is_of_word) && !after.is_some_and(is_of_word)
+            })
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::in_a_template("{{ post.hours }}", true)]
+    #[case::in_a_query("where hours > 3", true)]
+    #[case::part_of_a_word("{{ post.opening_hours }}", false)]
+    #[case::another_case("{{ post.Hours }}", false)]
+    fn a_key_is_a_whole_word(#[case] text: &str, #[case] expected: bool) {
+        assert_eq!(UsedKeys(vec!["x", text]).has("hours"), expected);
+    }
+}
