@@ -1,26 +1,29 @@
 //! The command line, as typed.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use clap::builder::PossibleValuesParser;
 use clap::{Parser, Subcommand, ValueEnum, ValueHint};
 use tabulae_core::lint_levels::LintLevels;
 use tabulae_core::post::Include;
 use tabulae_core::time::{FORMS, Written, parse_date};
+use tabulae_engine::Workspace;
 
 /// Keeps the lists of a blog true: archives, overviews and feeds from front matter and queries.
 #[derive(Debug, Clone, Parser)]
 #[command(name = "tabulae", version = env!("TABULAE_VERSION"), arg_required_else_help = true, after_help = EXAMPLES)]
 pub(crate) struct Args {
-    /// The site's folder
+    /// The site's folder, instead of the nearest one upward from here that has tabulae.toml
     #[arg(
         short = 'C',
         value_name = "DIR",
         global = true,
         help_heading = GLOBAL,
-        default_value = ".",
-        hide_default_value = true
+        value_hint = ValueHint::DirPath
     )]
+    pub(crate) folder: Option<PathBuf>,
+    /// The site's folder, found when the command line was read.
+    #[arg(skip)]
     pub(crate) dir: PathBuf,
     /// Output format: text or json; for a query also csv, links, template or toml
     #[arg(
@@ -39,11 +42,55 @@ pub(crate) struct Args {
     /// Reference time: 2026-03-01, or 2026-03-01T09:00
     #[arg(long, global = true, help_heading = GLOBAL, value_name = "DATE", value_parser = parse_today)]
     pub(crate) today: Option<Written>,
+    /// Print errors, warnings and answers only, and no report of what was done
+    #[arg(short, long, global = true, help_heading = GLOBAL)]
+    pub(crate) quiet: bool,
+    /// Colours: auto, always or never
+    #[arg(
+        long,
+        global = true,
+        help_heading = GLOBAL,
+        value_name = "WHEN",
+        default_value = "auto",
+        hide_default_value = true,
+        hide_possible_values = true
+    )]
+    pub(crate) color: Color,
     #[command(subcommand)]
     pub(crate) command: Command,
 }
 
+/// When to print in colours.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Color {
+    /// To a terminal, unless `NO_COLOR` is set
+    Auto,
+    /// Always
+    Always,
+    /// Never
+    Never,
+}
+
 impl Args {
+    /// Finds the site's folder: that of `-C`, or else the nearest one upward from the working directory that has
+    /// `tabulae.toml`; the working directory, if there is none.
+    fn find_folder(&mut self) {
+        self.dir = match &self.folder {
+            Some(folder) => folder.clone(),
+            None => {
+                let found = Workspace::open(".").ok();
+                let root = found.and_then(|site| site.root().map(Path::to_owned));
+                root.unwrap_or_else(|| PathBuf::from("."))
+            }
+        };
+    }
+
+    /// Returns the folder of `-C` if it does not exist.
+    pub(crate) fn missing_folder(&self) -> Option<&Path> {
+        let folder = self.folder.as_deref();
+        folder.filter(|folder| !folder.is_dir())
+    }
+
     /// Returns true if the answer is one JSON object.
     pub(crate) fn is_json(&self) -> bool {
         self.format == Format::Json
@@ -84,9 +131,10 @@ The page /~tabulae/ tries queries. Ctrl-C ends it.")]
   tabulae query \"from posts where date >= today - 12 months\" --by category
   tabulae query \"where category = this.category and not current\" --this posts/lime.md
   tabulae query \"from posts where tag = 'lime'\" --format template   the loop to paste
+  tabulae query - < newest.txt                                     the query of a file
 docs/queries.md goes from the first query to the last.")]
     Query {
-        /// The query; the empty one is all live posts
+        /// The query; the empty one is all live posts, `-` reads it from standard input
         query: String,
         /// Count by this field, with bars
         #[arg(long, value_name = "FIELD")]
@@ -231,7 +279,7 @@ pub(crate) struct BuildArgs {
     #[arg(long)]
     pub(crate) sync: bool,
     /// Say of each file that was written why
-    #[arg(long)]
+    #[arg(short, long)]
     pub(crate) verbose: bool,
     #[command(flatten)]
     pub(crate) levels: LevelArgs,
@@ -344,5 +392,7 @@ fn parse_today(text: &str) -> Result<Written, String> {
 /// # Errors
 /// If it is wrong, or asks for help or the version.
 pub(crate) fn parse() -> Result<Args, clap::Error> {
-    Args::try_parse()
+    let mut args = Args::try_parse()?;
+    args.find_folder();
+    Ok(args)
 }

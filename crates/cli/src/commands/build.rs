@@ -22,6 +22,9 @@ pub(super) fn run(args: &Args, build: &BuildArgs) -> Status {
     if built.output.posts == 0 && status != Status::Done {
         return status;
     }
+    if args.quiet {
+        return status;
+    }
     let text = as_text(
         &built.output,
         &built.diagnostics,

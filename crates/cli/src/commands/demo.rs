@@ -43,6 +43,9 @@ pub(super) fn run(args: &Args, dir: &Path) -> Status {
         );
     }
     let status = ui::report(&built.diagnostics);
+    if args.quiet {
+        return status;
+    }
     let account = build::as_text(
         &built.output,
         &built.diagnostics,

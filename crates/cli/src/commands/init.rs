@@ -28,6 +28,7 @@ pub(super) fn run(args: &Args, dir: &Path) -> Status {
         Err(diagnostics) => fail(args, &diagnostics),
         Ok(files) => match args.format {
             Format::Json => ui::json(&json!({ "made": files }), &[]),
+            _ if args.quiet => Status::Done,
             _ => {
                 let shown = dir.display();
                 ui::print(&format!(

@@ -13,13 +13,29 @@ mod terms;
 mod weave;
 
 use tabulae_core::diagnostic::{Code, Diagnostic};
-use tabulae_core::source::Source;
+use tabulae_core::source::{Place, Source};
 
-use crate::args::{Args, Command, Format};
+use crate::args::{Args, Color, Command, Format};
 use crate::ui::{self, Status};
 
 /// Runs the command that was typed.
 pub(crate) fn run(args: &Args) -> Status {
+    let choice = match args.color {
+        Color::Auto => None,
+        Color::Always => Some(anstream::ColorChoice::Always),
+        Color::Never => Some(anstream::ColorChoice::Never),
+    };
+    if let Some(choice) = choice {
+        choice.write_global();
+    }
+    let makes_a_folder = matches!(args.command, Command::Init { .. } | Command::Demo { .. });
+    if let Some(folder) = args.missing_folder().filter(|_| !makes_a_folder) {
+        let name = folder.display().to_string();
+        let message = format!("there is no folder `{name}`");
+        let diagnostic = Diagnostic::error(Code::UsageUnfit, Place::top_of(&name), message);
+        let help = "name the site's folder with `-C`, or make a site with `tabulae init DIR`";
+        return ui::failed(args.is_json(), &[diagnostic.help(help)]);
+    }
     let is_query = matches!(args.command, Command::Query { .. });
     if !is_query && !matches!(args.format, Format::Text | Format::Json) {
         let place = Source::command_line("").top();

@@ -1,7 +1,9 @@
 //! `tabulae query "…"`
 
 use serde_json::{Map, Value, json};
+use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::query::{Query, Written};
+use tabulae_core::source::Source;
 use tabulae_core::term::slug;
 use tabulae_engine::{PostRef, Posts, Workspace};
 
@@ -10,6 +12,22 @@ use crate::ui::table::{Column, Table, bar};
 use crate::ui::{self, Status, counted};
 
 pub(super) fn run(args: &Args, text: &str, by: Option<&str>, this: Option<&str>) -> Status {
+    let typed;
+    let text = if text == "-" {
+        match std::io::read_to_string(std::io::stdin()) {
+            Ok(text) => typed = text,
+            Err(error) => {
+                let message = format!("cannot read the query from standard input: {error}");
+                let place = Source::command_line("-").top();
+                let help = "write the query as text of UTF-8, or name it on the command line";
+                let diagnostic = Diagnostic::error(Code::UsageUnfit, place, message).help(help);
+                return ui::failed(args.is_json(), &[diagnostic]);
+            }
+        }
+        typed.trim()
+    } else {
+        text
+    };
     let site = args.workspace();
     let mut diagnostics = site.diagnostics().to_vec();
     let found = site.query_on(text, this).and_then(|posts| {

@@ -1,6 +1,7 @@
 //! A folder with a site in it, and the built program.
 
 use std::fs;
+use std::io;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 
@@ -86,22 +87,42 @@ impl Site {
         found
     }
 
-    pub(crate) fn run(&self, words: &[&str]) -> Run {
-        let output: Output = Command::new(env!("CARGO_BIN_EXE_tabulae"))
-            .current_dir(self.path())
+    fn command(&self, folder: &str, words: &[&str]) -> Command {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_tabulae"));
+        command
+            .current_dir(self.file(folder))
             .args(words)
-            .env_remove("NO_COLOR")
-            .output()
-            .expect("the program runs");
-        Run {
+            .env_remove("NO_COLOR");
+        command
+    }
+
+    pub(crate) fn run(&self, words: &[&str]) -> Run {
+        self.run_in("", words)
+    }
+
+    /// Runs in a folder of the site.
+    pub(crate) fn run_in(&self, folder: &str, words: &[&str]) -> Run {
+        Run::of(self.command(folder, words).output())
+    }
+
+    /// Runs with a text on standard input.
+    pub(crate) fn run_with(&self, words: &[&str], input: &str) -> Run {
+        self.write("input.txt", input);
+        let input = fs::File::open(self.file("input.txt")).expect("the input");
+        Run::of(self.command("", words).stdin(input).output())
+    }
+}
+
+impl Run {
+    fn of(output: io::Result<Output>) -> Self {
+        let output = output.expect("the program runs");
+        Self {
             out: String::from_utf8(output.stdout).expect("text"),
             err: String::from_utf8(output.stderr).expect("text"),
             status: output.status.code().unwrap_or(-1),
         }
     }
-}
 
-impl Run {
     pub(crate) fn json(&self) -> Value {
         serde_json::from_str(&self.out).unwrap_or_else(|error| panic!("{error}: {}", self.out))
     }

@@ -16,6 +16,68 @@ fn wrong_usage_ends_with_2(#[case] words: &[&str]) {
     assert!(run.err.starts_with("error: "), "{}", run.err);
 }
 
+/// Where `tabulae.toml` is above the working directory, the site is there.
+#[test]
+fn a_site_is_found_upward() {
+    let site = Site::small();
+    std::fs::create_dir_all(site.file("posts/2026/deep")).expect("a folder");
+    let run = site.run_in("posts/2026/deep", &["build"]);
+    run.sound();
+    assert!(site.file("out/index.html").exists());
+    assert!(!site.file("posts/2026/deep/out").exists());
+    // Not so with `-C`, which names the folder.
+    let run = site.run_in("posts/2026", &["-C", "deep", "build"]);
+    assert_eq!(run.status, 1);
+    assert!(
+        run.err.contains("there is no tabulae.toml here"),
+        "{}",
+        run.err
+    );
+}
+
+#[test]
+fn a_folder_that_does_not_exist_is_said() {
+    let run = Site::small().run(&["-C", "blgo", "build"]);
+    assert_eq!(run.status, 2);
+    assert!(
+        run.err.contains("error: there is no folder `blgo`"),
+        "{}",
+        run.err
+    );
+}
+
+#[test]
+fn a_quiet_build_says_what_is_wrong_alone() {
+    let site = Site::small();
+    assert_eq!(site.run(&["build", "-q"]).sound().out, "");
+    assert!(site.run(&["query", "", "-q"]).sound().out.contains("Lime"));
+    site.write("posts/a.md", "---\ntitle: [\n---\n");
+    let run = site.run(&["build", "--quiet"]);
+    assert_eq!((run.status, run.out.as_str()), (1, ""));
+    assert!(run.err.contains("posts/a.md:"), "{}", run.err);
+}
+
+#[rstest]
+#[case::never("never", false)]
+#[case::to_a_pipe("auto", false)]
+#[case::always("always", true)]
+fn colours_are_chosen(#[case] color: &str, #[case] expected: bool) {
+    let site = Site::small();
+    site.write("posts/a.md", "---\ntitle: [\n---\n");
+    let run = site.run(&["build", "--color", color]);
+    assert_eq!(run.err.contains('\u{1b}'), expected, "{}", run.err);
+}
+
+#[test]
+fn a_query_is_read_from_standard_input() {
+    let site = Site::small();
+    let run = site.run_with(&["query", "-"], "from posts\nwhere tag = 'lime'\n");
+    assert!(run.sound().out.contains("Lime"), "{}", run.out);
+    let run = site.run_with(&["query", "-"], "from posts where tagg = 'lime'");
+    assert_eq!(run.status, 2);
+    assert!(run.err.contains("did you mean `tag`?"), "{}", run.err);
+}
+
 #[test]
 fn wrong_usage_is_an_object_for_programs_too() {
     let run = Site::small().run(&["build", "--format", "json", "--today", "tomorrow"]);
