@@ -25,7 +25,7 @@ pub(crate) struct Args {
     /// The site's folder, found when the command line was read.
     #[arg(skip)]
     pub(crate) dir: PathBuf,
-    /// Output format: text or json; for a query also csv, links, template or toml
+    /// Output format: text or json; for a query also ndjson, csv, links, template or toml
     #[arg(
         long,
         global = true,
@@ -129,6 +129,7 @@ The page /~tabulae/ tries queries. Ctrl-C ends it.")]
     #[command(after_help = "Examples:
   tabulae query \"from posts where tag = 'lime' limit 5\"
   tabulae query \"from posts where date >= today - 12 months\" --by category
+  tabulae query \"from posts\" --fields title,date,info.part --format csv
   tabulae query \"where category = this.category and not current\" --this posts/lime.md
   tabulae query \"from posts where tag = 'lime'\" --format template   the loop to paste
   tabulae query - < newest.txt                                     the query of a file
@@ -136,9 +137,17 @@ docs/queries.md goes from the first query to the last.")]
     Query {
         /// The query; the empty one is all live posts, `-` reads it from standard input
         query: String,
-        /// Count by this field, with bars
+        /// Count by this field: with bars, or as csv or json
         #[arg(long, value_name = "FIELD")]
         by: Option<String>,
+        /// Show these fields: title,date,info.part
+        #[arg(
+            long,
+            value_name = "FIELDS",
+            value_delimiter = ',',
+            conflicts_with = "by"
+        )]
+        fields: Vec<String>,
         /// Run it as from this post's page
         #[arg(long, value_name = "PATH", value_hint = ValueHint::FilePath)]
         this: Option<String>,
@@ -362,6 +371,8 @@ pub(crate) enum Format {
     Text,
     /// One object, for programs
     Json,
+    /// A query's posts as objects, one a line
+    Ndjson,
     /// A query's posts as comma-separated values (RFC 4180)
     Csv,
     /// A query's links, one a line

@@ -177,7 +177,7 @@ impl Reader<'_> {
         for key in known.filter(|key| key.name != "NAME") {
             let found = written.and_then(|map| map.get(key.name));
             let found = match (found, value(key.name)) {
-                (Some(entry), _) => Some((as_json(&entry.value.node), self.place(entry.key.span))),
+                (Some(entry), _) => Some((entry.value.node.json(), self.place(entry.key.span))),
                 (None, Some(value)) => Some((value, origin.clone())),
                 (None, None) => {
                     let default = serde_json::from_str(key.default.unwrap_or_default());
@@ -196,7 +196,7 @@ impl Reader<'_> {
         let own: Vec<EffectiveKey> = own
             .map(|entry| EffectiveKey {
                 name: entry.key.node.clone(),
-                value: as_json(&entry.value.node),
+                value: entry.value.node.json(),
                 from: self.place(entry.key.span),
             })
             .collect();
@@ -230,21 +230,6 @@ impl Reader<'_> {
         let place = self.settings.source.place(span);
         let file = place.file.as_deref().unwrap_or_default();
         Origin::Written(format!("{file}:{}:{}", place.line, place.column))
-    }
-}
-
-/// Returns a value of the settings as JSON.
-fn as_json(value: &Value) -> Json {
-    match value {
-        Value::Flag(flag, _) => json!(flag),
-        Value::Number(_, written) => serde_json::from_str(written).unwrap_or(json!(written)),
-        Value::List(items) => items.iter().map(|item| as_json(&item.node)).collect(),
-        Value::Map(map) => {
-            let entries = map.entries.iter();
-            let entries = entries.map(|entry| (entry.key.node.clone(), as_json(&entry.value.node)));
-            Json::Object(entries.collect::<Object<_, _>>())
-        }
-        other => json!(other.written()),
     }
 }
 

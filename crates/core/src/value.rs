@@ -94,6 +94,26 @@ impl Kind {
 }
 
 impl Value {
+    /// Returns the value as JSON: numbers as they are written, if JSON can hold them, and dates as text.
+    #[must_use]
+    pub fn json(&self) -> serde_json::Value {
+        match self {
+            Value::Null => serde_json::Value::Null,
+            Value::Flag(flag, _) => (*flag).into(),
+            Value::Number(number, written) => {
+                serde_json::from_str(written).unwrap_or_else(|_| (*number).into())
+            }
+            Value::Text(text) | Value::Date(_, text) => text.as_str().into(),
+            Value::List(items) => items.iter().map(|item| item.node.json()).collect(),
+            Value::Map(map) => {
+                let entries = map.entries.iter();
+                let entries =
+                    entries.map(|entry| (entry.key.node.clone(), entry.value.node.json()));
+                serde_json::Value::Object(entries.collect())
+            }
+        }
+    }
+
     /// The value's kind.
     #[must_use]
     pub fn kind(&self) -> Kind {

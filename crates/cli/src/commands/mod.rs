@@ -2,6 +2,7 @@
 
 mod audit;
 mod build;
+mod columns;
 mod demo;
 mod diff;
 mod explain;
@@ -45,9 +46,12 @@ pub(crate) fn run(args: &Args) -> Status {
     }
     match &args.command {
         Command::Build(build) => build::run(args, build),
-        Command::Query { query, by, this } => {
-            query::run(args, query, by.as_deref(), this.as_deref())
-        }
+        Command::Query {
+            query,
+            by,
+            fields,
+            this,
+        } => query::run(args, query, by.as_deref(), fields, this.as_deref()),
         Command::Explain { path, archive } => explain::run(args, path, archive.as_deref()),
         Command::Terms { field } => terms::run(args, field.as_deref()),
         Command::Audit(audit) => audit::run(args, audit),

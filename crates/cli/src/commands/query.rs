@@ -1,17 +1,24 @@
 //! `tabulae query "…"`
 
-use serde_json::{Map, Value, json};
+use serde_json::{Value, json};
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::query::{Query, Written};
 use tabulae_core::source::Source;
 use tabulae_core::term::slug;
-use tabulae_engine::{PostRef, Posts, Workspace};
+use tabulae_engine::{Posts, Workspace};
 
+use super::columns::Columns;
 use crate::args::{Args, Format};
 use crate::ui::table::{Column, Table, bar};
 use crate::ui::{self, Status, counted};
 
-pub(super) fn run(args: &Args, text: &str, by: Option<&str>, this: Option<&str>) -> Status {
+pub(super) fn run(
+    args: &Args,
+    text: &str,
+    by: Option<&str>,
+    fields: &[String],
+    this: Option<&str>,
+) -> Status {
     let typed;
     let text = if text == "-" {
         match std::io::read_to_string(std::io::stdin()) {
@@ -30,6 +37,10 @@ pub(super) fn run(args: &Args, text: &str, by: Option<&str>, this: Option<&str>)
     };
     let site = args.workspace();
     let mut diagnostics = site.diagnostics().to_vec();
+    if let Err(diagnostic) = Columns::check(fields, &site) {
+        diagnostics.push(*diagnostic);
+        return ui::failed(args.is_json(), &diagnostics);
+    }
     let found = site.query_on(text, this).and_then(|posts| {
         let counts = by.map(|field| posts.count_by(field)).transpose();
         diagnostics.extend(posts.warnings().iter().cloned());
@@ -40,7 +51,7 @@ pub(super) fn run(args: &Args, text: &str, by: Option<&str>, this: Option<&str>)
             let by = by.unwrap_or_default();
             show_counts(args, text, by, &counts, posts.len())
         }
-        Ok((None, posts)) => show(args, text, &site, &posts),
+        Ok((None, posts)) => show(args, text, &site, &posts, fields),
         Err(error) => {
             ui::add_new(error.into_diagnostics(), &mut diagnostics);
             Shown::Object(json!({ "query": text }))
@@ -58,16 +69,26 @@ enum Shown {
     Text(String),
 }
 
-fn show(args: &Args, text: &str, site: &Workspace, posts: &Posts<'_>) -> Shown {
-    let fields = term_fields(site);
+fn show(args: &Args, text: &str, site: &Workspace, posts: &Posts<'_>, fields: &[String]) -> Shown {
+    let columns = Columns::new(fields, site);
     match args.format {
         Format::Json => Shown::Object(json!({
             "query": text,
             "total": posts.total(),
-            "posts": posts.iter().map(|post| post_json(post, &fields)).collect::<Value>(),
+            "posts": posts.iter().map(|post| columns.object(post)).collect::<Value>(),
         })),
-        Format::Text => Shown::Text(as_table(posts, &fields)),
-        Format::Csv => Shown::Text(as_csv(posts, &fields)),
+        Format::Ndjson => {
+            let lines = posts
+                .iter()
+                .map(|post| format!("{}\n", columns.object(post)));
+            Shown::Text(lines.collect())
+        }
+        Format::Text if fields.is_empty() => Shown::Text(as_table(posts, &columns.terms())),
+        Format::Text => Shown::Text(as_columns(posts, &columns)),
+        Format::Csv => {
+            let rows = posts.iter().map(|post| columns.texts(post));
+            Shown::Text(as_csv(columns.names(), rows))
+        }
         Format::Links => Shown::Text(
             posts
                 .iter()
@@ -77,13 +98,6 @@ fn show(args: &Args, text: &str, site: &Workspace, posts: &Posts<'_>) -> Shown {
         Format::Template => Shown::Text(as_template(posts.query())),
         Format::Toml => Shown::Text(as_toml(posts.query())),
     }
-}
-
-/// The names of the term fields.
-fn term_fields(site: &Workspace) -> Vec<&str> {
-    let tables = site.catalogue().map(|catalogue| catalogue.term_tables());
-    let tables = tables.unwrap_or_default().iter();
-    tables.map(|table| table.field.name.as_str()).collect()
 }
 
 fn show_counts(
@@ -101,6 +115,23 @@ fn show_counts(
             json!({ "query": text, "by": by, "groups": groups.collect::<Value>() }),
         );
     }
+    if args.format == Format::Csv {
+        let head = [by, "slug", "count"].map(str::to_owned);
+        let rows = counts.iter();
+        let rows =
+            rows.map(|(name, slug, count)| vec![name.clone(), slug.clone(), count.to_string()]);
+        return Shown::Text(as_csv(head.into(), rows));
+    }
+    if args.format == Format::Ndjson {
+        let rows = counts.iter();
+        let rows = rows.map(|(name, slug, count)| {
+            format!(
+                "{}\n",
+                json!({ "term": name, "slug": slug, "count": count })
+            )
+        });
+        return Shown::Text(rows.collect());
+    }
     let most = counts.iter().map(|(.., count)| *count).max().unwrap_or(1);
     let mut table = Table::new(vec![Column::text(), Column::number(), Column::text()]);
     for (name, _, count) in counts {
@@ -111,22 +142,6 @@ fn show_counts(
         table.show(),
         counted(posts, "post", "posts")
     ))
-}
-
-fn post_json(post: PostRef<'_>, fields: &[&str]) -> Value {
-    let date = |date: tabulae_engine::PostDate| date.stamp().map(|stamp| stamp.iso());
-    let terms = fields.iter();
-    let terms = terms.map(|field| ((*field).to_owned(), json!(post.terms(field))));
-    json!({
-        "path": post.path(),
-        "link": post.link(),
-        "title": post.title(),
-        "date": date(post.date()),
-        "updated": date(post.updated()),
-        "content": post.set(),
-        "summary": post.summary(),
-        "terms": terms.collect::<Map<_, _>>(),
-    })
 }
 
 fn as_table(posts: &Posts<'_>, fields: &[&str]) -> String {
@@ -146,33 +161,28 @@ fn as_table(posts: &Posts<'_>, fields: &[&str]) -> String {
             post.path().to_owned(),
         ]);
     }
-    let count = if posts.len() == posts.total() {
-        counted(posts.len(), "post", "posts")
-    } else {
-        format!(
-            "{} of {}",
-            posts.len(),
-            counted(posts.total(), "post", "posts")
-        )
-    };
-    format!("{}{count}.\n", table.show())
+    format!("{}{}", table.show(), count_line(posts))
 }
 
-/// Comma-separated values by RFC 4180, terms of a field separated by `; `.
-fn as_csv(posts: &Posts<'_>, fields: &[&str]) -> String {
-    let head = ["date", "title", "link", "path"].into_iter();
-    let head = head.chain(fields.iter().copied()).map(str::to_owned);
-    let mut rows: Vec<Vec<String>> = vec![head.collect()];
+/// Returns the table of the fields that are asked for.
+fn as_columns(posts: &Posts<'_>, columns: &Columns<'_>) -> String {
+    let mut table = Table::new(columns.names().iter().map(|_| Column::text()).collect());
     for post in posts.iter() {
-        let own = [
-            post.date().to_string(),
-            post.title().to_owned(),
-            post.link().to_owned(),
-            post.path().to_owned(),
-        ];
-        let terms = fields.iter().map(|field| post.terms(field).join("; "));
-        rows.push(own.into_iter().chain(terms).collect());
+        table.row(columns.texts(post));
     }
+    format!("{}{}", table.show(), count_line(posts))
+}
+
+fn count_line(posts: &Posts<'_>) -> String {
+    if posts.len() == posts.total() {
+        return format!("{}.\n", counted(posts.len(), "post", "posts"));
+    }
+    let total = counted(posts.total(), "post", "posts");
+    format!("{} of {total}.\n", posts.len())
+}
+
+/// Returns comma-separated values (RFC 4180).
+fn as_csv(head: Vec<String>, rows: impl Iterator<Item = Vec<String>>) -> String {
     let cell = |text: &String| {
         if text.contains(['"', ',', '\n', '\r']) {
             format!("\"{}\"", text.replace('"', "\"\""))
@@ -180,7 +190,8 @@ fn as_csv(posts: &Posts<'_>, fields: &[&str]) -> String {
             text.clone()
         }
     };
-    rows.iter()
+    std::iter::once(head)
+        .chain(rows)
         .map(|row| row.iter().map(cell).collect::<Vec<_>>().join(",") + "\r\n")
         .collect()
 }

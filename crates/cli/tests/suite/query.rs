@@ -44,7 +44,7 @@ fn a_query_answers_with_an_object() {
             "total": 2,
             "posts": [{
                 "path": "posts/2026-04-01-boat.md", "link": "/2026/boat/", "title": "A boat, and \"more\"",
-                "date": "2026-04-01", "updated": "2026-04-01", "content": "posts", "summary": null,
+                "date": "2026-04-01", "updated": "2026-04-01", "set": "posts", "summary": null,
                 "terms": { "tag": ["lime", "boats"], "category": ["Boats"], "author": [] },
             }],
             "faults": [],
@@ -168,4 +168,99 @@ fn the_posts_that_can_be_read_answer() {
     ]);
     assert_eq!((run.status, &run.json()["total"]), (1, &json!(2)));
     assert_eq!(run.json()["faults"][0]["code"], "date-unreadable");
+}
+
+/// A site with fields of its own.
+fn with_parts() -> Site {
+    let site = site();
+    site.write(
+        "posts/2026-05-01-lock.md",
+        "---\ntitle: Lock\nimage: lock.png\ninfo: { part: 2, done: true }\ndays: [1, 2]\n---\n\nA lock.\n",
+    );
+    site.write("posts/lock.png", "x");
+    site
+}
+
+#[rstest]
+#[case::own("title,info.part,info.done,days", "Lock,2,true,1; 2\r\n")]
+#[case::derived(
+    "set,slug,words,minutes,image,text",
+    "posts,lock,2,1,lock.png,A lock.\r\n"
+)]
+#[case::html("content", "<p>A lock.</p>\r\n")]
+#[case::terms("tag,categories", ",\r\n")]
+fn fields_are_chosen(#[case] fields: &str, #[case] expected: &str) {
+    let query = [
+        "query",
+        "from posts limit 1",
+        "--today",
+        "2026-06-01",
+        "--fields",
+        fields,
+    ];
+    let site = with_parts();
+    let run = site.run(&[&query[..], &["--format", "csv"]].concat());
+    let (head, row) = run.sound().out.split_once("\r\n").expect("two lines");
+    assert_eq!(head, fields);
+    assert_eq!(row.replace("</p>\n", "</p>").replace("\"", ""), expected);
+}
+
+#[test]
+fn chosen_fields_have_their_types() {
+    let query = [
+        "query",
+        "from posts",
+        "--today",
+        "2026-06-01",
+        "--fields",
+        "title,info.part,days",
+    ];
+    let site = with_parts();
+    let run = site.run(&[&query[..], &["--format", "ndjson"]].concat());
+    let expected = "{\"title\":\"Lock\",\"info.part\":2,\"days\":[1,2]}\n";
+    assert!(run.sound().out.starts_with(expected), "{}", run.out);
+    assert_eq!(run.out.lines().count(), 3);
+    let object = site
+        .run(&[&query[..], &["--format", "json"]].concat())
+        .sound()
+        .json();
+    let second = json!({ "title": "A boat, and \"more\"", "info.part": null, "days": null });
+    assert_eq!(object["posts"][1], second);
+    let table = site.run(&query).sound().out.clone();
+    assert!(
+        table.starts_with("Lock") && table.ends_with("3 posts.\n"),
+        "{table}"
+    );
+}
+
+#[test]
+fn a_field_that_no_post_has_is_wrong_usage() {
+    let run = site().run(&["query", "", "--fields", "title,sumary"]);
+    assert_eq!(run.status, 2);
+    assert!(
+        run.err.contains("no post has a field `sumary`"),
+        "{}",
+        run.err
+    );
+    assert!(run.err.contains("did you mean `summary`?"), "{}", run.err);
+}
+
+#[rstest]
+#[case::csv("csv", "tag,slug,count\r\nlime,lime,2\r\nboats,boats,1\r\n")]
+#[case::lines(
+    "ndjson",
+    "{\"term\":\"lime\",\"slug\":\"lime\",\"count\":2}\n{\"term\":\"boats\",\"slug\":\"boats\",\"count\":1}\n"
+)]
+fn counts_are_data(#[case] format: &str, #[case] expected: &str) {
+    let words = [
+        "query",
+        "",
+        "--by",
+        "tag",
+        "--today",
+        "2026-06-01",
+        "--format",
+        format,
+    ];
+    assert_eq!(site().run(&words).sound().out, expected);
 }

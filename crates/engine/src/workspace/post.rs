@@ -175,6 +175,18 @@ impl<'a> PostRef<'a> {
         PostDate(self.post().updated)
     }
 
+    /// Returns the image as it is written: a file beside the post, or an address.
+    #[must_use]
+    pub fn image(&self) -> Option<&'a str> {
+        self.post().image.as_deref()
+    }
+
+    /// Returns the minutes that it takes to read, at least 1.
+    #[must_use]
+    pub fn minutes(&self) -> usize {
+        self.post().minutes()
+    }
+
     /// Returns the state.
     #[must_use]
     pub fn state(&self) -> State {

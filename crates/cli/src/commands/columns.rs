@@ -1,0 +1,141 @@
+//! The fields of posts that `tabulae query` shows.
+
+use serde_json::{Map, Value, json};
+use tabulae_core::catalogue::Catalogue;
+use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::source::Source;
+use tabulae_engine::{PostRef, Workspace};
+
+/// Fields that every post has; `content` is its text as HTML.
+const DERIVED: [&str; 14] = [
+    "path", "link", "slug", "title", "date", "updated", "set", "state", "summary", "image",
+    "words", "minutes", "text", "content",
+];
+
+/// The fields to show, in order.
+pub(super) struct Columns<'a> {
+    /// The fields that were asked for; the usual ones if empty.
+    fields: &'a [String],
+    /// The site's catalogue, if it could be read.
+    catalogue: Option<&'a Catalogue>,
+}
+
+impl<'a> Columns<'a> {
+    /// Returns the columns for the fields that were asked for.
+    pub(super) fn new(fields: &'a [String], site: &'a Workspace) -> Self {
+        let catalogue = site.catalogue().ok();
+        Self { fields, catalogue }
+    }
+
+    /// Returns the names of the term fields.
+    pub(super) fn terms(&self) -> Vec<&'a str> {
+        let tables = self
+            .catalogue
+            .map(Catalogue::term_tables)
+            .unwrap_or_default();
+        tables
+            .iter()
+            .map(|table| table.field.name.as_str())
+            .collect()
+    }
+
+    /// Checks the names of fields.
+    ///
+    /// # Errors
+    /// If neither Tabulae nor any post has a field.
+    pub(super) fn check(fields: &[String], site: &Workspace) -> Result<(), Box<Diagnostic>> {
+        let Ok(catalogue) = site.catalogue() else {
+            return Ok(());
+        };
+        let sets = catalogue.every_set();
+        let own = catalogue.field_names(&sets);
+        let is_known = |name: &str| {
+            DERIVED.contains(&name)
+                || catalogue.term_field(name).is_some()
+                || catalogue.profile(name, &sets).is_some()
+                || catalogue
+                    .all()
+                    .any(|id| catalogue.post(id).front.at(name).is_some())
+        };
+        let Some(unknown) = fields.iter().find(|name| !is_known(name)) else {
+            return Ok(());
+        };
+        let place = Source::command_line(unknown).top();
+        let message = format!("no post has a field `{unknown}`");
+        let terms = catalogue.term_tables().iter();
+        let terms = terms.map(|table| table.field.name.as_str());
+        let known: Vec<&str> = DERIVED.into_iter().chain(terms).chain(own).collect();
+        let diagnostic = Diagnostic::error(Code::UsageUnfit, place, message);
+        Err(Box::new(diagnostic.suggest(unknown, known)))
+    }
+
+    /// Returns the names of the columns of a table.
+    pub(super) fn names(&self) -> Vec<String> {
+        if !self.fields.is_empty() {
+            return self.fields.to_vec();
+        }
+        let usual = ["date", "title", "link", "path"].into_iter();
+        usual.chain(self.terms()).map(str::to_owned).collect()
+    }
+
+    /// Returns the values of the columns as texts, those of a list separated by `; `.
+    pub(super) fn texts(&self, post: PostRef<'_>) -> Vec<String> {
+        let names = self.names().into_iter();
+        names.map(|name| text(&self.value(post, &name))).collect()
+    }
+
+    /// Returns a post as an object of its fields.
+    pub(super) fn object(&self, post: PostRef<'_>) -> Value {
+        if !self.fields.is_empty() {
+            let fields = self.fields.iter();
+            let fields = fields.map(|name| (name.clone(), self.value(post, name)));
+            return Value::Object(fields.collect());
+        }
+        let usual = ["path", "link", "title", "date", "updated", "set", "summary"];
+        let usual = usual.map(|name| (name.to_owned(), self.value(post, name)));
+        let terms = self.terms().into_iter();
+        let terms = terms.map(|field| (field.to_owned(), json!(post.terms(field))));
+        let mut object: Map<String, Value> = usual.into_iter().collect();
+        object.insert("terms".to_owned(), Value::Object(terms.collect()));
+        Value::Object(object)
+    }
+
+    fn value(&self, post: PostRef<'_>, name: &str) -> Value {
+        let date = |date: tabulae_engine::PostDate| json!(date.stamp().map(|stamp| stamp.iso()));
+        match name {
+            "path" => json!(post.path()),
+            "link" => json!(post.link()),
+            "slug" => json!(post.slug()),
+            "title" => json!(post.title()),
+            "date" => date(post.date()),
+            "updated" => date(post.updated()),
+            "set" => json!(post.set()),
+            "state" => json!(post.state().name()),
+            "summary" => json!(post.summary()),
+            "image" => json!(post.image()),
+            "words" => json!(post.words()),
+            "minutes" => json!(post.minutes()),
+            "text" => json!(post.text()),
+            "content" => json!(post.html()),
+            field
+                if self
+                    .catalogue
+                    .is_some_and(|known| known.term_field(field).is_some()) =>
+            {
+                json!(post.terms(field))
+            }
+            own => post
+                .get(own)
+                .map_or(Value::Null, tabulae_engine::Value::json),
+        }
+    }
+}
+
+fn text(value: &Value) -> String {
+    match value {
+        Value::Null => String::new(),
+        Value::String(text) => text.clone(),
+        Value::Array(items) => items.iter().map(text).collect::<Vec<_>>().join("; "),
+        other => other.to_string(),
+    }
+}
