@@ -31,7 +31,7 @@ pub enum By {
     /// The values of a front matter field.
     Field(String),
     /// The content set.
-    Content,
+    Set,
 }
 
 /// An archive's posts, split and ordered.
@@ -94,7 +94,7 @@ pub fn by(name: &str, catalogue: &Catalogue, place: Place) -> Result<By, Box<Dia
         "year" => return Ok(By::Year),
         "month" => return Ok(By::Month),
         "day" => return Ok(By::Day),
-        "content" => return Ok(By::Content),
+        "set" => return Ok(By::Set),
         _ => {}
     }
     let sets = catalogue.every_set();
@@ -115,12 +115,12 @@ pub fn by(name: &str, catalogue: &Catalogue, place: Place) -> Result<By, Box<Dia
                 .map(|table| table.field.name.as_str());
             let own = catalogue.field_names(&sets);
             let known: Vec<&str> = terms
-                .chain(["year", "month", "day", "content"])
+                .chain(["year", "month", "day", "set"])
                 .chain(own)
                 .collect();
             let is_derived = FIELDS
                 .iter()
-                .any(|field| field.name == name && field.field != DerivedField::Content);
+                .any(|field| field.name == name && field.field != DerivedField::Set);
             let message = if is_derived {
                 format!("posts cannot be split by `{name}`")
             } else {
@@ -350,7 +350,7 @@ fn split(by: &By, posts: Vec<PostId>, catalogue: &Catalogue) -> Vec<(GroupTerm, 
     match by {
         By::Term(field) => split_by_term(*field, &posts, catalogue),
         By::Year | By::Month | By::Day => split_by_date(by, posts, catalogue),
-        By::Field(_) | By::Content => split_by_value(by, posts, catalogue),
+        By::Field(_) | By::Set => split_by_value(by, posts, catalogue),
     }
 }
 
@@ -458,7 +458,7 @@ fn date_name(by: &By, day: Date, catalogue: &Catalogue) -> String {
 /// The single values of a field, as written.
 fn values<'a>(by: &By, post: PostId, catalogue: &'a Catalogue) -> Vec<&'a str> {
     match by {
-        By::Content => vec![catalogue.sets()[catalogue.post(post).set].as_str()],
+        By::Set => vec![catalogue.sets()[catalogue.post(post).set].as_str()],
         By::Field(name) => match catalogue.post(post).front.at(name).map(|value| &value.node) {
             Some(Value::List(items)) => items
                 .iter()
@@ -575,7 +575,7 @@ fn under<'a>(by: &By, post: PostId, catalogue: &'a Catalogue) -> Option<Under<'a
             let first = catalogue.terms_of(post, *field).first()?;
             Some(Under::Name(&catalogue.terms(*field).term(*first).name))
         }
-        By::Field(_) | By::Content => values(by, post, catalogue)
+        By::Field(_) | By::Set => values(by, post, catalogue)
             .first()
             .copied()
             .map(Under::Name),

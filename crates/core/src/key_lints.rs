@@ -190,6 +190,10 @@ fn unknown_keys(
     for (key, (count, first)) in &keys.0 {
         // What many posts have is meant as it is.
         let is_meant = *count > 1 && count * 10 > posts;
+        if let Some(lint) = hidden(key, catalogue, *first) {
+            found.push(lint);
+            continue;
+        }
         if known.contains(key) || is_used(key) || is_meant {
             continue;
         }
@@ -225,6 +229,16 @@ fn unknown_keys(
         found.push(Diagnostic::warning(Code::KeyUnknown, place, message).help(help));
     }
     found
+}
+
+/// Returns the warning of a key that the name of the content set hides.
+fn hidden(key: &str, catalogue: &Catalogue, post: PostId) -> Option<Diagnostic> {
+    let post = catalogue.post(post);
+    let entry = post.front.get(key).filter(|_| key == "set")?;
+    let message = "`set` is the name of a post's content set, and hides this key";
+    let place = post.source.place(entry.key.span);
+    let help = "give the key another name, or write `meta.set` in templates";
+    Some(Diagnostic::warning(Code::KeyUnknown, place, message).help(help))
 }
 
 fn without_effect(key: &str) -> Option<(&'static str, &'static str)> {
@@ -337,6 +351,15 @@ mod tests {
     #[case::in_over_a_tenth(&["sumary: x", "sumary: x", "sumary: x"], "")]
     fn a_key_of_the_writers_own(#[case] fronts: &[&str], #[case] used: &str) {
         assert_eq!(lints("", fronts, used), [""; 0]);
+    }
+
+    #[test]
+    fn a_key_that_is_hidden() {
+        let found = lints("", &["set: a"], "set");
+        assert!(
+            found[0].contains("warning `set` is the name of a post's content set"),
+            "{found:?}"
+        );
     }
 
     #[test]

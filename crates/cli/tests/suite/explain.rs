@@ -36,7 +36,7 @@ fn a_post_is_explained() {
     link     /2026/c/               the link pattern of its content set
     slug     c                      the file's name
     path     posts/2026-03-01-c.md  where the file is
-    content  posts                  derived
+    set      posts                  derived
     date     2026-03-01             the file's name
     updated  2026-03-01             its date
     year     2026                   its date, in the site's time zone

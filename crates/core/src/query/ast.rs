@@ -65,7 +65,7 @@ impl Statement {
     /// Whether it looks into the texts of posts, or counts their words.
     #[must_use]
     pub fn looks_into_texts(&self) -> bool {
-        let of_texts = ["words", "minutes", "text", "content"];
+        let of_texts = ["words", "minutes", "text"];
         of_texts.iter().any(|field| self.names(field))
     }
 

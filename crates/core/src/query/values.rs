@@ -131,7 +131,7 @@ impl<'a> Runner<'a> {
             DerivedField::Slug => laid(PostText::Slug),
             DerivedField::Path => text(&post.path),
             DerivedField::Folder => text(&post.folder).filter(|_| !post.folder.is_empty()),
-            DerivedField::Content => text(&self.catalogue.sets()[post.set]),
+            DerivedField::Set => text(&self.catalogue.sets()[post.set]),
             DerivedField::Date => post.date.map(|date| Val::Date(date.at)),
             DerivedField::Updated => post.updated.map(|date| Val::Date(date.at)),
             DerivedField::Year => of_day(|day| day.year()),

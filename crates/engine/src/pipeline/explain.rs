@@ -193,7 +193,7 @@ fn derived(site: &Site, id: PostId, field: DerivedField) -> Option<String> {
         DerivedField::Slug => post.slug.clone(),
         DerivedField::Path => post.path.clone(),
         DerivedField::Folder if !post.folder.is_empty() => post.folder.clone(),
-        DerivedField::Content => site.catalogue.sets()[post.set].clone(),
+        DerivedField::Set => site.catalogue.sets()[post.set].clone(),
         DerivedField::Date => post.date?.iso(),
         DerivedField::Updated => post.updated?.iso(),
         DerivedField::Year => day?.year().to_string(),

@@ -10,7 +10,7 @@ use tabulae_core::source::{Place, Source, Span};
 use super::data::RenderData;
 use super::filters::FILTERS;
 use super::functions::FUNCTIONS;
-use super::objects::TERM_NAMES;
+use super::objects::{CONTENT, TERM_NAMES};
 use super::query_error::QueryError;
 use super::scope::{ArchiveScope, PageScope, PagerScope, Scope, SiteScope, TermScope};
 use crate::site::did_you_mean;
@@ -218,6 +218,7 @@ fn names_of<'a>(object: &str, data: &'a RenderData) -> Vec<&'a str> {
             let fields = FIELDS.iter().map(|field| field.name).chain(terms);
             let written = catalogue.field_names(&catalogue.every_set());
             fields
+                .chain([CONTENT])
                 .chain(written)
                 .chain(TERM_NAMES.iter().copied())
                 .collect()

@@ -33,6 +33,9 @@ pub(crate) struct PostObject {
     context: Arc<RenderContext>,
 }
 
+/// The name of a post's text as HTML.
+pub(super) const CONTENT: &str = "content";
+
 impl PostObject {
     /// A post as a value.
     #[must_use]
@@ -53,12 +56,7 @@ impl PostObject {
             DerivedField::Slug => Value::from(post.slug.as_str()),
             DerivedField::Path => Value::from(post.path.as_str()),
             DerivedField::Folder => Value::from(post.folder.as_str()),
-            DerivedField::Content => {
-                let html = self
-                    .context
-                    .with_lookups(site.owner(self.id), |owner| site.html_of(owner, post));
-                Value::from_safe_string(html)
-            }
+            DerivedField::Set => Value::from(site.catalogue.sets()[post.set].as_str()),
             DerivedField::Date => date_or_none(post.date),
             DerivedField::Updated => date_or_none(post.updated),
             DerivedField::Year => number(post.date.map(|date| date.day.year())),
@@ -114,16 +112,27 @@ impl PostObject {
         match field {
             DerivedField::Current => {}
             DerivedField::Likeness => self.track_likeness(),
-            DerivedField::Content
-            | DerivedField::Text
-            | DerivedField::Words
-            | DerivedField::Minutes => {
-                self.context.track_post(self.id);
-                let text = self.context.data.dependencies.text(self.id);
-                self.context.track(text);
-            }
+            DerivedField::Text | DerivedField::Words | DerivedField::Minutes => self.track_text(),
             _ => self.context.track_post(self.id),
         }
+    }
+
+    /// Records the dependency on the text.
+    fn track_text(&self) {
+        self.context.track_post(self.id);
+        let text = self.context.data.dependencies.text(self.id);
+        self.context.track(text);
+    }
+
+    /// Returns the text as HTML.
+    fn content(&self) -> Value {
+        self.track_text();
+        let site = &self.context.data.site;
+        let post = site.catalogue.post(self.id);
+        let html = self
+            .context
+            .with_lookups(site.owner(self.id), |owner| site.html_of(owner, post));
+        Value::from_safe_string(html)
     }
 
     /// Records the dependency on the likeness to the post whose page is rendered.
@@ -185,6 +194,9 @@ impl Object for PostObject {
             self.track(field.field);
             return Some(self.derived(field.field));
         }
+        if name == CONTENT {
+            return Some(self.content());
+        }
         if name == "shares" {
             self.track_likeness();
             return Some(self.shares());
@@ -218,6 +230,7 @@ impl Object for PostObject {
         let names = FIELDS
             .iter()
             .map(|field| field.name.to_owned())
+            .chain([CONTENT.to_owned()])
             .chain(own.map(|entry| entry.key.node.clone()));
         Enumerator::Values(names.map(Value::from).collect())
     }

@@ -589,3 +589,32 @@ fn an_empty_query_is_reported_as_long_as_a_page_has_it(#[case] removed: &str, #[
         assert!(!reported(is_removed).contains(&kept.to_owned()));
     }
 }
+
+/// `set` is the name of the content set, `content` the text as HTML.
+#[test]
+fn a_post_names_its_content_set() {
+    let mut bench = Bench::new("[content.pots]\ndated = false\n[archive.sets]\nby = \"set\"\n")
+        .with("posts/2026-03-01-a.md", "A post.\n")
+        .with("pots/b.md", "A pot.\n")
+        .with(
+            "templates/post.html",
+            "{{ post.set }}|{% if post.set == \"pots\" %}pot{% endif %}|{{ post.content }}|{{ query(\"where set = 'pots'\")|length }}",
+        );
+    bench.sound();
+    assert_eq!(
+        bench.page("pots/b/index.html"),
+        "pots|pot|<p>A pot.</p>\n|1"
+    );
+    assert_eq!(bench.page("2026/a/index.html"), "posts||<p>A post.</p>\n|1");
+    assert!(bench.page("sets/pots/index.html").contains("/pots/b/"));
+    bench.sources.write(
+        "pages/x.html",
+        "{{ query(\"where content = 'pots'\")|length }}",
+    );
+    let built = bench.build();
+    assert!(
+        said(&built.diagnostics).contains("did you mean `set`?"),
+        "{:?}",
+        built.diagnostics
+    );
+}

@@ -271,7 +271,7 @@ impl World {
 #[case("from posts where colours has all ('red', 'blue')", "e")]
 #[case("from posts where boat.length = 40", "d")]
 #[case("from fleet where length < 30 order by length", "uk")]
-#[case("where content = 'fleet'", "ktu")]
+#[case("where set = 'fleet'", "ktu")]
 #[case("from posts where path ends with 'a.md'", "a")]
 #[case("from posts where link = '/2026/a/'", "a")]
 #[case("from posts where title = 'it''s'", "")]
