@@ -605,7 +605,7 @@ fn a_post_names_its_content_set() {
         bench.page("pots/b/index.html"),
         "pots|pot|<p>A pot.</p>\n|1"
     );
-    assert_eq!(bench.page("2026/a/index.html"), "posts||<p>A post.</p>\n|1");
+    assert_eq!(bench.page("2026/a/index.html"), "posts||<p>A post.</p>\n|1\n");
     assert!(bench.page("sets/pots/index.html").contains("/pots/b/"));
     bench.sources.write(
         "pages/x.html",
