@@ -603,9 +603,12 @@ fn a_post_names_its_content_set() {
     bench.sound();
     assert_eq!(
         bench.page("pots/b/index.html"),
-        "pots|pot|<p>A pot.</p>\n|1"
+        "pots|pot|<p>A pot.</p>\n|1\n"
     );
-    assert_eq!(bench.page("2026/a/index.html"), "posts||<p>A post.</p>\n|1\n");
+    assert_eq!(
+        bench.page("2026/a/index.html"),
+        "posts||<p>A post.</p>\n|1\n"
+    );
     assert!(bench.page("sets/pots/index.html").contains("/pots/b/"));
     bench.sources.write(
         "pages/x.html",
