@@ -57,9 +57,16 @@ impl Statement {
     /// How long its answer stays the same, those of the queries that it stands on aside.
     #[must_use]
     pub fn lasts(&self) -> Lasts {
-        self.condition
-            .as_ref()
-            .map_or(Lasts::Ever, Condition::lasts)
+        let condition = self.condition.as_ref().map(Condition::lasts);
+        let shuffles = self.order.iter().map(|key| match &key.node {
+            Key::Random(Seed::Today | Seed::Week) => Lasts::Today,
+            _ => Lasts::Ever,
+        });
+        condition
+            .into_iter()
+            .chain(shuffles)
+            .max()
+            .unwrap_or_default()
     }
 
     /// Whether it looks into the texts of posts, or counts their words.
@@ -306,6 +313,17 @@ pub enum Unit {
 pub enum Key {
     /// A field; `true` for descending.
     Field(String, bool),
-    /// A fixed shuffle.
-    Random(u64),
+    /// A shuffle.
+    Random(Seed),
+}
+
+/// What a shuffle depends on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Seed {
+    /// A number: the shuffle stays the same.
+    Fixed(u64),
+    /// The day of the build.
+    Today,
+    /// The week of the build (ISO 8601), from Monday.
+    Week,
 }

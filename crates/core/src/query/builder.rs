@@ -28,7 +28,7 @@ use std::ops::{BitAnd, BitOr, Not};
 use jiff::civil::Date;
 
 use super::ast::{
-    At, Comparison, Condition, Key, Polarity, Quantity, Search, Statement, Test, Value,
+    At, Comparison, Condition, Key, Polarity, Quantity, Search, Seed, Statement, Test, Value,
 };
 use super::{Query, Written};
 use crate::diagnostic::{Code, Diagnostic};
@@ -83,7 +83,7 @@ impl Builder {
 
     /// Shuffles; each number is another fixed shuffle.
     pub fn shuffled(self, seed: u64) -> Self {
-        self.key(Key::Random(seed))
+        self.key(Key::Random(Seed::Fixed(seed)))
     }
 
     fn key(mut self, key: Key) -> Self {

@@ -3,7 +3,8 @@
 use std::fmt::{self, Display, Formatter};
 
 use super::ast::{
-    At, Comparison, Condition, Key, Polarity, Quantity, Search, Statement, Step, Test, Unit, Value,
+    At, Comparison, Condition, Key, Polarity, Quantity, Search, Seed, Statement, Step, Test, Unit,
+    Value,
 };
 use super::lexer::word_length;
 use super::parser::is_keyword;
@@ -149,7 +150,9 @@ impl Display for Key {
         match self {
             Key::Field(name, false) => f.write_str(&name_text(name)),
             Key::Field(name, true) => write!(f, "{} desc", name_text(name)),
-            Key::Random(seed) => write!(f, "random({seed})"),
+            Key::Random(Seed::Fixed(seed)) => write!(f, "random({seed})"),
+            Key::Random(Seed::Today) => f.write_str("random(today)"),
+            Key::Random(Seed::Week) => f.write_str("random(week)"),
         }
     }
 }

@@ -7,7 +7,7 @@ mod search;
 use std::sync::Arc;
 
 use super::alike::Alike;
-use super::ast::{At, Condition, Key, Polarity, Quantity, Statement, Test, Value};
+use super::ast::{At, Condition, Key, Polarity, Quantity, Seed, Statement, Test, Value};
 use super::check::{Check, Order, Side, Source};
 use super::plan::plan;
 use super::scope::Scope;
@@ -275,9 +275,25 @@ impl Resolver<'_> {
         }
     }
 
+    /// Returns the number of a shuffle: of each day and each week another one.
+    fn seed(&self, seed: Seed) -> u64 {
+        let number = |year: i16, part: i16| {
+            u64::from(year.unsigned_abs()) << 16 | u64::from(part.unsigned_abs())
+        };
+        let today = self.scope.moment.today();
+        match seed {
+            Seed::Fixed(seed) => seed,
+            Seed::Today => number(today.year(), today.day_of_year()),
+            Seed::Week => {
+                let week = today.iso_week_date();
+                number(week.year(), week.week().into())
+            }
+        }
+    }
+
     fn key(&mut self, key: &At<Key>) -> Option<Order> {
         match &key.node {
-            Key::Random(seed) => Some(Order::Random(*seed)),
+            Key::Random(seed) => Some(Order::Random(self.seed(*seed))),
             Key::Field(name, descending) => {
                 let (field, _) = self.field(name, key.span)?;
                 Some(Order::Field(field, *descending))

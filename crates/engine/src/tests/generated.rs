@@ -36,10 +36,12 @@ impl Choices {
 const PARTS: [&str; 4] = ["a", "b", "c", "missing"];
 
 /// Queries without and with parameters, of days, texts, likeness and named ones.
-const QUERIES: [&str; 8] = [
+const QUERIES: [&str; 10] = [
     "from posts",
     "from new",
     "from posts where date >= today - 20 days",
+    "from posts order by random(today) limit 2",
+    "from posts order by random(week) limit 2",
     "from posts where tag = 'a' limit 2",
     "from posts where text contains 'masonry'",
     "from boats where length > 3",

@@ -1,6 +1,6 @@
 //! The clauses around the condition, and what stands where none can.
 
-use super::super::ast::{At, Key};
+use super::super::ast::{At, Key, Seed};
 use super::super::lexer::{Token, TokenKind};
 use super::super::{Fault, diagnostic, elsewhere};
 use super::{Parser, Read, is_keyword};
@@ -130,14 +130,20 @@ impl Parser {
             if !self.eat_sign("(") {
                 return Err(self
                     .expected("a number in parentheses after `random`")
-                    .help("write `random(7)`; each number is another fixed shuffle"));
+                    .help(RANDOM));
             }
-            let seed = self.whole("random")?;
+            let seed = if self.eat_word("today") {
+                Seed::Today
+            } else if self.eat_word("week") {
+                Seed::Week
+            } else {
+                Seed::Fixed(self.whole("random")? as u64)
+            };
             if !self.eat_sign(")") {
                 return Err(self.expected("`)`"));
             }
             return Ok(At::new(
-                Key::Random(seed as u64),
+                Key::Random(seed),
                 Span::new(start, self.last_end()),
             ));
         }
@@ -186,11 +192,13 @@ impl Parser {
     }
 }
 
+const RANDOM: &str = "write `random(7)`; each number is another fixed shuffle, `random(today)` and `random(week)` change with the day and the week";
+
 fn whole_help(after: &str) -> &'static str {
     match after {
         "limit" => "write `limit 5`; for all of them, leave `limit` out",
         "offset" => "write `limit 5 offset 10`",
-        "random" => "write `random(7)`; each number is another fixed shuffle",
+        "random" => RANDOM,
         _ => "write the count in digits: `today - 12 months`",
     }
 }

@@ -1,6 +1,7 @@
 mod messages;
 mod naive;
 
+use super::ast::Lasts;
 use super::*;
 use crate::catalogue::Catalogue;
 use crate::front_matter;
@@ -426,6 +427,40 @@ fn what_is_printed_is_read_as_the_same(#[case] text: &str) {
     let first = read(text);
     let again = read(&first.to_string());
     assert_eq!(first, again, "{first}");
+}
+
+/// 1 June 2026 is a Monday.
+#[rstest]
+#[case::a_number("random(7)", "2026-06-01", "2026-06-08", true)]
+#[case::the_same_day("random(today)", "2026-06-01", "2026-06-01", true)]
+#[case::another_day("random(today)", "2026-06-01", "2026-06-02", false)]
+#[case::a_year_later("random(today)", "2026-06-01", "2027-06-01", false)]
+#[case::the_same_week("random(week)", "2026-06-01", "2026-06-07", true)]
+#[case::another_week("random(week)", "2026-06-07", "2026-06-08", false)]
+#[case::over_new_year("random(week)", "2026-12-31", "2027-01-01", true)]
+fn a_shuffle_lasts_as_long_as_it_says(
+    #[case] order: &str,
+    #[case] day: &str,
+    #[case] other: &str,
+    #[case] is_same: bool,
+) {
+    let posts: Vec<_> = (10..30)
+        .map(|day| {
+            let path = format!("posts/2026-01-{day}-p.md");
+            (path, String::new(), String::new())
+        })
+        .collect();
+    let mut small = crate::testing::Small::new("", &posts);
+    let mut shuffled = |day: &str| {
+        small.moment.now = format!("{day}T12:00:00Z").parse().unwrap();
+        let query = small.query(&format!("from posts order by {order}"));
+        query.run(&small.catalogue, None).posts
+    };
+    let (one, two) = (shuffled(day), shuffled(other));
+    assert_eq!(one == two, is_same);
+    let statement = super::parser::parse(&format!("order by {order}")).unwrap();
+    assert_eq!(statement.lasts() == Lasts::Ever, order == "random(7)");
+    assert_eq!(statement.to_string(), format!("order by {order}"));
 }
 
 /// What is printed is not nested deeper than what was read.
