@@ -10,7 +10,7 @@ use crate::settings::{ContentSet, DraftRule, Settings};
 use crate::slip::{is_slip, slip_of};
 use crate::source::Spanned;
 use crate::term::Term;
-use crate::value::Value;
+use crate::value::{Kind, Value};
 
 /// Front matter keys that do nothing here, each with what to write instead.
 const WITHOUT_EFFECT: [(&str, &str); 6] = [
@@ -42,6 +42,7 @@ pub fn key_lints(
     for (set, posts) in settings.content.iter().zip(&posts) {
         let keys = Keys::of(catalogue, posts);
         found.extend(mappings(set, &keys, catalogue, posts, settings));
+        found.extend(other_kinds(&keys, catalogue, posts, settings, is_used));
         found.extend(unknown_keys(
             set,
             &keys,
@@ -246,6 +247,51 @@ fn without_effect(key: &str) -> Option<(&'static str, &'static str)> {
     known.find(|(known, _)| *known == key).copied()
 }
 
+/// Returns a warning for each value of another kind than most values of its key are, if queries or templates
+/// name the key: comparisons pass over it.
+fn other_kinds(
+    keys: &Keys<'_>,
+    catalogue: &Catalogue,
+    posts: &[PostId],
+    settings: &Settings,
+    is_used: &dyn Fn(&str) -> bool,
+) -> Diagnostics {
+    let is_own = |key: &str| {
+        !ENTRIES.iter().any(|entry| entry.name == key)
+            && !settings.term_fields.iter().any(|field| field.is(key))
+    };
+    let mut found = Diagnostics::new();
+    for key in keys.names().filter(|key| is_own(key) && is_used(key)) {
+        let values = posts.iter().filter_map(|id| {
+            let post = catalogue.post(*id);
+            let entry = post.front.get(key)?;
+            let kind = entry.value.node.kind();
+            (kind != Kind::Null).then_some((post, entry, kind))
+        });
+        let values: Vec<_> = values.collect();
+        let of = |wanted: Kind| values.iter().filter(|(.., kind)| *kind == wanted).count();
+        let kinds = [Kind::Number, Kind::Date, Kind::Flag];
+        let Some(most) = kinds.into_iter().find(|kind| of(*kind) * 2 > values.len()) else {
+            continue;
+        };
+        for (post, entry, kind) in values.iter().filter(|(.., kind)| *kind != most) {
+            let message = format!(
+                "`{key}` is {} here, and {} in {} other posts",
+                kind.article(),
+                most.article(),
+                of(most)
+            );
+            let place = post.source.place(entry.value.span);
+            let help = format!(
+                "write {}, or no query that compares `{key}` finds this post",
+                most.article()
+            );
+            found.push(Diagnostic::warning(Code::FieldUnfit, place, message).help(help));
+        }
+    }
+    found
+}
+
 /// Returns a warning for each term that looks like several, or that begins with `#`.
 fn separators(catalogue: &Catalogue) -> Diagnostics {
     let mut found = Diagnostics::new();
@@ -351,6 +397,28 @@ mod tests {
     #[case::in_over_a_tenth(&["sumary: x", "sumary: x", "sumary: x"], "")]
     fn a_key_of_the_writers_own(#[case] fronts: &[&str], #[case] used: &str) {
         assert_eq!(lints("", fronts, used), [""; 0]);
+    }
+
+    #[test]
+    fn a_value_of_another_kind_than_most() {
+        let fronts = ["hours: 35 h", "hours: true", "hours: ", "title: 1984"];
+        let found = lints("", &fronts, "hours");
+        let expected = [
+            "posts/2026-01-02-p1.md:2:8 warning `hours` is true or false here, and a number in 16 other posts; write a number, or no query that compares `hours` finds this post",
+            "posts/2026-01-01-p0.md:2:8 warning `hours` is text here, and a number in 16 other posts; write a number, or no query that compares `hours` finds this post",
+        ];
+        assert_eq!(found, expected);
+        // Nobody compares it.
+        assert_eq!(lints("", &fronts, ""), [""; 0]);
+    }
+
+    #[test]
+    fn numbers_among_texts_are_texts() {
+        let fronts: Vec<String> = (0..20)
+            .map(|at| format!("part: {}", ["one", "two", "3"][at % 3]))
+            .collect();
+        let fronts: Vec<&str> = fronts.iter().map(String::as_str).collect();
+        assert_eq!(lints("", &fronts, "part"), [""; 0]);
     }
 
     #[test]
