@@ -73,7 +73,7 @@ pub(crate) enum Color {
 
 impl Args {
     /// Finds the site's folder: that of `-C`, or else the nearest one upward from the working directory that has
-    /// `tabulae.toml`; the working directory, if there is none.
+    /// `tabulae.toml`, or else the working directory.
     fn find_folder(&mut self) {
         self.dir = match &self.folder {
             Some(folder) => folder.clone(),

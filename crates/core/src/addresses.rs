@@ -8,7 +8,7 @@ use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::settings::FILE;
 use crate::source::Place;
 
-/// What is at an address.
+/// The kind of what is at an address.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum AddressKind {
@@ -48,7 +48,7 @@ impl AddressKind {
 /// An address: what is there.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Address {
-    /// What is there.
+    /// The kind of what is there.
     pub kind: AddressKind,
     /// The path of the post's source.
     #[serde(default, skip_serializing_if = "Option::is_none")]

@@ -27,11 +27,11 @@ pub struct EffectiveKey {
     pub name: String,
     /// The value.
     pub value: Json,
-    /// Where the value comes from.
+    /// The origin of the value.
     pub from: Origin,
 }
 
-/// Where a value comes from.
+/// The origin of a value.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Origin {
     /// A place of the settings, as `tabulae.toml:3:9`.
@@ -361,7 +361,7 @@ mod tests {
         assert_eq!(key(&settings(&text), table, name).as_deref(), expected);
     }
 
-    /// What is printed can be copied: read again it gives the same settings.
+    /// The printed settings, read again, are the same.
     #[rstest]
     #[case::nothing("")]
     #[case::many(

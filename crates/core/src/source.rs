@@ -40,7 +40,7 @@ pub struct Place {
     pub column: usize,
     /// The line around the place, where there is something to show.
     pub excerpt: Option<Excerpt>,
-    /// How many characters of the line are meant, at least 1.
+    /// The number of characters of the line that are meant, at least 1.
     pub width: usize,
 }
 

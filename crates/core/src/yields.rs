@@ -1,4 +1,4 @@
-//! What the built-in archives, feed and content set yield to.
+//! Rules by which built-in archives, the built-in feed and the implicit content set give way to others.
 
 use std::collections::BTreeMap;
 

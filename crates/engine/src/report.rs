@@ -37,7 +37,7 @@ pub struct BuildReport {
     pub unknown: Vec<String>,
     /// The changes of addresses since the last build that readers notice, without those whose codes are allowed.
     pub addresses: AddressChanges,
-    /// What the built-in archives and the built-in feed yield to, in sentences.
+    /// The reasons why built-in archives or the built-in feed are moved or left out, in sentences.
     pub yields: Vec<String>,
     /// The output folder's name in messages.
     pub out: String,

@@ -76,7 +76,7 @@ fn a_home_page_moves_the_journal_and_keeps_the_feed() {
     assert!(run.sound().out.contains(sentence), "{}", run.out);
 }
 
-/// What is printed, copied over the settings, builds the same site.
+/// The printed settings, copied over `tabulae.toml`, build the same site.
 #[test]
 fn the_effective_settings_can_be_copied() {
     let site = Site::empty();

@@ -16,7 +16,7 @@ fn wrong_usage_ends_with_2(#[case] words: &[&str]) {
     assert!(run.err.starts_with("error: "), "{}", run.err);
 }
 
-/// Where `tabulae.toml` is above the working directory, the site is there.
+/// A `tabulae.toml` above the working directory is found.
 #[test]
 fn a_site_is_found_upward() {
     let site = Site::small();

@@ -289,7 +289,7 @@ fn a_mapping_replaces_the_default(#[case] front: &str, #[case] draft: bool) {
     assert_eq!((read.diagnostics.len(), read.output.draft), (0, draft));
 }
 
-/// A word that is almost one that excludes a post is told at its place: the post would be public.
+/// A word that is almost one that excludes a post is reported at its place: the post would be public.
 #[rstest]
 #[case::default("", "status: darft", "write `status: draft`")]
 #[case::own(

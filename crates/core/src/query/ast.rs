@@ -317,7 +317,7 @@ pub enum Key {
     Random(Seed),
 }
 
-/// What a shuffle depends on.
+/// The seed of a shuffle.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Seed {
     /// A number: the shuffle stays the same.

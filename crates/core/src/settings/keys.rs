@@ -168,7 +168,7 @@ keys! {
         query Query, Some("all posts; of a built-in archive those of the dated content sets"), "Which posts.";
         by Text, NOTHING, "What splits the posts into one set of pages for each value: a term field, any field with few values, \"year\", \"month\", \"day\".";
         link Pattern, Some("\"/NAME/\", split by a field \"/NAME/{FIELD}/\""), "The address of page 1.";
-        overview LinkOrFalse, NOTHING, "The address of the page that lists the terms; there is none without it, or with `false`.";
+        overview LinkOrFalse, NOTHING, "The address of the page that lists the terms; without it, or with `false`, the archive has no such page.";
         order Word(ORDER_NAMES), Some("by name; date parts newest first"), "The overview's order.";
         per_page Count, Some("all on one page"), "How many posts a page has.";
         feeds Words(FORMAT_NAMES), NOTHING, "The formats of its feeds: `atom.xml`, `rss.xml`, `feed.json` below the link.";

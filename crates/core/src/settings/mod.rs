@@ -51,7 +51,8 @@ pub struct Settings {
     pub words: Words,
     /// `[audit]`
     pub audit: LintLevels,
-    /// What the built-in archives and the built-in feed yield to, in sentences; see [`Settings::settle`].
+    /// The reasons why built-in archives or the built-in feed are moved or left out, in sentences; see
+    /// [`Settings::settle`].
     pub yields: Vec<String>,
 }
 
@@ -262,7 +263,7 @@ pub struct Archive {
     pub place: Span,
     /// False for one that is turned off; those are not among the settings.
     pub(crate) enabled: bool,
-    /// What comes from the built-in archive of its name.
+    /// The parts that come from the built-in archive of its name.
     pub inherited: Inherited,
     /// Which posts; all, where it is left out.
     pub query: Option<Passage>,
@@ -309,9 +310,9 @@ pub struct Feed {
     pub place: Span,
     /// False for one that is turned off; those are not among the settings.
     pub(crate) enabled: bool,
-    /// What comes from the built-in feed, if it has its name.
+    /// The parts that come from the built-in feed, if it has its name.
     pub inherited: Inherited,
-    /// Which posts; all of the dated content sets, where it is left out.
+    /// The query; all posts of the dated content sets if `None`.
     pub query: Option<Passage>,
     /// The address.
     pub link: String,

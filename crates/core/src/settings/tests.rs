@@ -47,7 +47,7 @@ fn three_lines_make_a_whole_site() {
     assert_eq!(feeds, [("/atom.xml", FeedFormat::Atom)]);
 }
 
-/// What a table leaves out is that of the built-in archive of its name, unless it is split by something else.
+/// The keys that a table leaves out are those of the built-in archive of its name, unless `by` is another.
 #[rstest]
 #[case::a_key("[archive.years]\nper_page = 3\n", Show::Lines, Some("month"), Some(3))]
 #[case::turned_off("[archive.years]\ngroup = false\n", Show::Lines, None, None)]

@@ -68,7 +68,7 @@ pub(crate) struct UnchangedReport {
     pub(crate) warnings: Vec<Diagnostic>,
     /// The files that no known build wrote.
     pub(crate) unknown: Vec<String>,
-    /// What the built-in archives and the built-in feed yield to.
+    /// The reasons why built-in archives or the built-in feed are moved or left out.
     pub(crate) yields: Vec<String>,
     /// The time of the build, in seconds since 1970, and the first time at which a post changes its state.
     pub(crate) valid: (i64, Option<i64>),

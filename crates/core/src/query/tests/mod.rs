@@ -463,7 +463,7 @@ fn a_shuffle_lasts_as_long_as_it_says(
     assert_eq!(statement.to_string(), format!("order by {order}"));
 }
 
-/// What is printed is not nested deeper than what was read.
+/// The printed statement is not nested deeper than the one that was read.
 #[rstest]
 #[case::negations("not ", 64, "")]
 #[case::parentheses("(", 64, ")")]
