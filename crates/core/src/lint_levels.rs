@@ -12,8 +12,11 @@ pub struct LintLevels {
     allowed: BTreeSet<Code>,
 }
 
-/// The word that stands for every code.
+/// The word that stands for every code but [`BY_NAME`].
 pub const ALL: &str = "all";
+
+/// Codes that are denied only by their names, as most builds are for this.
+const BY_NAME: [Code; 2] = [Code::PostPublished, Code::PostWithdrawn];
 
 impl LintLevels {
     /// Makes findings of a code errors, or of every code that is not allowed by its name.
@@ -60,7 +63,8 @@ impl LintLevels {
     /// Returns true if warnings of a code are errors.
     #[must_use]
     pub fn denies(&self, code: Code) -> bool {
-        (self.deny_all || self.denied.contains(&code)) && !self.allows(code)
+        let by_all = self.deny_all && !BY_NAME.contains(&code);
+        (by_all || self.denied.contains(&code)) && !self.allows(code)
     }
 
     /// Returns true if warnings of a code are left out.
@@ -162,6 +166,25 @@ mod tests {
             .map(|code| code.name())
             .collect();
         assert_eq!(found.join(" "), expected);
+    }
+
+    /// With "all" a new post is no error.
+    #[rstest]
+    #[case::all("all", &["term-lone", "feed-lost", "address-lost"])]
+    #[case::by_name("post-published", &["post-published"])]
+    fn what_builds_are_for_is_denied_by_name(#[case] deny: &str, #[case] expected: &[&str]) {
+        let mut levels = LintLevels::default();
+        levels.deny(deny).unwrap();
+        let codes = [
+            Code::TermLone,
+            Code::FeedLost,
+            Code::AddressLost,
+            Code::PostPublished,
+            Code::PostWithdrawn,
+        ];
+        let denied = codes.iter().filter(|code| levels.denies(**code));
+        let denied: Vec<&str> = denied.map(|code| code.name()).collect();
+        assert_eq!(denied, expected);
     }
 
     #[test]

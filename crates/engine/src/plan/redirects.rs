@@ -4,9 +4,9 @@ use tabulae_core::archive::{By, GroupTerm, spelling_links, term_link, unfit_link
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::note::TermNote;
-use tabulae_core::route::{Link, decode};
-use tabulae_core::settings::{Archive, FeedFormat};
-use tabulae_core::source::{Place, Span};
+use tabulae_core::route::{Link, Pattern, decode};
+use tabulae_core::settings::FeedFormat;
+use tabulae_core::source::{Place, Spanned};
 
 use super::feed_plan::Origin;
 use super::output::OutputKind;
@@ -86,7 +86,7 @@ impl Planner<'_> {
             let is_split = self.plan.archives[at].by.is_some();
             if !is_split || old.node.variables().next().is_some() {
                 for group in 0..self.plan.archives[at].groups.len() {
-                    match self.earlier(archive, at, group, old.span) {
+                    match self.earlier(old, at, group) {
                         Ok(from) => self.move_list(&from, at, group, &who, place()),
                         Err(diagnostic) => {
                             self.diagnostics.push(*diagnostic);
@@ -112,24 +112,21 @@ impl Planner<'_> {
         }
     }
 
-    /// Returns the earlier address of a list, by the pattern of `moved_from` at `span`.
+    /// Returns the earlier address of a list of an archive, by a pattern of its `moved_from`.
     fn earlier(
         &self,
-        archive: &Archive,
+        old: &Spanned<Pattern>,
         at: usize,
         group: usize,
-        span: Span,
     ) -> Result<Link, Box<Diagnostic>> {
+        let archive = &self.site.settings.archives[at];
         let laid = &self.plan.archives[at];
-        let mut old = archive.moved_from.iter();
-        let pattern = &old.find(|old| old.span == span).map(|old| &old.node);
-        let pattern = pattern.unwrap_or(&archive.link);
         let link = match (&laid.by, &laid.groups[group].term) {
-            (Some(by), Some(term)) => term_link(pattern, archive, by, term, &self.site.catalogue),
-            _ => pattern.expand(|_| None),
+            (Some(by), Some(term)) => term_link(&old.node, archive, by, term, &self.site.catalogue),
+            _ => old.node.expand(|_| None),
         };
         link.map_err(|missing| {
-            let place = self.site.settings.source.place(span);
+            let place = self.site.settings.source.place(old.span);
             Box::new(unfit_link(archive, missing, place))
         })
     }

@@ -14,8 +14,8 @@ use super::stage::{Outcome, Stage, VersionSource};
 use crate::report::{BuildReport, Change, ChangeKind};
 
 impl Stage<'_> {
-    /// Puts everything in its place, and reports what was done. Returns true if all of it was; in a dry run
-    /// in a cancelled build, and if `is_denied` nothing is.
+    /// Puts everything in its place, and reports what was done. Returns true if all of it was. In a dry run,
+    /// in a cancelled build, and if a warning `is_denied`, nothing is.
     pub(crate) fn commit(
         &self,
         outcomes: &[Outcome<'_>],
