@@ -91,3 +91,9 @@ terminal query \
   'tabulae -C towpath query "from posts where tag has all ('"'masonry', 'lime'"')" --today 2026-11-20' \
   'tabulae -C towpath query "from posts" --by category --today 2026-11-20' \
   'tabulae -C towpath query "from posts where tag = '"'masonry'"' and year = 2019" --today 2026-11-20'
+terminal diff \
+  "sed -i 's|\"/journal/\"|\"/log/\"|' towpath/tabulae.toml" \
+  'tabulae -C towpath diff --today 2026-11-20' \
+  'tabulae -C towpath build --deny feed-lost --today 2026-11-20' \
+  'tabulae -C towpath settings | head -n 9'
+sed -i 's|"/log/"|"/journal/"|' "$work/towpath/tabulae.toml"

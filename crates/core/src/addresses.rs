@@ -160,7 +160,7 @@ impl AddressChanges {
         let settings = || Place::top_of(FILE);
         let feeds = self.feeds_lost.iter().map(|at| {
             Diagnostic::warning(Code::FeedLost, settings(), format!("the feed {at} is lost"))
-                .help("its readers learn of nothing: bring it back, or write its address as `moved_from` into the table of another feed")
+                .help("bring it back, or write `moved_from`: in [feed.NAME] the address of the feed, in [archive.NAME] that of the list")
         });
         let lost = self.lost.iter().map(|at| {
             let message = format!("the address {at} is lost, and nothing leads from it elsewhere");
