@@ -121,13 +121,14 @@ pub fn by(name: &str, catalogue: &Catalogue, place: Place) -> Result<By, Box<Dia
             let is_derived = FIELDS
                 .iter()
                 .any(|field| field.name == name && field.field != DerivedField::Set);
+            let also = (name == "content").then_some("set");
             let message = if is_derived {
                 format!("posts cannot be split by `{name}`")
             } else {
                 format!("no post has a field `{name}`")
             };
             let diagnostic = Diagnostic::error(Code::FieldUnknown, place, message);
-            Err(Box::new(match nearest(name, known.iter().copied()).filter(|_| !is_derived) {
+            Err(Box::new(match nearest(name, known.iter().copied()).or(also).filter(|_| !is_derived) {
                 Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
                 None => diagnostic.help("split by a term field (tag, category, author), by year, month or day, or by a field of your own"),
             }))

@@ -57,6 +57,8 @@ pub(super) fn run(
             Shown::Object(json!({ "query": text }))
         }
     };
+    let levels = site.settings().map(|settings| settings.audit.clone());
+    let diagnostics = levels.unwrap_or_default().of(diagnostics);
     match shown {
         Shown::Object(object) if args.is_json() => ui::json(&object, &diagnostics),
         Shown::Object(_) => ui::report(&diagnostics),

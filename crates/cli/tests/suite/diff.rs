@@ -126,7 +126,10 @@ fn levels_govern_every_command() {
     );
     audit("allow = [\"term-unknown\", \"query-empty\"]");
     site.run(&["build"]).sound();
+    let query = ["query", "from posts where tag = 'sand'"];
+    assert!(!site.run(&query).err.contains("no post has the tag"));
     audit("deny = [\"term-unknown\"]");
+    assert!(site.run(&query).err.contains("error: no post has the tag"));
     let run = site.run(&["build", "--out", "other"]);
     assert!(
         run.err.contains("error: no post has the tag"),

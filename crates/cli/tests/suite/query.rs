@@ -234,6 +234,13 @@ fn chosen_fields_have_their_types() {
 }
 
 #[test]
+fn the_content_set_is_called_set() {
+    let run = site().run(&["query", "", "--by", "content"]);
+    assert_eq!(run.status, 2);
+    assert!(run.err.contains("did you mean `set`?"), "{}", run.err);
+}
+
+#[test]
 fn a_field_that_no_post_has_is_wrong_usage() {
     let run = site().run(&["query", "", "--fields", "title,sumary"]);
     assert_eq!(run.status, 2);
