@@ -22,6 +22,16 @@ pub(crate) struct Args {
         value_hint = ValueHint::DirPath
     )]
     pub(crate) folder: Option<PathBuf>,
+    /// The file of the settings, instead of tabulae.toml; its folder is the site's
+    #[arg(
+        long,
+        value_name = "FILE",
+        global = true,
+        help_heading = GLOBAL,
+        conflicts_with = "folder",
+        value_hint = ValueHint::FilePath
+    )]
+    pub(crate) config: Option<PathBuf>,
     /// The site's folder, found when the command line was read.
     #[arg(skip)]
     pub(crate) dir: PathBuf,
@@ -72,11 +82,17 @@ pub(crate) enum Color {
 }
 
 impl Args {
-    /// Finds the site's folder: that of `-C`, or else the nearest one upward from the working directory that has
+    /// Finds the site's folder: that of `-C` or of `--config`, or else the nearest one upward from the working directory that has
     /// `tabulae.toml`, or else the working directory.
     fn find_folder(&mut self) {
-        self.dir = match &self.folder {
-            Some(folder) => folder.clone(),
+        let of_config = self.config.as_deref().map(|file| {
+            let folder = file
+                .parent()
+                .filter(|folder| !folder.as_os_str().is_empty());
+            folder.unwrap_or(Path::new(".")).to_owned()
+        });
+        self.dir = match self.folder.clone().or(of_config) {
+            Some(folder) => folder,
             None => {
                 let found = Workspace::open(".").ok();
                 let root = found.and_then(|site| site.root().map(Path::to_owned));

@@ -36,12 +36,19 @@ impl Args {
 
     /// Returns the site of `-C`.
     pub(crate) fn workspace(&self) -> Workspace {
-        self.workspace_in(&self.dir)
+        match &self.config {
+            Some(file) => self.prepared(Workspace::with_settings(file)),
+            None => self.workspace_in(&self.dir),
+        }
     }
 
     /// Returns the site in `dir`.
     pub(crate) fn workspace_in(&self, dir: &Path) -> Workspace {
-        let site = Workspace::at(dir);
+        self.prepared(Workspace::at(dir))
+    }
+
+    /// Returns a site with the time and the states of posts that were asked for.
+    fn prepared(&self, site: Workspace) -> Workspace {
         site.clock(self.clock()).include(self.include())
     }
 }

@@ -5,8 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use serde::{Deserialize, Serialize};
 
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
-use crate::settings::FILE;
-use crate::source::Place;
+use crate::source::{Place, Source};
 
 /// The kind of what is at an address.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
@@ -154,10 +153,10 @@ impl AddressChanges {
     }
 
     /// Returns a warning for each change, but for feed ids, which are reported by themselves. What is lost
-    /// comes first.
+    /// comes first, at the top of the settings.
     #[must_use]
-    pub fn warnings(&self) -> Diagnostics {
-        let settings = || Place::top_of(FILE);
+    pub fn warnings(&self, settings: &Source) -> Diagnostics {
+        let settings = || settings.top();
         let feeds = self.feeds_lost.iter().map(|at| {
             Diagnostic::warning(Code::FeedLost, settings(), format!("the feed {at} is lost"))
                 .help("bring it back, or write `moved_from`: in [feed.NAME] the address of the feed, in [archive.NAME] that of the list")
@@ -268,7 +267,9 @@ mod tests {
         let before = list("feed /f.xml; page /p/; post /a/ a.md");
         let changes = before.changes_to(&list("post /b/ b.md"), &|_| false);
         let codes = |changes: &AddressChanges| -> Vec<&str> {
-            let warnings = changes.warnings().into_iter();
+            let warnings = changes
+                .warnings(&Source::new("tabulae.toml", ""))
+                .into_iter();
             warnings.map(|warning| warning.code.name()).collect()
         };
         let expected = [

@@ -6,7 +6,7 @@ use std::time::Instant;
 
 use serde_json::{Value, json};
 use tabulae_core::diagnostic::{Collected, Diagnostic};
-use tabulae_engine::{AddressChanges, BuildReport, Change, ChangeKind, Due};
+use tabulae_engine::{AddressChanges, BuildReport, Change, ChangeKind, Due, Workspace};
 
 use super::diff;
 use crate::args::{Args, BuildArgs};
@@ -14,7 +14,7 @@ use crate::ui::{self, Status, counted, progress::Bar};
 
 pub(super) fn run(args: &Args, build: &BuildArgs) -> Status {
     let began = Instant::now();
-    let built = build_site(args, build, &args.dir);
+    let built = build_site(&args.workspace(), build, &args.dir);
     if args.is_json() {
         return ui::json(&as_json(&built.output, build), &built.diagnostics);
     }
@@ -34,11 +34,14 @@ pub(super) fn run(args: &Args, build: &BuildArgs) -> Status {
     status.max(ui::print(&text))
 }
 
-/// Builds the site in `dir`. The report of a failed build says what was read.
-pub(super) fn build_site(args: &Args, build: &BuildArgs, dir: &Path) -> Collected<BuildReport> {
+/// Builds a site, whose folder is `dir`. The report of a failed build says what was read.
+pub(super) fn build_site(
+    site: &Workspace,
+    build: &BuildArgs,
+    dir: &Path,
+) -> Collected<BuildReport> {
     let bar = Bar::new();
     let built = build.output(dir).and_then(|mut output| {
-        let site = args.workspace_in(dir);
         let levels = build.levels.levels();
         let options = build.options().progress(&bar).levels(&levels);
         site.build(&mut output, options)

@@ -35,7 +35,7 @@ pub(super) fn run(args: &Args, dir: &Path) -> Status {
     let today = args.today.or_else(|| parse_date(DAY).ok());
     let args = args.at(today);
     let plain = BuildArgs::plain();
-    let built = build::build_site(&args, &plain, dir);
+    let built = build::build_site(&args.workspace_in(dir), &plain, dir);
     if args.format == Format::Json {
         return ui::json(
             &json!({ "made": files, "written": built.output.written }),

@@ -21,11 +21,12 @@ pub(super) fn run(args: &Args, diff: &DiffArgs) -> Status {
             return ui::failed(args.is_json(), &diagnostics);
         }
     };
-    let settings = site.settings();
-    let levels = settings.map(|settings| settings.audit.clone());
-    let levels = levels.unwrap_or_default().with(&diff.levels.levels());
-    let denied = changes.warnings().into_iter();
-    diagnostics.extend(denied.filter(|warning| levels.denies(warning.code)));
+    let mut levels = diff.levels.levels();
+    if let Ok(settings) = site.settings() {
+        levels = settings.audit.clone().with(&levels);
+        let denied = changes.warnings(&settings.source).into_iter();
+        diagnostics.extend(denied.filter(|warning| levels.denies(warning.code)));
+    }
     let diagnostics = levels.of(diagnostics);
     let changes = changes.only(|code| !levels.allows(code));
     if args.is_json() {

@@ -35,6 +35,37 @@ fn a_site_is_found_upward() {
     );
 }
 
+/// The settings may have another name; their folder is the site's.
+#[test]
+fn settings_are_in_the_file_that_is_named() {
+    let site = Site::small();
+    let settings = site.read("tabulae.toml").replace("Log", "Live log");
+    site.write("live.toml", settings);
+    std::fs::create_dir_all(site.file("posts/deep")).expect("a folder");
+    site.run_in("posts/deep", &["--config", "../../live.toml", "build"])
+        .sound();
+    assert!(site.read("out/index.html").contains("Live log"));
+    site.run(&["build"]).sound();
+    assert!(!site.read("out/index.html").contains("Live log"));
+    // What is wrong with them is told by their name.
+    site.write("live.toml", "[site]\ntitel = 'x'\n");
+    let run = site.run(&["build", "--config", "live.toml"]);
+    assert!(
+        run.err
+            .contains("live.toml:2:1: error: there is no setting `titel`"),
+        "{}",
+        run.err
+    );
+    let run = site.run(&["build", "--config", "none.toml"]);
+    assert!(
+        run.err.contains("there is no none.toml here"),
+        "{}",
+        run.err
+    );
+    let run = site.run(&["build", "--config", "live.toml", "-C", "."]);
+    assert_eq!(run.status, 2);
+}
+
 #[test]
 fn a_folder_that_does_not_exist_is_said() {
     let run = Site::small().run(&["-C", "blgo", "build"]);

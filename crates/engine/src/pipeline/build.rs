@@ -352,7 +352,7 @@ impl Build<'_> {
         let taken = data.plan.taken();
         let changes = before.changes_to(now, &|at| taken.contains(at));
         let levels = &self.levels;
-        let denied = changes.warnings().into_iter();
+        let denied = changes.warnings(&data.site.settings.source).into_iter();
         let denied = denied.filter(|warning| levels.denies(warning.code));
         self.diagnostics.extend(denied);
         report.addresses = changes.only(|code| !levels.allows(code));

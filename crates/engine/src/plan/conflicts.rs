@@ -6,7 +6,6 @@ use tabulae_core::archive::Group;
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::post::Post;
 use tabulae_core::route::{Link, Maker, PathError, taken};
-use tabulae_core::settings::FILE;
 use tabulae_core::source::Place;
 
 use super::feed_plan::Origin;
@@ -130,7 +129,7 @@ impl Planner<'_> {
     /// Who makes an output of this address.
     fn maker(&self, link: &Link, what: &OutputKind) -> Maker {
         let settings = &self.site.settings;
-        let of_settings = |what: &str| (what.to_owned(), Place::top_of(FILE));
+        let of_settings = |what: &str| (what.to_owned(), settings.source.top());
         let (what, place) = match what {
             OutputKind::Post(id) => of_source("post", self.site.catalogue.post(*id)),
             OutputKind::Page(at) => of_source("page", &self.site.pages[*at].post),
@@ -177,7 +176,7 @@ impl Planner<'_> {
             OutputKind::Redirect(to) => {
                 let key = (link.plain.clone(), to.plain.clone());
                 let origin = self.plan.redirects.get(&key).cloned();
-                let (who, place) = origin.unwrap_or_else(|| (String::new(), Place::top_of(FILE)));
+                let (who, place) = origin.unwrap_or_else(|| (String::new(), settings.source.top()));
                 (format!("the old address of `{who}`"), place)
             }
             OutputKind::Style => of_settings(&format!("the theme's `{STYLE}`")),

@@ -201,21 +201,23 @@ pub(crate) fn read_settings(
     sources: &dyn Sources,
     diagnostics: &mut Diagnostics,
 ) -> Option<Settings> {
-    let text = match read_bytes(sources, settings::FILE, settings::SOURCE_LIMIT) {
-        Ok(bytes) => as_text(settings::FILE, bytes, diagnostics)?,
+    let file = sources.settings_file();
+    let text = match read_bytes(sources, file, settings::SOURCE_LIMIT) {
+        Ok(bytes) => as_text(file, bytes, diagnostics)?,
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
+            let message = format!("there is no {file} here");
             diagnostics.push(
-                Diagnostic::error(Code::SettingsMissing, Place::top_of(settings::FILE), "there is no tabulae.toml here")
+                Diagnostic::error(Code::SettingsMissing, Place::top_of(file), message)
                     .help("go to the site's folder, name it with `-C DIR`, or make a site with `tabulae init DIR`"),
             );
             return None;
         }
         Err(error) => {
-            diagnostics.push(unreadable(settings::FILE, &error));
+            diagnostics.push(unreadable(file, &error));
             return None;
         }
     };
-    let source = Source::new(settings::FILE, &text);
+    let source = Source::new(file, &text);
     let mut settings = Settings::read(&source).into_output(diagnostics);
     let has_folder = |set: &ContentSet| matches!(sources.list(&set.folder), Ok(Some(_)));
     let mut implicit = settings.content.iter().filter(|set| set.is_implicit);

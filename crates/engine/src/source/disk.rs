@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
+use tabulae_core::settings::FILE;
 use walkdir::{DirEntry, WalkDir};
 
 use super::{FileStamp, Sources};
@@ -32,6 +33,8 @@ pub(crate) fn read_regular(path: &Path) -> io::Result<Vec<u8>> {
 #[derive(Debug, Clone)]
 pub struct DiskSources {
     root: PathBuf,
+    /// The path of the settings, below the root.
+    settings: String,
     /// Set if links may lead out of the site's folder.
     follow_links: Arc<AtomicBool>,
 }
@@ -42,7 +45,17 @@ impl DiskSources {
     pub fn new(root: impl Into<PathBuf>) -> Self {
         Self {
             root: root.into(),
+            settings: FILE.to_owned(),
             follow_links: Arc::default(),
+        }
+    }
+
+    /// Sets the name of the file in the site's folder that has the settings. The default is `tabulae.toml`.
+    #[must_use]
+    pub fn settings(self, name: impl Into<String>) -> Self {
+        Self {
+            settings: name.into(),
+            ..self
         }
     }
 }
@@ -146,6 +159,10 @@ impl Sources for DiskSources {
 
     fn root(&self) -> Option<&Path> {
         Some(&self.root)
+    }
+
+    fn settings_file(&self) -> &str {
+        &self.settings
     }
 
     fn set_follow_links(&self, follow: bool) {

@@ -11,6 +11,8 @@ use std::io::{self, Read};
 use std::path::Path;
 use std::sync::Arc;
 
+use tabulae_core::settings::FILE;
+
 pub use self::disk::DiskSources;
 pub(crate) use self::disk::read_regular;
 pub use self::memory::MemorySources;
@@ -59,6 +61,11 @@ pub trait Sources: Send + Sync + fmt::Debug {
     /// Returns the site's folder on disk; `None` for sources in memory.
     fn root(&self) -> Option<&Path> {
         None
+    }
+
+    /// Returns the path of the settings.
+    fn settings_file(&self) -> &str {
+        FILE
     }
 
     /// Allows links that lead out of the site's folder, or refuses them, as `[site] follow_links` says.

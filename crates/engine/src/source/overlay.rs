@@ -72,6 +72,10 @@ impl Sources for Overlay {
         self.sources.root()
     }
 
+    fn settings_file(&self) -> &str {
+        self.sources.settings_file()
+    }
+
     fn set_follow_links(&self, follow: bool) {
         self.sources.set_follow_links(follow);
     }

@@ -102,6 +102,20 @@ impl Workspace {
         Self::from_sources(DiskSources::new(root))
     }
 
+    /// Returns the site whose settings are in `file`; its folder is the site's.
+    #[must_use]
+    pub fn with_settings(file: impl AsRef<Path>) -> Self {
+        let file = file.as_ref();
+        let folder = file
+            .parent()
+            .filter(|folder| !folder.as_os_str().is_empty());
+        let sources = DiskSources::new(folder.unwrap_or(Path::new(".")));
+        let name = file
+            .file_name()
+            .map(|name| name.to_string_lossy().into_owned());
+        Self::from_sources(sources.settings(name.unwrap_or_default()))
+    }
+
     /// Returns the site whose files `sources` has.
     #[must_use]
     pub fn from_sources(sources: impl Sources + 'static) -> Self {
