@@ -6,6 +6,7 @@ use std::collections::BTreeMap;
 use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::post::ENTRIES;
+use crate::query::ast::Statement;
 use crate::settings::{ContentSet, DraftRule, Settings};
 use crate::slip::{is_slip, slip_of};
 use crate::source::Spanned;
@@ -54,6 +55,27 @@ pub fn key_lints(
     }
     found.extend(separators(catalogue));
     found
+}
+
+/// Returns a warning for each value of another kind than most values of its key are, for the fields that a
+/// statement compares or orders by.
+#[must_use]
+pub fn kind_lints(
+    catalogue: &Catalogue,
+    settings: &Settings,
+    statement: &Statement,
+) -> Diagnostics {
+    let is_used = |key: &str| statement.names(key);
+    let sets = (0..settings.content.len()).map(|set| {
+        let ids = catalogue.all();
+        ids.filter(move |id| catalogue.post(*id).set == set)
+            .collect()
+    });
+    let lints = sets.flat_map(|posts: Vec<PostId>| {
+        let keys = Keys::of(catalogue, &posts);
+        other_kinds(&keys, catalogue, &posts, settings, &is_used)
+    });
+    lints.collect()
 }
 
 /// The keys of posts, each with the number of posts and the first of them.

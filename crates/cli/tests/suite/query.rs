@@ -271,3 +271,31 @@ fn counts_are_data(#[case] format: &str, #[case] expected: &str) {
     ];
     assert_eq!(site().run(&words).sound().out, expected);
 }
+
+/// A value that the comparison passes over is told at its place, whoever compares.
+#[rstest]
+#[case::by_the_command_line(&[])]
+#[case::by_a_template(&[("templates/parts/x.html", "{{ post.price }}")])]
+fn a_value_of_another_kind_is_told(#[case] files: &[(&str, &str)]) {
+    let site = Site::small();
+    for (path, text) in files {
+        site.write(path, text);
+    }
+    for (number, price) in ["3", "4", "5", "\"35 GBP\""].iter().enumerate() {
+        let post = format!("---\ndate: 2026-01-0{}\nprice: {price}\n---\n", number + 1);
+        site.write(&format!("posts/p{number}.md"), post);
+    }
+    let run = site.run(&[
+        "query",
+        "from posts where price > 3",
+        "--today",
+        "2026-06-01",
+    ]);
+    assert_eq!(run.status, 0);
+    assert!(run.out.ends_with("2 posts.\n"), "{}", run.out);
+    let told = "posts/p3.md:3:8: warning: `price` is text here, and a number in 3 other posts";
+    assert_eq!(run.err.matches(told).count(), 1, "{}", run.err);
+    // Nobody compares it.
+    let run = site.run(&["query", "from posts", "--today", "2026-06-01"]);
+    assert_eq!(run.err.contains(told), !files.is_empty(), "{}", run.err);
+}

@@ -41,6 +41,10 @@ pub(crate) fn feed_ids(
                 guessed.push((id, entry.clone()));
             }
             ids.push(entry);
+        } else if ids.last() != Some(&entry) {
+            // A reader knows it, but the last build had another one.
+            ids.retain(|known| *known != entry);
+            ids.push(entry);
         }
         now.insert(post.path.clone(), Published { mark, ids });
     }

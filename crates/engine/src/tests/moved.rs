@@ -187,6 +187,22 @@ fn a_content_set_states_the_ids_of_an_earlier_blog() {
     assert_eq!(ids(&bench), expected);
 }
 
+/// An id that an earlier build had is known to readers; the change is noticed once.
+#[test]
+fn an_id_that_comes_back_is_noticed_once() {
+    let mut bench = Bench::new("");
+    let mut changed = |id: &str| {
+        bench
+            .sources
+            .write("posts/a.md", post(1, &format!("id: urn:{id}")));
+        bench.build().output.addresses.feed_ids.len()
+    };
+    assert_eq!(
+        ["a", "a", "b", "b", "a", "a"].map(&mut changed),
+        [0, 0, 1, 0, 1, 0]
+    );
+}
+
 /// The first old address becomes the id, which is said once.
 #[test]
 fn an_id_that_is_an_old_address_is_said_when_the_post_is_new() {

@@ -11,6 +11,7 @@ use std::sync::{Arc, OnceLock};
 use tabulae_core::addresses::{AddressChanges, AddressList};
 use tabulae_core::catalogue::{Catalogue, PostId};
 use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
+use tabulae_core::key_lints::kind_lints;
 use tabulae_core::post::Include;
 use tabulae_core::query::builder::Builder;
 use tabulae_core::query::{Query, Written};
@@ -271,6 +272,10 @@ impl Workspace {
         if answer.total == 0 {
             warnings.extend(query.why_empty(scope, this));
         }
+        // Those that the site's own queries and templates compare are among its diagnostics.
+        let lints = kind_lints(&site.catalogue, &site.settings, query.statement()).into_iter();
+        let known = &self.loaded().diagnostics;
+        warnings.extend(lints.filter(|lint| !known.contains(lint)));
         Ok(Posts::new(site, query, answer, warnings))
     }
 
