@@ -1,5 +1,6 @@
 //! The fields of posts that `tabulae query` shows.
 
+use jiff::civil::Date;
 use serde_json::{Map, Value, json};
 use tabulae_core::catalogue::Catalogue;
 use tabulae_core::diagnostic::{Code, Diagnostic};
@@ -7,9 +8,9 @@ use tabulae_core::source::Source;
 use tabulae_engine::{PostRef, Workspace};
 
 /// Fields that every post has; `content` is its text as HTML.
-const DERIVED: [&str; 14] = [
-    "path", "link", "slug", "title", "date", "updated", "set", "state", "summary", "image",
-    "words", "minutes", "text", "content",
+const DERIVED: [&str; 18] = [
+    "path", "folder", "link", "slug", "title", "date", "updated", "year", "month", "day", "set",
+    "state", "summary", "image", "words", "minutes", "text", "content",
 ];
 
 /// The fields to show, in order.
@@ -102,13 +103,18 @@ impl<'a> Columns<'a> {
 
     fn value(&self, post: PostRef<'_>, name: &str) -> Value {
         let date = |date: tabulae_engine::PostDate| json!(date.stamp().map(|stamp| stamp.iso()));
+        let day = post.date().stamp().map(|stamp| stamp.day);
         match name {
             "path" => json!(post.path()),
+            "folder" => json!(post.folder()),
             "link" => json!(post.link()),
             "slug" => json!(post.slug()),
             "title" => json!(post.title()),
             "date" => date(post.date()),
             "updated" => date(post.updated()),
+            "year" => json!(day.map(Date::year)),
+            "month" => json!(day.map(Date::month)),
+            "day" => json!(day.map(Date::day)),
             "set" => json!(post.set()),
             "state" => json!(post.state().name()),
             "summary" => json!(post.summary()),

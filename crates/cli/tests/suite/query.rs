@@ -188,6 +188,7 @@ fn with_parts() -> Site {
     "posts,lock,2,1,lock.png,A lock.\r\n"
 )]
 #[case::html("content", "<p>A lock.</p>\r\n")]
+#[case::date_parts("year,month,day,folder,state", "2026,5,1,,live\r\n")]
 #[case::terms("tag,categories", ",\r\n")]
 fn fields_are_chosen(#[case] fields: &str, #[case] expected: &str) {
     let query = [

@@ -139,6 +139,12 @@ impl<'a> PostRef<'a> {
         &self.post().path
     }
 
+    /// Returns the folder of its source below that of the content set; empty if there is none.
+    #[must_use]
+    pub fn folder(&self) -> &'a str {
+        &self.post().folder
+    }
+
     /// Returns the title.
     #[must_use]
     pub fn title(&self) -> &'a str {
