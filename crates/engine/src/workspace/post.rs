@@ -139,7 +139,7 @@ impl<'a> PostRef<'a> {
         &self.post().path
     }
 
-    /// Returns the folder of its source below that of the content set; empty if there is none.
+    /// Returns the folder of its source below that of the content set, or an empty text.
     #[must_use]
     pub fn folder(&self) -> &'a str {
         &self.post().folder
