@@ -12,7 +12,7 @@ pub struct LintLevels {
     allowed: BTreeSet<Code>,
 }
 
-/// The word for every code but [`BY_NAME`].
+/// The word for every code but `post-published` and `post-withdrawn`, which are denied by their names alone.
 pub const ALL: &str = "all";
 
 /// Codes that are denied only by their names, as most builds are for this.
