@@ -85,20 +85,13 @@ impl Args {
     /// Finds the site's folder: that of `-C` or of `--config`, or else the nearest one upward from the working directory that has
     /// `tabulae.toml`, or else the working directory.
     fn find_folder(&mut self) {
-        let of_config = self.config.as_deref().map(|file| {
-            let folder = file
-                .parent()
-                .filter(|folder| !folder.as_os_str().is_empty());
-            folder.unwrap_or(Path::new(".")).to_owned()
-        });
-        self.dir = match self.folder.clone().or(of_config) {
-            Some(folder) => folder,
-            None => {
-                let found = Workspace::open(".").ok();
-                let root = found.and_then(|site| site.root().map(Path::to_owned));
-                root.unwrap_or_else(|| PathBuf::from("."))
-            }
+        let site = match (&self.folder, &self.config) {
+            (Some(folder), _) => Some(Workspace::at(folder)),
+            (None, Some(file)) => Some(Workspace::with_settings(file)),
+            (None, None) => Workspace::open(".").ok(),
         };
+        let root = site.as_ref().and_then(Workspace::root);
+        self.dir = root.unwrap_or(Path::new(".")).to_owned();
     }
 
     /// Returns the folder of `-C` if it does not exist.

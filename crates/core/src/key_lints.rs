@@ -1,7 +1,7 @@
 //! Lints of front matter keys and terms: keys that are almost known, mappings that no post has, terms that hold
 //! separators.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
@@ -36,14 +36,11 @@ pub fn key_lints(
     is_used: &dyn Fn(&str) -> bool,
 ) -> Diagnostics {
     let mut found = Diagnostics::new();
-    let mut posts: Vec<Vec<PostId>> = vec![Vec::new(); settings.content.len()];
-    for id in catalogue.all() {
-        posts[catalogue.post(id).set].push(id);
-    }
-    for (set, posts) in settings.content.iter().zip(&posts) {
+    for (set, posts) in settings.content.iter().zip(&by_set(catalogue, settings)) {
         let keys = Keys::of(catalogue, posts);
         found.extend(mappings(set, &keys, catalogue, posts, settings));
-        found.extend(other_kinds(&keys, catalogue, posts, settings, is_used));
+        let used = keys.names().filter(|key| is_used(key));
+        found.extend(other_kinds(used, catalogue, posts, settings));
         found.extend(unknown_keys(
             set,
             &keys,
@@ -65,17 +62,22 @@ pub fn kind_lints(
     settings: &Settings,
     statement: &Statement,
 ) -> Diagnostics {
-    let is_used = |key: &str| statement.names(key);
-    let sets = (0..settings.content.len()).map(|set| {
-        let ids = catalogue.all();
-        ids.filter(move |id| catalogue.post(*id).set == set)
-            .collect()
-    });
-    let lints = sets.flat_map(|posts: Vec<PostId>| {
-        let keys = Keys::of(catalogue, &posts);
-        other_kinds(&keys, catalogue, &posts, settings, &is_used)
+    let fields: BTreeSet<&str> = statement.fields().collect();
+    let sets = by_set(catalogue, settings).into_iter();
+    let lints = sets.flat_map(|posts| {
+        let fields = fields.iter().copied();
+        other_kinds(fields, catalogue, &posts, settings)
     });
     lints.collect()
+}
+
+/// Returns the posts of each content set, excluded ones too.
+fn by_set(catalogue: &Catalogue, settings: &Settings) -> Vec<Vec<PostId>> {
+    let mut posts = vec![Vec::new(); settings.content.len()];
+    for id in catalogue.all() {
+        posts[catalogue.post(id).set].push(id);
+    }
+    posts
 }
 
 /// The keys of posts, each with the number of posts and the first of them.
@@ -269,21 +271,19 @@ fn without_effect(key: &str) -> Option<(&'static str, &'static str)> {
     known.find(|(known, _)| *known == key).copied()
 }
 
-/// Returns a warning for each value of another kind than most values of its key are, if queries or templates
-/// name the key: comparisons pass over it.
-fn other_kinds(
-    keys: &Keys<'_>,
+/// Returns a warning for each value of another kind than most values of its key are: comparisons pass over it.
+fn other_kinds<'k>(
+    keys: impl Iterator<Item = &'k str>,
     catalogue: &Catalogue,
     posts: &[PostId],
     settings: &Settings,
-    is_used: &dyn Fn(&str) -> bool,
 ) -> Diagnostics {
     let is_own = |key: &str| {
         !ENTRIES.iter().any(|entry| entry.name == key)
             && !settings.term_fields.iter().any(|field| field.is(key))
     };
     let mut found = Diagnostics::new();
-    for key in keys.names().filter(|key| is_own(key) && is_used(key)) {
+    for key in keys.filter(|key| is_own(key)) {
         let values = posts.iter().filter_map(|id| {
             let post = catalogue.post(*id);
             let entry = post.front.get(key)?;

@@ -1,5 +1,6 @@
 //! Link patterns, the addresses and files that they expand to, and outputs that collide.
 
+use std::borrow::Cow;
 use std::fmt::{self, Write as _};
 
 use indexmap::IndexMap;
@@ -486,6 +487,17 @@ fn is_unreserved(byte: u8) -> bool {
 
 fn stays_in_path(byte: u8) -> bool {
     is_unreserved(byte) || b"/@:!$*,;=()".contains(&byte)
+}
+
+/// Returns an earlier address as that of a folder, with `/` at its end, unless it names a file.
+#[must_use]
+pub fn folder_unless_file(address: &str) -> Cow<'_, str> {
+    let last = address.rsplit('/').next().unwrap_or_default();
+    if last.is_empty() || last.contains('.') {
+        address.into()
+    } else {
+        format!("{address}/").into()
+    }
 }
 
 /// Undoes percent-encoding; what is no UTF-8 then stays as it is.

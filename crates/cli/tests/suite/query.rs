@@ -273,7 +273,7 @@ fn counts_are_data(#[case] format: &str, #[case] expected: &str) {
     assert_eq!(site().run(&words).sound().out, expected);
 }
 
-/// A value that the comparison passes over is told at its place, whoever compares.
+/// A value that a comparison passes over is reported at its place, whether a template or a typed query compares.
 #[rstest]
 #[case::by_the_command_line(&[])]
 #[case::by_a_template(&[("templates/parts/x.html", "{{ post.price }}")])]

@@ -47,7 +47,7 @@ fn settings_are_in_the_file_that_is_named() {
     assert!(site.read("out/index.html").contains("Live log"));
     site.run(&["build"]).sound();
     assert!(!site.read("out/index.html").contains("Live log"));
-    // What is wrong with them is told by their name.
+    // Diagnostics name the file.
     site.write("live.toml", "[site]\ntitel = 'x'\n");
     let run = site.run(&["build", "--config", "live.toml"]);
     assert!(

@@ -79,7 +79,7 @@ impl<'a> Reader<'a> {
     }
 
     /// Whether an entry holds: it is `true`, or, under another name, the field's own as text
-    /// (`status: draft`). A set's name for it can be turned around: `not published`.
+    /// (`status: unlisted`). A set's name for it can be turned around: `not listed`.
     pub(super) fn flag(&mut self, name: &str) -> bool {
         let mut names = self.set.fields.iter();
         let names = names.find(|(field, _)| field == name);

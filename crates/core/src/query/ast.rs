@@ -79,9 +79,21 @@ impl Statement {
     /// Whether it tests a field or orders by it, those of the queries that it stands on aside.
     #[must_use]
     pub fn names(&self, field: &str) -> bool {
-        let ordered = |key: &At<Key>| matches!(&key.node, Key::Field(name, _) if name == field);
-        let tested = |value: &At<Value>| matches!(&value.node, Value::Field(name) | Value::This(name) if name == field);
-        self.order.iter().any(ordered) || self.values().any(tested)
+        self.fields().any(|name| name == field)
+    }
+
+    /// Returns the fields that it orders by and tests, without those of named queries after `from`. A field may
+    /// come several times.
+    pub fn fields(&self) -> impl Iterator<Item = &str> {
+        let ordered = self.order.iter().filter_map(|key| match &key.node {
+            Key::Field(name, _) => Some(name.as_str()),
+            Key::Random(_) => None,
+        });
+        let tested = self.values().filter_map(|value| match &value.node {
+            Value::Field(name) | Value::This(name) => Some(name.as_str()),
+            _ => None,
+        });
+        ordered.chain(tested)
     }
 
     /// The names of the parameters that it asks for, in the order written.

@@ -5,7 +5,7 @@ use std::num::NonZeroUsize;
 use super::reader::{Table, read_pattern};
 use super::{Archive, CONTENTS, FORMATS, FeedContent, Inherited, ORDERS, SHOWS, Show, Site};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
-use crate::route::Pattern;
+use crate::route::{Pattern, folder_unless_file};
 use crate::source::{Passage, Span, Spanned};
 
 /// Reads all archives. If the site has defaults, the built-in ones exist as well, and a table of the name of one changes
@@ -192,26 +192,15 @@ fn moved_from(
     diagnostics: &mut Diagnostics,
 ) -> Vec<Spanned<Pattern>> {
     let addresses = table.moved_from(site, diagnostics).into_iter();
-    let patterns = addresses.filter_map(|old| {
-        let is_file = old
-            .node
-            .rsplit('/')
-            .next()
-            .is_some_and(|name| name.contains('.'));
-        let slash = if old.node.ends_with('/') || is_file {
-            ""
-        } else {
-            "/"
-        };
-        match Pattern::parse(&format!("{}{slash}", old.node)) {
+    let patterns =
+        addresses.filter_map(|old| match Pattern::parse(&folder_unless_file(&old.node)) {
             Ok(pattern) => Some(Spanned::new(pattern, old.span)),
             Err(diagnostic) => {
                 let passage = Passage::new(&old.node, table.source(), old.span);
                 diagnostics.push(diagnostic.at(&passage));
                 None
             }
-        }
-    });
+        });
     patterns.collect()
 }
 

@@ -324,7 +324,7 @@ impl<'a> Table<'a> {
         &self.map.entries
     }
 
-    /// Whether a text is a link without variables; where not, that is an error.
+    /// Returns true if a text is a link without variables; if it is not, reports an error.
     pub(super) fn check_fixed(
         &self,
         text: &Spanned<String>,

@@ -17,7 +17,7 @@ use super::next_cache::{Finished, next_cache};
 use super::session::{LoadedSite, Session};
 use crate::incremental::{BuildCache, Invalidation, UnchangedReport};
 use crate::options::BuildOptions;
-use crate::plan::addresses;
+use crate::plan::{addresses, changes};
 use crate::publish::{
     Destination, Manifest, Outcome, Stage, Version, check_place, feed_ids, lock, unwritable,
 };
@@ -349,8 +349,7 @@ impl Build<'_> {
         let Some(before) = manifest.and_then(Manifest::address_list) else {
             return;
         };
-        let taken = data.plan.taken();
-        let changes = before.changes_to(now, &|at| taken.contains(at));
+        let changes = changes(&before, now, &data.plan);
         let levels = &self.levels;
         let denied = changes.warnings(&data.site.settings.source).into_iter();
         let denied = denied.filter(|warning| levels.denies(warning.code));

@@ -1,8 +1,10 @@
 //! The addresses of a plan that readers notice.
 
+use std::cell::LazyCell;
 use std::collections::BTreeMap;
 
-use tabulae_core::addresses::{Address, AddressKind, AddressList};
+use rustc_hash::FxHashSet;
+use tabulae_core::addresses::{Address, AddressChanges, AddressKind, AddressList};
 
 use super::feed_ids::{entry_id, in_feeds};
 use super::model::Plan;
@@ -24,6 +26,17 @@ pub(crate) fn addresses(site: &Site, plan: &Plan) -> AddressList {
         addresses: addresses.collect::<BTreeMap<_, _>>(),
         feed_ids: ids.collect(),
     }
+}
+
+/// Returns the changes from earlier addresses to those of a plan.
+#[must_use]
+pub(crate) fn changes(before: &AddressList, now: &AddressList, plan: &Plan) -> AddressChanges {
+    // Gathered only if an address is gone.
+    let taken: LazyCell<FxHashSet<&str>, _> = LazyCell::new(|| {
+        let outputs = plan.outputs.iter();
+        outputs.map(|output| output.link.plain.as_str()).collect()
+    });
+    before.changes_to(now, &|at| taken.contains(at))
 }
 
 fn address(site: &Site, plan: &Plan, output: &Output) -> Option<Address> {

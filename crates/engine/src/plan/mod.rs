@@ -12,7 +12,7 @@ mod planner;
 mod redirects;
 mod undated;
 
-pub(crate) use self::addresses::addresses;
+pub(crate) use self::addresses::{addresses, changes};
 pub(crate) use self::feed_ids::{entry_id, in_feeds};
 pub(crate) use self::feed_plan::{FeedPlan, Origin, Part};
 pub(crate) use self::maker::maker;

@@ -2,7 +2,6 @@
 
 use std::collections::BTreeMap;
 
-use rustc_hash::FxHashSet;
 use tabulae_core::archive::Laid;
 use tabulae_core::route::Link;
 use tabulae_core::settings::Settings;
@@ -37,13 +36,6 @@ pub(crate) struct Plan {
 }
 
 impl Plan {
-    /// Returns the addresses of all outputs.
-    #[must_use]
-    pub(crate) fn taken(&self) -> FxHashSet<&str> {
-        let outputs = self.outputs.iter();
-        outputs.map(|output| output.link.plain.as_str()).collect()
-    }
-
     /// The overview of the terms of a field: that of the first archive that is split by it.
     #[must_use]
     pub(crate) fn overview_of(&self, field: &str, settings: &Settings) -> Option<&Link> {

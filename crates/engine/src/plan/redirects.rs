@@ -4,7 +4,7 @@ use tabulae_core::archive::{By, GroupTerm, spelling_links, term_link, unfit_link
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::note::TermNote;
-use tabulae_core::route::{Link, Pattern, decode};
+use tabulae_core::route::{Link, Pattern, decode, folder_unless_file};
 use tabulae_core::settings::FeedFormat;
 use tabulae_core::source::{Place, Spanned};
 
@@ -189,17 +189,6 @@ impl Planner<'_> {
 }
 
 /// The address that a post or page had before: a folder, unless a file's name is written.
-pub(super) fn moved_from(old: &str) -> Link {
-    let from = Link::new(decode(old));
-    let is_file = |link: &Link| {
-        let file = link.file();
-        file.rsplit('/')
-            .next()
-            .is_some_and(|name| name.contains('.'))
-    };
-    if from.plain.ends_with('/') || is_file(&from) {
-        from
-    } else {
-        Link::new(format!("{}/", from.plain))
-    }
+fn moved_from(old: &str) -> Link {
+    Link::new(folder_unless_file(&decode(old)))
 }

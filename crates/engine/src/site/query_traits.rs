@@ -3,6 +3,7 @@
 use tabulae_core::query::Query;
 use tabulae_core::query::ast::{Lasts, Statement};
 use tabulae_core::settings::Settings;
+use tabulae_core::source::Passage;
 
 /// The traits of several queries together.
 #[derive(Debug, Clone, Copy, Default)]
@@ -36,17 +37,19 @@ impl QueryTraits {
 }
 
 fn statements(settings: &Settings) -> Vec<Statement> {
+    queries(settings)
+        .filter_map(|query| Query::parse(query).ok())
+        .map(|query| query.statement().clone())
+        .collect()
+}
+
+/// Returns the queries of the settings: named ones, those of archives, feeds and related posts.
+pub(super) fn queries(settings: &Settings) -> impl Iterator<Item = &Passage> {
     let named = settings.queries.iter().map(|(_, query)| query);
     let archives = settings.archives.iter();
     let archives = archives.filter_map(|archive| archive.query.as_ref());
     let feeds = settings.feeds.iter().filter_map(|feed| feed.query.as_ref());
     let related = settings.related.iter();
     let related = related.flat_map(|related| related.query.iter().chain(&related.fill));
-    named
-        .chain(archives)
-        .chain(feeds)
-        .chain(related)
-        .filter_map(|query| Query::parse(query).ok())
-        .map(|query| query.statement().clone())
-        .collect()
+    named.chain(archives).chain(feeds).chain(related)
 }

@@ -1,8 +1,10 @@
 //! The front matter keys that queries and templates name.
 
 use tabulae_core::settings::Settings;
+use tabulae_core::source::Passage;
 
 use super::Page;
+use super::query_traits::queries;
 
 /// The texts of queries and templates, in which keys are looked for.
 pub(super) struct UsedKeys<'a>(Vec<&'a str>);
@@ -14,19 +16,13 @@ impl<'a> UsedKeys<'a> {
         templates: &'a [(String, String)],
         pages: &'a [Page],
     ) -> Self {
-        let named = settings.queries.iter().map(|(_, query)| query.text());
-        let archives = settings.archives.iter().flat_map(|archive| {
-            let names = archive.by.iter().chain(&archive.group);
-            let names = names.map(|name| name.node.as_str());
-            names.chain(archive.query.iter().map(|query| query.text()))
-        });
-        let feeds = settings.feeds.iter().filter_map(|feed| feed.query.as_ref());
-        let related = settings.related.iter();
-        let related = related.flat_map(|related| related.query.iter().chain(&related.fill));
-        let queries = feeds.chain(related).map(|query| query.text());
+        let archives = settings.archives.iter();
+        let fields = archives.flat_map(|archive| archive.by.iter().chain(&archive.group));
+        let fields = fields.map(|name| name.node.as_str());
+        let queries = queries(settings).map(Passage::text);
         let templates = templates.iter().map(|(_, text)| text.as_str());
         let pages = pages.iter().filter_map(|page| page.template.as_deref());
-        let texts = named.chain(archives).chain(queries).chain(templates);
+        let texts = fields.chain(queries).chain(templates);
         Self(texts.chain(pages).collect())
     }
 

@@ -35,7 +35,7 @@ pub(super) struct Limits {
 }
 
 impl Limits {
-    /// Returns the limits for a site of so many posts.
+    /// Returns the limits for a site with this number of posts.
     pub(super) fn of_site(posts: usize) -> Self {
         Self {
             fuel: FUEL.saturating_add(FUEL_OF_A_POST.saturating_mul(posts as u64)),

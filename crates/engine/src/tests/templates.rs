@@ -526,7 +526,7 @@ fn a_long_chain_of_operators_is_rendered() {
     assert!(bench.page("index.html").contains("4000"));
 }
 
-/// The same query in two templates is reported in both, whichever page is rendered first.
+/// A query that two templates have is reported in both, whichever page is rendered first.
 #[rstest]
 #[case::nothing_found("title = 'Lima'", false, "query-empty")]
 #[case::unknown_term("not tag = 'lima'", false, "term-unknown")]

@@ -28,7 +28,7 @@ use crate::pipeline::explain::{Explanation, Membership, explain, membership};
 use crate::pipeline::terms::{FieldTerms, terms};
 use crate::pipeline::weave::{PageFolder, WeaveReport, weave};
 use crate::pipeline::{build, find_root};
-use crate::plan::{Plan, addresses, plan};
+use crate::plan::{Plan, addresses, changes, plan};
 use crate::publish::{Destination, MemoryOutput, lock};
 use crate::report::BuildReport;
 use crate::site::Site;
@@ -209,8 +209,7 @@ impl Workspace {
     /// # Errors
     /// If the site cannot be read.
     pub fn changes_from(&self, before: &AddressList) -> Result<AddressChanges, Error> {
-        let taken = self.plan()?.taken();
-        Ok(before.changes_to(&self.addresses()?, &|at| taken.contains(at)))
+        Ok(changes(before, &self.addresses()?, self.plan()?))
     }
 
     /// Returns the addresses of the last build into an output folder; `None` if no known build wrote it, or one
