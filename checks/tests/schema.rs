@@ -54,7 +54,7 @@ fn sample(holds: Holds) -> &'static str {
         Holds::Address => "\"https://y.example/\"",
         Holds::Word(_) | Holds::Words(_) => "",
         Holds::Texts => "[\"tag\"]",
-        Holds::Codes => "[\"term-lone\"]",
+        Holds::Codes => "[\"single-post-term\"]",
         Holds::Table => "{}",
     }
 }

@@ -209,7 +209,7 @@ fn no_outside(world: &World) -> Result<(), Failed> {
 fn previewed(world: &World) -> Result<(), Failed> {
     const POST: &str = "posts/2026/2026-09-12-masons-marks.md";
     const HEADING: &str = "document.querySelector('h1').textContent";
-    const FAULT: &str = "[...document.body.children].map(e => e.shadowRoot?.querySelector('pre')?.textContent ?? '').join('').split(':')[0]";
+    const DIAGNOSTIC: &str = "[...document.body.children].map(e => e.shadowRoot?.querySelector('pre')?.textContent ?? '').join('').split(':')[0]";
     let preview = Previewed::new()?;
     world.look_at(
         preview.port,
@@ -223,7 +223,7 @@ fn previewed(world: &World) -> Result<(), Failed> {
             preview.edit(POST, |text| {
                 text.replacen("title: Anew, ", "title: [Anew, ", 1)
             });
-            page.until(FAULT, json!(POST)).await?;
+            page.until(DIAGNOSTIC, json!(POST)).await?;
             // The last good page is still there.
             assert_eq!(
                 page.eval(&format!("{HEADING}.startsWith('Anew, ')"))
@@ -235,7 +235,7 @@ fn previewed(world: &World) -> Result<(), Failed> {
             });
             page.until(&format!("{HEADING}.startsWith('Mended, ')"), json!(true))
                 .await?;
-            page.until(FAULT, json!("")).await?;
+            page.until(DIAGNOSTIC, json!("")).await?;
             page.go("/~tabulae/?q=from%20posts%20limit%203").await?;
             page.until("document.querySelectorAll('table tr').length", json!(3))
                 .await

@@ -46,7 +46,7 @@ pub(crate) struct Args {
         value_name = "FORM"
     )]
     pub(crate) format: Format,
-    /// Let posts into lists that are held back: drafts, scheduled, expired, unlisted
+    /// Include posts that lists exclude: drafts, scheduled, expired, unlisted
     #[arg(long, global = true, help_heading = GLOBAL, value_name = "STATES", value_delimiter = ',', value_parser = PossibleValuesParser::new(Include::NAMES), hide_possible_values = true)]
     pub(crate) include: Vec<String>,
     /// Reference time: 2026-03-01, or 2026-03-01T09:00
@@ -55,6 +55,9 @@ pub(crate) struct Args {
     /// Print errors, warnings and answers only, and no report of what was done
     #[arg(short, long, global = true, help_heading = GLOBAL)]
     pub(crate) quiet: bool,
+    /// Show every diagnostic, instead of ten of each cause
+    #[arg(long, global = true, help_heading = GLOBAL)]
+    pub(crate) all: bool,
     /// Colours: auto, always or never
     #[arg(
         long,
@@ -199,9 +202,9 @@ docs/queries.md goes from the first query to the last.")]
     /// entries, files in out/ that no build made.
     #[command(after_help = "Examples:
   tabulae audit                       what is worth a look, by kind
-  tabulae audit --allow term-lone     the same without terms that are used once
+  tabulae audit --allow single-post-term     the same without terms that are used once
   tabulae audit --deny all            exit 1 if anything is found
-docs/faults.md explains each kind; [audit] in tabulae.toml does for good what the options do.")]
+docs/diagnostics.md explains each code; [audit] in tabulae.toml sets levels for every command.")]
     Audit(AuditArgs),
     /// Fills marked places in HTML that something else made
     #[command(after_help = "Examples:
@@ -348,9 +351,6 @@ pub(crate) struct DiffArgs {
 pub(crate) struct AuditArgs {
     #[command(flatten)]
     pub(crate) levels: LevelArgs,
-    /// Show every finding, instead of the first few of each kind
-    #[arg(long)]
-    pub(crate) all: bool,
     /// The folder that was built to, instead of out/ in the site's folder
     #[arg(long, value_name = "DIR")]
     pub(crate) out: Option<PathBuf>,
@@ -402,8 +402,8 @@ fn parse_allowed(name: &str) -> Result<String, String> {
 
 fn parse_today(text: &str) -> Result<Written, String> {
     parse_date(text).map_err(|diagnostic| match diagnostic {
-        tabulae_core::time::DateFault::Form => format!("write one of {FORMS}"),
-        tabulae_core::time::DateFault::NotThere(why) => why,
+        tabulae_core::time::DateError::Form => format!("write one of {FORMS}"),
+        tabulae_core::time::DateError::NotThere(why) => why,
     })
 }
 

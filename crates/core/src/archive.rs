@@ -101,7 +101,7 @@ pub fn by(name: &str, catalogue: &Catalogue, place: Place) -> Result<By, Box<Dia
     match catalogue.profile(name, &sets) {
         Some(profile) if profile.kinds == [Kind::Map] => Err(Box::new(
             Diagnostic::error(
-                Code::FieldUnfit,
+                Code::FieldTypeMismatch,
                 place,
                 format!("`{name}` is a map, and posts are split by single values"),
             )
@@ -127,7 +127,7 @@ pub fn by(name: &str, catalogue: &Catalogue, place: Place) -> Result<By, Box<Dia
             } else {
                 format!("no post has a field `{name}`")
             };
-            let diagnostic = Diagnostic::error(Code::FieldUnknown, place, message);
+            let diagnostic = Diagnostic::error(Code::UnknownField, place, message);
             Err(Box::new(match nearest(name, known.iter().copied()).or(also).filter(|_| !is_derived) {
                 Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
                 None => diagnostic.help("split by a term field (tag, category, author), by year, month or day, or by a field of your own"),
@@ -300,7 +300,7 @@ pub fn spelling_links<'s>(
 fn empty_slug(term: &GroupTerm, by: &By, place: Place, catalogue: &Catalogue) -> Diagnostic {
     let name = &term.name;
     let message = format!("nothing is left of \"{name}\" in an address");
-    Diagnostic::error(Code::SlugEmpty, place, message).help(match by {
+    Diagnostic::error(Code::EmptySlug, place, message).help(match by {
         By::Term(field) => {
             let field = &catalogue.terms(*field).field.name;
             format!("write a note `terms/{field}/NAME.md` with `title: \"{name}\"` and a `slug:`")
@@ -315,7 +315,8 @@ pub fn unfit_link(archive: &Archive, missing: &str, place: Place) -> Diagnostic 
     let own = archive.by.as_ref().map_or("", |by| by.node.as_str());
     let message =
         format!("the link of this archive cannot hold {{{missing}}}: it is split by `{own}`");
-    Diagnostic::error(Code::LinkUnfit, place, message).help(format!("write {{{own}}} in its place"))
+    Diagnostic::error(Code::InvalidLinkPattern, place, message)
+        .help(format!("write {{{own}}} in its place"))
 }
 
 /// The archive's own term by its field's name; of date parts year, month and day.

@@ -53,7 +53,7 @@ fn summaries(catalogue: &Catalogue) -> Diagnostics {
             Some(_) => "no summary; lists show the beginning of the text",
             None => "no summary, and no text to take it from",
         };
-        Diagnostic::warning(Code::SummaryMissing, title, message).help(
+        Diagnostic::warning(Code::MissingSummary, title, message).help(
             "write `summary: …` in the front matter, or `<!-- more -->` below an introduction",
         )
     });
@@ -105,7 +105,7 @@ fn gaps(
             let place = settings.source.place(set.place);
             found.push(
                 Diagnostic::warning(
-                    Code::MonthEmpty,
+                    Code::EmptyMonth,
                     Place {
                         excerpt: None,
                         ..place
@@ -147,7 +147,7 @@ fn terms(catalogue: &Catalogue) -> Diagnostics {
         for term in table.terms.iter().filter(|term| term.posts.len() == 1) {
             let message = format!("only one post has the {field} \"{}\"", term.name);
             found.push(
-                Diagnostic::warning(Code::TermLone, place(term), message)
+                Diagnostic::warning(Code::SinglePostTerm, place(term), message)
                     .help("give it to more posts, or take it away"),
             );
         }
@@ -162,7 +162,7 @@ fn terms(catalogue: &Catalogue) -> Diagnostics {
                 alike.how.about()
             );
             found.push(
-                Diagnostic::warning(Code::TermAlike, place(term), message).help(format!(
+                Diagnostic::warning(Code::NearDuplicateTerms, place(term), message).help(format!(
                     "`tabulae terms {field}` prints the note that joins them"
                 )),
             );

@@ -361,7 +361,7 @@ impl Catalogue {
                     Some(found) => posts.push(*found),
                     None => diagnostics.push(
                         Diagnostic::error(
-                            Code::RelatedUnknown,
+                            Code::UnknownRelatedPost,
                             post.source.place(name.span),
                             format!("there is no post \"{}\" to be related", name.node),
                         )
@@ -500,7 +500,7 @@ fn link_unfit(post: &Post, set: &ContentSet, missing: &str) -> Diagnostic {
         set.link.text(),
         set.name
     );
-    Diagnostic::error(Code::LinkUnfit, post.place_of(missing), message).help(format!(
+    Diagnostic::error(Code::InvalidLinkPattern, post.place_of(missing), message).help(format!(
         "give the post one `{missing}`, or the set a link that does without it"
     ))
 }

@@ -1,5 +1,6 @@
 //! A writer's mistake as data: code, place, sentence, and what to do about it.
 
+use std::collections::{BTreeMap, HashSet};
 use std::fmt;
 
 use indexmap::IndexSet;
@@ -71,71 +72,71 @@ macro_rules! codes {
 }
 
 codes! {
-    AddressLost = "address-lost": "An address of the last build is gone, and nothing leads from it elsewhere.",
-    AddressTaken = "address-taken": "Two outputs would stand at one address.",
-    AddressUnreadable = "address-unreadable": "An address is not absolute, or leads out of the site.",
-    BuildLocked = "build-locked": "Another build holds the lock.",
-    ContentEmpty = "content-empty": "A content set has no posts.",
-    ContentMissing = "content-missing": "A content set's folder is not there.",
-    DateMissing = "date-missing": "A post of a dated set has no date.",
-    DateOdd = "date-odd": "A date is far from where it is looked for, as by a slip of the keys.",
-    DateUnreadable = "date-unreadable": "A date is not in a form that is known, or does not exist.",
-    FeedEmpty = "feed-empty": "A feed has no entries.",
-    FeedIdChanged = "feed-id-changed": "The id of a feed's entry is another than in the last build, so that readers show it once more.",
-    FeedIdGuessed = "feed-id-guessed": "The id of a feed's entry is an old address, and readers may know another.",
-    FeedIdTaken = "feed-id-taken": "Two posts have one id in feeds.",
+    AddressConflict = "address-conflict": "Two pages, feeds or files have the same address.",
+    AddressLost = "address-lost": "An address of the last build is gone, and nothing redirects from it.",
+    BrokenLink = "broken-link": "A link within the site leads nowhere.",
+    BuildLocked = "build-locked": "Another build of the same site is running.",
+    DuplicateFeedId = "duplicate-feed-id": "Two posts have the same id in feeds.",
+    DuplicateKey = "duplicate-key": "A key is given twice.",
+    EmptyContent = "empty-content": "A content set has no posts.",
+    EmptyFeed = "empty-feed": "A feed has no entries.",
+    EmptyMonth = "empty-month": "A month has no posts, though the months around it have.",
+    EmptyResult = "empty-result": "A query returns no posts.",
+    EmptySlug = "empty-slug": "A name has no characters that a slug can hold.",
+    FeedIdChanged = "feed-id-changed": "A feed entry has another id than in the last build, so readers show it again.",
     FeedLost = "feed-lost": "A feed of the last build is gone.",
-    FieldUnfit = "field-unfit": "A field holds another kind of value than was asked for.",
-    FieldUnknown = "field-unknown": "No post has a field of this name.",
-    FileForeign = "file-foreign": "A file that no known build wrote is at an output's address.",
-    FileStray = "file-stray": "A file in out/ was made by no build.",
-    FileUnreadable = "file-unreadable": "A file or folder could not be read.",
-    FileUnwritable = "file-unwritable": "A file or folder could not be written.",
-    FolderTaken = "folder-taken": "A folder that should be new has files in it.",
-    HeaderUnclosed = "header-unclosed": "Front matter was opened and never closed.",
-    HeaderUnreadable = "header-unreadable": "Front matter is not well formed.",
-    ImageMissing = "image-missing": "An image that a post names is not there.",
-    KeyMissing = "key-missing": "A key that must be there is missing.",
-    KeyRepeated = "key-repeated": "A key is given twice.",
-    KeyUnknown = "key-unknown": "A key is not known here.",
-    LinkBroken = "link-broken": "A link within the site leads nowhere.",
-    LinkUnfit = "link-unfit": "A link pattern cannot be used.",
-    MarkUnfit = "mark-unfit": "A mark for a place to be filled is not understood, or does not fit to the others.",
-    MonthEmpty = "month-empty": "No post is of a month, though earlier and later ones are.",
-    NameTaken = "name-taken": "A name stands for two things.",
-    NotText = "not-text": "A file is not UTF-8 text.",
-    OutputUnfit = "output-unfit": "The output folder overlaps with the site's sources.",
-    PathCase = "path-case": "Two outputs have paths that differ only in case, and so are one file on many file systems.",
-    PathNotPortable = "path-not-portable": "An output has a path that some file systems cannot hold.",
-    PathUnfit = "path-unfit": "An output would have a path that leads out of the output folder, or that no file can have.",
-    PostPublished = "post-published": "A post is public that was not in the last build.",
-    PostUndated = "post-undated": "A list by date or a feed leaves out posts without a date.",
-    PostUnfiled = "post-unfiled": "A post is in no archive.",
+    FieldTypeMismatch = "field-type-mismatch": "A field has another type than the query or setting needs.",
+    FolderNotEmpty = "folder-not-empty": "A folder that should be new contains files.",
+    ForeignFile = "foreign-file": "At the address of an output is a file that Tabulae did not write.",
+    FrontMatterSyntax = "front-matter-syntax": "Front matter is not valid YAML, TOML or JSON.",
+    GuessedFeedId = "guessed-feed-id": "A feed entry takes its first old address as its id; readers may know another.",
+    ImplausibleDate = "implausible-date": "A date is probably a typing error.",
+    InvalidAddress = "invalid-address": "An address is not absolute, or leads out of the site.",
+    InvalidDate = "invalid-date": "A date has no known form, or does not exist.",
+    InvalidLinkPattern = "invalid-link-pattern": "A link pattern cannot be used.",
+    InvalidOutputFolder = "invalid-output-folder": "The output folder overlaps with the site's sources.",
+    InvalidPath = "invalid-path": "An output's path leads out of the output folder, or cannot exist.",
+    InvalidPlaceholder = "invalid-placeholder": "A placeholder comment is invalid, or is not closed.",
+    InvalidQuery = "invalid-query": "A query uses something that is not available where the query runs.",
+    InvalidSlug = "invalid-slug": "A slug has a character that is not allowed.",
+    InvalidType = "invalid-type": "A value has the wrong type.",
+    InvalidUsage = "invalid-usage": "The command line is wrong.",
+    InvalidUtf8 = "invalid-utf8": "A file is not UTF-8 text.",
+    InvalidValue = "invalid-value": "A value is not allowed here.",
+    MissingContent = "missing-content": "The folder of a content set does not exist.",
+    MissingDate = "missing-date": "A post has no date.",
+    MissingImage = "missing-image": "The image that a post names does not exist.",
+    MissingKey = "missing-key": "A required key is missing.",
+    MissingSettings = "missing-settings": "There is no `tabulae.toml`.",
+    MissingSummary = "missing-summary": "A post has no summary of its own.",
+    NameConflict = "name-conflict": "One name is given to two things.",
+    NearDuplicateTerms = "near-duplicate-terms": "Two terms are probably one.",
+    OrphanedPost = "orphaned-post": "A post is in no archive.",
+    PathCaseConflict = "path-case-conflict": "Two outputs have paths that differ only in case.",
+    PathNotPortable = "path-not-portable": "Some file systems cannot hold the path of an output.",
+    PostPublished = "post-published": "A post is public that was not public in the last build.",
     PostWithdrawn = "post-withdrawn": "A post of the last build is no longer public.",
-    QueryCircle = "query-circle": "A named query stands on itself.",
-    QueryEmpty = "query-empty": "A query finds nothing.",
-    QueryUnfit = "query-unfit": "A query asks for something that cannot be here.",
-    QueryUnreadable = "query-unreadable": "A query is not well formed.",
-    RelatedFilled = "related-filled": "More than half of a post's related posts are there only to fill the list.",
-    RelatedUnknown = "related-unknown": "A post that is named as related does not exist.",
-    SettingsMissing = "settings-missing": "There is no tabulae.toml.",
-    SettingsUnreadable = "settings-unreadable": "tabulae.toml is not well formed.",
-    SlugEmpty = "slug-empty": "Nothing is left of a name when it becomes a slug.",
-    SlugUnfit = "slug-unfit": "A slug holds a character that it may not.",
-    SourceUnknown = "source-unknown": "A query names a content set or query that does not exist.",
-    SummaryMissing = "summary-missing": "A post has no summary of its own.",
-    TemplateEndless = "template-endless": "A template does more work for one page than any page needs.",
-    TemplateFailed = "template-failed": "A template asks for something that is not there.",
-    TemplateUnreadable = "template-unreadable": "A template is not well formed.",
-    TemplateUnused = "template-unused": "Nothing loads a template.",
-    TermAlike = "term-alike": "Two terms are probably one.",
-    TermLone = "term-lone": "Only one post has a term.",
-    TermSeparator = "term-separator": "A term looks like several in one, or begins with `#`.",
-    TermUnknown = "term-unknown": "No post has this term.",
-    TypeUnfit = "type-unfit": "A value has another type than its place asks for.",
-    UpdatedEarly = "updated-early": "A post was updated before its date.",
-    UsageUnfit = "usage-unfit": "The command line is not understood.",
-    ValueUnfit = "value-unfit": "A value is outside what its place allows.",
+    QueryCycle = "query-cycle": "A named query uses itself.",
+    QuerySyntax = "query-syntax": "A query has a syntax error.",
+    SettingsSyntax = "settings-syntax": "`tabulae.toml` is not valid TOML.",
+    SinglePostTerm = "single-post-term": "Only one post has a term.",
+    StrayFile = "stray-file": "Tabulae did not write a file of the output folder.",
+    SuspiciousTerm = "suspicious-term": "A term looks like several terms in one, or starts with `#`.",
+    TemplateError = "template-error": "A template uses something that does not exist.",
+    TemplateLimit = "template-limit": "A template does more work for one page than it may.",
+    TemplateSyntax = "template-syntax": "A template has a syntax error.",
+    UnclosedFrontMatter = "unclosed-front-matter": "Front matter has no closing line.",
+    UndatedPosts = "undated-posts": "A list by date or a feed leaves out posts without a date.",
+    UnknownField = "unknown-field": "No post has this field.",
+    UnknownKey = "unknown-key": "A key is not known.",
+    UnknownRelatedPost = "unknown-related-post": "A post names a related post that does not exist.",
+    UnknownSource = "unknown-source": "A query names a content set or query that does not exist.",
+    UnreadableFile = "unreadable-file": "A file or folder cannot be read.",
+    UnusedTemplate = "unused-template": "No page or template uses a template.",
+    UnusedTerm = "unused-term": "No post has this term.",
+    UnwritableFile = "unwritable-file": "A file or folder cannot be written.",
+    UpdatedEarly = "updated-early": "A post has an `updated` before its `date`.",
+    WeakRelatedPosts = "weak-related-posts": "More than half of a post's related posts only fill up the list.",
 }
 
 // By name: what a derive makes of a table of this length takes 1,700 lines of intermediate code.
@@ -268,6 +269,70 @@ pub fn by_place(diagnostics: &[Diagnostic]) -> Vec<&Diagnostic> {
     shown
 }
 
+/// The most diagnostics of one code and cause that are shown.
+pub const SHOWN: usize = 10;
+
+/// Returns the diagnostics to show, in the order of [`by_place`]: of one cause at most `most`. With the last of a cause
+/// comes the number of those that are left out.
+///
+/// Two diagnostics have one cause if they have the same severity, code and sentence, without the names and numbers in it.
+/// Those with different helps are shown first. Takes time in proportion to the text of all diagnostics.
+#[must_use]
+pub fn first_of_each(diagnostics: &[Diagnostic], most: usize) -> Vec<(&Diagnostic, usize)> {
+    let sorted = by_place(diagnostics);
+    let mut causes: BTreeMap<_, Vec<usize>> = BTreeMap::new();
+    for (at, diagnostic) in sorted.iter().enumerate() {
+        let cause = (
+            diagnostic.severity,
+            diagnostic.code,
+            form(&diagnostic.message),
+        );
+        causes.entry(cause).or_default().push(at);
+    }
+    let mut shown: Vec<(usize, usize)> = Vec::new();
+    for found in causes.into_values() {
+        let left_out = found.len().saturating_sub(most);
+        let mut kept = match left_out {
+            0 => found,
+            _ => varied(&sorted, &found, most),
+        };
+        kept.sort_unstable();
+        let last = kept.last().copied();
+        shown.extend(kept.iter().map(|at| match Some(*at) == last {
+            true => (*at, left_out),
+            false => (*at, 0),
+        }));
+    }
+    shown.sort_unstable();
+    let shown = shown.into_iter();
+    shown.map(|(at, more)| (sorted[at], more)).collect()
+}
+
+/// Returns `most` of the numbers in `found`: first one of each help, then in order.
+fn varied(sorted: &[&Diagnostic], found: &[usize], most: usize) -> Vec<usize> {
+    let mut helps = HashSet::new();
+    let (first, others): (Vec<usize>, Vec<usize>) = found
+        .iter()
+        .partition(|at| helps.insert(sorted[**at].help.as_deref()));
+    first.into_iter().chain(others).take(most).collect()
+}
+
+/// Returns a sentence without what is in quotes and without numbers.
+fn form(message: &str) -> String {
+    let mut text = String::with_capacity(message.len());
+    let mut quote = None;
+    for c in message.chars() {
+        match quote {
+            Some(end) if c == end => quote = None,
+            Some(_) => {}
+            None if c == '`' || c == '"' => quote = Some(c),
+            None if c.is_ascii_digit() => {}
+            None => text.push(c),
+        }
+    }
+    text
+}
+
 /// The name in `known` that `written` most likely meant: at most a third of its letters away
 /// (Damerau–Levenshtein), without regard to case. Of equals the first.
 pub fn nearest<'a>(written: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
@@ -316,7 +381,7 @@ mod tests {
     }
 
     #[test]
-    fn faults_are_shown_file_by_file_from_the_top() {
+    fn diagnostics_are_shown_file_by_file_from_the_top() {
         let diagnostics = [
             ("b.md", 3, 1, "first"),
             ("a.md", 2, 7, "second"),
@@ -330,7 +395,7 @@ mod tests {
                 column,
                 ..Place::top_of(file)
             };
-            Diagnostic::error(Code::KeyUnknown, place, message)
+            Diagnostic::error(Code::UnknownKey, place, message)
         });
         let shown = by_place(&diagnostics);
         let shown: Vec<&str> = shown
@@ -338,6 +403,57 @@ mod tests {
             .map(|diagnostic| diagnostic.message.as_str())
             .collect();
         assert_eq!(shown, ["third", "fifth", "first", "fourth", "second"]);
+    }
+
+    fn of(code: Code, file: &str, message: &str, help: &str) -> Diagnostic {
+        Diagnostic::warning(code, Place::top_of(file), message).help(help)
+    }
+
+    #[test]
+    fn of_one_cause_ten_are_shown_and_the_rest_is_counted() {
+        let mut diagnostics: Vec<Diagnostic> = (0..133)
+            .map(|at| {
+                of(
+                    Code::UnknownKey,
+                    "a.md",
+                    &format!("`k{at}` is unknown"),
+                    "did you mean `key`?",
+                )
+            })
+            .collect();
+        diagnostics.push(of(
+            Code::UnknownKey,
+            "a.md",
+            "`other` is unknown",
+            "did you mean `author`?",
+        ));
+        diagnostics.push(of(Code::UnknownKey, "b.md", "another sentence", "none"));
+        let shown = first_of_each(&diagnostics, 10);
+        let told: Vec<(&str, usize)> = shown
+            .iter()
+            .map(|(diagnostic, more)| (diagnostic.message.as_str(), *more))
+            .collect();
+        let mut expected: Vec<(String, usize)> = (0..9)
+            .map(|at| (format!("`k{at}` is unknown"), 0))
+            .collect();
+        expected.push(("`other` is unknown".into(), 124));
+        expected.push(("another sentence".into(), 0));
+        let expected: Vec<(&str, usize)> = expected
+            .iter()
+            .map(|(text, more)| (text.as_str(), *more))
+            .collect();
+        assert_eq!(told, expected);
+    }
+
+    #[rstest]
+    #[case::as_many_as_are_shown(10)]
+    #[case::fewer(3)]
+    #[case::none(0)]
+    fn what_is_not_too_much_is_shown_whole(#[case] count: usize) {
+        let diagnostics = vec![of(Code::UnknownKey, "a.md", "x", "y"); count];
+        let shown = first_of_each(&diagnostics, 10);
+        assert_eq!(shown.len(), count);
+        assert!(shown.iter().all(|(_, more)| *more == 0));
     }
 
     #[test]

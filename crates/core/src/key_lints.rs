@@ -142,16 +142,16 @@ fn mappings(
         found.push(if let Some((near, name)) = near {
             let (count, _) = keys.0[near];
             let help = format!("write `{near}`, which {count} of its posts have");
-            Diagnostic::error(Code::KeyUnknown, place(name), message).help(help)
+            Diagnostic::error(Code::UnknownKey, place(name), message).help(help)
         } else if let Some((at, value)) = called
             .iter()
             .filter(|_| field == "draft")
             .find_map(|(key, _)| has_value(catalogue, posts, key))
         {
             let help = format!("`{value}` is a value of `{at}`: write \"{at} in ({value})\"");
-            Diagnostic::error(Code::KeyUnknown, place(name), message).help(help)
+            Diagnostic::error(Code::UnknownKey, place(name), message).help(help)
         } else {
-            Diagnostic::warning(Code::KeyUnknown, place(name), message)
+            Diagnostic::warning(Code::UnknownKey, place(name), message)
                 .help("write the key that the posts have, or take the mapping out")
         });
     }
@@ -251,7 +251,7 @@ fn unknown_keys(
             || post.place_of("title"),
             |entry| post.source.place(entry.key.span),
         );
-        found.push(Diagnostic::warning(Code::KeyUnknown, place, message).help(help));
+        found.push(Diagnostic::warning(Code::UnknownKey, place, message).help(help));
     }
     found
 }
@@ -263,7 +263,7 @@ fn hidden(key: &str, catalogue: &Catalogue, post: PostId) -> Option<Diagnostic> 
     let message = "`set` is the name of a post's content set, and hides this key";
     let place = post.source.place(entry.key.span);
     let help = "give the key another name, or write `meta.set` in templates";
-    Some(Diagnostic::warning(Code::KeyUnknown, place, message).help(help))
+    Some(Diagnostic::warning(Code::UnknownKey, place, message).help(help))
 }
 
 fn without_effect(key: &str) -> Option<(&'static str, &'static str)> {
@@ -308,7 +308,7 @@ fn other_kinds<'k>(
                 "write {}, or no query that compares `{key}` finds this post",
                 most.article()
             );
-            found.push(Diagnostic::warning(Code::FieldUnfit, place, message).help(help));
+            found.push(Diagnostic::warning(Code::FieldTypeMismatch, place, message).help(help));
         }
     }
     found
@@ -327,7 +327,7 @@ fn separators(catalogue: &Catalogue) -> Diagnostics {
                 continue;
             };
             let place = source.place(written.span);
-            found.push(Diagnostic::warning(Code::TermSeparator, place, message).help(help));
+            found.push(Diagnostic::warning(Code::SuspiciousTerm, place, message).help(help));
         }
     }
     found

@@ -93,12 +93,80 @@ impl LintLevels {
 
 fn code(name: &str) -> Result<Code, String> {
     let names = || Code::ALL.iter().map(|code| code.name());
-    let found = Code::ALL.iter().find(|code| code.name() == name).copied();
-    found.ok_or_else(|| match nearest(name, names()) {
+    if let Some(found) = Code::ALL.iter().find(|code| code.name() == name) {
+        return Ok(*found);
+    }
+    if let Some((_, now)) = FORMER.iter().find(|(former, _)| *former == name) {
+        return Err(format!("this code is called `{}` now", now.name()));
+    }
+    Err(match nearest(name, names()) {
         Some(near) => format!("did you mean `{near}`?"),
-        None => "write the code that stands in brackets behind a fault, such as `term-lone`".into(),
+        None => "write the code that is in brackets after a diagnostic, such as `single-post-term`"
+            .into(),
     })
 }
+
+/// Names of codes before they were renamed, for the message that gives the new name.
+const FORMER: &[(&str, Code)] = &[
+    ("address-taken", Code::AddressConflict),
+    ("address-unreadable", Code::InvalidAddress),
+    ("content-empty", Code::EmptyContent),
+    ("content-missing", Code::MissingContent),
+    ("date-missing", Code::MissingDate),
+    ("date-odd", Code::ImplausibleDate),
+    ("date-unreadable", Code::InvalidDate),
+    ("feed-empty", Code::EmptyFeed),
+    ("feed-id-guessed", Code::GuessedFeedId),
+    ("feed-id-taken", Code::DuplicateFeedId),
+    ("field-unfit", Code::FieldTypeMismatch),
+    ("field-unknown", Code::UnknownField),
+    ("file-foreign", Code::ForeignFile),
+    ("file-stray", Code::StrayFile),
+    ("file-unreadable", Code::UnreadableFile),
+    ("file-unwritable", Code::UnwritableFile),
+    ("folder-taken", Code::FolderNotEmpty),
+    ("header-unclosed", Code::UnclosedFrontMatter),
+    ("header-unreadable", Code::FrontMatterSyntax),
+    ("image-missing", Code::MissingImage),
+    ("key-missing", Code::MissingKey),
+    ("key-repeated", Code::DuplicateKey),
+    ("key-unknown", Code::UnknownKey),
+    ("link-broken", Code::BrokenLink),
+    ("link-unfit", Code::InvalidLinkPattern),
+    ("mark-unfit", Code::InvalidPlaceholder),
+    ("month-empty", Code::EmptyMonth),
+    ("name-taken", Code::NameConflict),
+    ("not-text", Code::InvalidUtf8),
+    ("output-unfit", Code::InvalidOutputFolder),
+    ("path-case", Code::PathCaseConflict),
+    ("path-unfit", Code::InvalidPath),
+    ("post-undated", Code::UndatedPosts),
+    ("post-unfiled", Code::OrphanedPost),
+    ("query-circle", Code::QueryCycle),
+    ("query-empty", Code::EmptyResult),
+    ("query-unfit", Code::InvalidQuery),
+    ("query-unreadable", Code::QuerySyntax),
+    ("related-filled", Code::WeakRelatedPosts),
+    ("related-unknown", Code::UnknownRelatedPost),
+    ("settings-missing", Code::MissingSettings),
+    ("settings-unreadable", Code::SettingsSyntax),
+    ("slug-empty", Code::EmptySlug),
+    ("slug-unfit", Code::InvalidSlug),
+    ("source-unknown", Code::UnknownSource),
+    ("summary-missing", Code::MissingSummary),
+    ("template-endless", Code::TemplateLimit),
+    ("template-failed", Code::TemplateError),
+    ("template-unreadable", Code::TemplateSyntax),
+    ("template-unused", Code::UnusedTemplate),
+    ("term-alike", Code::NearDuplicateTerms),
+    ("term-lone", Code::SinglePostTerm),
+    ("term-separator", Code::SuspiciousTerm),
+    ("term-unknown", Code::UnusedTerm),
+    ("type-unfit", Code::InvalidType),
+    ("usage-unfit", Code::InvalidUsage),
+    ("value-unfit", Code::InvalidValue),
+    ("feed-undated", Code::UndatedPosts),
+];
 
 #[cfg(test)]
 mod tests {
@@ -106,27 +174,47 @@ mod tests {
     use crate::source::Place;
     use rstest::rstest;
 
+    #[rstest]
+    #[case::renamed("term-lone", "this code is called `single-post-term` now")]
+    #[case::a_slip("broken-lnk", "did you mean `broken-link`?")]
+    #[case::anything(
+        "zzz",
+        "write the code that is in brackets after a diagnostic, such as `single-post-term`"
+    )]
+    fn a_name_that_is_no_code(#[case] name: &str, #[case] expected: &str) {
+        assert_eq!(LintLevels::default().deny(name), Err(expected.to_owned()));
+        assert_eq!(LintLevels::default().allow(name), Err(expected.to_owned()));
+    }
+
+    #[test]
+    fn no_former_name_is_a_code() {
+        let names: BTreeSet<&str> = Code::ALL.iter().map(|code| code.name()).collect();
+        for (former, _) in FORMER {
+            assert!(!names.contains(former), "{former}");
+        }
+    }
+
     fn warning(code: Code) -> Diagnostic {
         Diagnostic::warning(code, Place::top_of("a.md"), "x")
     }
 
     #[rstest]
-    #[case::as_it_is(&[], &[], &["warning term-lone", "error key-unknown"])]
-    #[case::denied(&["term-lone"], &[], &["error term-lone", "error key-unknown"])]
-    #[case::all_denied(&["all"], &[], &["error term-lone", "error key-unknown"])]
-    #[case::all_but_one(&["all"], &["term-lone"], &["error key-unknown"])]
-    #[case::allowed(&[], &["term-lone"], &["error key-unknown"])]
-    #[case::errors_stay(&[], &["key-unknown"], &["warning term-lone", "error key-unknown"])]
-    #[case::the_last_word(&["term-lone"], &["term-lone"], &["error key-unknown"])]
+    #[case::as_it_is(&[], &[], &["warning single-post-term", "error unknown-key"])]
+    #[case::denied(&["single-post-term"], &[], &["error single-post-term", "error unknown-key"])]
+    #[case::all_denied(&["all"], &[], &["error single-post-term", "error unknown-key"])]
+    #[case::all_but_one(&["all"], &["single-post-term"], &["error unknown-key"])]
+    #[case::allowed(&[], &["single-post-term"], &["error unknown-key"])]
+    #[case::errors_stay(&[], &["unknown-key"], &["warning single-post-term", "error unknown-key"])]
+    #[case::the_last_word(&["single-post-term"], &["single-post-term"], &["error unknown-key"])]
     fn a_verdict(#[case] deny: &[&str], #[case] allow: &[&str], #[case] expected: &[&str]) {
         let mut levels = LintLevels::default();
         deny.iter().for_each(|code| levels.deny(code).unwrap());
         allow.iter().for_each(|code| levels.allow(code).unwrap());
         let error = Diagnostic {
             severity: Severity::Error,
-            ..warning(Code::KeyUnknown)
+            ..warning(Code::UnknownKey)
         };
-        let found = levels.of(vec![warning(Code::TermLone), error]);
+        let found = levels.of(vec![warning(Code::SinglePostTerm), error]);
         let said: Vec<String> = found
             .iter()
             .map(|diagnostic| {
@@ -142,10 +230,10 @@ mod tests {
     }
 
     #[rstest]
-    #[case::added(&["term-lone"], &[], &["term-alike"], &[], "term-lone term-alike")]
-    #[case::allowed_after(&["term-lone", "term-alike"], &[], &[], &["term-lone"], "term-alike")]
-    #[case::denied_after(&[], &["term-lone"], &["term-lone"], &[], "term-lone")]
-    #[case::all_after(&[], &["term-lone"], &["all"], &[], "term-alike")]
+    #[case::added(&["single-post-term"], &[], &["near-duplicate-terms"], &[], "single-post-term near-duplicate-terms")]
+    #[case::allowed_after(&["single-post-term", "near-duplicate-terms"], &[], &[], &["single-post-term"], "near-duplicate-terms")]
+    #[case::denied_after(&[], &["single-post-term"], &["single-post-term"], &[], "single-post-term")]
+    #[case::all_after(&[], &["single-post-term"], &["all"], &[], "near-duplicate-terms")]
     fn levels_of_the_command_line_come_after_those_of_the_settings(
         #[case] denied: &[&str],
         #[case] allowed: &[&str],
@@ -160,7 +248,7 @@ mod tests {
             levels
         };
         let all = levels(denied, allowed).with(&levels(then_denied, then_allowed));
-        let codes = [Code::TermLone, Code::TermAlike].into_iter();
+        let codes = [Code::SinglePostTerm, Code::NearDuplicateTerms].into_iter();
         let found: Vec<&str> = codes
             .filter(|code| all.denies(*code))
             .map(|code| code.name())
@@ -170,13 +258,13 @@ mod tests {
 
     /// With "all" a new post is no error.
     #[rstest]
-    #[case::all("all", &["term-lone", "feed-lost", "address-lost"])]
+    #[case::all("all", &["single-post-term", "feed-lost", "address-lost"])]
     #[case::by_name("post-published", &["post-published"])]
     fn what_builds_are_for_is_denied_by_name(#[case] deny: &str, #[case] expected: &[&str]) {
         let mut levels = LintLevels::default();
         levels.deny(deny).unwrap();
         let codes = [
-            Code::TermLone,
+            Code::SinglePostTerm,
             Code::FeedLost,
             Code::AddressLost,
             Code::PostPublished,
@@ -185,11 +273,5 @@ mod tests {
         let denied = codes.iter().filter(|code| levels.denies(**code));
         let denied: Vec<&str> = denied.map(|code| code.name()).collect();
         assert_eq!(denied, expected);
-    }
-
-    #[test]
-    fn a_code_that_there_is_not() {
-        let said = LintLevels::default().deny("term-alon");
-        assert_eq!(said, Err("did you mean `term-lone`?".to_owned()));
     }
 }

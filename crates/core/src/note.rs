@@ -106,12 +106,12 @@ fn unfit(entry: &Entry, source: &Source) -> Diagnostic {
         Some((_, holds)) => {
             let is = entry.value.node.kind().article();
             let message = format!("`{key}` is {holds}, and this is {is}");
-            Diagnostic::error(Code::TypeUnfit, source.place(entry.value.span), message)
+            Diagnostic::error(Code::InvalidType, source.place(entry.value.span), message)
                 .help(format!("write `{key}: …`"))
         }
         None => {
             let message = format!("a term note has no `{key}`");
-            Diagnostic::error(Code::KeyUnknown, source.place(entry.key.span), message)
+            Diagnostic::error(Code::UnknownKey, source.place(entry.key.span), message)
                 .suggest(key, ENTRIES.map(|(name, _)| name))
         }
     }

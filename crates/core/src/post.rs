@@ -344,7 +344,7 @@ fn no_date(path: &str, set: &ContentSet, front: &Map) -> Diagnostic {
     let mut others =
         entries.filter(|entry| !["updated", "expires"].contains(&entry.key.node.as_str()));
     let other = others.find(|entry| is_date(&entry.value.node));
-    let diagnostic = Diagnostic::error(Code::DateMissing, Place::top_of(path), message);
+    let diagnostic = Diagnostic::error(Code::MissingDate, Place::top_of(path), message);
     match other {
         Some(entry) => diagnostic.help(format!(
             "`{name}` holds a date: if it is this blog's word for it, write `date = [\"date\", \"{name}\"]` below `[content.{set}.fields]`",

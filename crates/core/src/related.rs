@@ -104,7 +104,7 @@ fn read(
     let Some(limit) = written.statement().limit else {
         diagnostics.push(
             Diagnostic::error(
-                Code::QueryUnfit,
+                Code::InvalidQuery,
                 written.place(),
                 "the query of the related posts has no limit",
             )

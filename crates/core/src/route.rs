@@ -36,7 +36,12 @@ impl PatternFault {
     /// The diagnostic at its place.
     #[must_use]
     pub fn at(&self, passage: &Passage) -> Diagnostic {
-        Diagnostic::error(Code::LinkUnfit, passage.place(self.span), &*self.message).help(self.help)
+        Diagnostic::error(
+            Code::InvalidLinkPattern,
+            passage.place(self.span),
+            &*self.message,
+        )
+        .help(self.help)
     }
 }
 
@@ -614,7 +619,7 @@ pub fn taken(file: &str, first: &Maker, second: &Maker, way_out: impl Into<Strin
         .strip_suffix("index.html")
         .map_or_else(|| format!("/{file}"), |folder| format!("/{folder}"));
     Diagnostic::error(
-        Code::AddressTaken,
+        Code::AddressConflict,
         second.place.clone(),
         format!(
             "{} and {} would both stand at {address}",

@@ -161,7 +161,7 @@ pub(crate) fn unfit_slug(written: &str, place: Place) -> Option<Diagnostic> {
     let holds = "a slug holds letters, digits, marks and `-` `_` `.` `~`";
     let better = slug(written);
     Some(
-        Diagnostic::error(Code::SlugUnfit, place, message).help(match better.is_empty() {
+        Diagnostic::error(Code::InvalidSlug, place, message).help(match better.is_empty() {
             true => holds.to_owned(),
             false => format!("{holds}; write \"{better}\""),
         }),

@@ -108,7 +108,7 @@ pub enum DatePart {
 
 /// Why a text is no date.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum DateFault {
+pub enum DateError {
     /// The text has none of the known forms.
     Form,
     /// The form is right, but there is no such day or time.
@@ -131,9 +131,9 @@ impl Moment {
 /// seconds and the offset may be missing, and the offset may be written without a colon).
 ///
 /// # Errors
-/// [`DateFault::Form`] for any other form; [`DateFault::NotThere`] for 30 February, hour 25 and
+/// [`DateError::Form`] for any other form; [`DateError::NotThere`] for 30 February, hour 25 and
 /// the like.
-pub fn parse_date(text: &str) -> Result<Written, DateFault> {
+pub fn parse_date(text: &str) -> Result<Written, DateError> {
     let mut read = Digits { rest: text };
     let year = read.number(4)?;
     read.sign("-")?;
@@ -164,7 +164,7 @@ pub fn parse_date(text: &str) -> Result<Written, DateFault> {
 ///
 /// # Errors
 /// As [`parse_date`].
-pub fn parse_part(text: &str) -> Result<DatePart, DateFault> {
+pub fn parse_part(text: &str) -> Result<DatePart, DateError> {
     let digits = |t: &str| t.bytes().all(|b| b.is_ascii_digit());
     match text.len() {
         4 if digits(text) => {
@@ -195,11 +195,11 @@ pub fn date_part(day: Date, name: &str) -> Option<String> {
     }
 }
 
-fn civil_date(year: i16, month: i16, day: i16) -> Result<Date, DateFault> {
+fn civil_date(year: i16, month: i16, day: i16) -> Result<Date, DateError> {
     let there = |month, day| Date::new(year, month, day).ok();
     let narrow = |n: i16| i8::try_from(n).unwrap_or(0);
     there(narrow(month), narrow(day)).ok_or_else(|| {
-        DateFault::NotThere(match there(narrow(month), 1) {
+        DateError::NotThere(match there(narrow(month), 1) {
             None => format!("there is no month {month:02}"),
             Some(first) => format!("{year:04}-{month:02} has {} days", first.days_in_month()),
         })
@@ -211,22 +211,22 @@ struct Digits<'a> {
 }
 
 impl Digits<'_> {
-    fn number(&mut self, places: usize) -> Result<i16, DateFault> {
-        let (digits, rest) = self.rest.split_at_checked(places).ok_or(DateFault::Form)?;
+    fn number(&mut self, places: usize) -> Result<i16, DateError> {
+        let (digits, rest) = self.rest.split_at_checked(places).ok_or(DateError::Form)?;
         if !digits.bytes().all(|b| b.is_ascii_digit()) {
-            return Err(DateFault::Form);
+            return Err(DateError::Form);
         }
         self.rest = rest;
-        digits.parse().map_err(|_| DateFault::Form)
+        digits.parse().map_err(|_| DateError::Form)
     }
 
-    fn sign(&mut self, sign: &str) -> Result<(), DateFault> {
-        self.rest = self.rest.strip_prefix(sign).ok_or(DateFault::Form)?;
+    fn sign(&mut self, sign: &str) -> Result<(), DateError> {
+        self.rest = self.rest.strip_prefix(sign).ok_or(DateError::Form)?;
         Ok(())
     }
 
     /// `HH:MM`, `HH:MM:SS` or `HH:MM:SS.fraction`; the outer error is the form, the inner the hour.
-    fn time(&mut self) -> Result<Result<Time, DateFault>, DateFault> {
+    fn time(&mut self) -> Result<Result<Time, DateError>, DateError> {
         let hour = self.number(2)?;
         self.sign(":")?;
         let minute = self.number(2)?;
@@ -241,25 +241,25 @@ impl Digits<'_> {
         let narrow = |n: i16| i8::try_from(n).unwrap_or(i8::MAX);
         Ok(
             Time::new(narrow(hour), narrow(minute), narrow(second), nanos).map_err(|_| {
-                DateFault::NotThere(format!(
+                DateError::NotThere(format!(
                     "there is no time {hour:02}:{minute:02}:{second:02} in a day"
                 ))
             }),
         )
     }
 
-    fn fraction(&mut self) -> Result<i32, DateFault> {
+    fn fraction(&mut self) -> Result<i32, DateError> {
         let count = self.rest.bytes().take_while(u8::is_ascii_digit).count();
         if count == 0 {
-            return Err(DateFault::Form);
+            return Err(DateError::Form);
         }
         let digits = &self.rest[..count];
         self.rest = &self.rest[count..];
         let nine = format!("{:0<9}", &digits[..count.min(9)]);
-        nine.parse().map_err(|_| DateFault::Form)
+        nine.parse().map_err(|_| DateError::Form)
     }
 
-    fn offset(&mut self) -> Result<Option<Offset>, DateFault> {
+    fn offset(&mut self) -> Result<Option<Offset>, DateError> {
         if self.rest.is_empty() {
             return Ok(None);
         }
@@ -267,7 +267,7 @@ impl Digits<'_> {
             return if self.rest.is_empty() {
                 Ok(Some(Offset::UTC))
             } else {
-                Err(DateFault::Form)
+                Err(DateError::Form)
             };
         }
         let sign = if self.sign("+").is_ok() {
@@ -280,16 +280,16 @@ impl Digits<'_> {
         let _ = self.sign(":");
         let minutes = i32::from(self.number(2)?);
         if !self.rest.is_empty() {
-            return Err(DateFault::Form);
+            return Err(DateError::Form);
         }
         if hours > 23 || minutes > 59 {
-            return Err(DateFault::NotThere(format!(
+            return Err(DateError::NotThere(format!(
                 "there is no offset of {hours:02}:{minutes:02} from UTC"
             )));
         }
         Offset::from_seconds(sign * (hours * 3600 + minutes * 60))
             .map(Some)
-            .map_err(|_| DateFault::Form)
+            .map_err(|_| DateError::Form)
     }
 }
 
@@ -299,8 +299,8 @@ impl Written {
     ///
     /// # Errors
     /// At the very ends of the calendar, where an instant cannot be told.
-    pub fn stamp(&self, zone: &TimeZone) -> Result<Stamp, DateFault> {
-        let out = |_| DateFault::NotThere("the calendar ends before that".to_owned());
+    pub fn stamp(&self, zone: &TimeZone) -> Result<Stamp, DateError> {
+        let out = |_| DateError::NotThere("the calendar ends before that".to_owned());
         let local = DateTime::from_parts(self.date, self.time.unwrap_or_default());
         let at = match self.offset {
             Some(offset) => offset.to_timestamp(local).map_err(out)?,
@@ -411,7 +411,7 @@ impl DatePart {
     ///
     /// # Errors
     /// At the very ends of the calendar.
-    pub fn stretch(&self, zone: &TimeZone) -> Result<Stretch, DateFault> {
+    pub fn stretch(&self, zone: &TimeZone) -> Result<Stretch, DateError> {
         match self {
             DatePart::Year(year) => days(civil_date(*year, 1, 1)?, Span::new().years(1), zone),
             DatePart::Month(year, month) => days(
@@ -428,8 +428,8 @@ impl DatePart {
     }
 }
 
-fn days(first: Date, length: Span, zone: &TimeZone) -> Result<Stretch, DateFault> {
-    let out = |_| DateFault::NotThere("the calendar ends before that".to_owned());
+fn days(first: Date, length: Span, zone: &TimeZone) -> Result<Stretch, DateError> {
+    let out = |_| DateError::NotThere("the calendar ends before that".to_owned());
     let midnight = |day: Date| {
         zone.to_ambiguous_timestamp(day.at(0, 0, 0, 0))
             .compatible()
@@ -489,7 +489,7 @@ mod tests {
     #[case::non_ascii("２０２６-03-14")]
     #[case::empty("")]
     fn other_forms_are_refused(#[case] text: &str) {
-        assert_eq!(parse_date(text), Err(DateFault::Form));
+        assert_eq!(parse_date(text), Err(DateError::Form));
     }
 
     #[rstest]
@@ -499,7 +499,7 @@ mod tests {
     #[case::hour("2026-03-14 25:00", "there is no time 25:00:00 in a day")]
     #[case::offset("2026-03-14 05:00+24:00", "there is no offset of 24:00 from UTC")]
     fn dates_that_do_not_exist_say_why(#[case] text: &str, #[case] why: &str) {
-        assert_eq!(parse_date(text), Err(DateFault::NotThere(why.to_owned())));
+        assert_eq!(parse_date(text), Err(DateError::NotThere(why.to_owned())));
     }
 
     #[rstest]

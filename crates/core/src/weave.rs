@@ -188,7 +188,7 @@ impl<'a> Page<'a> {
     /// A diagnostic of a mark.
     #[must_use]
     pub fn diagnostic(&self, span: Span, message: impl Into<String>, help: &str) -> Diagnostic {
-        Diagnostic::error(Code::MarkUnfit, self.source.place(span), message).help(help)
+        Diagnostic::error(Code::InvalidPlaceholder, self.source.place(span), message).help(help)
     }
 
     /// A comment as text with its place in the source.
@@ -208,7 +208,7 @@ impl<'a> Page<'a> {
 
 fn utf16(file: &str) -> Diagnostic {
     let message = "this page is in UTF-16, and its marked places are not filled";
-    Diagnostic::error(Code::NotText, Place::top_of(file), message)
+    Diagnostic::error(Code::InvalidUtf8, Place::top_of(file), message)
         .help("save it as UTF-8, or in any encoding that holds ASCII as it is")
 }
 
@@ -257,7 +257,7 @@ impl<'a> Words<'a> {
     }
 
     fn diagnostic(&self, span: Span, message: impl Into<String>) -> Diagnostic {
-        Diagnostic::error(Code::MarkUnfit, self.source.place(span), message)
+        Diagnostic::error(Code::InvalidPlaceholder, self.source.place(span), message)
     }
 
     fn next(&mut self) -> Option<&Word> {

@@ -30,7 +30,8 @@ impl Settings {
             "`{0}` is the name of the content set of the folder `{0}/`",
             name.node
         );
-        let diagnostic = Diagnostic::error(Code::NameTaken, self.source.place(name.span), message);
+        let diagnostic =
+            Diagnostic::error(Code::NameConflict, self.source.place(name.span), message);
         Err(Box::new(diagnostic.help("give the query another name")))
     }
 

@@ -16,6 +16,8 @@ pub struct BuildReport {
     pub pages: usize,
     /// The number of posts in no list, by the name of their state. States without posts are left out.
     pub excluded: BTreeMap<String, usize>,
+    /// The number of HTML pages of the site, changed or not, without redirects.
+    pub built: usize,
     /// The number of outputs that were rendered because a dependency changed, whether or not their bytes
     /// did.
     pub rendered: usize,

@@ -184,7 +184,7 @@ fn a_file_of_someone_else_at_an_outputs_place_is_refused() {
     assert_eq!(
         bench.diagnostics(),
         [(
-            "file-foreign".to_owned(),
+            "foreign-file".to_owned(),
             "out/2026/new/index.html".to_owned(),
             1,
             1
@@ -220,7 +220,7 @@ fn without_its_memory_a_build_takes_over_only_what_it_would_write() {
     let before = bench.out.files();
     assert_eq!(
         bench.diagnostics(),
-        [diagnostic("file-foreign", "out/index.html")]
+        [diagnostic("foreign-file", "out/index.html")]
     );
     assert_eq!(bench.out.files(), before);
     bench.foreign.adopt = true;
@@ -290,62 +290,68 @@ fn files_of_no_known_build_are_counted_and_pruned_when_that_is_asked_for() {
 #[case::old_address(
     "moved_from: \"/%2e%2e/%2e%2e/tabulae.toml\"",
     "",
-    "address-unreadable",
+    "invalid-address",
     "posts/2026-03-14-x.md",
     2
 )]
 #[case::old_address_of_the_own_host(
     "moved_from: \"https://x.example/%2e%2e/posts/ok.md\"",
     "",
-    "address-unreadable",
+    "invalid-address",
     "posts/2026-03-14-x.md",
     2
 )]
 #[case::old_address_with_a_nul(
     "moved_from: \"/a%00b/\"",
     "",
-    "address-unreadable",
+    "invalid-address",
     "posts/2026-03-14-x.md",
     2
 )]
 #[case::feed(
     "",
     "[feed.f]\nlink = \"/%2e%2e/%2e%2e/tabulae.toml\"\n",
-    "link-unfit",
+    "invalid-link-pattern",
     "tabulae.toml",
     6
 )]
-#[case::feed_by_its_name("", "[feed.\"../../q\"]\n", "path-unfit", "tabulae.toml", 5)]
+#[case::feed_by_its_name("", "[feed.\"../../q\"]\n", "invalid-path", "tabulae.toml", 5)]
 #[case::archive(
     "",
     "[archive.a]\nlink = \"/%2e%2e/q/\"\n",
-    "link-unfit",
+    "invalid-link-pattern",
     "tabulae.toml",
     6
 )]
-#[case::archive_by_its_name("", "[archive.\"%2e%2e/%2e%2e/q\"]\n", "link-unfit", "tabulae.toml", 5)]
+#[case::archive_by_its_name(
+    "",
+    "[archive.\"%2e%2e/%2e%2e/q\"]\n",
+    "invalid-link-pattern",
+    "tabulae.toml",
+    5
+)]
 #[case::overview(
     "",
     "[archive.a]\nby = \"tag\"\noverview = \"/.%2e/q/\"\n",
-    "link-unfit",
+    "invalid-link-pattern",
     "tabulae.toml",
     7
 )]
 #[case::content(
     "",
     "[content.posts]\nlink = \"/%2e%2e/{slug}/\"\n",
-    "link-unfit",
+    "invalid-link-pattern",
     "tabulae.toml",
     6
 )]
 #[case::content_by_its_name(
     "",
     "[content.posts]\n[content.\"../../z\"]\n",
-    "value-unfit",
+    "invalid-value",
     "tabulae.toml",
     6
 )]
-#[case::long_name("moved_from: /LONG/", "", "path-unfit", "posts/2026-03-14-x.md", 2)]
+#[case::long_name("moved_from: /LONG/", "", "invalid-path", "posts/2026-03-14-x.md", 2)]
 fn no_address_leads_out_of_the_output_folder(
     #[case] front: &str,
     #[case] settings: &str,
@@ -386,7 +392,7 @@ fn paths_that_differ_only_in_case_are_refused(
         .iter()
         .map(|d| (d.code.name(), d.is_error()))
         .collect();
-    assert_eq!(found, [("path-case", error)]);
+    assert_eq!(found, [("path-case-conflict", error)]);
 }
 
 #[test]
@@ -900,19 +906,12 @@ fn another_language_has_its_own_words_and_months() {
 }
 
 #[rstest]
-#[case::no_settings("tabulae.toml", None, "settings-missing", "tabulae.toml", 1, 1)]
-#[case::broken_settings(
-    "tabulae.toml",
-    Some("[site"),
-    "settings-unreadable",
-    "tabulae.toml",
-    1,
-    6
-)]
+#[case::no_settings("tabulae.toml", None, "missing-settings", "tabulae.toml", 1, 1)]
+#[case::broken_settings("tabulae.toml", Some("[site"), "settings-syntax", "tabulae.toml", 1, 6)]
 #[case::yaml(
     "posts/a.md",
     Some("---\ntitle: a: b\n---\n"),
-    "header-unreadable",
+    "front-matter-syntax",
     "posts/a.md",
     2,
     9
@@ -920,7 +919,7 @@ fn another_language_has_its_own_words_and_months() {
 #[case::toml(
     "posts/a.md",
     Some("+++\ntitle = a\n+++\n"),
-    "header-unreadable",
+    "front-matter-syntax",
     "posts/a.md",
     2,
     9
@@ -928,16 +927,16 @@ fn another_language_has_its_own_words_and_months() {
 #[case::json(
     "posts/a.md",
     Some("{\"title\": a}"),
-    "header-unreadable",
+    "front-matter-syntax",
     "posts/a.md",
     1,
     11
 )]
-#[case::no_date("posts/a.md", Some("x"), "date-missing", "posts/a.md", 1, 1)]
+#[case::no_date("posts/a.md", Some("x"), "missing-date", "posts/a.md", 1, 1)]
 #[case::same_address(
     "posts/2026-04-02-boat.md",
     Some("x"),
-    "address-taken",
+    "address-conflict",
     "posts/2026-04-01-boat.md",
     1,
     1
@@ -945,16 +944,16 @@ fn another_language_has_its_own_words_and_months() {
 #[case::asset_and_page(
     "assets/2026/lime/index.html",
     Some("x"),
-    "address-taken",
+    "address-conflict",
     "assets/2026/lime/index.html",
     1,
     1
 )]
-#[case::asset_and_folder("assets/tags", Some("x"), "address-taken", "tabulae.toml", 1, 1)]
+#[case::asset_and_folder("assets/tags", Some("x"), "address-conflict", "tabulae.toml", 1, 1)]
 #[case::empty_term(
     "posts/2026-04-02-x.md",
     Some("---\ntags: ['++']\n---\n"),
-    "slug-empty",
+    "empty-slug",
     "posts/2026-04-02-x.md",
     2,
     8
@@ -962,7 +961,7 @@ fn another_language_has_its_own_words_and_months() {
 #[case::template(
     "templates/post.html",
     Some("{% if %}"),
-    "template-unreadable",
+    "template-syntax",
     "templates/post.html",
     1,
     7
@@ -970,7 +969,7 @@ fn another_language_has_its_own_words_and_months() {
 #[case::unknown_name(
     "templates/post.html",
     Some("a\n{{ post.titel }}"),
-    "template-failed",
+    "template-error",
     "templates/post.html",
     2,
     4
@@ -978,7 +977,7 @@ fn another_language_has_its_own_words_and_months() {
 #[case::unknown_filter(
     "templates/post.html",
     Some("{{ post.title|uper }}"),
-    "template-failed",
+    "template-error",
     "templates/post.html",
     1,
     15
@@ -988,7 +987,7 @@ fn another_language_has_its_own_words_and_months() {
     Some(
         "---\ntitle: x\n---\n{% for p in query(\"from posts where categry = 'x'\") %}{% endfor %}"
     ),
-    "field-unknown",
+    "unknown-field",
     "pages/x.html",
     4,
     37
@@ -1023,7 +1022,7 @@ fn two_terms_at_one_address_name_both() {
         .with("posts/2026-05-02-y.md", "---\ntags: [a/b]\n---\n");
     let built = bench.build();
     let diagnostic = &built.diagnostics[0];
-    assert_eq!(diagnostic.code, Code::AddressTaken);
+    assert_eq!(diagnostic.code, Code::AddressConflict);
     assert!(
         diagnostic.message.contains("\"a.b\"") && diagnostic.message.contains("\"a/b\""),
         "{}",
@@ -1049,12 +1048,12 @@ fn every_fault_of_a_run_is_reported_together() {
     assert_eq!(
         found,
         [
-            "posts/a.md:2 date-unreadable",
-            "posts/a.md:3 slug-unfit",
-            "posts/b.md:3 date-unreadable",
-            "posts/b.md:2 type-unfit",
-            "posts/c.md:1 header-unclosed",
-            "posts/d.md:4 not-text",
+            "posts/a.md:2 invalid-date",
+            "posts/a.md:3 invalid-slug",
+            "posts/b.md:3 invalid-date",
+            "posts/b.md:2 invalid-type",
+            "posts/c.md:1 unclosed-front-matter",
+            "posts/d.md:4 invalid-utf8",
         ]
     );
     assert!(bench.files().is_empty());
@@ -1084,7 +1083,7 @@ fn a_folder_without_posts_is_refused_and_one_of_two_is_a_warning() {
     assert_eq!(
         bench.diagnostics(),
         [(
-            "content-missing".to_owned(),
+            "missing-content".to_owned(),
             "tabulae.toml".to_owned(),
             1,
             1
@@ -1092,12 +1091,12 @@ fn a_folder_without_posts_is_refused_and_one_of_two_is_a_warning() {
     );
     let mut bench = Bench::new("").with("posts/readme.txt", "x");
     let built = bench.build();
-    assert!(built.diagnostics[0].code == Code::ContentEmpty && built.diagnostics[0].is_error());
+    assert!(built.diagnostics[0].code == Code::EmptyContent && built.diagnostics[0].is_error());
     let mut bench = Bench::new("[content.posts]\n[content.notes]\ndated = false\n")
         .with("posts/2026-01-01-a.md", "")
         .with("notes/x.txt", "");
     let built = bench.build();
-    assert!(built.diagnostics[0].code == Code::ContentEmpty && !built.diagnostics[0].is_error());
+    assert!(built.diagnostics[0].code == Code::EmptyContent && !built.diagnostics[0].is_error());
     assert!(bench.files().contains(&"2026/a/index.html".to_owned()));
 }
 
@@ -1111,7 +1110,7 @@ fn undated_posts_are_left_out_with_one_warning_for_each_list() {
     .with("notes/c.md", "C.\n");
     let built = bench.build();
     let told = built.diagnostics.iter().map(|diagnostic| {
-        assert_eq!(diagnostic.code, Code::PostUndated);
+        assert_eq!(diagnostic.code, Code::UndatedPosts);
         (diagnostic.place.line, diagnostic.message.as_str())
     });
     let expected = [
@@ -1222,10 +1221,10 @@ fn two_makers_of_one_output_are_told_the_way_out(
 }
 
 #[rstest]
-#[case::script("image: \"javascript:alert(1)\"", "address-unreadable")]
-#[case::page("image: \"data:text/html,<p>\"", "address-unreadable")]
-#[case::too_many_terms(&format!("tags: [{}]", (0..1001).map(|n| format!("t{n},")).collect::<String>()), "value-unfit")]
-#[case::too_deep_a_term(&format!("tags: [\"{}x\"]", "a/".repeat(32)), "value-unfit")]
+#[case::script("image: \"javascript:alert(1)\"", "invalid-address")]
+#[case::page("image: \"data:text/html,<p>\"", "invalid-address")]
+#[case::too_many_terms(&format!("tags: [{}]", (0..1001).map(|n| format!("t{n},")).collect::<String>()), "invalid-value")]
+#[case::too_deep_a_term(&format!("tags: [\"{}x\"]", "a/".repeat(32)), "invalid-value")]
 fn front_matter_has_limits(#[case] front: &str, #[case] code: &str) {
     let mut bench = Bench::new("").with("posts/2026-03-14-x.md", &format!("---\n{front}\n---\n"));
     assert_eq!(
@@ -1252,8 +1251,8 @@ fn a_limit_beyond_all_posts_is_all_posts() {
 
 #[rstest]
 #[case::short(64, &[])]
-#[case::long(65, &["query-unfit"])]
-#[case::far_too_long(5000, &["query-unfit"])]
+#[case::long(65, &["invalid-query"])]
+#[case::far_too_long(5000, &["invalid-query"])]
 fn chains_of_named_queries_have_an_end(#[case] length: usize, #[case] codes: &[&str]) {
     let query = |n: usize| match n {
         0 => "q0 = \"from posts where tag = 'a'\"\n".to_owned(),

@@ -105,7 +105,7 @@ fn a_site_is_found_upward() {
     let deep = folder.path().join("posts/2026");
     fs::create_dir_all(&deep).unwrap();
     let missing = Workspace::open(&deep).unwrap_err();
-    assert_eq!(missing.diagnostics()[0].code, Code::SettingsMissing);
+    assert_eq!(missing.diagnostics()[0].code, Code::MissingSettings);
     fs::write(folder.path().join("tabulae.toml"), SETTINGS).unwrap();
     fs::write(deep.join("lime.md"), "---\ndate: 2026-03-01\n---\n").unwrap();
     let site = Workspace::open(&deep).unwrap();
@@ -123,15 +123,15 @@ fn a_file_is_no_output_folder() {
     let path = folder.path().join("out");
     fs::write(&path, "x").unwrap();
     let error = DiskOutput::new(&path).unwrap_err();
-    assert_eq!(error.diagnostics()[0].code, Code::FileUnwritable);
+    assert_eq!(error.diagnostics()[0].code, Code::UnwritableFile);
 }
 
 /// Texts that are not on disk are checked, and nothing is changed.
 #[rstest]
 #[case::sound("posts/new.md", "---\ndate: 2026-01-01\n---\n", None)]
-#[case::broken_post("posts/2026-03-01-sand.md", "---\ndate: 2026-13-01\n---\n", Some((Code::DateUnreadable, 2)))]
-#[case::broken_template("templates/post.html", "a\n{{ post.titel }}", Some((Code::TemplateFailed, 2)))]
-#[case::broken_settings("tabulae.toml", "[site\n", Some((Code::SettingsUnreadable, 1)))]
+#[case::broken_post("posts/2026-03-01-sand.md", "---\ndate: 2026-13-01\n---\n", Some((Code::InvalidDate, 2)))]
+#[case::broken_template("templates/post.html", "a\n{{ post.titel }}", Some((Code::TemplateError, 2)))]
+#[case::broken_settings("tabulae.toml", "[site\n", Some((Code::SettingsSyntax, 1)))]
 fn texts_of_an_editor_are_checked(
     #[case] path: &str,
     #[case] text: &str,

@@ -19,7 +19,7 @@ pub(super) fn run(args: &Args, audit: &AuditArgs) -> Status {
     };
     let mut output = match build.output(&args.dir) {
         Ok(output) => output,
-        Err(error) => return ui::failed(args.is_json(), error.diagnostics()),
+        Err(error) => return ui::failed(args, error.diagnostics()),
     };
     let (found, settings) = args.workspace().audit(&mut output, build.options());
     let levels = settings.map(|settings| settings.audit);
@@ -35,7 +35,7 @@ pub(super) fn run(args: &Args, audit: &AuditArgs) -> Status {
             &found,
         );
     }
-    status(&found).max(ui::print(&as_text(&kinds, audit.all)))
+    status(&found).max(ui::print(&as_text(&kinds, args.all)))
 }
 
 /// The findings by kind: errors first, then the kinds of which there are most.

@@ -1,7 +1,7 @@
 //! `tabulae build`
 
 use std::fmt::Write as _;
-use std::path::Path;
+use std::path::{MAIN_SEPARATOR, Path};
 use std::time::Instant;
 
 use serde_json::{Value, json};
@@ -18,7 +18,7 @@ pub(super) fn run(args: &Args, build: &BuildArgs) -> Status {
     if args.is_json() {
         return ui::json(&as_json(&built.output, build), &built.diagnostics);
     }
-    let status = ui::report(&built.diagnostics);
+    let status = ui::report(&built.diagnostics, args.all);
     if built.output.posts == 0 && status != Status::Done {
         return status;
     }
@@ -66,8 +66,9 @@ pub(super) fn build_site(
 
 fn as_json(report: &BuildReport, build: &BuildArgs) -> Value {
     let mut object = json!({
+        "pages": report.built,
         "read": { "posts": report.posts, "pages": report.pages },
-        "held_back": report.excluded,
+        "excluded": report.excluded,
         "written": report.written,
         "unchanged": report.unchanged,
         "removed": report.removed,
@@ -94,7 +95,7 @@ pub(super) fn as_text(
         .filter(|diagnostic| diagnostic.is_error())
         .count();
     let counted_errors = counted(errors, "error", "errors");
-    let mut text = read_line(report) + "\n";
+    let mut text = String::new();
     if build.verbose {
         let yields = report.yields.iter();
         text.extend(yields.map(|sentence| sentence_line(sentence)));
@@ -109,7 +110,10 @@ pub(super) fn as_text(
     if nothing && !build.dry_run {
         return text + &format!("Build failed: {counted_errors}. Nothing was written.\n");
     }
-    text += &written_line(report, build.dry_run, seconds);
+    text += &ui::built_line(report, build.dry_run, seconds);
+    if !build.dry_run {
+        text += &read_line(report);
+    }
     if errors > 0 && !build.dry_run {
         let _ = writeln!(text, "Skipped posts with errors: {counted_errors}.");
     }
@@ -170,24 +174,6 @@ fn unknown_lines(report: &BuildReport, verbose: bool) -> String {
     text
 }
 
-fn written_line(report: &BuildReport, dry_run: bool, seconds: f64) -> String {
-    let written = counted(report.written, "file", "files");
-    let BuildReport {
-        out,
-        removed,
-        unchanged,
-        ..
-    } = report;
-    match dry_run {
-        true => format!(
-            "Would write {written} to {out} and remove {removed}; {unchanged} unchanged. Nothing was written.\n"
-        ),
-        false => format!(
-            "Wrote {written} to {out} in {seconds:.2} s; {unchanged} unchanged, {removed} removed.\n"
-        ),
-    }
-}
-
 fn due_line(due: &Due) -> String {
     let Due { at, title, path } = due;
     let day = at.day.strftime("%-d %B %Y");
@@ -196,25 +182,12 @@ fn due_line(due: &Due) -> String {
     format!("Next due: \"{title}\" on {day}{time} ({path}).\n")
 }
 
+/// Returns the line that says what was read, and in which folder the site is.
 fn read_line(report: &BuildReport) -> String {
     let mut line = format!("Read {}", counted(report.posts, "post", "posts"));
     if report.pages > 0 {
         let _ = write!(line, " and {}", counted(report.pages, "page", "pages"));
     }
-    line.push('.');
-    if !report.excluded.is_empty() {
-        let states = report
-            .excluded
-            .iter()
-            .map(|(state, count)| match state.as_str() {
-                "draft" => counted(*count, "draft", "drafts"),
-                state => format!("{count} {state}"),
-            });
-        let _ = write!(
-            line,
-            " Held back: {}.",
-            states.collect::<Vec<_>>().join(", ")
-        );
-    }
+    let _ = writeln!(line, "; the site is in {}{MAIN_SEPARATOR}.", report.out);
     line
 }

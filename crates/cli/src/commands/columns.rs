@@ -66,7 +66,7 @@ impl<'a> Columns<'a> {
         let terms = catalogue.term_tables().iter();
         let terms = terms.map(|table| table.field.name.as_str());
         let known: Vec<&str> = DERIVED.into_iter().chain(terms).chain(own).collect();
-        let diagnostic = Diagnostic::error(Code::UsageUnfit, place, message);
+        let diagnostic = Diagnostic::error(Code::InvalidUsage, place, message);
         Err(Box::new(diagnostic.suggest(unknown, known)))
     }
 

@@ -42,7 +42,7 @@ pub(super) fn run(args: &Args, dir: &Path) -> Status {
             &built.diagnostics,
         );
     }
-    let status = ui::report(&built.diagnostics);
+    let status = ui::report(&built.diagnostics, args.all);
     if args.quiet {
         return status;
     }
@@ -79,7 +79,7 @@ Then change a file in {shown}/posts/ and run `tabulae -C {shown} build` again.
 fn taken(dir: &Path) -> Diagnostic {
     let shown = dir.display().to_string();
     Diagnostic::error(
-        Code::FolderTaken,
+        Code::FolderNotEmpty,
         Place::top_of(&shown),
         format!("the folder `{shown}` has files in it, and nothing is overwritten"),
     )

@@ -18,7 +18,7 @@ pub(super) fn run(args: &Args, diff: &DiffArgs) -> Status {
         Err(error) => {
             let mut diagnostics = site.diagnostics().to_vec();
             ui::add_new(error.into_diagnostics(), &mut diagnostics);
-            return ui::failed(args.is_json(), &diagnostics);
+            return ui::failed(args, &diagnostics);
         }
     };
     let mut levels = diff.levels.levels();
@@ -36,7 +36,7 @@ pub(super) fn run(args: &Args, diff: &DiffArgs) -> Status {
         lines if lines.is_empty() => "Readers would notice nothing.\n".to_owned(),
         _ => as_text(&changes),
     };
-    ui::report(&diagnostics).max(ui::print(&text))
+    ui::report(&diagnostics, args.all).max(ui::print(&text))
 }
 
 /// Returns the changes, and saves the addresses if that was asked for. Without anything to compare with, an
@@ -68,7 +68,7 @@ fn compared(args: &Args, diff: &DiffArgs, site: &Workspace) -> Result<AddressCha
                     .as_deref()
                     .map_or_else(|| "out".into(), |out| out.display().to_string()),
             );
-            Err(Diagnostic::error(Code::UsageUnfit, place, message)
+            Err(Diagnostic::error(Code::InvalidUsage, place, message)
                 .help(help)
                 .into())
         }
@@ -78,7 +78,7 @@ fn compared(args: &Args, diff: &DiffArgs, site: &Workspace) -> Result<AddressCha
 fn read(file: &Path) -> Result<AddressList, Error> {
     let name = file.display().to_string();
     let unfit = |message: String, help: &str| {
-        let diagnostic = Diagnostic::error(Code::UsageUnfit, Place::top_of(&name), message);
+        let diagnostic = Diagnostic::error(Code::InvalidUsage, Place::top_of(&name), message);
         Error::from(diagnostic.help(help))
     };
     let text = fs::read_to_string(file).map_err(|error| {
@@ -96,7 +96,7 @@ fn save(file: &Path, list: &AddressList) -> Result<(), Error> {
     fs::write(file, text + "\n").map_err(|error| {
         let name = file.display().to_string();
         let message = format!("cannot write `{name}`: {error}");
-        Diagnostic::error(Code::FileUnwritable, Place::top_of(&name), message).into()
+        Diagnostic::error(Code::UnwritableFile, Place::top_of(&name), message).into()
     })
 }
 

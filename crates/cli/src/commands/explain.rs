@@ -23,10 +23,10 @@ pub(super) fn run(args: &Args, path: &str, archive: Option<&str>) -> Status {
                 (Some(membership), Some(name)) => said(membership, name),
                 _ => as_text(&found),
             };
-            ui::report(&diagnostics).max(ui::print(&text))
+            ui::report(&diagnostics, args.all).max(ui::print(&text))
         }
         Err(()) if args.is_json() => ui::json(&json!({ "path": path }), &diagnostics),
-        Err(()) => ui::report(&diagnostics),
+        Err(()) => ui::report(&diagnostics, args.all),
     }
 }
 

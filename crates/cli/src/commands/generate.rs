@@ -79,5 +79,6 @@ fn unknown(name: &str, command: &clap::Command) -> Status {
     let known = command.get_subcommands().map(clap::Command::get_name);
     let place = Source::command_line(name).top();
     let message = format!("there is no command `{name}`");
-    ui::report(&[Diagnostic::error(Code::UsageUnfit, place, message).suggest(name, known)])
+    let diagnostic = Diagnostic::error(Code::InvalidUsage, place, message).suggest(name, known);
+    ui::report(&[diagnostic], true)
 }

@@ -44,7 +44,7 @@ pub(super) fn run(args: &Args, dir: &Path) -> Status {
 pub(super) fn fail(args: &Args, diagnostics: &[Diagnostic]) -> Status {
     let status = match args.format {
         Format::Json => ui::json(&json!({}), diagnostics),
-        _ => ui::report(diagnostics),
+        _ => ui::report(diagnostics, args.all),
     };
     if status == Status::Diagnostics {
         Status::Usage
@@ -56,7 +56,7 @@ pub(super) fn fail(args: &Args, diagnostics: &[Diagnostic]) -> Status {
 fn taken(dir: &Path, name: &str) -> Diagnostic {
     let path = dir.join(name).display().to_string();
     Diagnostic::error(
-        Code::FolderTaken,
+        Code::FolderNotEmpty,
         Place::top_of(&path),
         format!("`{path}` is there already, and nothing is overwritten"),
     )
@@ -91,7 +91,7 @@ pub(super) fn write_all(folder: &Dir<'_>, dir: &Path) -> Result<Vec<String>, Vec
             let shown = path.display().to_string();
             return Err(vec![
                 Diagnostic::error(
-                    Code::FileUnwritable,
+                    Code::UnwritableFile,
                     Place::top_of(&shown),
                     format!("cannot write `{shown}`: {error}"),
                 )

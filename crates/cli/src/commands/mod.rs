@@ -33,16 +33,17 @@ pub(crate) fn run(args: &Args) -> Status {
     if let Some(folder) = args.missing_folder().filter(|_| !makes_a_folder) {
         let name = folder.display().to_string();
         let message = format!("there is no folder `{name}`");
-        let diagnostic = Diagnostic::error(Code::UsageUnfit, Place::top_of(&name), message);
+        let diagnostic = Diagnostic::error(Code::InvalidUsage, Place::top_of(&name), message);
         let help = "name the site's folder with `-C`, or make a site with `tabulae init DIR`";
-        return ui::failed(args.is_json(), &[diagnostic.help(help)]);
+        return ui::failed(args, &[diagnostic.help(help)]);
     }
     let is_query = matches!(args.command, Command::Query { .. });
     if !is_query && !matches!(args.format, Format::Text | Format::Json) {
         let place = Source::command_line("").top();
         let message = "this command answers as text or json";
-        let diagnostic = Diagnostic::error(Code::UsageUnfit, place, message);
-        return ui::report(&[diagnostic.help("leave `--format` out, or write `--format json`")]);
+        let diagnostic = Diagnostic::error(Code::InvalidUsage, place, message);
+        let diagnostic = diagnostic.help("leave `--format` out, or write `--format json`");
+        return ui::report(&[diagnostic], args.all);
     }
     match &args.command {
         Command::Build(build) => build::run(args, build),

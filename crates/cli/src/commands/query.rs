@@ -27,8 +27,8 @@ pub(super) fn run(
                 let message = format!("cannot read the query from standard input: {error}");
                 let place = Source::command_line("-").top();
                 let help = "write the query as text of UTF-8, or name it on the command line";
-                let diagnostic = Diagnostic::error(Code::UsageUnfit, place, message).help(help);
-                return ui::failed(args.is_json(), &[diagnostic]);
+                let diagnostic = Diagnostic::error(Code::InvalidUsage, place, message).help(help);
+                return ui::failed(args, &[diagnostic]);
             }
         }
         typed.trim()
@@ -39,7 +39,7 @@ pub(super) fn run(
     let mut diagnostics = site.diagnostics().to_vec();
     if let Err(diagnostic) = Columns::check(fields, &site) {
         diagnostics.push(*diagnostic);
-        return ui::failed(args.is_json(), &diagnostics);
+        return ui::failed(args, &diagnostics);
     }
     let found = site.query_on(text, this).and_then(|posts| {
         let counts = by.map(|field| posts.count_by(field)).transpose();
@@ -61,8 +61,8 @@ pub(super) fn run(
     let diagnostics = levels.unwrap_or_default().of(diagnostics);
     match shown {
         Shown::Object(object) if args.is_json() => ui::json(&object, &diagnostics),
-        Shown::Object(_) => ui::report(&diagnostics),
-        Shown::Text(text) => ui::report(&diagnostics).max(ui::print(&text)),
+        Shown::Object(_) => ui::report(&diagnostics, args.all),
+        Shown::Text(text) => ui::report(&diagnostics, args.all).max(ui::print(&text)),
     }
 }
 

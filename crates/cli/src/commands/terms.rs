@@ -19,8 +19,8 @@ pub(super) fn run(args: &Args, field: Option<&str>) -> Status {
     });
     match found {
         found if args.is_json() => ui::json(&as_json(&found.unwrap_or_default()), &diagnostics),
-        Ok(found) => ui::report(&diagnostics).max(ui::print(&as_text(&found))),
-        Err(()) => ui::report(&diagnostics),
+        Ok(found) => ui::report(&diagnostics, args.all).max(ui::print(&as_text(&found))),
+        Err(()) => ui::report(&diagnostics, args.all),
     }
 }
 

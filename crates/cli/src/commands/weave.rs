@@ -20,7 +20,7 @@ pub(super) fn run(args: &Args, dir: &Path, check: bool) -> Status {
     });
     let report = match woven {
         Ok(report) => report,
-        Err(error) => return ui::failed(args.is_json(), error.diagnostics()),
+        Err(error) => return ui::failed(args, error.diagnostics()),
     };
     let status = match check && !report.changed.is_empty() {
         true => Status::Diagnostics,
@@ -30,7 +30,7 @@ pub(super) fn run(args: &Args, dir: &Path, check: bool) -> Status {
         ui::json(&as_json(&report), &report.diagnostics)
     } else {
         let text = as_text(&report, dir, check);
-        ui::report(&report.diagnostics).max(ui::print(&text))
+        ui::report(&report.diagnostics, args.all).max(ui::print(&text))
     };
     status.max(shown)
 }

@@ -74,7 +74,7 @@ pub(crate) fn run(args: &Args, wanted: &PreviewArgs) -> Status {
     let built = preview.build(None, false).diagnostics;
     if built.iter().any(|diagnostic| {
         let codes = [
-            tabulae_core::diagnostic::Code::SettingsMissing,
+            tabulae_core::diagnostic::Code::MissingSettings,
             tabulae_core::diagnostic::Code::BuildLocked,
         ];
         codes.contains(&diagnostic.code)
@@ -203,17 +203,13 @@ impl Teller<'_> {
     fn tell(&self, report: &BuildReport, diagnostics: &[Diagnostic]) {
         self.told.store(true, Ordering::Relaxed);
         self.preview.tell(report, diagnostics);
-        let _ = ui::report(diagnostics);
+        let _ = ui::report(diagnostics, self.preview.args.all);
         let seconds = self.began.elapsed().as_secs_f64();
         let errors = diagnostics
             .iter()
             .filter(|diagnostic| diagnostic.is_error());
         let text = match errors.count() {
-            0 => format!(
-                "Built {} in {seconds:.2} s: {} written.\n",
-                counted(report.posts, "post", "posts"),
-                counted(report.written, "file", "files"),
-            ),
+            0 => ui::built_line(report, false, seconds),
             errors => format!(
                 "{}; the last good site is still served.\n",
                 counted(errors, "error", "errors")

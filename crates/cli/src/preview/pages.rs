@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 
-use tabulae_core::diagnostic::{Diagnostic, by_place};
+use tabulae_core::diagnostic::{Diagnostic, SHOWN, first_of_each};
 use tabulae_engine::{Posts, escape};
 
 use super::Preview;
@@ -29,8 +29,11 @@ pub(super) fn cover(diagnostics: &[Diagnostic]) -> String {
         "{STYLE}<div class=\"cover\" role=\"alert\"><h1>{}</h1>\n",
         counted(errors, "error", "errors")
     );
-    for diagnostic in by_place(diagnostics) {
+    for (diagnostic, more) in first_of_each(diagnostics, SHOWN) {
         let _ = writeln!(html, "<pre>{}</pre>", escape(&ui::plain(diagnostic)));
+        if more > 0 {
+            let _ = writeln!(html, "<p>and {more} more [{}]</p>", diagnostic.code.name());
+        }
     }
     html.push_str("<p>The page below is the last good one. This goes away by itself.</p></div>");
     html

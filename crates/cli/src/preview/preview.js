@@ -1,5 +1,5 @@
 // Reloads the page when the site was built again, renews style sheets without a reload, and shows
-// faults over the page.
+// diagnostics over the page.
 const own = document.currentScript;
 const at = Number(new URL(own.src).searchParams.get('at'));
 let shown = null;
@@ -13,7 +13,7 @@ function cover(html) {
 
 new EventSource('/~tabulae/events').onmessage = async (event) => {
   const now = JSON.parse(event.data);
-  if (now.faults) return cover(await (await fetch('/~tabulae/faults')).text());
+  if (now.diagnostics) return cover(await (await fetch('/~tabulae/diagnostics')).text());
   if (now.version === at && !shown) return;
   if (!now.styles || shown) return location.reload();
   for (const link of document.querySelectorAll('link[rel=stylesheet]')) {

@@ -86,7 +86,7 @@ fn answer(preview: &Arc<Preview>, request: &Request) -> Response {
             own_page(200, pages::workbench(preview, &query))
         }
         "/~tabulae/events" => events(preview),
-        "/~tabulae/faults" => own_page(200, pages::cover(&preview.now().diagnostics)),
+        "/~tabulae/diagnostics" => own_page(200, pages::cover(&preview.now().diagnostics)),
         "/~tabulae/preview.js" => {
             let script = Body::Bytes(pages::SCRIPT.as_bytes().to_vec());
             Response::new(200, "text/javascript; charset=utf-8", script)
@@ -124,7 +124,7 @@ fn events(preview: &Arc<Preview>) -> Response {
         let data = serde_json::json!({
             "version": now.version,
             "styles": now.styles,
-            "faults": !now.diagnostics.is_empty(),
+            "diagnostics": !now.diagnostics.is_empty(),
         });
         Some(data.to_string())
     };

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use anstyle::{AnsiColor, Style};
-use tabulae_core::diagnostic::{Diagnostic, by_place};
+use tabulae_core::diagnostic::{Diagnostic, SHOWN, first_of_each};
 use tabulae_core::source::Place;
 use unicode_width::UnicodeWidthChar;
 
@@ -26,11 +26,16 @@ pub(crate) fn add_new(new: Vec<Diagnostic>, known: &mut Vec<Diagnostic>) {
     }
 }
 
-/// Prints all diagnostics to standard error.
-pub(crate) fn report(diagnostics: &[Diagnostic]) -> Status {
+/// Prints diagnostics to standard error: of one cause at most ten, unless `all` are asked for.
+pub(crate) fn report(diagnostics: &[Diagnostic], all: bool) -> Status {
     let mut text = String::new();
-    for diagnostic in by_place(diagnostics) {
+    let most = if all { usize::MAX } else { SHOWN };
+    for (diagnostic, more) in first_of_each(diagnostics, most) {
         one(diagnostic, &mut text);
+        if more > 0 {
+            let code = diagnostic.code.name();
+            let _ = writeln!(text, "and {more} more [{code}] (--all shows them)\n");
+        }
     }
     let errors = diagnostics
         .iter()

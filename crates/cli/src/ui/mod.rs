@@ -2,6 +2,7 @@
 
 mod diagnostics;
 pub(crate) mod progress;
+mod summary;
 pub(crate) mod table;
 mod usage;
 
@@ -10,7 +11,10 @@ use std::io::{self, Write};
 use serde_json::{Value, json};
 use tabulae_core::diagnostic::{Code, Diagnostic, by_place};
 
+use crate::args::Args;
+
 pub(crate) use self::diagnostics::{BOLD, ERROR, HELP, WARNING, add_new, place, plain, report};
+pub(crate) use self::summary::built_line;
 pub(crate) use self::usage::usage;
 
 /// The exit status of the program.
@@ -33,8 +37,8 @@ pub(crate) fn status(diagnostics: &[Diagnostic]) -> Status {
         .filter(|diagnostic| diagnostic.is_error());
     errors
         .map(|diagnostic| match diagnostic.code {
-            Code::FileUnwritable | Code::BuildLocked => Status::Machine,
-            Code::UsageUnfit | Code::OutputUnfit => Status::Usage,
+            Code::UnwritableFile | Code::BuildLocked => Status::Machine,
+            Code::InvalidUsage | Code::InvalidOutputFolder => Status::Usage,
             // A faulty query that was typed is wrong usage.
             _ if diagnostic.place.file.is_none() => Status::Usage,
             _ => Status::Diagnostics,
@@ -62,18 +66,18 @@ pub(crate) fn complain(text: &str) {
 }
 
 /// Prints the diagnostics of a command that failed, as JSON or as text.
-pub(crate) fn failed(is_json: bool, diagnostics: &[Diagnostic]) -> Status {
-    if is_json {
+pub(crate) fn failed(args: &Args, diagnostics: &[Diagnostic]) -> Status {
+    if args.is_json() {
         json(&json!({}), diagnostics)
     } else {
-        report(diagnostics)
+        report(diagnostics, args.all)
     }
 }
 
 /// Prints one JSON object: `object` with the diagnostics added.
 pub(crate) fn json(object: &Value, diagnostics: &[Diagnostic]) -> Status {
     let mut object = object.clone();
-    object["faults"] = by_place(diagnostics)
+    object["diagnostics"] = by_place(diagnostics)
         .into_iter()
         .map(diagnostic_json)
         .collect();

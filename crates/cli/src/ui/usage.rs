@@ -26,7 +26,7 @@ pub(crate) fn usage(error: &clap::Error) -> Status {
         .unwrap_or_default()
         .trim_start_matches("error: ")
         .to_owned();
-    let diagnostic = Diagnostic::error(Code::UsageUnfit, Source::command_line("").top(), message)
+    let diagnostic = Diagnostic::error(Code::InvalidUsage, Source::command_line("").top(), message)
         .help("`tabulae --help` lists commands and options");
     json(&serde_json::json!({}), &[diagnostic]).max(Status::Usage)
 }

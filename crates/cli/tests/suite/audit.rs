@@ -17,21 +17,21 @@ fn site() -> Site {
 fn findings_are_grouped_and_counted() {
     let run = site().run(&["audit", "--today", "2026-06-01"]);
     assert_snapshot!(run.sound().out, @r#"
-    3 term-lone: Only one post has a term.
+    3 single-post-term: Only one post has a term.
       posts/2026-03-14-lime.md:3:8: only one post has the tag "lime"
       posts/2026-01-01-a.md:2:8: only one post has the tag "limes"
       posts/2026-01-01-a.md:2:15: only one post has the tag "stone"
         help: give it to more posts, or take it away
 
-    1 link-broken: A link within the site leads nowhere.
+    1 broken-link: A link within the site leads nowhere.
       posts/2026-01-01-a.md:5:12: `/2026/lim/` leads nowhere: the site has no /2026/lim/
         help: did you mean /2026/lime/?
 
-    1 month-empty: No post is of a month, though earlier and later ones are.
+    1 empty-month: A month has no posts, though the months around it have.
       tabulae.toml:1:1: no post of `posts` in 2026-02
         help: look for a post that is held back or dated wrongly, if one is missing
 
-    1 term-alike: Two terms are probably one.
+    1 near-duplicate-terms: Two terms are probably one.
       posts/2026-03-14-lime.md:3:8: the tag "lime" (1) is probably "limes" (1): they differ by an ending
         help: `tabulae terms tag` prints the note that joins them
 
@@ -52,7 +52,7 @@ fn only_the_first_few_are_shown() {
             .sound()
             .out
             .split("\n\n")
-            .find(|kind| kind.contains(" term-lone: "));
+            .find(|kind| kind.contains(" single-post-term: "));
         kind.map_or(0, |kind| kind.lines().count())
     };
     // Heading, findings, help, and how many more.
@@ -62,12 +62,12 @@ fn only_the_first_few_are_shown() {
 
 #[rstest]
 #[case::as_it_is("", &[], 0)]
-#[case::denied("", &["--deny", "term-lone"], 1)]
-#[case::of_another_kind("", &["--deny", "date-odd"], 0)]
+#[case::denied("", &["--deny", "single-post-term"], 1)]
+#[case::of_another_kind("", &["--deny", "implausible-date"], 0)]
 #[case::all("", &["--deny", "all"], 1)]
-#[case::settings("[audit]\ndeny = [\"term-lone\"]\n", &[], 1)]
-#[case::settings_answered("[audit]\ndeny = [\"term-lone\"]\n", &["--allow", "term-lone"], 0)]
-#[case::nothing_left("[audit]\nallow = [\"term-lone\", \"term-alike\"]\n", &["--deny", "all", "--allow", "month-empty", "--allow", "link-broken"], 0)]
+#[case::settings("[audit]\ndeny = [\"single-post-term\"]\n", &[], 1)]
+#[case::settings_answered("[audit]\ndeny = [\"single-post-term\"]\n", &["--allow", "single-post-term"], 0)]
+#[case::nothing_left("[audit]\nallow = [\"single-post-term\", \"near-duplicate-terms\"]\n", &["--deny", "all", "--allow", "empty-month", "--allow", "broken-link"], 0)]
 fn what_is_denied_ends_with_1(#[case] settings: &str, #[case] words: &[&str], #[case] status: i32) {
     let site = site();
     let text = site.read("tabulae.toml") + settings;
@@ -78,22 +78,22 @@ fn what_is_denied_ends_with_1(#[case] settings: &str, #[case] words: &[&str], #[
 
 #[test]
 fn findings_are_listed_for_programs() {
-    let run = site().run(&["audit", "--format", "json", "--deny", "link-broken"]);
+    let run = site().run(&["audit", "--format", "json", "--deny", "broken-link"]);
     assert_eq!(run.status, 1);
     let object = run.json();
     assert_eq!(
         object["counts"],
-        json!({ "link-broken": 1, "month-empty": 1, "term-alike": 1, "term-lone": 3 })
+        json!({ "broken-link": 1, "empty-month": 1, "near-duplicate-terms": 1, "single-post-term": 3 })
     );
-    let broken = object["faults"].as_array().expect("a list").iter();
+    let broken = object["diagnostics"].as_array().expect("a list").iter();
     let broken = broken.filter(|diagnostic| diagnostic["severity"] == "error");
     let broken: Vec<_> = broken.map(|diagnostic| &diagnostic["line"]).collect();
     assert_eq!(broken, [&json!(5)]);
 }
 
 #[rstest]
-#[case::option(&["audit", "--deny", "term-alone"], "did you mean `term-lone`?")]
-#[case::errors_too(&["audit", "--allow", "x"], "such as `term-lone`")]
+#[case::option(&["audit", "--deny", "single-post-terms"], "did you mean `single-post-term`?")]
+#[case::errors_too(&["audit", "--allow", "x"], "such as `single-post-term`")]
 fn a_code_that_there_is_not_is_wrong_usage(#[case] words: &[&str], #[case] help: &str) {
     let run = site().run(words);
     assert_eq!((run.status, run.out.as_str()), (2, ""));
@@ -104,7 +104,7 @@ fn a_code_that_there_is_not_is_wrong_usage(#[case] words: &[&str], #[case] help:
 fn what_keeps_a_site_from_being_built_is_an_error() {
     let site = site();
     site.write("posts/b.md", "---\ndate: soon\n---\n");
-    let run = site.run(&["audit", "--allow", "date-unreadable"]);
+    let run = site.run(&["audit", "--allow", "invalid-date"]);
     assert_eq!(run.status, 1);
     let first = run.out.lines().nth(1).unwrap_or_default();
     let expected = "  posts/b.md:2:7: error: \"soon\" is not a date in a form that is known";

@@ -11,15 +11,21 @@ fn a_build_says_what_it_did_for_programs() {
     );
     site.write("posts/d.md", "---\ndraft: true\n---\n");
     let run = site.run(&["build", "--format", "json", "--today", "2026-06-01"]);
+    let pages = site
+        .tree("out")
+        .iter()
+        .filter(|(path, _)| path.ends_with(".html"))
+        .count();
     assert_eq!(
         run.json(),
         json!({
+            "pages": pages,
             "read": { "posts": 3, "pages": 0 },
-            "held_back": { "draft": 1, "scheduled": 1 },
+            "excluded": { "draft": 1, "scheduled": 1 },
             "written": 13, "unchanged": 0, "removed": 0, "unknown": [], "yields": [],
             "addresses": { "feeds_lost": [], "lost": [], "published": [], "withdrawn": [], "feed_ids": [] },
             "next_due": "2026-12-01T09:00:00Z",
-            "faults": [],
+            "diagnostics": [],
         })
     );
     assert_eq!(run.status, 0);
@@ -38,13 +44,13 @@ fn a_build_says_what_it_did_for_people() {
     let run = site.run(&["build", "--today", "2026-06-01"]);
     let text = run.sound().out.replace(char::is_numeric, "0");
     assert_snapshot!(text, @r"
-    Read 0 post.
-    Wrote 00 files to out in 0.00 s; 0 unchanged, 0 removed.
+    Built 0 pages in 0.00 s (00 changed, 0 removed).
+    Read 0 post; the site is in out/.
     ");
 }
 
 #[test]
-fn a_fault_shows_the_line_with_a_caret_and_what_to_do() {
+fn a_diagnostic_shows_the_line_with_a_caret_and_what_to_do() {
     let site = Site::small();
     site.run(&["build"]).sound();
     let before = site.tree("out");
@@ -56,35 +62,32 @@ fn a_fault_shows_the_line_with_a_caret_and_what_to_do() {
     let run = site.run(&["build"]);
     assert_eq!(run.status, 1);
     assert_snapshot!(run.err, @r#"
-    posts/bad.md:3:7: error: "14 March" is not a date in a form that is known [date-unreadable]
+    posts/bad.md:3:7: error: "14 March" is not a date in a form that is known [invalid-date]
         date: 14 March
               ^^^^^^^^
       help: write one of 2026-03-14, 2026-03-14 09:00, 2026-03-14T09:00:00Z or 2026-03-14T09:00+01:00
 
-    posts/worse.md:3:7: error: the slug "a/b" holds `/`, which it may not [slug-unfit]
+    posts/worse.md:3:7: error: the slug "a/b" holds `/`, which it may not [invalid-slug]
         slug: a/b
               ^^^
       help: a slug holds letters, digits, marks and `-` `_` `.` `~`; write "a-b"
 
     2 errors.
     "#);
-    assert_snapshot!(run.out, @r"
-    Read 3 posts.
-    Build failed: 2 errors. Nothing was written.
-    ");
+    assert_snapshot!(run.out, @"Build failed: 2 errors. Nothing was written.");
     assert_eq!(site.tree("out"), before);
 }
 
 #[test]
-fn a_fault_is_one_of_the_objects_faults() {
+fn an_error_is_one_of_the_objects_diagnostics() {
     let site = Site::small();
     site.write("posts/bad.md", "---\ndate: 14 March\n---\n");
     let run = site.run(&["build", "--format", "json"]);
     assert_eq!(run.status, 1);
     assert_eq!(
-        run.json()["faults"],
+        run.json()["diagnostics"],
         json!([{
-            "severity": "error", "code": "date-unreadable", "file": "posts/bad.md", "line": 2, "column": 7,
+            "severity": "error", "code": "invalid-date", "file": "posts/bad.md", "line": 2, "column": 7,
             "message": "\"14 March\" is not a date in a form that is known",
             "help": "write one of 2026-03-14, 2026-03-14 09:00, 2026-03-14T09:00:00Z or 2026-03-14T09:00+01:00",
         }])
@@ -98,7 +101,7 @@ fn no_settings_is_said_with_the_way_out() {
     let run = Site::empty().run(&["build"]);
     assert_eq!(run.status, 1);
     assert_snapshot!(run.err, @r"
-    tabulae.toml:1:1: error: there is no tabulae.toml here [settings-missing]
+    tabulae.toml:1:1: error: there is no tabulae.toml here [missing-settings]
       help: go to the site's folder, name it with `-C DIR`, or make a site with `tabulae init DIR`
     ");
 }
@@ -142,7 +145,7 @@ fn no_link_within_out_is_followed() {
     std::fs::remove_file(site.file("out/tags")).expect("removed");
     symlink(elsewhere.file("kept.txt"), site.file("out/index.html")).expect("a link");
     let run = site.run(&["build"]);
-    assert!(run.err.contains("file-foreign"), "{}", run.err);
+    assert!(run.err.contains("foreign-file"), "{}", run.err);
     assert!(site.file("out/index.html").is_symlink());
     site.run(&["build", "--adopt"]).sound();
     assert_eq!(elsewhere.read("kept.txt"), "kept");
@@ -272,7 +275,7 @@ fn a_file_where_out_should_be_is_said() {
     site.write("out", "a file");
     let run = site.run(&["build", "--format", "json"]);
     assert_eq!(run.status, 3);
-    assert_eq!(run.json()["faults"][0]["code"], "file-unwritable");
+    assert_eq!(run.json()["diagnostics"][0]["code"], "unwritable-file");
     assert_eq!(site.read("out"), "a file");
 }
 
@@ -313,14 +316,14 @@ fn outputs_that_became_short_are_repaired(#[case] words: &[&str]) {
 /// A build that would wait for the writer of a pipe would wait for ever.
 #[cfg(unix)]
 #[rstest::rstest]
-#[case::post("posts/2026-01-01-pipe.md", "file-unreadable")]
-#[case::asset("assets/pipe.txt", "file-unreadable")]
-#[case::page("pages/pipe.md", "file-unreadable")]
-#[case::template("templates/post.html", "file-unreadable")]
-#[case::note("terms/tag/lime.md", "file-unreadable")]
-#[case::settings("tabulae.toml", "file-unreadable")]
-#[case::lock(".tabulae/lock", "file-unwritable")]
-#[case::output("out/index.html", "file-foreign")]
+#[case::post("posts/2026-01-01-pipe.md", "unreadable-file")]
+#[case::asset("assets/pipe.txt", "unreadable-file")]
+#[case::page("pages/pipe.md", "unreadable-file")]
+#[case::template("templates/post.html", "unreadable-file")]
+#[case::note("terms/tag/lime.md", "unreadable-file")]
+#[case::settings("tabulae.toml", "unreadable-file")]
+#[case::lock(".tabulae/lock", "unwritable-file")]
+#[case::output("out/index.html", "foreign-file")]
 fn a_pipe_is_an_error_and_no_hang(#[case] path: &str, #[case] code: &str) {
     let site = Site::small();
     let pipe = site.file(path);

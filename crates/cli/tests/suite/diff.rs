@@ -63,7 +63,7 @@ fn a_diff_is_for_programs_too() {
         "published": [{ "address": "/2026/brick/", "post": "posts/2026-03-16-brick.md" }],
         "withdrawn": [{ "address": "/2026/sand/", "post": "posts/2026-03-15-sand.md" }],
         "feed_ids": [],
-        "faults": [],
+        "diagnostics": [],
     });
     assert_eq!(object, expected);
 }
@@ -124,11 +124,11 @@ fn levels_govern_every_command() {
             .err
             .contains("warning: no post has the tag")
     );
-    audit("allow = [\"term-unknown\", \"query-empty\"]");
+    audit("allow = [\"unused-term\", \"empty-result\"]");
     site.run(&["build"]).sound();
     let query = ["query", "from posts where tag = 'sand'"];
     assert!(!site.run(&query).err.contains("no post has the tag"));
-    audit("deny = [\"term-unknown\"]");
+    audit("deny = [\"unused-term\"]");
     assert!(site.run(&query).err.contains("error: no post has the tag"));
     let run = site.run(&["build", "--out", "other"]);
     assert!(
@@ -138,7 +138,7 @@ fn levels_govern_every_command() {
     );
     assert_eq!((run.status, site.file("other").exists()), (1, false));
     // The command line comes after the settings.
-    let run = site.run(&["build", "--allow", "term-unknown"]);
+    let run = site.run(&["build", "--allow", "unused-term"]);
     assert_eq!(run.status, 0, "{}", run.err);
 }
 
@@ -150,7 +150,7 @@ fn a_denied_warning_of_a_template_leaves_the_output_as_it_was() {
     let before = site.tree("out");
     let template = "{% for post in query(\"from posts where title = 'Sand'\") %}{% endfor %}";
     site.write("templates/post.html", template);
-    let run = site.run(&["build", "--deny", "query-empty"]);
+    let run = site.run(&["build", "--deny", "empty-result"]);
     assert_eq!(run.status, 1);
     assert!(run.err.contains("error: nothing is found"), "{}", run.err);
     assert!(site.tree("out") == before);

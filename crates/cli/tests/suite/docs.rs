@@ -75,7 +75,7 @@ fn every_query_gives_what_is_said_of_it() {
             ];
             args.extend(this.into_iter().flat_map(|path| ["--this", path]));
             let answer = site.run(&args).sound().json();
-            assert_eq!(answer["faults"], serde_json::json!([]), "{}", pair[0]);
+            assert_eq!(answer["diagnostics"], serde_json::json!([]), "{}", pair[0]);
             let shown = answer["posts"].as_array().map_or(0, Vec::len);
             let found = match answer["total"].as_u64() {
                 Some(total) if total != shown as u64 => format!("{shown} of {total}"),
@@ -133,7 +133,7 @@ fn every_piece_of_settings_builds() {
         "docs/queries.md",
         "docs/related.md",
         "docs/feeds.md",
-        "docs/faults.md",
+        "docs/diagnostics.md",
         "docs/commands.md",
     ] {
         for block in blocks(path).iter().filter(|block| block.info == "toml") {
@@ -192,7 +192,7 @@ fn every_template_builds() {
 fn untimed(text: &str) -> String {
     let mut words: Vec<&str> = text.split(' ').collect();
     for at in 2..words.len() {
-        if words[at].starts_with("s;") && words[at - 2] == "in" {
+        if words[at] == "s" && words[at - 2] == "in" {
             words[at - 1] = "N";
         }
     }
@@ -250,8 +250,8 @@ fn a_page_is_followed(#[case] path: &str, #[case] on_example: bool, #[case] comm
 }
 
 #[test]
-fn every_fault_is_explained() {
-    let page = read("docs/faults.md");
+fn every_diagnostic_is_explained() {
+    let page = read("docs/diagnostics.md");
     let sections: Vec<&str> = page.split("\n## ").skip(1).collect();
     let names: Vec<&str> = sections
         .iter()
@@ -355,7 +355,7 @@ fn holds(holds: Holds) -> String {
         Holds::Word(known) => words(known),
         Holds::Texts => "list of texts".to_owned(),
         Holds::Words(known) => format!("list of {}", words(known)),
-        Holds::Codes => "list of [codes](faults.md)".to_owned(),
+        Holds::Codes => "list of [codes](diagnostics.md)".to_owned(),
         Holds::Table => "table".to_owned(),
     }
 }
@@ -385,7 +385,7 @@ fn the_readmes_fault_is_what_is_printed() {
     let shown = blocks("README.md")
         .into_iter()
         .find(|block| block.text.starts_with("tabulae.toml:14:"));
-    let shown = shown.expect("an example of a fault").text;
+    let shown = shown.expect("an example of a diagnostic").text;
     assert!(run.err.contains(shown.trim()), "{}", run.err);
 }
 

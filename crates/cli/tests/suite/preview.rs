@@ -131,7 +131,7 @@ fn each_change_is_built_and_told() {
     let mut told = running.told();
     let first = told.next().expect("how it stands");
     assert_eq!(
-        (&first["version"], &first["faults"]),
+        (&first["version"], &first["diagnostics"]),
         (&1.into(), &false.into())
     );
     // A slow machine may build half of what is written, and then the whole.
@@ -144,8 +144,8 @@ fn each_change_is_built_and_told() {
         now["styles"] == false && running.get("/").1.contains("Brand new")
     });
     site.write(post, "---\ntitle: [\n---\n");
-    until("a fault", &|now| now["faults"] == true);
-    let diagnostics = running.get("/~tabulae/faults").1;
+    until("an error", &|now| now["diagnostics"] == true);
+    let diagnostics = running.get("/~tabulae/diagnostics").1;
     assert!(
         diagnostics.contains("posts/2026-05-01-new.md:"),
         "{diagnostics}"
@@ -154,7 +154,7 @@ fn each_change_is_built_and_told() {
     assert!(page.contains("<article"), "the last good site: {page}");
     site.write(post, "---\ntitle: Mended\n---\n");
     until("a mended post", &|now| {
-        now["faults"] == false && running.get("/").1.contains("Mended")
+        now["diagnostics"] == false && running.get("/").1.contains("Mended")
     });
     site.write("assets/own.css", "p { color: red }\n");
     until("a style", &|now| now["styles"] == true);
@@ -177,7 +177,7 @@ fn a_newer_edit_ends_a_build() {
     site.write("templates/post.html", "quick");
     let next = told.next().expect("the next build");
     assert_eq!(
-        (&next["version"], &next["faults"]),
+        (&next["version"], &next["diagnostics"]),
         (&2.into(), &false.into())
     );
     let page = running.get("/2026/p0/").1;

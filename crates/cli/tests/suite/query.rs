@@ -47,7 +47,7 @@ fn a_query_answers_with_an_object() {
                 "date": "2026-04-01", "updated": "2026-04-01", "set": "posts", "summary": null,
                 "terms": { "tag": ["lime", "boats"], "category": ["Boats"], "author": [] },
             }],
-            "faults": [],
+            "diagnostics": [],
         })
     );
 }
@@ -115,7 +115,7 @@ fn posts_are_counted_by_a_field() {
     assert_eq!(
         run.json(),
         json!({
-            "query": "from posts", "by": "tag", "faults": [],
+            "query": "from posts", "by": "tag", "diagnostics": [],
             "groups": [{ "term": "lime", "slug": "lime", "count": 2 }, { "term": "boats", "slug": "boats", "count": 1 }],
         })
     );
@@ -167,7 +167,7 @@ fn the_posts_that_can_be_read_answer() {
         "2026-06-01",
     ]);
     assert_eq!((run.status, &run.json()["total"]), (1, &json!(2)));
-    assert_eq!(run.json()["faults"][0]["code"], "date-unreadable");
+    assert_eq!(run.json()["diagnostics"][0]["code"], "invalid-date");
 }
 
 /// A site with fields of its own.

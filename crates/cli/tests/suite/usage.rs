@@ -113,7 +113,7 @@ fn a_query_is_read_from_standard_input() {
 fn wrong_usage_is_an_object_for_programs_too() {
     let run = Site::small().run(&["build", "--format", "json", "--today", "tomorrow"]);
     assert_eq!(run.status, 2);
-    assert_eq!(run.json()["faults"][0]["code"], "usage-unfit");
+    assert_eq!(run.json()["diagnostics"][0]["code"], "invalid-usage");
 }
 
 #[rstest]
@@ -184,7 +184,7 @@ fn the_version_says_the_commit() {
 #[case::state(&["build", "--include", "draft"], "'drafts'")]
 #[case::shell(&["completions", "bsh"], "'bash'")]
 #[case::manual(&["manual", "bild"], "`build`")]
-#[case::code(&["audit", "--deny", "date-od"], "`date-odd`")]
+#[case::code(&["audit", "--deny", "implausible-dat"], "`implausible-date`")]
 fn wrong_usage_names_the_nearest(#[case] words: &[&str], #[case] near: &str) {
     let run = Site::small().run(words);
     assert_eq!((run.status, run.out.as_str()), (2, ""));

@@ -185,7 +185,7 @@ fn a_check_writes_nothing_and_says_what_would_change() {
         .json();
     assert_eq!(
         object,
-        json!({ "looked_at": 2, "pages": 1, "places": 1, "changed": [], "faults": [] })
+        json!({ "looked_at": 2, "pages": 1, "places": 1, "changed": [], "diagnostics": [] })
     );
 }
 

@@ -51,7 +51,7 @@ fn a_listed_post_without_a_summary() {
         ("posts/c.md", "date: 2026-03-01\nsummary: C."),
         ("posts/d.md", "date: 2026-03-01\ndraft: true"),
     ];
-    let found = only(Code::SummaryMissing, &posts);
+    let found = only(Code::MissingSummary, &posts);
     let none = "no summary, and no text to take it from";
     assert_eq!(
         found,
@@ -93,7 +93,7 @@ fn a_summary_cut_from_the_text(#[case] own: usize, #[case] expected: usize) {
     let found = audit(&site.catalogue, &site.settings, &site.moment);
     let missing = found
         .iter()
-        .filter(|diagnostic| diagnostic.code == Code::SummaryMissing);
+        .filter(|diagnostic| diagnostic.code == Code::MissingSummary);
     assert_eq!(missing.count(), expected);
 }
 
@@ -133,7 +133,7 @@ fn months_without_a_post(#[case] days: &[&str], #[case] expected: &[&str]) {
         .iter()
         .map(|message| format!("tabulae.toml:4: {message}"))
         .collect();
-    assert_eq!(only(Code::MonthEmpty, &posts), expected);
+    assert_eq!(only(Code::EmptyMonth, &posts), expected);
 }
 
 #[test]
@@ -144,11 +144,11 @@ fn terms_of_one_post_and_terms_that_are_probably_one() {
         ("posts/c.md", "date: 2026-03-03\ntags: [locks]"),
     ];
     assert_eq!(
-        only(Code::TermLone, &posts),
+        only(Code::SinglePostTerm, &posts),
         ["posts/a.md:3: only one post has the tag \"lock\""]
     );
     assert_eq!(
-        only(Code::TermAlike, &posts),
+        only(Code::NearDuplicateTerms, &posts),
         ["posts/a.md:3: the tag \"lock\" (1) is probably \"locks\" (2): they differ by an ending"]
     );
 }
@@ -207,7 +207,7 @@ fn dates(files: &[(&str, &str)]) -> Vec<String> {
     let found = audit(&site.catalogue, &site.settings, &site.moment);
     let odd = found
         .iter()
-        .filter(|diagnostic| diagnostic.code == Code::DateOdd);
+        .filter(|diagnostic| diagnostic.code == Code::ImplausibleDate);
     let said = odd.map(|diagnostic| {
         let file = diagnostic.place.file.as_deref().unwrap_or_default();
         let file = file.trim_start_matches("posts/");

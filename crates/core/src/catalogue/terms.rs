@@ -76,7 +76,7 @@ impl<'a> TermIndexer<'a> {
                     let other = &self.table.terms[other.0 as usize].name;
                     diagnostics.push(
                         Diagnostic::error(
-                            Code::NameTaken,
+                            Code::NameConflict,
                             note.source.place(spelling.span),
                             format!(
                                 "\"{}\" is a spelling of the {} \"{other}\" already",

@@ -157,7 +157,7 @@ fn a_spelling_of_two_notes_is_a_fault() {
         .iter()
         .map(|diagnostic| diagnostic.code)
         .collect();
-    assert_eq!(codes, [Code::NameTaken]);
+    assert_eq!(codes, [Code::NameConflict]);
 }
 
 #[test]
@@ -244,7 +244,7 @@ fn a_link_may_use_only_what_each_post_has_one_of(#[case] front: &str) {
         .iter()
         .map(|f| (f.code, f.place.file.as_deref()))
         .collect();
-    assert_eq!(found, [(Code::LinkUnfit, Some("posts/a.md"))]);
+    assert_eq!(found, [(Code::InvalidLinkPattern, Some("posts/a.md"))]);
 }
 
 #[test]
@@ -265,7 +265,7 @@ fn related_posts_are_named_by_path_or_slug() {
         .collect();
     assert_eq!(
         found,
-        [(Code::RelatedUnknown, Some("did you mean `lime`?"))]
+        [(Code::UnknownRelatedPost, Some("did you mean `lime`?"))]
     );
 }
 

@@ -48,7 +48,7 @@ pub(super) fn diagnostic(
     let shown = error.to_string();
     let why = shown.split(" at line ").next().unwrap_or(&shown);
     Diagnostic::error(
-        Code::HeaderUnreadable,
+        Code::FrontMatterSyntax,
         source.place(Span::new(at, at + 1)),
         format!("this is not well-formed JSON: {why}"),
     )
@@ -119,7 +119,7 @@ impl Reader<'_> {
             let place = self.source.place(self.span(raw));
             let message = format!("lists and maps are nested more than {DEPTH} deep");
             self.diagnostics.push(
-                Diagnostic::error(Code::HeaderUnreadable, place, message)
+                Diagnostic::error(Code::FrontMatterSyntax, place, message)
                     .help("write the value in fewer levels"),
             );
             return Value::Null;

@@ -88,7 +88,7 @@ fn insert(
 
 fn repeated(source: &Source, name: &str, again: Span, first: Span) -> Diagnostic {
     Diagnostic::error(
-        Code::KeyRepeated,
+        Code::DuplicateKey,
         source.place(again),
         format!("`{name}` is given twice"),
     )

@@ -82,7 +82,7 @@ fn fenced(
         at = next;
     }
     let diagnostic = Diagnostic::error(
-        Code::HeaderUnclosed,
+        Code::UnclosedFrontMatter,
         source.place(Span::new(0, fence.len())),
         format!("front matter is opened with `{fence}` and never closed"),
     )
@@ -108,7 +108,7 @@ fn json(source: &Source) -> Result<Header, Box<Diagnostic>> {
         }
         Some(Err(error)) => Err(Box::new(super::json::diagnostic(source, 0, text, &error))),
         None => Err(Box::new(Diagnostic::error(
-            Code::HeaderUnclosed,
+            Code::UnclosedFrontMatter,
             source.top(),
             "front matter in JSON does not end",
         ))),

@@ -116,26 +116,36 @@ fn the_body_begins_after_the_header(#[case] text: &str, #[case] body: &str) {
 }
 
 #[rstest]
-#[case::unclosed_yaml("---\na: 1\n", Code::HeaderUnclosed, 1, 1)]
-#[case::unclosed_toml("+++\na = 1\n", Code::HeaderUnclosed, 1, 1)]
-#[case::yaml_indent("---\na: 1\n b: 2\n---\n", Code::HeaderUnreadable, 3, 3)]
-#[case::yaml_colon("---\ntitle: Lime: a love story\n---\n", Code::HeaderUnreadable, 2, 12)]
-#[case::yaml_quote("---\na: 'x\nb: 2\n---\n", Code::HeaderUnreadable, 2, 4)]
-#[case::yaml_no_colon("---\na: 1\n  \nb 2\n\nc: 3\n---\n", Code::HeaderUnreadable, 4, 1)]
-#[case::yaml_no_colon_at_the_end("---\na: 1\nb:\n  ä: 1\n  c\n---\n", Code::HeaderUnreadable, 5, 3)]
-#[case::yaml_tab("---\nä: ö\n\tb: 1\n---\n", Code::HeaderUnreadable, 3, 1)]
-#[case::yaml_repeated("---\na: 1\nb: 2\na: 3\n---\n", Code::KeyRepeated, 4, 1)]
-#[case::yaml_repeated_deep("---\nx:\n  a: 1\n  a: 3\n---\n", Code::KeyRepeated, 4, 3)]
-#[case::yaml_alias_in_itself("---\na: &x [*x]\n---\n", Code::HeaderUnreadable, 2, 8)]
-#[case::yaml_wide_before_fault("---\nѨ: [ä\n---\n", Code::HeaderUnreadable, 3, 1)]
-#[case::yaml_list("---\n- a\n---\n", Code::HeaderUnreadable, 2, 1)]
-#[case::yaml_wide_characters("---\nä: ö\nü: 1\nü: 2\n---\n", Code::KeyRepeated, 4, 1)]
-#[case::toml_value("+++\na = b\n+++\n", Code::HeaderUnreadable, 2, 5)]
-#[case::toml_repeated("+++\na = 1\na = 2\n+++\n", Code::KeyRepeated, 3, 1)]
-#[case::toml_date("+++\na = 2026-02-30\n+++\n", Code::HeaderUnreadable, 2, 5)]
-#[case::json_comma("{\"a\": 1\n \"b\": 2}", Code::HeaderUnreadable, 2, 2)]
-#[case::json_repeated("{\"a\": 1,\n \"a\": 2}", Code::KeyRepeated, 2, 3)]
-#[case::json_open("{\"a\": 1", Code::HeaderUnreadable, 1, 7)]
+#[case::unclosed_yaml("---\na: 1\n", Code::UnclosedFrontMatter, 1, 1)]
+#[case::unclosed_toml("+++\na = 1\n", Code::UnclosedFrontMatter, 1, 1)]
+#[case::yaml_indent("---\na: 1\n b: 2\n---\n", Code::FrontMatterSyntax, 3, 3)]
+#[case::yaml_colon(
+    "---\ntitle: Lime: a love story\n---\n",
+    Code::FrontMatterSyntax,
+    2,
+    12
+)]
+#[case::yaml_quote("---\na: 'x\nb: 2\n---\n", Code::FrontMatterSyntax, 2, 4)]
+#[case::yaml_no_colon("---\na: 1\n  \nb 2\n\nc: 3\n---\n", Code::FrontMatterSyntax, 4, 1)]
+#[case::yaml_no_colon_at_the_end(
+    "---\na: 1\nb:\n  ä: 1\n  c\n---\n",
+    Code::FrontMatterSyntax,
+    5,
+    3
+)]
+#[case::yaml_tab("---\nä: ö\n\tb: 1\n---\n", Code::FrontMatterSyntax, 3, 1)]
+#[case::yaml_repeated("---\na: 1\nb: 2\na: 3\n---\n", Code::DuplicateKey, 4, 1)]
+#[case::yaml_repeated_deep("---\nx:\n  a: 1\n  a: 3\n---\n", Code::DuplicateKey, 4, 3)]
+#[case::yaml_alias_in_itself("---\na: &x [*x]\n---\n", Code::FrontMatterSyntax, 2, 8)]
+#[case::yaml_wide_before_fault("---\nѨ: [ä\n---\n", Code::FrontMatterSyntax, 3, 1)]
+#[case::yaml_list("---\n- a\n---\n", Code::FrontMatterSyntax, 2, 1)]
+#[case::yaml_wide_characters("---\nä: ö\nü: 1\nü: 2\n---\n", Code::DuplicateKey, 4, 1)]
+#[case::toml_value("+++\na = b\n+++\n", Code::FrontMatterSyntax, 2, 5)]
+#[case::toml_repeated("+++\na = 1\na = 2\n+++\n", Code::DuplicateKey, 3, 1)]
+#[case::toml_date("+++\na = 2026-02-30\n+++\n", Code::FrontMatterSyntax, 2, 5)]
+#[case::json_comma("{\"a\": 1\n \"b\": 2}", Code::FrontMatterSyntax, 2, 2)]
+#[case::json_repeated("{\"a\": 1,\n \"a\": 2}", Code::DuplicateKey, 2, 3)]
+#[case::json_open("{\"a\": 1", Code::FrontMatterSyntax, 1, 7)]
 fn broken_headers_name_their_place(
     #[case] text: &str,
     #[case] code: Code,
@@ -200,5 +210,5 @@ fn nesting_has_an_end(
             .map(|diagnostic| (diagnostic.code, diagnostic.place.line))
     };
     assert_eq!(read(20), None);
-    assert_eq!(read(20_000), Some((Code::HeaderUnreadable, 2)));
+    assert_eq!(read(20_000), Some((Code::FrontMatterSyntax, 2)));
 }

@@ -32,11 +32,11 @@ fn diagnostic(source: &Source, span: Span, error: &::toml::de::Error) -> Diagnos
     let place = source.place(Span::new(span.start + at.start, span.start + at.end));
     let message = error.message().trim().replace('\n', ", ");
     if message.contains("duplicate key") {
-        return Diagnostic::error(Code::KeyRepeated, place, "this key is given twice")
+        return Diagnostic::error(Code::DuplicateKey, place, "this key is given twice")
             .help("keep one of the two");
     }
     Diagnostic::error(
-        Code::HeaderUnreadable,
+        Code::FrontMatterSyntax,
         place,
         format!("this is not well-formed TOML: {message}"),
     )

@@ -118,7 +118,7 @@ impl<'a> Reader<'a> {
     fn diagnostic(&self, span: Span, why: &str) -> Box<Diagnostic> {
         Box::new(
             Diagnostic::error(
-                Code::HeaderUnreadable,
+                Code::FrontMatterSyntax,
                 self.source.place(span),
                 format!("this is not well-formed YAML: {why}"),
             )
@@ -159,7 +159,7 @@ impl<'a> Reader<'a> {
                 Event::Scalar(..) | Event::SequenceStart(..) | Event::Alias(..) => {
                     return Err(Box::new(
                         Diagnostic::error(
-                            Code::HeaderUnreadable,
+                            Code::FrontMatterSyntax,
                             self.source.place(span),
                             "front matter holds entries, and this is none",
                         )
@@ -194,7 +194,7 @@ impl<'a> Reader<'a> {
             None => {
                 return Err(Box::new(
                     Diagnostic::error(
-                        Code::HeaderUnreadable,
+                        Code::FrontMatterSyntax,
                         self.source.place(span),
                         format!(
                             "the aliases of this front matter unfold to more than {UNFOLDED} values"

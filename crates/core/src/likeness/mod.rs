@@ -107,7 +107,7 @@ impl Weighing {
                 place.map_or_else(|| Place::top_of(FILE), |(name, _)| source.place(name.span));
             diagnostics.push(
                 Diagnostic::error(
-                    Code::ValueUnfit,
+                    Code::InvalidValue,
                     place,
                     "all weights are 0, so that no post is like another",
                 )
@@ -173,7 +173,7 @@ fn known(
             .chain(["title", "body"])
             .collect();
         let diagnostic = Diagnostic::error(
-            Code::FieldUnknown,
+            Code::UnknownField,
             place,
             format!(
                 "likeness cannot look at `{name}`: it is no term field, and neither `title` nor `body`"

@@ -10,7 +10,7 @@ use crate::settings::{ContentSet, DraftTest, Settings};
 use crate::slip::slip_of;
 use crate::source::{Place, Source, Span, Spanned};
 use crate::term::{identity, slug, unfit_slug};
-use crate::time::{DateFault, FORMS, Moment, Stamp, parse_date};
+use crate::time::{DateError, FORMS, Moment, Stamp, parse_date};
 use crate::value::{Map, Value};
 
 /// The most values of one term field that a post may have.
@@ -40,7 +40,7 @@ impl<'a> Reader<'a> {
     fn unfit(&mut self, name: &str, wanted: &str, value: &Spanned<Value>, help: &str) {
         self.diagnostics.push(
             Diagnostic::error(
-                Code::TypeUnfit,
+                Code::InvalidType,
                 self.source.place(value.span),
                 format!(
                     "`{name}` is {wanted}, and this is {}",
@@ -72,7 +72,7 @@ impl<'a> Reader<'a> {
             .value("image")
             .map(|value| self.source.place(value.span));
         let message = format!("an address that begins with `{scheme}:` is no image");
-        let diagnostic = Diagnostic::error(Code::AddressUnreadable, place?, message);
+        let diagnostic = Diagnostic::error(Code::InvalidAddress, place?, message);
         self.diagnostics
             .push(diagnostic.help("write a file beside the post, or an address such as /gate.png"));
         None
@@ -136,7 +136,7 @@ impl<'a> Reader<'a> {
                             rule.key
                         );
                         let place = self.source.place(value.span);
-                        let warning = Diagnostic::warning(Code::KeyUnknown, place, message);
+                        let warning = Diagnostic::warning(Code::UnknownKey, place, message);
                         self.diagnostics
                             .push(warning.help(format!("write `{}: {near}`", rule.key)));
                     }
@@ -199,7 +199,7 @@ impl<'a> Reader<'a> {
             if made.is_empty() {
                 self.diagnostics.push(
                     Diagnostic::error(
-                        Code::SlugEmpty,
+                        Code::EmptySlug,
                         Place::top_of(path),
                         format!(
                             "nothing is left of the file's name \"{}\" in an address",
@@ -272,7 +272,7 @@ impl<'a> Reader<'a> {
             let place = self.source.place(beyond.span);
             let count = terms.len();
             let message = format!("this post has {count} values of `{name}`, of at most {TERMS}");
-            let diagnostic = Diagnostic::error(Code::ValueUnfit, place, message);
+            let diagnostic = Diagnostic::error(Code::InvalidValue, place, message);
             self.diagnostics
                 .push(diagnostic.help("keep those that tell what it is about"));
             terms.truncate(TERMS);
@@ -283,7 +283,7 @@ impl<'a> Reader<'a> {
         {
             let place = self.source.place(deep.span);
             let message = format!("this value of `{name}` has more than {LEVELS} levels");
-            let diagnostic = Diagnostic::error(Code::ValueUnfit, place, message);
+            let diagnostic = Diagnostic::error(Code::InvalidValue, place, message);
             self.diagnostics
                 .push(diagnostic.help("write it with fewer `/`"));
             terms.retain(|term| term.node.matches('/').count() < LEVELS);
@@ -329,16 +329,16 @@ fn split_at_commas(text: &str, span: Span, source: &Source) -> Vec<Spanned<Strin
     parts
 }
 
-fn date_fault(diagnostic: &DateFault, text: &str, place: Place) -> Diagnostic {
+fn date_fault(diagnostic: &DateError, text: &str, place: Place) -> Diagnostic {
     match diagnostic {
-        DateFault::Form => Diagnostic::error(
-            Code::DateUnreadable,
+        DateError::Form => Diagnostic::error(
+            Code::InvalidDate,
             place,
             format!("\"{}\" is not a date in a form that is known", text.trim()),
         )
         .help(format!("write one of {FORMS}")),
-        DateFault::NotThere(why) => Diagnostic::error(
-            Code::DateUnreadable,
+        DateError::NotThere(why) => Diagnostic::error(
+            Code::InvalidDate,
             place,
             format!("the date \"{}\" does not exist: {why}", text.trim()),
         )

@@ -180,23 +180,23 @@ fn a_long_first_paragraph_is_cut_at_a_word() {
 }
 
 #[rstest]
-#[case::other_form("date: 14/03/2026", Code::DateUnreadable, 2, 7)]
-#[case::no_such_day("date: 2026-02-30", Code::DateUnreadable, 2, 7)]
-#[case::list_as_date("date: [2026-02-03]", Code::TypeUnfit, 2, 7)]
-#[case::missing("title: x", Code::DateMissing, 1, 1)]
-#[case::map_as_list("date: 2026-01-01\ntags: {a: b}", Code::TypeUnfit, 3, 7)]
-#[case::map_in_list("date: 2026-01-01\ntags:\n  - a: b", Code::TypeUnfit, 4, 5)]
-#[case::list_as_title("date: 2026-01-01\ntitle: [a]", Code::TypeUnfit, 3, 8)]
-#[case::text_as_flag("date: 2026-01-01\ndraft: 'yes'", Code::TypeUnfit, 3, 8)]
-#[case::slug_slash("date: 2026-01-01\nslug: a/b", Code::SlugUnfit, 3, 7)]
-#[case::slug_steps_out("date: 2026-01-01\nslug: ..", Code::SlugUnfit, 3, 7)]
+#[case::other_form("date: 14/03/2026", Code::InvalidDate, 2, 7)]
+#[case::no_such_day("date: 2026-02-30", Code::InvalidDate, 2, 7)]
+#[case::list_as_date("date: [2026-02-03]", Code::InvalidType, 2, 7)]
+#[case::missing("title: x", Code::MissingDate, 1, 1)]
+#[case::map_as_list("date: 2026-01-01\ntags: {a: b}", Code::InvalidType, 3, 7)]
+#[case::map_in_list("date: 2026-01-01\ntags:\n  - a: b", Code::InvalidType, 4, 5)]
+#[case::list_as_title("date: 2026-01-01\ntitle: [a]", Code::InvalidType, 3, 8)]
+#[case::text_as_flag("date: 2026-01-01\ndraft: 'yes'", Code::InvalidType, 3, 8)]
+#[case::slug_slash("date: 2026-01-01\nslug: a/b", Code::InvalidSlug, 3, 7)]
+#[case::slug_steps_out("date: 2026-01-01\nslug: ..", Code::InvalidSlug, 3, 7)]
 #[case::moved_from_elsewhere(
     "date: 2026-01-01\nmoved_from: https://y.example/a/",
-    Code::AddressUnreadable,
+    Code::InvalidAddress,
     3,
     13
 )]
-#[case::moved_from_out("date: 2026-01-01\nmoved_from: /../a/", Code::AddressUnreadable, 3, 13)]
+#[case::moved_from_out("date: 2026-01-01\nmoved_from: /../a/", Code::InvalidAddress, 3, 13)]
 fn faults_name_their_place(
     #[case] front: &str,
     #[case] code: Code,

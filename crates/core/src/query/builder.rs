@@ -116,7 +116,7 @@ impl Builder {
         }
         let place = passage.place(Span::new(0, passage.text().len()));
         let diagnostic = Diagnostic::error(
-            Code::QueryUnfit,
+            Code::InvalidQuery,
             place,
             "a name or a value of this query cannot be written",
         );

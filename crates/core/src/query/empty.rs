@@ -110,7 +110,7 @@ impl Query<Written> {
             if left.of.len() == 1 { "post" } else { "posts" },
             counts.join(", ")
         );
-        let warning = Diagnostic::warning(Code::QueryEmpty, self.place(), message);
+        let warning = Diagnostic::warning(Code::EmptyResult, self.place(), message);
         if hints.is_empty() {
             warning.help("change or leave out what leaves 0")
         } else {

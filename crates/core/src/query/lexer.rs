@@ -1,8 +1,8 @@
 //! From a statement's text to tokens.
 
-use super::{Fault, diagnostic, elsewhere};
+use super::{SyntaxError, diagnostic, elsewhere};
 use crate::source::Span;
-use crate::time::{DateFault, DatePart, parse_part};
+use crate::time::{DateError, DatePart, parse_part};
 
 /// A token and its bytes in the statement.
 #[derive(Debug, Clone, PartialEq)]
@@ -52,7 +52,7 @@ const SIGNS: [&str; 23] = [
 const TOKENS: usize = 10_000;
 
 /// Cuts `text` into tokens, the last of which is the end.
-pub(super) fn tokens(text: &str) -> Result<Vec<Token>, Fault> {
+pub(super) fn tokens(text: &str) -> Result<Vec<Token>, SyntaxError> {
     let mut lexer = Lexer { text, at: 0 };
     let mut tokens = Vec::new();
     loop {
@@ -87,7 +87,7 @@ impl<'a> Lexer<'a> {
         Token { kind, span }
     }
 
-    fn next(&mut self) -> Result<Token, Fault> {
+    fn next(&mut self) -> Result<Token, SyntaxError> {
         let blank = self.rest().len() - self.rest().trim_start().len();
         self.at += blank;
         let rest = self.rest();
@@ -115,7 +115,7 @@ impl<'a> Lexer<'a> {
         quote: char,
         what: &str,
         kind: fn(String) -> TokenKind,
-    ) -> Result<Token, Fault> {
+    ) -> Result<Token, SyntaxError> {
         let rest = self.rest();
         let mut inner = String::new();
         let mut chars = rest.char_indices().skip(1).peekable();
@@ -138,7 +138,7 @@ impl<'a> Lexer<'a> {
         )))
     }
 
-    fn parameter(&mut self) -> Result<Token, Fault> {
+    fn parameter(&mut self) -> Result<Token, SyntaxError> {
         let length = word_length(&self.rest()[1..]);
         if length == 0 {
             return Err(diagnostic(
@@ -151,7 +151,7 @@ impl<'a> Lexer<'a> {
         Ok(self.token(TokenKind::Parameter(name), length + 1))
     }
 
-    fn sign(&mut self) -> Result<Token, Fault> {
+    fn sign(&mut self) -> Result<Token, SyntaxError> {
         let rest = self.rest();
         match SIGNS.iter().find(|sign| rest.starts_with(**sign)) {
             Some(sign) => Ok(self.token(TokenKind::Sign(sign), sign.len())),
@@ -164,7 +164,7 @@ impl<'a> Lexer<'a> {
         }
     }
 
-    fn number_or_date(&mut self) -> Result<Token, Fault> {
+    fn number_or_date(&mut self) -> Result<Token, SyntaxError> {
         let rest = self.rest();
         let digits = rest.bytes().take_while(u8::is_ascii_digit).count();
         let dated = rest[digits..].starts_with('-')
@@ -199,7 +199,7 @@ impl<'a> Lexer<'a> {
         Ok(self.token(TokenKind::Number(number, written.to_owned()), length))
     }
 
-    fn date(&mut self) -> Result<Token, Fault> {
+    fn date(&mut self) -> Result<Token, SyntaxError> {
         let rest = self.rest();
         let dotted = rest.find("..").unwrap_or(rest.len());
         let length = rest[..dotted]
@@ -210,10 +210,10 @@ impl<'a> Lexer<'a> {
         let span = Span::new(self.at, self.at + length);
         match parse_part(written) {
             Ok(part) => Ok(self.token(TokenKind::Date(part, written.to_owned()), length)),
-            Err(DateFault::Form) => Err(diagnostic(span, format!("`{written}` is not a date")).help(
+            Err(DateError::Form) => Err(diagnostic(span, format!("`{written}` is not a date")).help(
                 "dates are written 2026-03-14, 2026-03, 2026 or 2026-03-14T09:00, months and days with two digits",
             )),
-            Err(DateFault::NotThere(why)) => {
+            Err(DateError::NotThere(why)) => {
                 Err(diagnostic(span, format!("the date {written} does not exist: {why}")).help("months are 01 to 12, days 01 to 31"))
             }
         }

@@ -129,7 +129,7 @@ impl Chains {
 
 fn too_long(name: &str, passage: &Passage) -> Diagnostic {
     let message = format!("the query `{name}` ends a chain of more than {CHAIN} named queries");
-    Diagnostic::error(Code::QueryUnfit, passage.place(Span::default()), message)
+    Diagnostic::error(Code::InvalidQuery, passage.place(Span::default()), message)
         .help("let one of them begin from a content set")
 }
 
@@ -157,7 +157,7 @@ fn circle(open: &[Open<'_>]) -> Diagnostic {
         .first()
         .map_or(Span::default(), |source| source.span);
     Diagnostic::error(
-        Code::QueryCircle,
+        Code::QueryCycle,
         passage.place(span),
         format!(
             "the query `{name}` stands on itself: {}",

@@ -109,32 +109,29 @@ pub struct Answer {
 
 /// What is wrong with a statement, before its place is known.
 #[derive(Debug, Clone)]
-struct Fault {
+struct SyntaxError {
     span: Span,
     message: String,
     help: Option<String>,
 }
 
-fn diagnostic(span: Span, message: impl Into<String>) -> Fault {
-    Fault {
+fn diagnostic(span: Span, message: impl Into<String>) -> SyntaxError {
+    SyntaxError {
         span,
         message: message.into(),
         help: None,
     }
 }
 
-impl Fault {
+impl SyntaxError {
     fn help(mut self, help: impl Into<String>) -> Self {
         self.help.get_or_insert(help.into());
         self
     }
 
     fn at(self, passage: &Passage) -> Diagnostic {
-        let diagnostic = Diagnostic::error(
-            Code::QueryUnreadable,
-            passage.place(self.span),
-            self.message,
-        );
+        let diagnostic =
+            Diagnostic::error(Code::QuerySyntax, passage.place(self.span), self.message);
         match self.help {
             Some(help) => diagnostic.help(help),
             None => diagnostic.help("a query is: from … where … order by … limit … offset …, each part left out at will"),

@@ -6,7 +6,7 @@ mod value;
 
 use super::ast::{At, Condition, Statement};
 use super::lexer::{Token, TokenKind, tokens};
-use super::{Fault, diagnostic};
+use super::{SyntaxError, diagnostic};
 use crate::source::Span;
 
 /// Words that have a meaning of their own; a field of that name stands in backquotes.
@@ -20,7 +20,7 @@ pub const KEYWORDS: [&str; 30] = [
 const DEPTH: usize = 64;
 
 /// Reads a statement.
-pub(super) fn parse(text: &str) -> Result<Statement, Fault> {
+pub(super) fn parse(text: &str) -> Result<Statement, SyntaxError> {
     let mut parser = Parser {
         tokens: tokens(text)?,
         at: 0,
@@ -33,7 +33,7 @@ struct Parser {
     at: usize,
 }
 
-type Read<T> = Result<T, Fault>;
+type Read<T> = Result<T, SyntaxError>;
 
 impl Parser {
     fn peek(&self) -> &Token {
@@ -68,7 +68,7 @@ impl Parser {
         found
     }
 
-    fn expected(&self, what: &str) -> Fault {
+    fn expected(&self, what: &str) -> SyntaxError {
         let token = self.peek();
         diagnostic(
             token.span,

@@ -165,7 +165,7 @@ impl Resolver<'_> {
             _ => format!("`{name} = '…'`, or `{name} is not missing`"),
         };
         self.error(
-            Code::TypeUnfit,
+            Code::InvalidType,
             field.span,
             format!("`{name}` alone is no test: it holds {holds}, not true or false"),
             format!("write {form}"),
@@ -250,7 +250,7 @@ impl Resolver<'_> {
                     || texts(kinds) && texts(&right_kinds);
                 if !fits && !kinds.is_empty() && !right_kinds.is_empty() {
                     self.error(
-                        Code::TypeUnfit,
+                        Code::InvalidType,
                         value.span,
                         format!(
                             "`{}` holds {}, and `{}` holds {}",

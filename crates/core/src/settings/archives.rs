@@ -224,7 +224,7 @@ fn split_without_by(
     let overview = overview.map(|text| {
         let place = table.source().place(text.span);
         let message = "an overview lists an archive's terms, and this archive has no `by`";
-        Diagnostic::error(Code::ValueUnfit, place, message).help(
+        Diagnostic::error(Code::InvalidValue, place, message).help(
             "name what the archive is split by, such as `by = \"tag\"`, or leave `overview` out",
         )
     });
@@ -232,7 +232,7 @@ fn split_without_by(
         let place = table.source().place(link.span);
         let message =
             format!("the link of an archive that is not split cannot hold {{{variable}}}");
-        Diagnostic::error(Code::LinkUnfit, place, message).help(format!(
+        Diagnostic::error(Code::InvalidLinkPattern, place, message).help(format!(
             "write `by = \"{variable}\"`, or a link without a variable"
         ))
     });

@@ -110,7 +110,7 @@ impl NotWithin {
     #[must_use]
     pub fn at(self, written: &str, place: Place) -> Diagnostic {
         let message = format!("the old address \"{written}\" is not within this site");
-        Diagnostic::error(Code::AddressUnreadable, place, message)
+        Diagnostic::error(Code::InvalidAddress, place, message)
             .help("write it from the site's root, such as /2024/old-name/")
     }
 }

@@ -19,14 +19,14 @@ impl Settings {
         let whole = Span::new(0, source.text().len());
         let map = parse_toml(source, whole, &TimeZone::UTC, &mut diagnostics);
         for diagnostic in &mut diagnostics {
-            if diagnostic.code == Code::HeaderUnreadable {
-                diagnostic.code = Code::SettingsUnreadable;
+            if diagnostic.code == Code::FrontMatterSyntax {
+                diagnostic.code = Code::SettingsSyntax;
             }
         }
         // Of a text that could be read in part, what seems to be missing may only be unread.
         let unreadable = diagnostics
             .iter()
-            .any(|diagnostic| diagnostic.code == Code::SettingsUnreadable)
+            .any(|diagnostic| diagnostic.code == Code::SettingsSyntax)
             .then(|| diagnostics.clone());
         let mut root = Table::new(source, "", Span::new(0, 1), &map);
         let site = super::site::read(&mut root, &mut diagnostics);
@@ -193,7 +193,7 @@ fn read_folder(
         let place = table.source().place(text.span);
         let message = format!("the folder \"{}\" is not within the site's", text.node);
         diagnostics.push(
-            Diagnostic::error(Code::ValueUnfit, place, message)
+            Diagnostic::error(Code::InvalidValue, place, message)
                 .help("write a folder below the one of tabulae.toml, such as \"posts\""),
         );
     }
@@ -219,7 +219,7 @@ fn unfit_rules(rules: &[Spanned<String>], source: &Source) -> Diagnostics {
                     .to_owned()
             }
         };
-        Diagnostic::error(Code::ValueUnfit, source.place(rule.span), message).help(help)
+        Diagnostic::error(Code::InvalidValue, source.place(rule.span), message).help(help)
     });
     unfit.collect()
 }
@@ -255,7 +255,7 @@ fn read_names(
             let place = table.source().place(entry.key.span);
             let message = format!("`{written}` is not a field that can be given another name");
             diagnostics.push(
-                Diagnostic::error(Code::KeyUnknown, place, message).suggest(written, RENAMABLE),
+                Diagnostic::error(Code::UnknownKey, place, message).suggest(written, RENAMABLE),
             );
             continue;
         }
@@ -271,7 +271,7 @@ fn read_names(
                 let is = article(&found.node);
                 let message = format!("a field's names are a list of texts, and this is {is}");
                 diagnostics.push(
-                    Diagnostic::error(Code::TypeUnfit, place, message)
+                    Diagnostic::error(Code::InvalidType, place, message)
                         .help("write a list such as [\"date\", \"published_on\"]"),
                 );
             }
@@ -294,7 +294,7 @@ fn read_queries(
         let crate::value::Value::Text(text) = &entry.value.node else {
             diagnostics.push(
                 Diagnostic::error(
-                    Code::TypeUnfit,
+                    Code::InvalidType,
                     source.place(entry.value.span),
                     format!(
                         "a query is text, and this is {}",
@@ -311,7 +311,7 @@ fn read_queries(
         {
             diagnostics.push(
                 Diagnostic::error(
-                    Code::NameTaken,
+                    Code::NameConflict,
                     source.place(entry.key.span),
                     format!("`{}` is the name of a content set already", entry.key.node),
                 )
@@ -336,7 +336,7 @@ fn read_related(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Option<R
                 Some(weight) => weigh.push((entry.key.clone(), weight)),
                 None => diagnostics.push(
                     Diagnostic::error(
-                        Code::ValueUnfit,
+                        Code::InvalidValue,
                         weights.source().place(entry.value.span),
                         format!(
                             "the weight of `{}` is a number of at least 0",
@@ -370,7 +370,7 @@ fn read_terms(root: &mut Table<'_>, term_fields: &mut [TermField], diagnostics: 
             Some(field) => field.nested = nested,
             None => diagnostics.push(
                 Diagnostic::error(
-                    Code::KeyUnknown,
+                    Code::UnknownKey,
                     table.source().place(name.span),
                     format!("`{}` is not a term field", name.node),
                 )
@@ -396,7 +396,7 @@ fn read_audit(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> LintLevels
             if let Err(help) = sentence(&mut levels, &text.node) {
                 let place = table.source().place(text.span);
                 let message = format!("there is no code `{}`", text.node);
-                diagnostics.push(Diagnostic::error(Code::ValueUnfit, place, message).help(help));
+                diagnostics.push(Diagnostic::error(Code::InvalidValue, place, message).help(help));
             }
         }
     }

@@ -71,7 +71,7 @@ impl<'a> Table<'a> {
 
     fn unfit(&self, key: &str, wanted: &str, found: &Spanned<Value>) -> Diagnostic {
         Diagnostic::error(
-            Code::TypeUnfit,
+            Code::InvalidType,
             self.source.place(found.span),
             format!(
                 "`{}` is {wanted}, and this is {}",
@@ -175,7 +175,7 @@ impl<'a> Table<'a> {
         if number.node < 1.0 || number.node > 1e9 {
             diagnostics.push(
                 Diagnostic::error(
-                    Code::ValueUnfit,
+                    Code::InvalidValue,
                     self.source.place(number.span),
                     format!("`{}` is at least 1", self.path(key)),
                 )
@@ -217,7 +217,7 @@ impl<'a> Table<'a> {
                 .collect();
             diagnostics.push(
                 Diagnostic::error(
-                    Code::ValueUnfit,
+                    Code::InvalidValue,
                     self.source.place(text.span),
                     format!("`{}` cannot be \"{}\"", self.path(key), text.node),
                 )
@@ -303,7 +303,7 @@ impl<'a> Table<'a> {
                 }
                 None => diagnostics.push(
                     Diagnostic::error(
-                        Code::TypeUnfit,
+                        Code::InvalidType,
                         self.source.place(entry.value.span),
                         format!(
                             "`{path}` is a table, and this is {}",
@@ -343,7 +343,7 @@ impl<'a> Table<'a> {
         };
         diagnostics.push(
             Diagnostic::error(
-                Code::LinkUnfit,
+                Code::InvalidLinkPattern,
                 self.source().place(text.span),
                 format!("this link is one page, and cannot hold {{{variable}}}"),
             )
@@ -364,7 +364,7 @@ impl<'a> Table<'a> {
                 };
                 diagnostics.push(
                     Diagnostic::error(
-                        Code::KeyUnknown,
+                        Code::UnknownKey,
                         self.source.place(entry.key.span),
                         format!("there is no setting `{key}`{at}"),
                     )
@@ -391,7 +391,8 @@ pub(super) fn read_pattern(
             let message = format!("the name \"{}\" cannot be part of an address", name.node);
             let help =
                 format!("write a name of letters, digits and hyphens, or a `{key}` of its own");
-            diagnostics.push(Diagnostic::error(Code::LinkUnfit, place, message).help(help));
+            diagnostics
+                .push(Diagnostic::error(Code::InvalidLinkPattern, place, message).help(help));
         }
         return fallback;
     };

@@ -88,7 +88,7 @@ fn unnamed() -> Site {
 
 fn absent(root: &Table<'_>) -> Diagnostic {
     let message = "there is no table [site]";
-    Diagnostic::error(Code::KeyMissing, root.source().top(), message)
+    Diagnostic::error(Code::MissingKey, root.source().top(), message)
         .help("write `[site]`, and below it `title = \"…\"` and `address = \"https://…\"`")
 }
 
@@ -106,7 +106,7 @@ fn required<T>(
     let place = table.source().place(Span::new(start, start + 1));
     let message = format!("[site] has no `{key}`");
     diagnostics.push(
-        Diagnostic::error(Code::KeyMissing, place, message).help(match key {
+        Diagnostic::error(Code::MissingKey, place, message).help(match key {
             "address" => {
                 "write where the site will stand: `address = \"https://towpath.example/\"`"
             }
@@ -143,7 +143,7 @@ fn image(text: &str) -> Result<String, Unfit> {
     match unsafe_scheme(text) {
         None => Ok(text.to_owned()),
         Some(scheme) => Err(Unfit {
-            code: Code::AddressUnreadable,
+            code: Code::InvalidAddress,
             message: format!("an address that begins with `{scheme}:` is no image"),
             help: "write a file in assets/, such as \"/logo.png\"".to_owned(),
         }),
@@ -152,7 +152,7 @@ fn image(text: &str) -> Result<String, Unfit> {
 
 fn not_absolute(text: &str, help: String) -> Unfit {
     Unfit {
-        code: Code::AddressUnreadable,
+        code: Code::InvalidAddress,
         message: format!("\"{text}\" is not an absolute address"),
         help,
     }
@@ -162,7 +162,7 @@ fn language(text: &str) -> Result<String, Unfit> {
     match Language::new(text) {
         Some(_) => Ok(text.to_owned()),
         None => Err(Unfit {
-            code: Code::ValueUnfit,
+            code: Code::InvalidValue,
             message: format!("\"{text}\" is not a language tag"),
             help: "write a tag by BCP 47, such as \"en\", \"de\" or \"pt-BR\"".to_owned(),
         }),
@@ -173,7 +173,7 @@ fn time_zone(text: &str) -> Result<TimeZone, Unfit> {
     TimeZone::get(text).map_err(|_| {
         let known: Vec<_> = jiff::tz::db().available().collect();
         Unfit {
-            code: Code::ValueUnfit,
+            code: Code::InvalidValue,
             message: format!("there is no time zone \"{text}\""),
             help: match nearest(text, known.iter().map(|name| name.as_str())) {
                 Some(name) => format!("did you mean \"{name}\"?"),
@@ -185,7 +185,7 @@ fn time_zone(text: &str) -> Result<TimeZone, Unfit> {
 
 fn date_style(text: &str) -> Result<DateStyle, Unfit> {
     let unfit = |why: String| Unfit {
-        code: Code::ValueUnfit,
+        code: Code::InvalidValue,
         message: format!("`site.dates` cannot be \"{text}\"{why}"),
         help: "write \"long\", \"medium\", \"short\", or a pattern such as \"%-d %B %Y\""
             .to_owned(),

@@ -99,30 +99,30 @@ fn what_is_no_absolute_address_is_none(#[case] text: &str) {
 }
 
 #[rstest]
-#[case::no_site("", Code::KeyMissing, 1, 1)]
-#[case::no_title("[site]\naddress = \"https://x.example/\"\n", Code::KeyMissing, 1, 1)]
+#[case::no_site("", Code::MissingKey, 1, 1)]
+#[case::no_title("[site]\naddress = \"https://x.example/\"\n", Code::MissingKey, 1, 1)]
 #[case::relative_address(
     "[site]\ntitle = \"T\"\naddress = \"/log/\"\n",
-    Code::AddressUnreadable,
+    Code::InvalidAddress,
     3,
     11
 )]
-#[case::not_toml("[site\n", Code::SettingsUnreadable, 1, 6)]
+#[case::not_toml("[site\n", Code::SettingsSyntax, 1, 6)]
 #[case::unknown_key(
     "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\nlangage = \"en\"\n",
-    Code::KeyUnknown,
+    Code::UnknownKey,
     4,
     1
 )]
 #[case::unknown_table(
     "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n[archives.x]\n",
-    Code::KeyUnknown,
+    Code::UnknownKey,
     4,
     2
 )]
 #[case::type_unfit(
     "[site]\ntitle = 3\naddress = \"https://x.example/\"\n",
-    Code::TypeUnfit,
+    Code::InvalidType,
     2,
     9
 )]
@@ -143,88 +143,88 @@ fn faults_of_the_site_name_their_place(
 #[rstest]
 #[case::language(
     "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\nlanguage = \"e n\"\n",
-    Code::ValueUnfit,
+    Code::InvalidValue,
     "write a tag by BCP 47, such as \"en\", \"de\" or \"pt-BR\""
 )]
 #[case::timezone(
     "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\ntimezone = \"Europe/Londn\"\n",
-    Code::ValueUnfit,
+    Code::InvalidValue,
     "did you mean \"Europe/London\"?"
 )]
 #[case::content_key(
     "{SITE}[content.posts]\nfoldr = \"x\"\n",
-    Code::KeyUnknown,
+    Code::UnknownKey,
     "did you mean `folder`?"
 )]
 #[case::outside(
     "{SITE}[content.posts]\nfolder = \"../x\"\n",
-    Code::ValueUnfit,
+    Code::InvalidValue,
     "write a folder below the one of tabulae.toml, such as \"posts\""
 )]
 #[case::archive_key(
     "{SITE}[archive.x]\nperpage = 3\n",
-    Code::KeyUnknown,
+    Code::UnknownKey,
     "did you mean `per_page`?"
 )]
 #[case::per_page(
     "{SITE}[archive.x]\nper_page = 0\n",
-    Code::ValueUnfit,
+    Code::InvalidValue,
     "write 1 or more, or leave the line out"
 )]
 #[case::feeds(
     "{SITE}[archive.x]\nfeeds = [\"atm\"]\n",
-    Code::ValueUnfit,
+    Code::InvalidValue,
     "write one of \"atom\", \"rss\", \"json\""
 )]
 #[case::overview_without_by(
     "{SITE}[archive.x]\noverview = \"/x/all/\"\n",
-    Code::ValueUnfit,
+    Code::InvalidValue,
     "name what the archive is split by, such as `by = \"tag\"`, or leave `overview` out"
 )]
 #[case::variable_without_by(
     "{SITE}[archive.x]\nlink = \"/x/{tag}/\"\n",
-    Code::LinkUnfit,
+    Code::InvalidLinkPattern,
     "write `by = \"tag\"`, or a link without a variable"
 )]
 #[case::link(
     "{SITE}[archive.x]\nlink = \"x/\"\n",
-    Code::LinkUnfit,
+    Code::InvalidLinkPattern,
     "links start at the site's root, such as \"/{year}/{slug}/\""
 )]
 #[case::show(
     "{SITE}[archive.x]\nshow = \"rows\"\n",
-    Code::ValueUnfit,
+    Code::InvalidValue,
     "write one of \"cards\", \"lines\""
 )]
 #[case::feed_link(
     "{SITE}[feed.x]\nlink = \"/{slug}.xml\"\n",
-    Code::LinkUnfit,
+    Code::InvalidLinkPattern,
     "write a link without a variable"
 )]
 #[case::query_name(
     "{SITE}[queries]\nposts = \"\"\n",
-    Code::NameTaken,
+    Code::NameConflict,
     "give the query another name"
 )]
 #[case::dates(
     "{SITE}dates = \"%Y %\"\n",
-    Code::ValueUnfit,
+    Code::InvalidValue,
     "write \"long\", \"medium\", \"short\", or a pattern such as \"%-d %B %Y\""
 )]
-#[case::query_type("{SITE}[queries]\nworks = 3\n", Code::TypeUnfit, "put it in quotes")]
+#[case::query_type("{SITE}[queries]\nworks = 3\n", Code::InvalidType, "put it in quotes")]
 #[case::terms(
     "{SITE}[terms.catgory]\nnested = true\n",
-    Code::KeyUnknown,
+    Code::UnknownKey,
     "did you mean `category`?"
 )]
 #[case::words(
     "{SITE}[words]\noldr = \"x\"\n",
-    Code::KeyUnknown,
+    Code::UnknownKey,
     "did you mean `older`?"
 )]
 #[case::renamed(
     "{SITE}[content.posts.fields]\ndte = \"x\"\n",
-    Code::KeyUnknown,
+    Code::UnknownKey,
     "did you mean `date`?"
 )]
 fn faults_say_what_to_do(#[case] text: &str, #[case] code: Code, #[case] help: &str) {
@@ -247,11 +247,11 @@ fn every_fault_is_reported() {
     assert_eq!(
         codes,
         [
-            Code::KeyMissing,
-            Code::AddressUnreadable,
-            Code::KeyUnknown,
-            Code::TypeUnfit,
-            Code::TypeUnfit
+            Code::MissingKey,
+            Code::InvalidAddress,
+            Code::UnknownKey,
+            Code::InvalidType,
+            Code::InvalidType
         ]
     );
 }
@@ -264,22 +264,25 @@ fn a_weight_below_zero_is_refused() {
     assert_eq!(
         found,
         [(
-            Code::ValueUnfit,
+            Code::InvalidValue,
             "the weight of `title` is a number of at least 0"
         )]
     );
 }
 
 #[rstest]
-#[case::near("[audit]\nallow = [\"term-loan\"]", "did you mean `term-lone`?")]
-#[case::all_is_never_allowed("[audit]\nallow = [\"all\"]", "such as `term-lone`")]
+#[case::near(
+    "[audit]\nallow = [\"single-post-trem\"]",
+    "did you mean `single-post-term`?"
+)]
+#[case::all_is_never_allowed("[audit]\nallow = [\"all\"]", "such as `single-post-term`")]
 fn a_verdict_names_codes(#[case] text: &str, #[case] help: &str) {
     let found = read(&format!("{SITE}{text}\n")).diagnostics;
     assert_eq!(found.len(), 1, "{found:?}");
     let place = &found[0].place;
     assert_eq!(
         (found[0].code, place.line, place.column),
-        (Code::ValueUnfit, 5, 10)
+        (Code::InvalidValue, 5, 10)
     );
     assert!(
         found[0].help.as_deref().unwrap().contains(help),

@@ -149,7 +149,7 @@ pub(super) fn read(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Words
         if !words.0.contains_key(key) {
             diagnostics.push(
                 Diagnostic::error(
-                    Code::KeyUnknown,
+                    Code::UnknownKey,
                     table.source().place(entry.key.span),
                     format!("the theme has no word `{key}`"),
                 )
@@ -163,7 +163,7 @@ pub(super) fn read(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Words
             }
             other => diagnostics.push(
                 Diagnostic::error(
-                    Code::TypeUnfit,
+                    Code::InvalidType,
                     table.source().place(entry.value.span),
                     format!("a word is text, and this is {}", other.kind().article()),
                 )

@@ -228,7 +228,7 @@ fn a_page_in_utf16_is_refused(#[case] mark: &[u8], #[case] order: fn(u16) -> [u8
     };
     assert_eq!(
         codes("<p><!-- tabulae related --><!-- tabulae end -->"),
-        [Code::NotText]
+        [Code::InvalidUtf8]
     );
     assert_eq!(codes("<p><!-- of no concern -->"), []);
 }

@@ -62,6 +62,8 @@ pub(crate) struct CachedOutput {
 pub(crate) struct UnchangedReport {
     /// The numbers of posts and pages.
     pub(crate) read: (usize, usize),
+    /// The number of HTML pages of the site.
+    pub(crate) built: usize,
     /// The number of excluded posts, by state.
     pub(crate) excluded: Vec<(String, usize)>,
     pub(crate) next_due: Option<Due>,
@@ -216,6 +218,7 @@ mod tests {
         let day = jiff::civil::date(2026, 3, 14);
         let report = UnchangedReport {
             read: (1, 0),
+            built: 3,
             excluded: Vec::new(),
             next_due: None,
             warnings: Vec::new(),

@@ -67,7 +67,7 @@ impl Session {
 /// Drops diagnostics that follow from an error in the same post: one whose date is invalid has no link and no
 /// place in feeds either.
 fn drop_echoes(diagnostics: &mut Diagnostics) {
-    let is_echo = |code| matches!(code, Code::LinkUnfit | Code::PostUndated);
+    let is_echo = |code| matches!(code, Code::InvalidLinkPattern | Code::UndatedPosts);
     let errors = diagnostics
         .iter()
         .filter(|diagnostic| diagnostic.is_error() && !is_echo(diagnostic.code));
@@ -77,7 +77,7 @@ fn drop_echoes(diagnostics: &mut Diagnostics) {
     diagnostics.retain(|diagnostic| {
         // Undated posts are left out by a list of the settings, which names the first of them.
         let place = match (&diagnostic.code, &diagnostic.other) {
-            (Code::PostUndated, Some((place, _))) => place,
+            (Code::UndatedPosts, Some((place, _))) => place,
             _ => &diagnostic.place,
         };
         let file = place.file.as_deref().unwrap_or_default();
@@ -251,6 +251,7 @@ impl Build<'_> {
         let is_published = stage.commit(&outcomes, is_denied, report, self.diagnostics);
         if self.errors() > errors && report.written == 0 {
             report.unchanged = 0;
+            report.built = 0;
         }
         let could_be = self.options.dry_run && self.errors() == errors;
         self.is_done = is_published || could_be;
@@ -311,6 +312,7 @@ impl Build<'_> {
         Some(BuildReport {
             posts: read.0,
             pages: read.1,
+            built: unchanged.built,
             excluded: excluded.iter().cloned().collect(),
             next_due: unchanged.next_due.clone(),
             unchanged: cache.outputs.len(),

@@ -264,7 +264,7 @@ pub(crate) fn membership(
         let names = archives.iter().map(|archive| archive.name.as_str());
         let message = format!("there is no archive `{name}`");
         return Err(Box::new(
-            Diagnostic::error(Code::UsageUnfit, place, message).suggest(name, names),
+            Diagnostic::error(Code::InvalidUsage, place, message).suggest(name, names),
         ));
     };
     let there: Vec<String> = lists(site, plan, id)

@@ -152,7 +152,7 @@ fn unchanged_report(build: &Finished<'_, '_>, keys: &[(Key, u64)]) -> Option<Unc
         ..
     } = *build;
     let site = current.site();
-    let once = [Code::FeedIdChanged, Code::FeedIdGuessed];
+    let once = [Code::FeedIdChanged, Code::GuessedFeedId];
     let is_said_once =
         |diagnostic: &Diagnostic| diagnostic.is_error() || once.contains(&diagnostic.code);
     if !scan.whole || diagnostics.iter().any(is_said_once) {
@@ -166,6 +166,7 @@ fn unchanged_report(build: &Finished<'_, '_>, keys: &[(Key, u64)]) -> Option<Unc
     let changes = site.changes_state_at();
     Some(UnchangedReport {
         read: (report.posts, report.pages),
+        built: report.built,
         excluded: report.excluded.clone().into_iter().collect(),
         next_due: report.next_due.clone(),
         warnings: diagnostics.to_vec(),

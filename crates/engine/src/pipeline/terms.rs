@@ -85,7 +85,7 @@ fn unknown(site: &Site, name: &str, place: Place) -> Box<Diagnostic> {
         tables.map(|table| table.field.name.as_str())
     };
     let diagnostic = Diagnostic::error(
-        Code::UsageUnfit,
+        Code::InvalidUsage,
         place,
         format!("`{name}` is not a term field"),
     );

@@ -44,7 +44,7 @@ impl Planner<'_> {
             Some(way) => format!("give it {way}"),
             None => "leave it out".to_owned(),
         };
-        Diagnostic::error(Code::PathUnfit, maker.place, message).help(help)
+        Diagnostic::error(Code::InvalidPath, maker.place, message).help(help)
     }
 
     /// Outputs whose paths differ only in case overwrite each other on many file systems: an error,
@@ -69,9 +69,9 @@ impl Planner<'_> {
             let place = makers[1].place.clone();
             let is_redirect = |output: &Output| matches!(output.kind, OutputKind::Redirect(_));
             let found = if outputs.into_iter().any(is_redirect) {
-                Diagnostic::warning(Code::PathCase, place, message)
+                Diagnostic::warning(Code::PathCaseConflict, place, message)
             } else {
-                Diagnostic::error(Code::PathCase, place, message)
+                Diagnostic::error(Code::PathCaseConflict, place, message)
             };
             let beside = format!("{} is here", makers[0].what);
             let found = found.help(help).beside(makers[0].place.clone(), beside);

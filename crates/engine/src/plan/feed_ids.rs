@@ -51,7 +51,7 @@ pub(super) fn check_ids(site: &Site, plan: &Plan, diagnostics: &mut Diagnostics)
         let [first, second] = [*first, id].map(|id| site.catalogue.post(id));
         diagnostics.push(
             Diagnostic::error(
-                Code::FeedIdTaken,
+                Code::DuplicateFeedId,
                 second.place_of("id"),
                 format!(
                     "`{}` and `{}` have the id \"{entry}\" in feeds, so that readers take them for one",

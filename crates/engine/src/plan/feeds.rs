@@ -177,7 +177,7 @@ impl Planner<'_> {
             .map(|output| output.link.plain.as_str());
         let near = nearest(&page.node, known.filter(|link| link.ends_with('/')));
         let diagnostic = Diagnostic::error(
-            Code::AddressUnreadable,
+            Code::InvalidAddress,
             self.site.settings.source.place(page.span),
             format!("no page of the site stands at \"{}\"", page.node),
         );
@@ -206,5 +206,5 @@ fn empty_feed(feed: &Feed, found: usize, place: Place) -> Diagnostic {
         ),
         None => "it fills with the first post that is live".to_owned(),
     };
-    Diagnostic::warning(Code::FeedEmpty, place, message).help(help)
+    Diagnostic::warning(Code::EmptyFeed, place, message).help(help)
 }

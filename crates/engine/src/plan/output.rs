@@ -1,6 +1,8 @@
 //! Outputs with their addresses and kinds.
 
+use std::ffi::OsStr;
 use std::num::NonZeroUsize;
+use std::path::Path;
 
 use tabulae_core::catalogue::PostId;
 use tabulae_core::pager::Pager;
@@ -80,6 +82,15 @@ pub(crate) enum OutputKind {
     Sitemap(Vec<String>),
     /// The list of a sitemap's parts.
     SitemapIndex(usize),
+}
+
+impl Output {
+    /// Returns true for an HTML page that is no redirect.
+    #[must_use]
+    pub(crate) fn is_page(&self) -> bool {
+        let is_html = Path::new(&*self.file).extension() == Some(OsStr::new("html"));
+        is_html && !matches!(self.kind, OutputKind::Redirect(_))
+    }
 }
 
 impl OutputKind {

@@ -105,7 +105,7 @@ impl Planner<'_> {
                         "write `overview = \"/{}/\"`, or an old address with a variable, as its link has",
                         archive.name
                     );
-                    let diagnostic = Diagnostic::error(Code::LinkUnfit, place(), message);
+                    let diagnostic = Diagnostic::error(Code::InvalidLinkPattern, place(), message);
                     self.diagnostics.push(diagnostic.help(help));
                 }
             }

@@ -30,7 +30,7 @@ impl Planner<'_> {
             };
             let help = "write `date: 2026-03-14` in each of them (for feeds, `updated` is enough), or name other content sets in the query, such as `from posts`";
             let warning = Diagnostic::warning(
-                Code::PostUndated,
+                Code::UndatedPosts,
                 place,
                 format!("{who} leaves out {left_out}"),
             );

@@ -27,6 +27,7 @@ impl Stage<'_> {
         let mut failed = Diagnostics::new();
         for (output, outcome) in self.data.plan.outputs.iter().zip(outcomes) {
             let source = outcome.version().map(|version| &version.source);
+            report.built += usize::from(output.is_page());
             report.rendered +=
                 usize::from(matches!(source, Some(VersionSource::Rendered(Some(_)))));
             match outcome {
@@ -235,13 +236,13 @@ const FOREIGN: usize = 10;
 fn first_of_foreign(mut failed: Diagnostics, out: &str) -> Diagnostics {
     let mut foreign = 0;
     failed.retain(|diagnostic| {
-        foreign += usize::from(diagnostic.code == Code::FileForeign);
-        diagnostic.code != Code::FileForeign || foreign <= FOREIGN
+        foreign += usize::from(diagnostic.code == Code::ForeignFile);
+        diagnostic.code != Code::ForeignFile || foreign <= FOREIGN
     });
     let more = foreign.saturating_sub(FOREIGN);
     if more > 0 {
         let message = format!("{more} more files of `{out}` were written by no known build");
-        let diagnostic = Diagnostic::error(Code::FileForeign, Place::top_of(out), message);
+        let diagnostic = Diagnostic::error(Code::ForeignFile, Place::top_of(out), message);
         failed.push(diagnostic.help("replace all of them with `tabulae build --adopt`"));
     }
     failed

@@ -10,7 +10,7 @@ use crate::site::reason;
 /// Returns the error for a file or folder that cannot be written.
 pub(crate) fn unwritable(path: &str, error: &io::Error) -> Diagnostic {
     Diagnostic::error(
-        Code::FileUnwritable,
+        Code::UnwritableFile,
         Place::top_of(path),
         format!("cannot write `{path}`: {}", reason(error)),
     )

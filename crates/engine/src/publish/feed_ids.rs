@@ -70,7 +70,7 @@ fn guess(site: &Site, guessed: &[(PostId, String)]) -> Option<Diagnostic> {
         "if an old feed had other ids, write `id: …` into the front matter, or a pattern such as `feed_id = \"https://old.example/?p={{info.number}}\"` into [content.{set}]; else readers see the posts once more"
     );
     let place = post.source.place(post.moved_from.first()?.span);
-    Some(Diagnostic::warning(Code::FeedIdGuessed, place, message).help(help))
+    Some(Diagnostic::warning(Code::GuessedFeedId, place, message).help(help))
 }
 
 /// Returns the fingerprint by which a post is recognised when its file is renamed: that of title and date.

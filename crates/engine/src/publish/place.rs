@@ -32,7 +32,7 @@ pub(crate) fn check_place(
     let message = format!("the output folder `{name}` {what}");
     let place = Source::command_line(name).top();
     let help = "write to a folder of its own, such as `--out public`; `out` is the default";
-    Some(Diagnostic::error(Code::OutputUnfit, place, message).help(help))
+    Some(Diagnostic::error(Code::InvalidOutputFolder, place, message).help(help))
 }
 
 /// Returns the absolute path without `.`, `..` and links, as far as it exists.

@@ -138,7 +138,7 @@ impl<'a> Stage<'a> {
             if let Outcome::Failed(diagnostics) = &outcome {
                 has_failed.store(true, Ordering::Relaxed);
                 // Each further output would fail in the same way, and take as long.
-                let all_fail = |code| matches!(code, Code::FileUnwritable | Code::TemplateEndless);
+                let all_fail = |code| matches!(code, Code::UnwritableFile | Code::TemplateLimit);
                 let end = diagnostics
                     .iter()
                     .any(|diagnostic| all_fail(diagnostic.code));
@@ -300,7 +300,7 @@ impl<'a> Stage<'a> {
         let message = format!("`{path}` {what}, and an output belongs there");
         let help =
             "move it away, or replace it and all others like it with `tabulae build --adopt`";
-        Diagnostic::error(Code::FileForeign, Place::top_of(&path), message).help(help)
+        Diagnostic::error(Code::ForeignFile, Place::top_of(&path), message).help(help)
     }
 
     /// Returns the outcome of an output that could not be compared or written: a source file that cannot be

@@ -623,7 +623,7 @@ pub(crate) fn check_templates(data: &RenderData, diagnostics: &mut Vec<Diagnosti
             let place = data.site.settings.source.place(template.span);
             diagnostics.push(
                 Diagnostic::error(
-                    Code::TemplateFailed,
+                    Code::TemplateError,
                     place,
                     format!("there is no template `{}`", template.node),
                 )

@@ -71,7 +71,7 @@ fn inner_folders<'a>(set: &ContentSet, settings: &'a Settings) -> Vec<&'a str> {
 fn missing(set: &ContentSet, settings: &Settings) -> Diagnostic {
     let ContentSet { folder, name, .. } = set;
     Diagnostic::error(
-        Code::ContentMissing,
+        Code::MissingContent,
         settings.source.place(set.place),
         format!("there is no folder `{folder}` for the posts of `{name}`"),
     )
@@ -82,7 +82,7 @@ fn missing(set: &ContentSet, settings: &Settings) -> Diagnostic {
 
 fn without_posts(set: &ContentSet, settings: &Settings) -> Diagnostic {
     Diagnostic::warning(
-        Code::ContentEmpty,
+        Code::EmptyContent,
         settings.source.place(set.place),
         format!("the folder `{}` holds no posts", set.folder),
     )

@@ -85,7 +85,7 @@ pub(super) fn as_text(path: &str, bytes: Vec<u8>, diagnostics: &mut Diagnostics)
     let byte = bytes[good];
     let message = format!("`{path}` is not UTF-8 text: the byte {byte:#04x} begins no character");
     diagnostics
-        .push(Diagnostic::error(Code::NotText, place, message).help("save the file as UTF-8"));
+        .push(Diagnostic::error(Code::InvalidUtf8, place, message).help("save the file as UTF-8"));
     None
 }
 
@@ -96,7 +96,7 @@ pub(super) fn ending(path: &str) -> &str {
 
 pub(crate) fn unreadable(path: &str, error: &io::Error) -> Diagnostic {
     let message = format!("cannot read `{path}`: {}", reason(error));
-    Diagnostic::error(Code::FileUnreadable, Place::top_of(path), message).help(match error.kind() {
+    Diagnostic::error(Code::UnreadableFile, Place::top_of(path), message).help(match error.kind() {
         io::ErrorKind::FileTooLarge => {
             "raise `source_limit` in `[site]`, or move the file to assets/"
         }

@@ -207,7 +207,7 @@ pub(crate) fn read_settings(
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
             let message = format!("there is no {file} here");
             diagnostics.push(
-                Diagnostic::error(Code::SettingsMissing, Place::top_of(file), message)
+                Diagnostic::error(Code::MissingSettings, Place::top_of(file), message)
                     .help("go to the site's folder, name it with `-C DIR`, or make a site with `tabulae init DIR`"),
             );
             return None;
@@ -231,7 +231,7 @@ pub(crate) fn read_settings(
     sources.set_follow_links(settings.site.follow_links);
     let broken = diagnostics
         .iter()
-        .any(|diagnostic| diagnostic.code == Code::SettingsUnreadable);
+        .any(|diagnostic| diagnostic.code == Code::SettingsSyntax);
     (!broken).then_some(settings)
 }
 

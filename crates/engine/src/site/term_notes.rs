@@ -48,7 +48,7 @@ fn term_of<'a>(
     let mut steps = below.splitn(3, '/').skip(1);
     let (Some(name), Some(term)) = (steps.next(), steps.next()) else {
         let message = "a term note stands in the folder of its term field";
-        let diagnostic = Diagnostic::warning(Code::KeyUnknown, place, message);
+        let diagnostic = Diagnostic::warning(Code::UnknownKey, place, message);
         return Err(Box::new(
             diagnostic.help("move it to a folder such as terms/tag/"),
         ));
@@ -57,7 +57,7 @@ fn term_of<'a>(
     let Some(field) = fields.position(|field| field.is(name)) else {
         let known = settings.term_fields.iter().map(|field| field.name.as_str());
         let message = format!("`{name}` is not a term field");
-        let diagnostic = Diagnostic::error(Code::KeyUnknown, place, message);
+        let diagnostic = Diagnostic::error(Code::UnknownKey, place, message);
         return Err(Box::new(diagnostic.suggest(name, known)));
     };
     Ok((field, term))

@@ -118,24 +118,24 @@ fn explain(error: &Error, expression: &str, place: Place, data: &RenderData) -> 
         ErrorKind::TemplateNotFound => {
             let name = detail.split(['\'', '"']).nth(1).unwrap_or(expression);
             let message = format!("a template is not there: {detail}");
-            let diagnostic = Diagnostic::error(Code::TemplateFailed, place, message);
+            let diagnostic = Diagnostic::error(Code::TemplateError, place, message);
             return with_nearest(diagnostic, name, data.sources.keys().map(String::as_str));
         }
         ErrorKind::OutOfFuel => {
             let message = "this template does more work for one page than any page needs";
-            return Diagnostic::error(Code::TemplateEndless, place, message)
+            return Diagnostic::error(Code::TemplateLimit, place, message)
                 .help("look for a loop in a loop, or for a text that doubles");
         }
         ErrorKind::SyntaxError => {
             let message = format!("this is not a well-formed template: {detail}");
-            return Diagnostic::error(Code::TemplateUnreadable, place, message).help(
+            return Diagnostic::error(Code::TemplateSyntax, place, message).help(
                 "values stand in {{ … }}, statements in {% … %}, each of which has its {% end… %}",
             );
         }
         kind if detail.is_empty() => kind.to_string(),
         _ => detail.to_owned(),
     };
-    Diagnostic::error(Code::TemplateFailed, place, message)
+    Diagnostic::error(Code::TemplateError, place, message)
         .help("look at the expression that is marked")
 }
 
@@ -146,7 +146,7 @@ fn there_is_no<'a>(
     known: impl IntoIterator<Item = &'a str>,
 ) -> Diagnostic {
     let message = format!("there is no {kind} `{name}`");
-    let diagnostic = Diagnostic::error(Code::TemplateFailed, place, message);
+    let diagnostic = Diagnostic::error(Code::TemplateError, place, message);
     with_nearest(diagnostic, name, known)
 }
 
@@ -185,7 +185,7 @@ fn undefined(expression: &str, detail: &str, place: Place, data: &RenderData) ->
         "post" => format!("no post has a field `{name}`"),
         _ => format!("`{object}` has no `{name}`"),
     };
-    let diagnostic = Diagnostic::error(Code::TemplateFailed, place, message);
+    let diagnostic = Diagnostic::error(Code::TemplateError, place, message);
     match (object, name) {
         ("", "loop") => diagnostic.help("it is known between {% for … %} and {% endfor %}"),
         ("", name) if known.contains(&name) => diagnostic.help(format!(

@@ -96,15 +96,14 @@ fn environment(data: &Arc<RenderData>, diagnostics: &mut Diagnostics) -> Environ
                 "this has {tokens} words and signs, of at most {}",
                 limits::TOKENS
             );
-            let diagnostic =
-                Diagnostic::error(Code::TemplateUnreadable, source.place(tag), message);
+            let diagnostic = Diagnostic::error(Code::TemplateSyntax, source.place(tag), message);
             diagnostics.push(diagnostic.help("put parts of it in variables, with {% set … %}"));
             continue;
         }
         if let Err(error) = limits::add_template(&mut env, name, source.text(), tokens) {
             let found = diagnose(&error, data).into_iter();
             diagnostics.extend(found.map(|diagnostic| Diagnostic {
-                code: Code::TemplateUnreadable,
+                code: Code::TemplateSyntax,
                 ..diagnostic
             }));
         }

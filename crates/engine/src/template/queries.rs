@@ -171,7 +171,7 @@ fn not_asked_for(
     let (name, _) = given.iter().find(|(name, _)| !asked_for.contains(name))?;
     let place = passage.place(Span::new(0, passage.text().len()));
     let message = format!("the query has no parameter :{name}");
-    let diagnostic = Diagnostic::error(Code::QueryUnfit, place, message);
+    let diagnostic = Diagnostic::error(Code::InvalidQuery, place, message);
     Some(if asked_for.is_empty() {
         diagnostic.help(format!("write :{name} in the query, or leave {name}=… out"))
     } else {

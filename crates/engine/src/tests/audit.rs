@@ -39,25 +39,25 @@ fn post(body: &str) -> String {
 #[case::misspelt(
     "[b](/2026/bb/)",
     Some(
-        "link-broken posts/a.md:6:5: `/2026/bb/` leads nowhere: the site has no /2026/bb/; did you mean /2026/b/?"
+        "broken-link posts/a.md:6:5: `/2026/bb/` leads nowhere: the site has no /2026/bb/; did you mean /2026/b/?"
     )
 )]
 #[case::no_such_post(
     "Look:\n\n[c](c.md)",
     Some(
-        "link-broken posts/a.md:8:5: `c.md` leads nowhere: the site has no /2026/a/c.md; did you mean b.md?"
+        "broken-link posts/a.md:8:5: `c.md` leads nowhere: the site has no /2026/a/c.md; did you mean b.md?"
     )
 )]
 #[case::draft(
     "[d](d.md)",
     Some(
-        "link-broken posts/a.md:6:5: `d.md` leads to `posts/d.md`, which is held back (draft); mend the link, or take it away"
+        "broken-link posts/a.md:6:5: `d.md` leads to `posts/d.md`, which is held back (draft); mend the link, or take it away"
     )
 )]
 #[case::image(
     "![y](y.png)",
     Some(
-        "image-missing posts/a.md:6:6: `y.png` leads nowhere: the site has no /2026/a/y.png; did you mean /2026/a/x.png?"
+        "missing-image posts/a.md:6:6: `y.png` leads nowhere: the site has no /2026/a/y.png; did you mean /2026/a/x.png?"
     )
 )]
 fn addresses(#[case] body: &str, #[case] expected: Option<&str>) {
@@ -76,7 +76,7 @@ fn addresses(#[case] body: &str, #[case] expected: Option<&str>) {
         .0;
     let found = found
         .iter()
-        .filter(|diagnostic| ["link-broken", "image-missing"].contains(&diagnostic.code.name()));
+        .filter(|diagnostic| ["broken-link", "missing-image"].contains(&diagnostic.code.name()));
     let said: Vec<String> = found
         .map(|diagnostic| {
             let place = &diagnostic.place;
@@ -107,7 +107,7 @@ fn an_image_that_is_not_there() {
         )
         .with("assets/x.svg", "<svg/>");
     assert_eq!(
-        bench.audit("image-missing", &mut Out::default()),
+        bench.audit("missing-image", &mut Out::default()),
         ["posts/a.md:3:8: `no.png` leads nowhere: the site has no /2026/a/no.png"]
     );
 }
@@ -121,7 +121,7 @@ fn a_path_in_the_sites_address_is_no_part_of_links() {
         "[site]\ntitle = \"T\"\naddress = \"https://x.example/log/\"\n",
     );
     assert_eq!(
-        bench.audit("link-broken", &mut Out::default()),
+        bench.audit("broken-link", &mut Out::default()),
         ["posts/a.md:6:19: `/2026/c/` leads nowhere: the site has no /2026/c/"]
     );
 }
@@ -135,7 +135,7 @@ fn pages_that_something_else_makes_are_not_known() {
             "[a](/2026/a/) [b](/elsewhere/) [c](../posts/a.md) [d](gone.md)",
         );
     assert_eq!(
-        bench.audit("link-broken", &mut Out::default()),
+        bench.audit("broken-link", &mut Out::default()),
         ["fleet/x.md:1:55: `gone.md` leads nowhere: the site has no /fleet/x/gone.md"]
     );
 }
@@ -155,7 +155,7 @@ fn a_post_in_no_archive() {
         "---\ndate: 2026-03-01\ndraft: true\n---\n\nC\n",
     );
     assert_eq!(
-        bench.audit("post-unfiled", &mut Out::default()),
+        bench.audit("orphaned-post", &mut Out::default()),
         ["posts/b.md:1:1: this post is in no archive"]
     );
 }
@@ -169,7 +169,7 @@ fn related_posts_that_only_fill_the_list() {
         bench = bench.with(&format!("posts/{name}.md"), &text);
     }
     assert_eq!(
-        bench.audit("related-filled", &mut Out::default()),
+        bench.audit("weak-related-posts", &mut Out::default()),
         ["posts/d.md:1:1: 3 of 3 related posts are there only to fill the list"]
     );
 }
@@ -178,7 +178,7 @@ fn related_posts_that_only_fill_the_list() {
 fn feeds_without_entries() {
     let settings = "[archive.boats]\nquery = \"from posts where year = 2020\"\nfeeds = [\"atom\"]\n[feed.works]\nquery = \"from posts where year = 2019\"\n";
     let bench = Bench::new(settings).with("posts/a.md", &post("A"));
-    let said = bench.audit("feed-empty", &mut Out::default());
+    let said = bench.audit("empty-feed", &mut Out::default());
     assert_eq!(
         said,
         [
@@ -200,7 +200,7 @@ fn files_that_no_build_made() {
         .write("posts/a.md", "---\ndate: 2026-03-01\n---\n\nA\n");
     let before = out.files();
     assert_eq!(
-        bench.audit("file-stray", &mut out),
+        bench.audit("stray-file", &mut out),
         ["out/old/page.html:1:1: no build made this file, and none removes it"]
     );
     assert_eq!(out.files(), before);
@@ -212,9 +212,9 @@ fn what_a_build_complains_of_is_told_once() {
         .with("posts/a.md", &post("A"))
         .with("posts/b.md", "---\ndate: soon\n---\n\nB\n")
         .with("pages/p.html", "{{ posst }}");
-    assert_eq!(bench.audit("date-unreadable", &mut Out::default()).len(), 1);
+    assert_eq!(bench.audit("invalid-date", &mut Out::default()).len(), 1);
     let bench = bench.with("posts/b.md", &post("B"));
-    assert_eq!(bench.audit("template-failed", &mut Out::default()).len(), 1);
+    assert_eq!(bench.audit("template-error", &mut Out::default()).len(), 1);
 }
 
 #[test]
@@ -229,7 +229,7 @@ fn templates_that_nothing_loads() {
         .with("templates/wholly-other.html", include);
     let told = ": no page and no other template loads this template";
     assert_eq!(
-        bench.audit("template-unused", &mut Out::default()),
+        bench.audit("unused-template", &mut Out::default()),
         ["parts/crad.html", "wholly-other.html"].map(|name| format!("templates/{name}:1:1{told}"))
     );
     // A computed name may be any.
@@ -237,6 +237,6 @@ fn templates_that_nothing_loads() {
         "pages/p.html",
         "{% include \"parts/\" ~ \"used\" ~ \".html\" %}",
     );
-    let told = bench.audit("template-unused", &mut Out::default());
+    let told = bench.audit("unused-template", &mut Out::default());
     assert_eq!(told, Vec::<String>::new());
 }

@@ -234,7 +234,7 @@ pub(super) fn edit(bench: &mut Bench, (kind, number, how): (u8, u8, u8)) {
 
 /// Returns the diagnostics of a build, without those that depend on the one before.
 fn told(diagnostics: &[Diagnostic]) -> BTreeSet<String> {
-    let once = [Code::FeedIdChanged, Code::FeedIdGuessed];
+    let once = [Code::FeedIdChanged, Code::GuessedFeedId];
     let lasting = diagnostics
         .iter()
         .filter(|diagnostic| !once.contains(&diagnostic.code));
@@ -602,6 +602,6 @@ fn a_body_that_cannot_be_read_again_is_an_error_and_no_empty_page() {
         .iter()
         .map(|d| (d.code.name(), d.place.file.as_deref()))
         .collect();
-    assert_eq!(found, [("file-unreadable", Some(post))]);
+    assert_eq!(found, [("unreadable-file", Some(post))]);
     assert_eq!(bench.out.files(), before);
 }

@@ -105,25 +105,33 @@ fn a_note_leads_from_earlier_addresses_and_spellings() {
 }
 
 #[rstest]
-#[case::variable("[archive.tags]\nmoved_from = \"/x/{category}/\"\n", "link-unfit", 6)]
-#[case::out_of_the_site(
-    "[archive.tags]\nmoved_from = \"/%2e%2e/x/\"\n",
-    "address-unreadable",
+#[case::variable(
+    "[archive.tags]\nmoved_from = \"/x/{category}/\"\n",
+    "invalid-link-pattern",
     6
 )]
+#[case::out_of_the_site("[archive.tags]\nmoved_from = \"/%2e%2e/x/\"\n", "invalid-address", 6)]
 #[case::another_site(
     "[feed.atom]\nmoved_from = \"https://y.example/a.xml\"\n",
-    "address-unreadable",
+    "invalid-address",
     6
 )]
 #[case::no_overview(
     "[archive.tags]\noverview = false\nmoved_from = \"/x/\"\n",
-    "link-unfit",
+    "invalid-link-pattern",
     7
 )]
-#[case::taken("[archive.tags]\nmoved_from = \"/archive/\"\n", "address-taken", 6)]
-#[case::an_id("[content.posts]\nfeed_id = \"/a/{slug}\"\n", "link-unfit", 6)]
-#[case::an_id_of_all("[content.posts]\nfeed_id = \"https://y.example/\"\n", "link-unfit", 6)]
+#[case::taken("[archive.tags]\nmoved_from = \"/archive/\"\n", "address-conflict", 6)]
+#[case::an_id(
+    "[content.posts]\nfeed_id = \"/a/{slug}\"\n",
+    "invalid-link-pattern",
+    6
+)]
+#[case::an_id_of_all(
+    "[content.posts]\nfeed_id = \"https://y.example/\"\n",
+    "invalid-link-pattern",
+    6
+)]
 fn an_unfit_address_is_told_at_its_place(
     #[case] settings: &str,
     #[case] code: &str,
@@ -212,7 +220,7 @@ fn an_id_that_is_an_old_address_is_said_when_the_post_is_new() {
     let found = bench.diagnostics();
     assert_eq!(
         found,
-        [("feed-id-guessed".to_owned(), "posts/a.md".to_owned(), 3, 14)]
+        [("guessed-feed-id".to_owned(), "posts/a.md".to_owned(), 3, 14)]
     );
     assert_eq!(ids(&bench), ["urn:own", "https://x.example/one/"]);
     assert_eq!(bench.diagnostics(), []);

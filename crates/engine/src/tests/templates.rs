@@ -461,48 +461,48 @@ fn a_part_that_is_made_once_cannot_ask_whose_page_it_is(#[case] part: &str) {
 
 /// Templates that would overflow the stack, fill the memory or run for ever are refused at their place.
 #[rstest]
-#[case::card_of_itself("parts/card.html", "{{ card(post) }}", "template-failed")]
-#[case::once_of_itself("parts/foot.html", "{{ once('parts/foot.html') }}", "template-failed")]
+#[case::card_of_itself("parts/card.html", "{{ card(post) }}", "template-error")]
+#[case::once_of_itself("parts/foot.html", "{{ once('parts/foot.html') }}", "template-error")]
 #[case::each_other(
     "parts/foot.html",
     "{{ card(query('from posts limit 1')) }}{{ once('parts/foot.html') }}",
-    "template-failed"
+    "template-error"
 )]
 #[case::deep_macros_8(
     "parts/foot.html",
     "{% macro m(n) %}{% if n > 0 %}{{ m(n - 1) }}{% else %}{{ once('parts/foot.html') }}{% endif %}{% endmacro %}{{ m(8) }}",
-    "template-failed"
+    "template-error"
 )]
 #[case::deep_macros_12(
     "parts/foot.html",
     "{% macro m(n) %}{% if n > 0 %}{{ m(n - 1) }}{% else %}{{ once('parts/foot.html') }}{% endif %}{% endmacro %}{{ m(12) }}",
-    "template-failed"
+    "template-error"
 )]
 #[case::deep_macros_16(
     "parts/foot.html",
     "{% macro m(n) %}{% if n > 0 %}{{ m(n - 1) }}{% else %}{{ once('parts/foot.html') }}{% endif %}{% endmacro %}{{ m(16) }}",
-    "template-failed"
+    "template-error"
 )]
 #[case::deep_macros_25(
     "parts/foot.html",
     "{% macro m(n) %}{% if n > 0 %}{{ m(n - 1) }}{% else %}{{ once('parts/foot.html') }}{% endif %}{% endmacro %}{{ m(25) }}",
-    "template-failed"
+    "template-error"
 )]
 #[case::deep_macros_200(
     "parts/foot.html",
     "{% macro m(n) %}{% if n > 0 %}{{ m(n - 1) }}{% else %}{{ once('parts/foot.html') }}{% endif %}{% endmacro %}{{ m(200) }}",
-    "template-failed"
+    "template-error"
 )]
-#[case::chain_of_sums("parts/foot.html", "{{ 1LOTS }}", "template-unreadable")]
+#[case::chain_of_sums("parts/foot.html", "{{ 1LOTS }}", "template-syntax")]
 #[case::loops_in_loops(
     "parts/foot.html",
     "{% for a in range(9999) %}{% for b in range(9999) %}{% for c in range(9999) %}x{% endfor %}{% endfor %}{% endfor %}",
-    "template-endless"
+    "template-limit"
 )]
 #[case::doubling(
     "parts/foot.html",
     "{% set n = namespace(t='xxxxxxxx') %}{% for a in range(60) %}{% set n.t = n.t ~ n.t %}{% endfor %}",
-    "template-endless"
+    "template-limit"
 )]
 fn templates_have_an_end(#[case] name: &str, #[case] text: &str, #[case] code: &str) {
     let text = text.replace("LOTS", &" + 1".repeat(50_000));
@@ -528,9 +528,9 @@ fn a_long_chain_of_operators_is_rendered() {
 
 /// A query that two templates have is reported in both, whichever page is rendered first.
 #[rstest]
-#[case::nothing_found("title = 'Lima'", false, "query-empty")]
-#[case::unknown_term("not tag = 'lima'", false, "term-unknown")]
-#[case::of_a_list_of_terms("title = 'Lima'", true, "query-empty")]
+#[case::nothing_found("title = 'Lima'", false, "empty-result")]
+#[case::unknown_term("not tag = 'lima'", false, "unused-term")]
+#[case::of_a_list_of_terms("title = 'Lima'", true, "empty-result")]
 fn a_query_is_reported_in_each_template_that_has_it(
     #[case] condition: &str,
     #[case] as_terms: bool,
@@ -572,7 +572,7 @@ fn an_empty_query_is_reported_as_long_as_a_page_has_it(#[case] removed: &str, #[
         .with("templates/post.html", query)
         .with("posts/2026-03-01-a.md", "# Lime\n")
         .with("posts/2026-03-02-b.md", "# Sand\n");
-    let expected = ["query-empty templates/post.html"];
+    let expected = ["empty-result templates/post.html"];
     let mut reported = |is_removed: bool| {
         if is_removed {
             bench.sources.remove(removed);

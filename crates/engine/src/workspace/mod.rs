@@ -91,7 +91,7 @@ impl Workspace {
                 let message = format!("there is no {FILE} in {} or above it", folder.display());
                 let help = "name the site's folder, or make a site with `tabulae init DIR`";
                 let diagnostic =
-                    Diagnostic::error(Code::SettingsMissing, Place::top_of(FILE), message);
+                    Diagnostic::error(Code::MissingSettings, Place::top_of(FILE), message);
                 Err(diagnostic.help(help).into())
             }
         }
@@ -240,7 +240,7 @@ impl Workspace {
         site.find(name).map_err(|help| {
             let place = Source::command_line(name).top();
             let message = format!("there is no post `{name}`");
-            Diagnostic::error(Code::UsageUnfit, place, message)
+            Diagnostic::error(Code::InvalidUsage, place, message)
                 .help(help)
                 .into()
         })

@@ -2,7 +2,7 @@
 
 use super::super::ast::{At, Key, Seed};
 use super::super::lexer::{Token, TokenKind};
-use super::super::{Fault, diagnostic, elsewhere};
+use super::super::{SyntaxError, diagnostic, elsewhere};
 use super::{Parser, Read, is_keyword};
 use crate::diagnostic::nearest;
 use crate::source::Span;
@@ -53,7 +53,7 @@ impl Parser {
     }
 
     /// A query that does not begin with one of its words.
-    pub(super) fn beginning(&self) -> Fault {
+    pub(super) fn beginning(&self) -> SyntaxError {
         let diagnostic = self.expected("`from`, `where`, `order by` or `limit`");
         let TokenKind::Word(word) = &self.peek().kind else {
             return diagnostic.help("write a test after `where`, such as `where tag = 'lime'`");
@@ -162,7 +162,7 @@ impl Parser {
         Ok(At::new(Key::Field(name, descending), span))
     }
 
-    pub(super) fn no_key(&self) -> Fault {
+    pub(super) fn no_key(&self) -> SyntaxError {
         let diagnostic = self.expected("a field to order by");
         match self.peek().kind {
             TokenKind::Sign("-") => {

@@ -2,7 +2,7 @@
 
 use super::super::ast::{At, Comparison, Polarity, Quantity, Search, Test, Value};
 use super::super::lexer::TokenKind;
-use super::super::{Fault, diagnostic, elsewhere};
+use super::super::{SyntaxError, diagnostic, elsewhere};
 use super::{Parser, Read, is_keyword};
 use crate::diagnostic::nearest;
 
@@ -132,7 +132,7 @@ impl Parser {
         }
     }
 
-    pub(super) fn no_set(&self, left: &Value, found: &At<Value>) -> Fault {
+    pub(super) fn no_set(&self, left: &Value, found: &At<Value>) -> SyntaxError {
         let diagnostic = diagnostic(
             found.span,
             "expected a list in parentheses, a date, or a range after `in`",
@@ -237,7 +237,7 @@ impl Parser {
         }
     }
 
-    pub(super) fn no_comparison(&self, word: &str) -> Fault {
+    pub(super) fn no_comparison(&self, word: &str) -> SyntaxError {
         const KNOWN: [&str; 14] = [
             "in", "between", "has", "contains", "starts", "ends", "matches", "is", "not", "and",
             "or", "order", "limit", "offset",

@@ -21,7 +21,7 @@ impl<'a> Resolver<'a> {
         }
         let place = self.passage.place(span);
         let message = format!("the parameter :{name} is not given");
-        let diagnostic = Diagnostic::error(Code::QueryUnfit, place, message);
+        let diagnostic = Diagnostic::error(Code::InvalidQuery, place, message);
         self.diagnostics.push(match parameters {
             [] => diagnostic.help(format!("in a template, write query(\"…\", {name}=…)")),
             known => diagnostic.suggest(name, known.iter().map(|(name, _)| name.as_str())),
@@ -119,7 +119,7 @@ impl<'a> Resolver<'a> {
                     Some(stretch) => Some(Literal::Date(stretch)),
                     None => {
                         self.error(
-                            Code::QueryUnfit,
+                            Code::InvalidQuery,
                             span,
                             "this leads out of the calendar",
                             "count fewer years",
@@ -144,7 +144,7 @@ impl<'a> Resolver<'a> {
             Ok(stretch) => Some(stretch),
             Err(_) => {
                 self.error(
-                    Code::QueryUnfit,
+                    Code::InvalidQuery,
                     span,
                     format!("the date {written} leads out of the calendar"),
                     "write a year of four digits",
@@ -188,7 +188,7 @@ impl<'a> Resolver<'a> {
             _ => "no post holds a value here that could be compared".to_owned(),
         };
         self.error(
-            Code::TypeUnfit,
+            Code::InvalidType,
             span,
             format!("`{name}` holds {}, never {found}", kinds_text(kinds)),
             help,
@@ -218,7 +218,7 @@ impl<'a> Resolver<'a> {
                 .collect();
             let field = &table.field.name;
             let warning = Diagnostic::warning(
-                Code::TermUnknown,
+                Code::UnusedTerm,
                 self.passage.place(span),
                 format!("no post has the {field} \"{spelling}\""),
             );

@@ -38,7 +38,7 @@ impl Resolver<'_> {
                 let place = self.passage.place(name.span);
                 let message = format!("there is no content set or named query `{}`", name.node);
                 self.diagnostics.push(
-                    Diagnostic::error(Code::SourceUnknown, place, message)
+                    Diagnostic::error(Code::UnknownSource, place, message)
                         .suggest(&name.node, known),
                 );
             }
@@ -54,7 +54,7 @@ impl Resolver<'_> {
             return Some(());
         }
         self.error(
-            Code::QueryUnfit,
+            Code::InvalidQuery,
             span,
             format!("`{name}` has no meaning here: no post's page is being made"),
             "use it in a post's template, or on the command line with `--this PATH`",
@@ -97,7 +97,7 @@ impl Resolver<'_> {
                     .find(|known| known.starts_with(&format!("{own}.")));
                 let example = inner.unwrap_or(own).to_owned();
                 self.error(
-                    Code::FieldUnfit,
+                    Code::FieldTypeMismatch,
                     span,
                     format!("`{name}` is a map, and a test is of one of its entries"),
                     format!("name the entry: `{example}`"),
@@ -118,7 +118,7 @@ impl Resolver<'_> {
         let of: Vec<&str> = sets.iter().map(|set| titles[*set].as_str()).collect();
         let message = format!("no post of `{}` has a field `{name}`", of.join("`, `"));
         let place = self.passage.place(span);
-        let diagnostic = Diagnostic::error(Code::FieldUnknown, place, message);
+        let diagnostic = Diagnostic::error(Code::UnknownField, place, message);
         let diagnostic = diagnostic.help(self.instead_of(name, sets));
         self.diagnostics.push(diagnostic);
     }

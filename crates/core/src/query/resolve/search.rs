@@ -40,7 +40,7 @@ impl Resolver<'_> {
             true => "write `date in 2026-03`, or compare it with `=`, `<` or `>`",
             false => "compare it with `=`, `<` or `>`",
         };
-        self.error(Code::TypeUnfit, left.span, message, help);
+        self.error(Code::InvalidType, left.span, message, help);
     }
 
     /// What is looked for: a text, a number or date as it was written where terms are searched, or
@@ -56,18 +56,18 @@ impl Resolver<'_> {
                 Parameter::Text(text) => text.clone(),
                 Parameter::Number(number) => number.to_string(),
                 Parameter::Missing => return Some(Needle::Missing),
-                _ => return self.no_needle(Code::TypeUnfit, no_text, text),
+                _ => return self.no_needle(Code::InvalidType, no_text, text),
             },
             Value::Field(_) | Value::This(_) if search != Search::Matches => {
                 return match self.as_value(text)? {
                     (Side::This(field), _) => Some(Needle::Of(search, field)),
                     _ => {
                         let message = format!("{no_text}, and this is a field");
-                        self.no_needle(Code::QueryUnfit, message, text)
+                        self.no_needle(Code::InvalidQuery, message, text)
                     }
                 };
             }
-            _ => return self.no_needle(Code::TypeUnfit, no_text, text),
+            _ => return self.no_needle(Code::InvalidType, no_text, text),
         };
         match search {
             Search::Matches => self.pattern(&needle, text.span),
@@ -94,7 +94,7 @@ impl Resolver<'_> {
                 let why = shown.lines().last().unwrap_or_default();
                 let why = why.trim_start_matches("error: ");
                 self.error(
-                    Code::QueryUnreadable,
+                    Code::QuerySyntax,
                     span,
                     format!("this is not a regular expression: {why}"),
                     "to find the text as it stands, write `contains`",

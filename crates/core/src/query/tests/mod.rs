@@ -401,7 +401,7 @@ fn a_circle_of_named_queries_is_named() {
     assert_eq!(
         found,
         [(
-            Code::QueryCircle,
+            Code::QueryCycle,
             "the query `works` stands on itself: works → two → works"
         )]
     );

@@ -50,7 +50,7 @@ impl Checker<'_> {
             && let Some(target) = self.nowhere(owner, image)
         {
             let place = post.place_of("image");
-            diagnostics.push(self.diagnostic(Code::ImageMissing, place, image, &target));
+            diagnostics.push(self.diagnostic(Code::MissingImage, place, image, &target));
         }
         let in_text = addresses(&post.html.get()).into_iter();
         let broken: Vec<_> = in_text
@@ -63,9 +63,9 @@ impl Checker<'_> {
         let source = Source::new(&post.path, &String::from_utf8_lossy(&text));
         for (target, address) in broken {
             let code = if is_image(&target) {
-                Code::ImageMissing
+                Code::MissingImage
             } else {
-                Code::LinkBroken
+                Code::BrokenLink
             };
             diagnostics.push(self.diagnostic(code, place_of(&source, &address), &address, &target));
         }
@@ -125,7 +125,7 @@ impl Checker<'_> {
         };
         Diagnostic::warning(code, place, message).help(match help {
             Some(near) => format!("did you mean {near}?"),
-            None if code == Code::ImageMissing => {
+            None if code == Code::MissingImage => {
                 "put the file beside the post or into assets/, or mend its name".to_owned()
             }
             None => "mend the link, or take it away".to_owned(),

@@ -61,7 +61,7 @@ fn unfiled(site: &Site, plan: &Plan) -> Diagnostics {
     let unfiled = listed.filter(|id| !filed.contains(id)).map(|id| {
         let path = &site.catalogue.post(*id).path;
         Diagnostic::warning(
-            Code::PostUnfiled,
+            Code::OrphanedPost,
             Place::top_of(path),
             "this post is in no archive",
         )
@@ -87,7 +87,7 @@ fn filled(site: &Site) -> Diagnostics {
                 posts.len() - found,
                 posts.len()
             );
-            Diagnostic::warning(Code::RelatedFilled, Place::top_of(path), message)
+            Diagnostic::warning(Code::WeakRelatedPosts, Place::top_of(path), message)
                 .help("give it terms that other posts have, or name posts in its `related`")
         })
     });
@@ -99,7 +99,7 @@ fn unused_templates(site: &Site) -> Diagnostics {
     let diagnostics = template::unused(site).into_iter().map(|name| {
         let path = format!("templates/{name}");
         let message = "no page and no other template loads this template";
-        let diagnostic = Diagnostic::warning(Code::TemplateUnused, Place::top_of(&path), message);
+        let diagnostic = Diagnostic::warning(Code::UnusedTemplate, Place::top_of(&path), message);
         let built_in = template::BUILT_IN.iter().map(|(name, _)| *name);
         match nearest(name, built_in) {
             Some(near) => diagnostic.help(format!(
@@ -122,7 +122,7 @@ fn empty_feeds(site: &Site, plan: &Plan, told: &Diagnostics) -> Diagnostics {
         };
         let message = format!("the feed {} has no entries", feed.link.plain);
         let place = settings.source.place(declared);
-        let diagnostic = Diagnostic::warning(Code::FeedEmpty, place, message);
+        let diagnostic = Diagnostic::warning(Code::EmptyFeed, place, message);
         diagnostic.help("look at what its query finds with `tabulae query`, or take the feed away")
     });
     let is_told = |diagnostic: &Diagnostic| {
@@ -144,7 +144,7 @@ fn stray(plan: &Plan, destination: &dyn Destination) -> Diagnostics {
     let stray = files.into_iter().filter(|path| !is_ours(path)).map(|path| {
         let path = format!("{}/{path}", destination.name());
         Diagnostic::warning(
-            Code::FileStray,
+            Code::StrayFile,
             Place::top_of(&path),
             "no build made this file, and none removes it",
         )

@@ -338,6 +338,6 @@ fn unknown<'k>(
     known: impl IntoIterator<Item = &'k str>,
 ) -> Diagnostics {
     let place = page.source.place(name.span);
-    let diagnostic = Diagnostic::error(Code::MarkUnfit, place, message);
+    let diagnostic = Diagnostic::error(Code::InvalidPlaceholder, place, message);
     vec![diagnostic.suggest(&name.node, known)]
 }
