@@ -181,10 +181,14 @@ docs/queries.md goes from the first query to the last.")]
     #[command(after_help = "Examples:
   tabulae terms                    all term fields
   tabulae terms tag                the tags, and pairs that are probably one
+  tabulae terms tag --write-notes  and writes the notes that join them
   tabulae terms tag --format json  the same for a program")]
     Terms {
         /// The term field: tag, category, author, or one of the site's own
         field: Option<String>,
+        /// Write the proposed notes, after showing them; no file is overwritten
+        #[arg(long)]
+        write_notes: bool,
     },
     /// Lists the addresses that readers would miss or find anew: feeds and pages lost, posts newly public
     ///

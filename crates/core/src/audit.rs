@@ -112,7 +112,7 @@ fn gaps(
                     },
                     message,
                 )
-                .help("look for a post that is held back or dated wrongly, if one is missing"),
+                .help("if one is missing, look for a draft or a wrong date"),
             );
         }
     }

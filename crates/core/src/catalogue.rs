@@ -1,6 +1,7 @@
 //! All posts and terms of a site, numbered, indexed once, then never changed.
 
 mod fields;
+mod links;
 mod terms;
 #[cfg(test)]
 mod tests;
@@ -14,6 +15,7 @@ use rayon::prelude::*;
 
 pub use self::fields::{Cell, FieldProfile, PostText};
 use self::fields::{Fields, Texts};
+use self::links::{links, unfit_ids};
 use self::terms::TermIndexer;
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 pub use crate::id::PostId;
@@ -21,10 +23,10 @@ use crate::language::Language;
 use crate::note::TermNote;
 use crate::post::{Include, Post};
 use crate::route::Link;
-use crate::settings::{ContentSet, Settings, TermField};
+use crate::settings::{Settings, TermField};
 use crate::source::Place;
-use crate::term::{Term, TermId, identity, nested_identity, slug};
-use crate::time::{Stamp, date_part};
+use crate::term::{Term, TermId, identity, nested_identity};
+use crate::time::Stamp;
 use crate::words::{KnownWords, WordTables};
 
 /// All posts and terms.
@@ -93,7 +95,10 @@ impl Catalogue {
             .or_else(|| Language::new("en"))
             .expect("English is always there");
         in_default_order(&mut posts, &language);
-        let listed: Vec<bool> = posts.iter().map(|post| include.lists(post.state)).collect();
+        let listed: Vec<bool> = posts
+            .iter()
+            .map(|post| include.lists(post.exclusion))
+            .collect();
         let (fields, (term_tables, terms_of)) = rayon::join(
             || Fields::new(&posts, settings.content.len()),
             || index_terms(&posts, &listed, &notes, settings, &mut diagnostics),
@@ -133,6 +138,7 @@ impl Catalogue {
             }
         }
         catalogue.links = links(&catalogue, settings, include, today, &mut diagnostics);
+        diagnostics.extend(unfit_ids(&catalogue, settings));
         catalogue.pin_related(&mut diagnostics);
         Collected {
             output: catalogue,
@@ -443,91 +449,6 @@ fn index_terms(
         TermIndexer::new(field, &notes, diagnostics).index(number, posts, listed, &mut terms_of)
     });
     (tables.collect(), terms_of)
-}
-
-/// The addresses of all posts by their sets' patterns.
-fn links(
-    catalogue: &Catalogue,
-    settings: &Settings,
-    include: Include,
-    today: jiff::civil::Date,
-    diagnostics: &mut Diagnostics,
-) -> Vec<Link> {
-    let ids: Vec<PostId> = catalogue.all().collect();
-    let links = ids.par_iter().map(|id| {
-        let post = catalogue.post(*id);
-        let set = &settings.content[post.set];
-        let undated_draft = post.draft && post.date.is_none();
-        let value = |name: &str| {
-            let draft = || undated_draft.then(|| date_part(today, name)).flatten();
-            variable(catalogue, *id, name).or_else(draft)
-        };
-        match set.link.expand(value) {
-            Ok(link) => (link, None),
-            Err(missing) => {
-                let has_page = include.has_page(post.state);
-                let diagnostic = has_page.then(|| Box::new(link_unfit(post, set, missing)));
-                (Link::new(format!("/{}/", post.slug)), diagnostic)
-            }
-        }
-    });
-    let (links, unfit): (Vec<_>, Vec<_>) = links.unzip();
-    diagnostics.extend(unfit.into_iter().flatten().map(|diagnostic| *diagnostic));
-    links
-}
-
-impl Catalogue {
-    /// Returns the id in feeds that the content set of a post states by its pattern; `None` if it has no
-    /// pattern, or the post lacks a value that it asks for.
-    #[must_use]
-    pub fn stated_id(&self, id: PostId, settings: &Settings) -> Option<String> {
-        let pattern = settings.content[self.post(id).set].feed_id.as_ref()?;
-        let written = |name: &str| {
-            let value = self.post(id).front.at(name)?.node.written()?;
-            Some(value.trim().to_owned())
-        };
-        let own = |name: &str| written(name).filter(|_| self.term_field(name).is_none());
-        pattern
-            .node
-            .expand(|name| own(name).or_else(|| variable(self, id, name)))
-    }
-}
-
-/// The diagnostic of a post that lacks what the link of its set asks for.
-fn link_unfit(post: &Post, set: &ContentSet, missing: &str) -> Diagnostic {
-    let message = format!(
-        "the link \"{}\" of `{}` needs one `{missing}`, and this post has none or several",
-        set.link.text(),
-        set.name
-    );
-    Diagnostic::error(Code::InvalidLinkPattern, post.place_of(missing), message).help(format!(
-        "give the post one `{missing}`, or the set a link that does without it"
-    ))
-}
-
-/// The value of a link's variable for one post; `None` where it has none, or several.
-fn variable(catalogue: &Catalogue, id: PostId, name: &str) -> Option<String> {
-    let post = catalogue.post(id);
-    match name {
-        "slug" => return Some(post.slug.clone()),
-        "folder" => return Some(post.folder.clone()),
-        "year" | "month" | "day" => return date_part(post.date?.day, name),
-        _ => {}
-    }
-    if let Some(field) = catalogue.term_field(name) {
-        return match catalogue.terms_of(id, field) {
-            [one] => Some(catalogue.terms(field).term(*one).slug.clone()),
-            _ => None,
-        };
-    }
-    let written = post.front.at(name)?.node.written()?;
-    let kept = crate::term::slug_fault(written).is_none() && !written.is_empty();
-    let value = if kept {
-        written.to_owned()
-    } else {
-        slug(written)
-    };
-    (!value.is_empty()).then_some(value)
 }
 
 /// Where a term is written, for messages.

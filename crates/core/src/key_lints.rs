@@ -119,7 +119,12 @@ fn mappings(
                     .any(|id| catalogue.post(*id).front.at(key).is_some())
     };
     let mut found = Diagnostics::new();
+    let is_undated = |id: &PostId| catalogue.post(*id).date.is_none();
     for (field, names) in &set.fields {
+        // That no post has a date is an error by itself.
+        if field == "date" && set.dated && posts.iter().all(is_undated) {
+            continue;
+        }
         let called = names
             .iter()
             .filter_map(|name| Some((key_of(field, name)?, name)));

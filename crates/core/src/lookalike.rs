@@ -30,6 +30,8 @@ pub struct Lookalike {
 pub enum How {
     /// The same letters, apart from accents, signs and where words part.
     Letters,
+    /// The same slug, so that their pages have the same address.
+    Slug,
     /// The same words with other endings.
     Endings,
     /// The same words, but for endings, in another order.
@@ -44,6 +46,7 @@ impl How {
     pub fn about(self) -> &'static str {
         match self {
             How::Letters => "signs, accents or where words part",
+            How::Slug => "letters or signs that an address does not keep",
             How::Endings => "an ending",
             How::Order => "the order of their words",
             How::Slip => "a letter or two",
@@ -73,7 +76,7 @@ pub fn lookalikes(terms: &[Term], language: &str) -> Vec<Lookalike> {
         .map(|id| Traits::of(id, &terms[id.0 as usize], &cutter))
         .collect();
     let mut best: FxHashMap<TermId, (How, usize)> = FxHashMap::default();
-    for how in [How::Letters, How::Endings, How::Order, How::Slip] {
+    for how in [How::Letters, How::Slug, How::Endings, How::Order, How::Slip] {
         for (a, b) in candidates(&used, how) {
             if how == How::Slip && !is_slip(&used[a], &used[b]) {
                 continue;
@@ -118,6 +121,7 @@ pub fn lookalikes(terms: &[Term], language: &str) -> Vec<Lookalike> {
 struct Traits<'a> {
     id: TermId,
     name: &'a str,
+    slug: &'a str,
     posts: usize,
     /// Its oldest post: the newer the lower.
     oldest: Option<PostId>,
@@ -137,6 +141,7 @@ impl<'a> Traits<'a> {
         Self {
             id,
             name: &term.name,
+            slug: &term.slug,
             posts: term.posts.len(),
             oldest: term.posts.last().copied(),
             parent: term.parent,
@@ -159,6 +164,11 @@ impl<'a> Traits<'a> {
                 let kept: String = plain.chars().filter(|c| c.is_alphanumeric()).collect();
                 let trace = (!kept.is_empty()).then(|| self.hash(kept));
                 trace.into_iter().collect()
+            }
+            How::Slug if !self.slug.is_empty() => {
+                let mut hasher = FxHasher::default();
+                (self.parent.map(|id| id.0), self.slug).hash(&mut hasher);
+                vec![hasher.finish()]
             }
             How::Endings if !self.stems.is_empty() => vec![self.hash((&self.stems, 'e'))],
             How::Order if self.stems.len() > 1 => {
@@ -297,6 +307,21 @@ mod tests {
         let both = [term(rarer.0, rarer.1), term(commoner.0, commoner.1)];
         let expected = (rarer.0.to_owned(), commoner.0.to_owned(), how);
         assert_eq!(found(&both), [expected]);
+    }
+
+    #[test]
+    fn terms_with_one_slug_are_probably_one() {
+        let of = |name: &str, slug: &str, posts: usize| Term {
+            slug: slug.to_owned(),
+            ..term(name, posts)
+        };
+        let terms = [
+            of("Æther", "aether", 1),
+            of("Aether", "aether", 4),
+            of("C", "c", 2),
+        ];
+        let expected = ("Æther".to_owned(), "Aether".to_owned(), How::Slug);
+        assert_eq!(found(&terms), [expected]);
     }
 
     #[rstest]

@@ -5,22 +5,25 @@ mod name;
 mod read;
 #[cfg(test)]
 mod tests;
+mod undated;
 
 use std::sync::{Arc, OnceLock};
 
-use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 pub use self::entries::{ENTRIES, Entry, EntryHolds};
+pub use self::undated::report_undated_sets;
+
 use self::name::FileName;
 use self::read::Reader;
-use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
+use self::undated::no_date;
+use crate::diagnostic::{Collected, Diagnostics};
 use crate::front_matter::FrontMatter;
 use crate::html::Html;
 use crate::id::CountedBy;
 use crate::settings::{ContentSet, Settings};
 use crate::source::{Place, Source, Spanned};
-use crate::time::{Moment, Stamp, parse_date};
+use crate::time::{Moment, Stamp};
 use crate::value::{Map, Value};
 
 /// Whether a post is in lists, and if not, why.
@@ -36,6 +39,39 @@ pub enum State {
     Expired,
     /// `unlisted: true`: it has a page, and is in no list.
     Unlisted,
+}
+
+/// The reasons for which lists exclude a post. A post is in lists if each of its reasons is included.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Exclusion {
+    /// The post is a draft.
+    pub draft: bool,
+    /// The post is dated after the build's time.
+    pub scheduled: bool,
+    /// The post expired before the build's time.
+    pub expired: bool,
+    /// The post has a page and is in no list.
+    pub unlisted: bool,
+}
+
+impl Exclusion {
+    /// Returns the reasons as states, in the order in which they are named.
+    pub fn states(self) -> impl Iterator<Item = State> {
+        let reasons = [
+            (self.draft, State::Draft),
+            (self.scheduled, State::Scheduled),
+            (self.expired, State::Expired),
+            (self.unlisted, State::Unlisted),
+        ];
+        let reasons = reasons.into_iter().filter(|(holds, _)| *holds);
+        reasons.map(|(_, state)| state)
+    }
+
+    /// Returns the first reason as a state, or `Live` without any.
+    #[must_use]
+    pub fn state(self) -> State {
+        self.states().next().unwrap_or(State::Live)
+    }
 }
 
 /// The states that a build lets into lists beside live posts.
@@ -108,12 +144,8 @@ pub struct Post {
     pub has_own_summary: bool,
     /// Its image, as written.
     pub image: Option<String>,
-    /// Whether it is in lists.
-    pub state: State,
-    /// `draft: true`, whatever else holds.
-    pub draft: bool,
-    /// `unlisted: true`, whatever else holds.
-    pub unlisted: bool,
+    /// The reasons for which lists exclude it.
+    pub exclusion: Exclusion,
     /// The terms as written, by the number of the term field, until a catalogue numbers them.
     pub terms: Vec<Vec<Spanned<String>>>,
     /// Posts that its author names as related: paths or slugs.
@@ -164,9 +196,7 @@ impl Include {
         true
     }
 
-    /// Whether posts in `state` are in lists.
-    #[must_use]
-    pub fn lists(self, state: State) -> bool {
+    fn lets_in(self, state: State) -> bool {
         match state {
             State::Live => true,
             State::Draft => self.drafts,
@@ -176,10 +206,25 @@ impl Include {
         }
     }
 
-    /// Whether posts in `state` have pages.
+    /// Returns the first reason that is not included, which keeps a post out of lists; `None` if it is in lists.
     #[must_use]
-    pub fn has_page(self, state: State) -> bool {
-        state == State::Unlisted || self.lists(state)
+    pub fn excludes(self, exclusion: Exclusion) -> Option<State> {
+        exclusion.states().find(|state| !self.lets_in(*state))
+    }
+
+    /// Returns true if a post is in lists.
+    #[must_use]
+    pub fn lists(self, exclusion: Exclusion) -> bool {
+        self.excludes(exclusion).is_none()
+    }
+
+    /// Returns true if a post has a page.
+    #[must_use]
+    pub fn has_page(self, exclusion: Exclusion) -> bool {
+        self.lists(Exclusion {
+            unlisted: false,
+            ..exclusion
+        })
     }
 }
 
@@ -197,12 +242,18 @@ impl Post {
     /// that it stands in the same lists at the same address.
     #[must_use]
     pub fn differs_only_in_text(&self, other: &Self) -> bool {
-        let of = |post: &Self| (post.set, post.state, post.links, post.has_own_summary);
+        let of = |post: &Self| (post.set, post.exclusion, post.links, post.has_own_summary);
         self.source.text() == other.source.text()
             && self.path == other.path
             && self.title == other.title
             && of(self) == of(other)
             && self.addresses == other.addresses
+    }
+
+    /// Returns the first reason for which lists exclude it, or `Live`.
+    #[must_use]
+    pub fn state(&self) -> State {
+        self.exclusion.state()
     }
 
     /// How many words its text has: what stands between white space and has a letter or digit.
@@ -295,7 +346,12 @@ pub fn assemble(
     let id = read.text("id").filter(|text| !text.trim().is_empty());
     let related = read.list("related");
     let moved_from = read.moved_from(settings);
-    let state = state(draft, unlisted, date, expires, moment.now);
+    let exclusion = Exclusion {
+        draft,
+        scheduled: date.is_some_and(|date| date.at > moment.now),
+        expired: expires.is_some_and(|expires| expires.at <= moment.now),
+        unlisted,
+    };
     let post = Post {
         set: set_number,
         path: path.to_owned(),
@@ -310,9 +366,7 @@ pub fn assemble(
         summary: summary.map(Arc::from),
         has_own_summary,
         image,
-        state,
-        draft,
-        unlisted,
+        exclusion,
         terms,
         related,
         id,
@@ -326,52 +380,6 @@ pub fn assemble(
     Collected {
         output: post,
         diagnostics,
-    }
-}
-
-fn no_date(path: &str, set: &ContentSet, front: &Map) -> Diagnostic {
-    let message = format!(
-        "this post has no date, and the posts of `{}` are dated",
-        set.name
-    );
-    let is_date = |value: &Value| match value {
-        Value::Date(..) => true,
-        other => other
-            .written()
-            .is_some_and(|text| parse_date(text.trim()).is_ok()),
-    };
-    let entries = front.entries.iter();
-    let mut others =
-        entries.filter(|entry| !["updated", "expires"].contains(&entry.key.node.as_str()));
-    let other = others.find(|entry| is_date(&entry.value.node));
-    let diagnostic = Diagnostic::error(Code::MissingDate, Place::top_of(path), message);
-    match other {
-        Some(entry) => diagnostic.help(format!(
-            "`{name}` holds a date: if it is this blog's word for it, write `date = [\"date\", \"{name}\"]` below `[content.{set}.fields]`",
-            name = entry.key.node,
-            set = set.name
-        )),
-        None => diagnostic.help("write `date: 2026-03-14` in the front matter, or put the date before the file's name: `2026-03-14-name.md`"),
-    }
-}
-
-fn state(
-    draft: bool,
-    unlisted: bool,
-    date: Option<Stamp>,
-    expires: Option<Stamp>,
-    now: Timestamp,
-) -> State {
-    if draft {
-        State::Draft
-    } else if date.is_some_and(|date| date.at > now) {
-        State::Scheduled
-    } else if expires.is_some_and(|expires| expires.at <= now) {
-        State::Expired
-    } else if unlisted {
-        State::Unlisted
-    } else {
-        State::Live
     }
 }
 

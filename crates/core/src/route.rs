@@ -622,7 +622,7 @@ pub fn taken(file: &str, first: &Maker, second: &Maker, way_out: impl Into<Strin
         Code::AddressConflict,
         second.place.clone(),
         format!(
-            "{} and {} would both stand at {address}",
+            "{} and {} have the same address {address}",
             first.what, second.what
         ),
     )

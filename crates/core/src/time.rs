@@ -441,6 +441,28 @@ fn days(first: Date, length: Span, zone: &TimeZone) -> Result<Stretch, DateError
     })
 }
 
+/// Returns the number of a month, 1 to 12, by its English name or the first three or more letters of it, in any case.
+#[must_use]
+pub fn month_number(name: &str) -> Option<usize> {
+    const MONTHS: [&str; 12] = [
+        "january",
+        "february",
+        "march",
+        "april",
+        "may",
+        "june",
+        "july",
+        "august",
+        "september",
+        "october",
+        "november",
+        "december",
+    ];
+    let name = name.trim().trim_end_matches('.').to_lowercase();
+    let at = MONTHS.iter().position(|month| month.starts_with(&name))?;
+    (name.len() >= 3).then_some(at + 1)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -2,6 +2,7 @@
 
 mod audit;
 pub(crate) mod bench;
+mod causes;
 mod edits;
 mod generated;
 mod kills;
@@ -434,7 +435,7 @@ fn a_dry_run_says_what_would_change_and_writes_nothing() {
 }
 
 #[test]
-fn held_back_posts_are_in_no_list_and_counted() {
+fn excluded_posts_are_in_no_list_and_counted() {
     let mut bench = small()
         .with(
             "posts/d.md",
@@ -1174,7 +1175,7 @@ fn related_posts_are_lines_or_cards(#[case] show: &str, #[case] there: &str, #[c
 #[case::two_terms(
     &[("posts/b.md", "---\ndate: 2026-03-14\ntags: [C++, c plus plus]\n---\n")],
     "",
-    "write a note in `terms/tag/` for one of them, with another `slug`, or with the other among its `spellings` to make one term of both"
+    "to make one term of both, run `tabulae terms tag --write-notes`; for two terms, write `slug: c-plus-plus-2` into the front matter of a note `terms/tag/c plus plus.md`"
 )]
 #[case::two_values(
     &[("posts/b.md", "---\ndate: 2026-03-14\nplace: St Ives\n---\n"), ("posts/c.md", "---\ndate: 2026-03-14\nplace: St. Ives\n---\n")],

@@ -54,7 +54,7 @@ pub(crate) fn run(args: &Args) -> Status {
             this,
         } => query::run(args, query, by.as_deref(), fields, this.as_deref()),
         Command::Explain { path, archive } => explain::run(args, path, archive.as_deref()),
-        Command::Terms { field } => terms::run(args, field.as_deref()),
+        Command::Terms { field, write_notes } => terms::run(args, field.as_deref(), *write_notes),
         Command::Audit(audit) => audit::run(args, audit),
         Command::Diff(diff) => diff::run(args, diff),
         Command::Preview(preview) => crate::preview::run(args, preview),

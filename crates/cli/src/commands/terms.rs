@@ -4,24 +4,78 @@ use std::fmt::Write as _;
 
 use jiff::civil::Date;
 use serde_json::{Map, Value, json};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
+use tabulae_core::source::Place;
 use tabulae_core::term::Term;
-use tabulae_engine::{FieldTerms, Join};
+use tabulae_engine::{FieldTerms, Join, Workspace};
 
 use crate::args::Args;
 use crate::ui::table::{Column, Table, bar};
 use crate::ui::{self, Status, counted};
 
-pub(super) fn run(args: &Args, field: Option<&str>) -> Status {
+pub(super) fn run(args: &Args, field: Option<&str>, writes_notes: bool) -> Status {
     let site = args.workspace();
     let mut diagnostics = site.diagnostics().to_vec();
-    let found = site.terms(field).map_err(|error| {
-        ui::add_new(error.into_diagnostics(), &mut diagnostics);
-    });
-    match found {
-        found if args.is_json() => ui::json(&as_json(&found.unwrap_or_default()), &diagnostics),
-        Ok(found) => ui::report(&diagnostics, args.all).max(ui::print(&as_text(&found))),
-        Err(()) => ui::report(&diagnostics, args.all),
+    let found = match site.terms(field) {
+        Ok(found) => found,
+        Err(error) => {
+            ui::add_new(error.into_diagnostics(), &mut diagnostics);
+            return match args.is_json() {
+                true => ui::json(&as_json(&[]), &diagnostics),
+                false => ui::report(&diagnostics, args.all),
+            };
+        }
+    };
+    if args.is_json() {
+        let mut object = as_json(&found);
+        if writes_notes {
+            object["written"] = json!(write_notes(&site, &found, &mut diagnostics));
+        }
+        return ui::json(&object, &diagnostics);
     }
+    let shown = ui::print(&as_text(&found));
+    let mut text = String::new();
+    if writes_notes {
+        let written = write_notes(&site, &found, &mut diagnostics);
+        let count = counted(written.len(), "note", "notes");
+        let _ = writeln!(text, "\nWrote {count}{}", list(&written));
+    }
+    shown
+        .max(ui::report(&diagnostics, args.all))
+        .max(ui::print(&text))
+}
+
+/// Returns `: a, b.`, or `.` for an empty list.
+fn list(paths: &[&str]) -> String {
+    match paths {
+        [] => ".".to_owned(),
+        _ => format!(": {}.", paths.join(", ")),
+    }
+}
+
+/// Writes the proposed notes that do not exist, and returns their paths. A note that exists is a warning.
+fn write_notes<'a>(
+    site: &Workspace,
+    found: &'a [FieldTerms<'_>],
+    diagnostics: &mut Diagnostics,
+) -> Vec<&'a str> {
+    let mut written = Vec::new();
+    for join in found.iter().flat_map(|field| &field.joins) {
+        let note = &join.note;
+        if note.is_there {
+            let place = Place::top_of(&note.path);
+            let message = "this note exists, and is not changed";
+            let help = format!("write into its front matter: {}", note.text.trim_end());
+            diagnostics
+                .push(Diagnostic::warning(Code::NearDuplicateTerms, place, message).help(help));
+            continue;
+        }
+        match site.write_note(note) {
+            Ok(()) => written.push(note.path.as_str()),
+            Err(error) => ui::add_new(error.into_diagnostics(), diagnostics),
+        }
+    }
+    written
 }
 
 fn as_json(found: &[FieldTerms<'_>]) -> Value {

@@ -29,7 +29,7 @@ fn findings_are_grouped_and_counted() {
 
     1 empty-month: A month has no posts, though the months around it have.
       tabulae.toml:1:1: no post of `posts` in 2026-02
-        help: look for a post that is held back or dated wrongly, if one is missing
+        help: if one is missing, look for a draft or a wrong date
 
     1 near-duplicate-terms: Two terms are probably one.
       posts/2026-03-14-lime.md:3:8: the tag "lime" (1) is probably "limes" (1): they differ by an ending

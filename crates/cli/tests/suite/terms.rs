@@ -118,3 +118,66 @@ fn a_field_that_is_none_is_wrong_usage(#[case] field: &str, #[case] help: &str) 
     assert_eq!((run.status, run.out.as_str()), (2, ""));
     assert!(run.err.contains(help), "{}", run.err);
 }
+
+#[test]
+fn proposed_notes_are_written_after_they_are_shown() {
+    let site = Site::small();
+    for (at, tag) in ["José", "Jose", ".Net", "NET"].iter().enumerate() {
+        let text = format!("---\ndate: 2026-03-0{}\ntags: [\"{tag}\"]\n---\n", at + 1);
+        site.write(&format!("posts/t{at}.md"), text);
+    }
+    assert_eq!(site.run(&["build"]).status, 1);
+    let run = site.run(&["terms", "tag", "--write-notes"]);
+    let out = &run.sound().out;
+    let shown = out.find("spellings: [Jose]").expect("shown");
+    let written = out.find("Wrote 2 notes: ").expect("written");
+    assert!(shown < written, "{out}");
+    assert!(site.run(&["build"]).sound().out.starts_with("Built "));
+    let again = site.run(&["terms", "tag", "--write-notes"]);
+    assert!(
+        again.sound().out.ends_with("\nWrote 0 notes.\n"),
+        "{}",
+        again.out
+    );
+}
+
+#[test]
+fn a_note_that_exists_is_not_overwritten() {
+    let site = Site::small();
+    site.write("posts/a.md", "---\ndate: 2026-03-01\ntags: [dredge]\n---\n");
+    site.write(
+        "posts/b.md",
+        "---\ndate: 2026-03-02\ntags: [dredging]\n---\n",
+    );
+    site.write(
+        "posts/c.md",
+        "---\ndate: 2026-03-02\ntags: [dredging]\n---\n",
+    );
+    site.write("terms/tag/dredging.md", "Of mud.\n");
+    let run = site.run(&["terms", "tag", "--write-notes", "--format", "json"]);
+    let object = run.json();
+    assert_eq!(object["written"], serde_json::json!([]));
+    assert_eq!(
+        object["diagnostics"][0]["help"],
+        "write into its front matter: spellings: [dredge]"
+    );
+    assert_eq!(site.read("terms/tag/dredging.md"), "Of mud.\n");
+}
+
+#[test]
+fn no_note_is_written_outside_of_the_folder() {
+    let site = Site::small();
+    site.write(
+        "tabulae.toml",
+        site.read("tabulae.toml") + "[terms.tag]\nnested = true\n",
+    );
+    site.write(
+        "posts/a.md",
+        "---\ndate: 2026-03-01\ntags: [\"../../../../x/y\", \"../../../../x/y!\"]\n---\n",
+    );
+    let before = site.tree(".");
+    let run = site.run(&["terms", "tag", "--write-notes"]);
+    assert_eq!(run.status, 3, "{}", run.err);
+    assert!(run.err.contains("cannot write the note"), "{}", run.err);
+    assert_eq!(site.tree("."), before);
+}

@@ -1,4 +1,5 @@
 use super::*;
+use crate::diagnostic::Code;
 use crate::front_matter;
 use rstest::rstest;
 
@@ -120,7 +121,7 @@ fn the_date_is_a_field_or_before_the_name(
 #[case::unlisted("date: 2026-01-01\nunlisted: true", State::Unlisted)]
 fn the_state_is_the_first_that_holds(#[case] front: &str, #[case] state: State) {
     assert_eq!(
-        sound("posts/a.md", &format!("---\n{front}\n---\n")).state,
+        sound("posts/a.md", &format!("---\n{front}\n---\n")).state(),
         state
     );
 }
@@ -257,7 +258,7 @@ fn a_draft_goes_by_what_the_blog_calls_it(#[case] front: &str, #[case] draft: bo
     let text = format!("---\ndate: 2026-01-01\n{front}\n---\n");
     let read = read_with(&settings(fields), "posts/a.md", &text, Body::default());
     assert_eq!(read.diagnostics, []);
-    assert_eq!(read.output.draft, draft);
+    assert_eq!(read.output.exclusion.draft, draft);
 }
 
 #[rstest]
@@ -274,7 +275,7 @@ fn a_draft_goes_by_what_the_blog_calls_it(#[case] front: &str, #[case] draft: bo
 #[case::both("draft: false\nstatus: draft", true)]
 fn a_draft_by_default(#[case] front: &str, #[case] draft: bool) {
     let post = sound("posts/2026-01-01-a.md", &format!("---\n{front}\n---\n"));
-    assert_eq!(post.draft, draft);
+    assert_eq!(post.exclusion.draft, draft);
 }
 
 #[rstest]
@@ -286,7 +287,10 @@ fn a_mapping_replaces_the_default(#[case] front: &str, #[case] draft: bool) {
     let fields = "[content.posts.fields]\ndraft = [\"status in (idea, review)\"]\n";
     let text = format!("---\ndate: 2026-01-01\n{front}\n---\n");
     let read = read_with(&settings(fields), "posts/a.md", &text, Body::default());
-    assert_eq!((read.diagnostics.len(), read.output.draft), (0, draft));
+    assert_eq!(
+        (read.diagnostics.len(), read.output.exclusion.draft),
+        (0, draft)
+    );
 }
 
 /// A word that is almost one that excludes a post is reported at its place: the post would be public.
@@ -304,7 +308,7 @@ fn a_slip_in_a_word_is_told(#[case] fields: &str, #[case] front: &str, #[case] h
         panic!("{:?}", read.diagnostics);
     };
     assert_eq!((found.place.line, found.help.as_deref()), (3, Some(help)));
-    assert!(!found.is_error() && !read.output.draft);
+    assert!(!found.is_error() && !read.output.exclusion.draft);
 }
 
 #[test]
@@ -313,7 +317,7 @@ fn every_post_of_a_folder_of_drafts_is_one() {
     let text = "---\ndraft: false\n---\n";
     let read = read_with(&settings, "posts/a.md", text, Body::default());
     assert_eq!(read.diagnostics, []);
-    assert_eq!(read.output.state, State::Draft);
+    assert_eq!(read.output.state(), State::Draft);
 }
 
 #[test]

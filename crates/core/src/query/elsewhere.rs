@@ -33,6 +33,10 @@ const CLAUSES: &[(&[&str], &str)] = &[
         &["newest", "latest", "recent", "last"],
         "the newest stand first already: write `from posts limit 5`",
     ),
+    (
+        &["per", "paginate", "page"],
+        "a query has one `limit`; pages are made by `per_page = 10` in [archive.NAME]",
+    ),
     (&["oldest"], "write `from posts order by date limit 5`"),
     (&["tagged"], "write `where tag = 'lime'`"),
     (
@@ -68,6 +72,32 @@ pub(super) fn clause(word: &str) -> Option<&'static str> {
     find(CLAUSES, word)
 }
 
+/// What to write instead of a word that is to leave posts out.
+pub(super) fn exclusion(word: &str) -> Option<&'static str> {
+    let words = ["exclude", "excluding", "except", "without", "minus", "omit"];
+    let is_one = words.contains(&word.to_ascii_lowercase().as_str());
+    is_one.then_some("to leave posts out, turn a test around: `and not current`, or `where not current` as the first")
+}
+
+/// What to write instead of a text that is an expression of a template: `{{ post.category }}`.
+pub(super) fn template_value(text: &str) -> Option<String> {
+    let inner = text.trim().strip_prefix("{{")?.strip_suffix("}}")?.trim();
+    let is_path = inner
+        .chars()
+        .all(|c| c.is_alphanumeric() || "._".contains(c));
+    let field = of_this(inner).filter(|_| is_path)?;
+    Some(format!(
+        "write `this.{field}` without quotes for the post whose page is being made"
+    ))
+}
+
+/// Returns the field of a name such as `post.category`, which is meant as `this.category`.
+pub(super) fn of_this(name: &str) -> Option<&str> {
+    let owners = ["post.", "current.", "page.", "self.", "this."];
+    let field = owners.iter().find_map(|owner| name.strip_prefix(owner))?;
+    (!field.is_empty()).then_some(field)
+}
+
 /// What to write instead of a character that is not of the language.
 pub(super) fn character(c: char) -> &'static str {
     match c {
@@ -91,6 +121,10 @@ pub(super) fn name(word: &str) -> Option<&'static str> {
     match word.to_ascii_lowercase().as_str() {
         "yesterday" => Some("write `today - 1 day`"),
         "tomorrow" => Some("write `today + 1 day`"),
+        "id" => Some("name a post by its slug or its path: `slug = 'lime'`"),
+        "rand" | "shuffle" | "rnd" => {
+            Some("write `random(7)`, or `random(today)` for another order each day")
+        }
         "self" => Some("the post whose page is being made is `this`: `this.category`"),
         _ => None,
     }

@@ -9,6 +9,12 @@ use crate::catalogue::{Catalogue, Cell, PostId};
 use crate::diagnostic::{Code, Diagnostic};
 
 impl Query<Written> {
+    /// Returns true if the condition is a single test.
+    #[must_use]
+    pub fn has_one_test(&self) -> bool {
+        matches!(self.0.statement.condition, Some(Condition::Test(_)))
+    }
+
     /// Why it finds nothing: how many posts of its sources each of the tests that must hold
     /// leaves by itself, as a warning. `None` where it has no such tests.
     #[must_use]
@@ -135,7 +141,7 @@ fn hint(condition: &Condition, posts: &[PostId], catalogue: &Catalogue) -> Optio
     hint.or_else(|| range_hint(test, posts, catalogue))
 }
 
-/// A way out where posts of a state are asked for that are held back.
+/// A way out where posts of a state are asked for that lists exclude.
 fn state_hint(test: &Test) -> Option<String> {
     let (Test::Flag(field) | Test::Compare(field, Comparison::Equal, _)) = test else {
         return None;
@@ -149,7 +155,7 @@ fn state_hint(test: &Test) -> Option<String> {
         _ => return None,
     };
     Some(format!(
-        "they are held back, unless `--include {states}` lets them in"
+        "lists exclude them: write `--include {states}` to let them in"
     ))
 }
 

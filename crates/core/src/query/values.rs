@@ -11,7 +11,6 @@ use super::fields::DerivedField;
 use crate::catalogue::{Catalogue, Cell, PostId, PostText};
 use crate::language::fold;
 use crate::likeness::{Index, WHOLE};
-use crate::post::State;
 use crate::term::TermId;
 
 /// One value of a post.
@@ -142,10 +141,10 @@ impl<'a> Runner<'a> {
             DerivedField::Words => number(post.words()),
             DerivedField::Minutes => number(post.minutes()),
             DerivedField::Text => Some(Val::Text(Cow::Owned(crate::html::text(&post.html.get())))),
-            DerivedField::Draft => Some(Val::Flag(post.draft)),
-            DerivedField::Scheduled => Some(Val::Flag(post.state == State::Scheduled)),
-            DerivedField::Expired => Some(Val::Flag(post.state == State::Expired)),
-            DerivedField::Unlisted => Some(Val::Flag(post.unlisted)),
+            DerivedField::Draft => Some(Val::Flag(post.exclusion.draft)),
+            DerivedField::Scheduled => Some(Val::Flag(post.exclusion.scheduled)),
+            DerivedField::Expired => Some(Val::Flag(post.exclusion.expired)),
+            DerivedField::Unlisted => Some(Val::Flag(post.exclusion.unlisted)),
             DerivedField::Current => Some(Val::Flag(self.this == Some(id))),
             DerivedField::Likeness => {
                 let likeness = self.index?.likeness(self.this?, id);

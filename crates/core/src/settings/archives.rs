@@ -143,6 +143,10 @@ fn archive(
     if by.is_none() {
         diagnostics.extend(split_without_by(&table, &link, overview.as_ref()));
     }
+    let link = match by.as_ref().filter(|_| !inherited.link) {
+        Some(by) => with_own_variable(name, by, link, &table, diagnostics),
+        None => link,
+    };
     let count = |count: Option<Spanned<usize>>| count.map(|count| count.node);
     let per_page = count(table.count("per_page", diagnostics)).and_then(NonZeroUsize::new);
     let feeds = table.choices("feeds", &FORMATS, diagnostics);
@@ -213,6 +217,37 @@ fn default_link(name: &Spanned<String>, by: Option<&Spanned<String>>) -> String 
         Some("day") => format!("/{name}/{{year}}/{{month}}/{{day}}/"),
         Some(field) => format!("/{name}/{{{field}}}/"),
     }
+}
+
+/// Returns the link of an archive with `by`. One that is the same for several terms is an error, and the default takes its
+/// place.
+fn with_own_variable(
+    name: &Spanned<String>,
+    by: &Spanned<String>,
+    link: Spanned<Pattern>,
+    table: &Table<'_>,
+    diagnostics: &mut Diagnostics,
+) -> Spanned<Pattern> {
+    let wanted: &[&str] = match by.node.as_str() {
+        "month" => &["year", "month"],
+        "day" => &["year", "month", "day"],
+        // The field may go by another name, its plural.
+        field if link.node.variables().next().is_none() => &[field],
+        _ => &[],
+    };
+    let has = |wanted: &str| link.node.variables().any(|variable| variable == wanted);
+    let Some(missing) = wanted.iter().find(|wanted| !has(wanted)) else {
+        return link;
+    };
+    let default = default_link(name, Some(by));
+    let message = format!(
+        "the link of an archive by `{}` needs {{{missing}}}, or several of its pages have the same address",
+        by.node
+    );
+    let help = format!("write it into the link, such as `link = \"{default}\"`");
+    let place = table.source().place(link.span);
+    diagnostics.push(Diagnostic::error(Code::InvalidLinkPattern, place, message).help(help));
+    Spanned::new(Pattern::fixed(&default), link.span)
 }
 
 /// Returns the errors of keys that only an archive with `by` can have.

@@ -139,6 +139,8 @@ pub struct ContentSet {
     pub is_implicit: bool,
     /// The addresses of its posts.
     pub link: Pattern,
+    /// Where the link is written, or else the set is declared.
+    pub link_place: Span,
     /// Whether each post needs a date.
     pub dated: bool,
     /// Whether its posts have pages.

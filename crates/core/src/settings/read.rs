@@ -132,6 +132,7 @@ fn implicit_set() -> ContentSet {
         place: Span::default(),
         is_implicit: true,
         link: Pattern::fixed("/{year}/{slug}/"),
+        link_place: Span::default(),
         dated: true,
         pages: true,
         draft: false,
@@ -157,12 +158,14 @@ fn read_set(
         Some(names) => read_names(&names, term_fields, diagnostics),
         None => Vec::new(),
     };
+    let link = read_pattern(name, &mut table, "link", &default, diagnostics);
     let set = ContentSet {
         name: name.node.clone(),
         place: name.span,
         is_implicit: false,
         dated,
-        link: read_pattern(name, &mut table, "link", &default, diagnostics).node,
+        link: link.node,
+        link_place: link.span,
         folder: read_folder(name, &mut table, diagnostics),
         pages: table.flag("pages", true, diagnostics),
         draft: table.flag("draft", false, diagnostics),

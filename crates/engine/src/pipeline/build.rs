@@ -1,18 +1,18 @@
 //! A build from end to end: read, plan, compare with the cache, render what changed, publish, cache.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use rayon::prelude::*;
 use tabulae_core::addresses::AddressList;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
+use tabulae_core::diagnostic::{Collected, Diagnostic, Diagnostics};
 use tabulae_core::lint_levels::LintLevels;
-use tabulae_core::post::State;
 use tabulae_core::settings::Settings;
 use tabulae_core::time::Moment;
 
 use super::current::CurrentFingerprints;
+use super::echoes::drop_echoes;
 use super::next_cache::{Finished, next_cache};
 use super::session::{LoadedSite, Session};
 use crate::incremental::{BuildCache, Invalidation, UnchangedReport};
@@ -62,29 +62,6 @@ impl Session {
         };
         (built, is_done)
     }
-}
-
-/// Drops diagnostics that follow from an error in the same post: one whose date is invalid has no link and no
-/// place in feeds either.
-fn drop_echoes(diagnostics: &mut Diagnostics) {
-    let is_echo = |code| matches!(code, Code::InvalidLinkPattern | Code::UndatedPosts);
-    let errors = diagnostics
-        .iter()
-        .filter(|diagnostic| diagnostic.is_error() && !is_echo(diagnostic.code));
-    let broken: BTreeSet<Arc<str>> = errors
-        .filter_map(|diagnostic| diagnostic.place.file.clone())
-        .collect();
-    diagnostics.retain(|diagnostic| {
-        // Undated posts are left out by a list of the settings, which names the first of them.
-        let place = match (&diagnostic.code, &diagnostic.other) {
-            (Code::UndatedPosts, Some((place, _))) => place,
-            _ => &diagnostic.place,
-        };
-        let file = place.file.as_deref().unwrap_or_default();
-        !is_echo(diagnostic.code)
-            || !file.ends_with(".md") && !file.ends_with(".html")
-            || !broken.contains(file)
-    });
 }
 
 struct Build<'a> {
@@ -400,15 +377,15 @@ impl Build<'_> {
 fn summary(site: &Site) -> BuildReport {
     let catalogue = &site.catalogue;
     let mut excluded = BTreeMap::new();
-    for id in catalogue.all().filter(|id| !catalogue.is_listed(*id)) {
-        *excluded
-            .entry(catalogue.post(id).state.name().to_owned())
-            .or_insert(0) += 1;
+    for id in catalogue.all() {
+        if let Some(reason) = site.include.excludes(catalogue.post(id).exclusion) {
+            *excluded.entry(reason.name().to_owned()).or_insert(0) += 1;
+        }
     }
     let scheduled = catalogue
         .all()
         .map(|id| catalogue.post(id))
-        .filter(|post| post.state == State::Scheduled);
+        .filter(|post| post.exclusion.scheduled);
     let due = scheduled
         .filter_map(|post| Some((post.date?, post)))
         .min_by_key(|(date, _)| date.at);

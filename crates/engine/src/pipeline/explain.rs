@@ -62,7 +62,7 @@ pub struct Membership {
 #[must_use]
 pub(crate) fn explain(site: &Site, plan: &Plan, id: PostId) -> Explanation {
     Explanation {
-        state: site.catalogue.post(id).state,
+        state: site.catalogue.post(id).state(),
         reasons: reasons(site, id),
         fields: fields(site, id),
         lists: lists(site, plan, id),
@@ -80,8 +80,8 @@ fn reasons(site: &Site, id: PostId) -> Vec<String> {
     };
     let now = site.moment.now.to_zoned_datetime(site.moment.zone.clone());
     let now = now.datetime().strftime("%Y-%m-%d %H:%M");
-    let mut reasons = vec![match post.state {
-        State::Live => "nothing holds it back".to_owned(),
+    let reason = |state| match state {
+        State::Live => "no key excludes it".to_owned(),
         State::Draft => match &site.settings.content[post.set] {
             set if set.draft => format!("every post of `{}` is a draft", set.name),
             _ => format!("`draft: true`{}", at("draft")),
@@ -98,8 +98,12 @@ fn reasons(site: &Site, id: PostId) -> Vec<String> {
             "`unlisted: true`{}: it has a page and is in no list",
             at("unlisted")
         ),
-    }];
-    if post.state != State::Live && site.catalogue.is_listed(id) {
+    };
+    if post.state() == State::Live {
+        return vec![reason(State::Live)];
+    }
+    let mut reasons: Vec<String> = post.exclusion.states().map(reason).collect();
+    if site.catalogue.is_listed(id) {
         reasons.push("`--include` lets it in".to_owned());
     }
     reasons
@@ -288,7 +292,7 @@ fn absence(site: &Site, id: PostId, at: usize) -> String {
     let catalogue = &site.catalogue;
     let archive = &site.settings.archives[at];
     if !catalogue.is_listed(id) {
-        return format!("it is held back: {}", reasons(site, id).join("; "));
+        return format!("it is excluded: {}", reasons(site, id).join("; "));
     }
     let scope = site.scope();
     let all = Passage::command_line("");

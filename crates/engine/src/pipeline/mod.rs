@@ -3,6 +3,7 @@
 pub(crate) mod audit;
 mod build;
 mod current;
+mod echoes;
 pub(crate) mod explain;
 mod next_cache;
 mod post_fingerprints;

@@ -2,6 +2,7 @@
 
 use rayon::prelude::*;
 use tabulae_core::catalogue::PostId;
+use tabulae_core::post::State;
 
 use crate::fingerprint::{Fingerprint, hash};
 use crate::site::Site;
@@ -72,7 +73,7 @@ fn front(site: &Site, id: PostId) -> u64 {
         .text(&post.title)
         .text(&post.slug)
         .text(&catalogue.link(id).plain)
-        .text(post.state.name())
+        .text(&post.exclusion.states().map(State::name).collect::<String>())
         .text(&post.date.map(|date| date.rfc3339()).unwrap_or_default());
     // Term notes decide, too, which terms its spellings mean.
     for (field, table) in catalogue.term_tables().iter().enumerate() {

@@ -1,11 +1,16 @@
 //! The terms of a site as their writer wants to see them: how often and when each is used, in
 //! which spellings, and which two are probably one.
 
+use std::fs;
+use std::io::Write as _;
+use std::path::Path;
+
 use jiff::civil::Date;
 use tabulae_core::catalogue::TermTable;
 use tabulae_core::diagnostic::{Code, Diagnostic, nearest};
 use tabulae_core::lookalike::{How, lookalikes};
 use tabulae_core::note::TermNote;
+use tabulae_core::route::OutputPath;
 use tabulae_core::source::Place;
 use tabulae_core::term::{Term, TermId};
 
@@ -77,6 +82,34 @@ pub(crate) fn terms<'a>(
         }
     };
     Ok(wanted.map(|at| field_terms(site, at)).collect())
+}
+
+/// Writes a note that does not exist below the site's folder, with the folders that it needs.
+///
+/// # Errors
+/// If the name is no path, if a file has it, or if it cannot be written.
+pub(crate) fn write_note(root: &Path, note: &Note) -> Result<(), Box<Diagnostic>> {
+    let refused = |what: String| {
+        let message = format!("cannot write the note `{}`: {what}", note.path);
+        Box::new(Diagnostic::error(
+            Code::UnwritableFile,
+            Place::top_of(&note.path),
+            message,
+        ))
+    };
+    let path = OutputPath::new(&note.path).map_err(|error| refused(error.to_string()))?;
+    let path = root.join(path.as_str());
+    let written = path
+        .parent()
+        .map_or(Ok(()), fs::create_dir_all)
+        .and_then(|()| {
+            let mut file = fs::File::options()
+                .write(true)
+                .create_new(true)
+                .open(&path)?;
+            file.write_all(note.text.as_bytes())
+        });
+    written.map_err(|error| refused(error.to_string()))
 }
 
 fn unknown(site: &Site, name: &str, place: Place) -> Box<Diagnostic> {
@@ -155,7 +188,12 @@ fn note(site: &Site, field: usize, table: &TermTable, keep: TermId, others: &[Te
     let there = of(keep);
     let known = there.iter().flat_map(|note| &note.spellings);
     let known = known.map(|spelling| spelling.node.as_str());
+    let own = table.term(keep);
+    let name = note_name(own);
+    // The name of a note is a spelling of its term; what it cannot hold is written.
+    let unlike = (there.is_none() && name != file_name(&own.identity)).then_some(own.name.as_str());
     let joined = others.iter().map(|id| table.term(*id).name.as_str());
+    let joined = joined.chain(unlike);
     let spellings: Vec<String> = known.chain(joined).map(in_list).collect();
     let mut entry = format!("spellings: [{}]\n", spellings.join(", "));
     let commonest = |id: TermId| {
@@ -167,21 +205,16 @@ fn note(site: &Site, field: usize, table: &TermTable, keep: TermId, others: &[Te
     };
     let untitled = there.is_none_or(|note| note.title.is_none());
     if untitled
-        && others
-            .iter()
-            .any(|other| commonest(*other) >= commonest(keep))
+        && (unlike.is_some()
+            || others
+                .iter()
+                .any(|other| commonest(*other) >= commonest(keep)))
     {
         entry = format!("title: {}\n{entry}", in_list(&table.term(keep).name));
     }
     let path = |note: &TermNote| note.source.file().unwrap_or_default().to_owned();
     Note {
-        path: there.map_or_else(
-            || {
-                let name = table.term(keep).identity.replace(' ', "-");
-                format!("terms/{}/{name}.md", table.field.name)
-            },
-            path,
-        ),
+        path: there.map_or_else(|| format!("terms/{}/{name}.md", table.field.name), path),
         is_there: there.is_some(),
         text: if there.is_some() {
             entry
@@ -190,6 +223,21 @@ fn note(site: &Site, field: usize, table: &TermTable, keep: TermId, others: &[Te
         },
         replaces: others.iter().filter_map(|id| of(*id)).map(path).collect(),
     }
+}
+
+fn file_name(identity: &str) -> String {
+    identity.replace(' ', "-")
+}
+
+/// Returns the name of a note on a term: its own, or its slug if files of the name are hidden or are none on some system.
+fn note_name(term: &Term) -> String {
+    let name = file_name(&term.identity);
+    let is_file = OutputPath::new(&name).is_ok_and(|path| path.not_portable().is_none());
+    let is_hidden = name.split('/').any(|part| part.starts_with('.'));
+    if is_file && !is_hidden || term.slug.is_empty() {
+        return name;
+    }
+    term.slug.clone()
 }
 
 /// A text as an item of a list in YAML: in quotes, unless it is plain words.

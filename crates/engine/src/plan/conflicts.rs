@@ -3,10 +3,12 @@
 use std::collections::BTreeSet;
 
 use tabulae_core::archive::Group;
+use tabulae_core::catalogue::term_place;
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::post::Post;
 use tabulae_core::route::{Link, Maker, PathError, taken};
 use tabulae_core::source::Place;
+use tabulae_core::term::{Term, TermId};
 
 use super::feed_plan::Origin;
 use super::output::{ASSETS, FEED_STYLE, Output, OutputKind, SCRIPT, STYLE};
@@ -18,10 +20,11 @@ impl Planner<'_> {
         let makers = [first, second].map(|output| self.maker(&output.link, &output.kind));
         let ways = [first, second].map(|output| self.way_out(&output.kind));
         let way_out = match (ways, &makers) {
-            ([Some(way), Some(other)], _) if way == other => {
-                let one = self.one_after_all(&first.kind, &second.kind);
-                one.unwrap_or_else(|| format!("give one of them {way}"))
-            }
+            ([Some(way), Some(other)], _) if way == other => match self.of_one_field(&first.kind) {
+                true => "write both values alike, or so that they differ in letters or digits"
+                    .to_owned(),
+                false => format!("give one of them {way}"),
+            },
             ([Some(way), Some(other)], [one, two]) => {
                 format!("give {} {way}, or {} {other}", one.what, two.what)
             }
@@ -31,6 +34,61 @@ impl Planner<'_> {
             ([None, None], _) => "leave one of them out".to_owned(),
         };
         taken(path, &makers[0], &makers[1], way_out)
+    }
+
+    /// Returns the content set of two posts if its link has nothing that distinguishes posts.
+    pub(super) fn constant_link(&self, first: &OutputKind, second: &OutputKind) -> Option<usize> {
+        let (OutputKind::Post(first), OutputKind::Post(second)) = (first, second) else {
+            return None;
+        };
+        let catalogue = &self.site.catalogue;
+        let set = catalogue.post(*first).set;
+        let is_shared = |variable: &str| {
+            matches!(variable, "year" | "month" | "day" | "folder")
+                || catalogue.term_field(variable).is_some()
+        };
+        let mut variables = self.site.settings.content[set].link.variables();
+        (set == catalogue.post(*second).set && variables.all(is_shared)).then_some(set)
+    }
+
+    /// Returns true for a post of a set whose link is reported, so that its conflicts are not.
+    pub(super) fn has_constant_link(&self, kind: &OutputKind) -> bool {
+        let OutputKind::Post(id) = kind else {
+            return false;
+        };
+        let set = self.site.catalogue.post(*id).set;
+        self.constant_links.contains_key(&set)
+    }
+
+    /// Reports the links of content sets that are the same for several posts, once for each set.
+    pub(super) fn report_constant_links(&mut self) {
+        let settings = &self.site.settings;
+        for (set, link) in &self.constant_links {
+            let set = &settings.content[*set];
+            let at_link = self
+                .plan
+                .outputs
+                .iter()
+                .filter(|output| output.link == *link);
+            let post = at_link.filter_map(|output| match output.kind {
+                OutputKind::Post(id) => Some(&self.site.catalogue.post(id).path),
+                _ => None,
+            });
+            let post = post.map(String::as_str).next().unwrap_or_default();
+            let text = set.link.text();
+            let message = format!(
+                "the link \"{text}\" gives several posts of `{}` the same address {}, `{post}` among them",
+                set.name, link.plain
+            );
+            let with_slug = match text.strip_suffix('/') {
+                Some(folder) => format!("{folder}/{{slug}}/"),
+                None => "/{slug}/".to_owned(),
+            };
+            let place = settings.source.place(set.link_place);
+            let help = format!("write {{slug}} into the link: `link = \"{with_slug}\"`");
+            let found = Diagnostic::error(Code::AddressConflict, place, message);
+            self.diagnostics.push(found.help(help));
+        }
     }
 
     /// Returns the error for an address whose path no output can have.
@@ -107,23 +165,71 @@ impl Planner<'_> {
         self.diagnostics.extend(found);
     }
 
-    /// Returns the help for two lists of one archive that may be meant to be one.
-    fn one_after_all(&self, first: &OutputKind, second: &OutputKind) -> Option<String> {
-        let archives = [first, second].map(|what| match what {
-            OutputKind::List { archive, group, .. } => Some((*archive, *group)),
-            _ => None,
-        });
-        let [Some((archive, group)), Some((other, _))] = archives else {
-            return None;
+    /// Returns the term field and the two terms if two outputs are of lists of one archive.
+    pub(super) fn same_slug(
+        &self,
+        first: &OutputKind,
+        second: &OutputKind,
+    ) -> Option<(usize, [TermId; 2])> {
+        let term = |kind: &OutputKind| {
+            let (archive, group) = match kind {
+                OutputKind::List { archive, group, .. } | OutputKind::Titles { archive, group } => {
+                    (*archive, *group)
+                }
+                OutputKind::Feed(number) => match self.plan.feeds[*number].of {
+                    Origin::List { archive, group } => (archive, group),
+                    Origin::Named(_) => return None,
+                },
+                _ => return None,
+            };
+            let term = self.group(archive, group).term.as_ref()?;
+            Some((archive, term.id?))
         };
-        let term = self.group(archive, group).term.as_ref()?;
-        (archive == other).then(|| match term.id {
-            Some((field, _)) => {
-                let field = &self.site.catalogue.terms(field).field.name;
-                format!("write a note in `terms/{field}/` for one of them, with another `slug`, or with the other among its `spellings` to make one term of both")
-            }
-            None => "write both values alike, or so that they differ in letters or digits".to_owned(),
-        })
+        let (archive, (field, one)) = term(first)?;
+        let (other, (_, two)) = term(second)?;
+        (archive == other && one != two).then_some((field, [one.min(two), one.max(two)]))
+    }
+
+    /// Returns the error for two terms whose pages have the same address.
+    pub(super) fn terms_in_conflict(
+        &self,
+        field: usize,
+        terms: [TermId; 2],
+        link: &Link,
+    ) -> Diagnostic {
+        let table = self.site.catalogue.terms(field);
+        let mut terms = terms.map(|id| table.term(id));
+        // A note has the name of its term, and hidden files are no notes.
+        terms.sort_by_key(|term| {
+            (
+                !term.name.starts_with('.'),
+                std::cmp::Reverse(term.posts.len()),
+            )
+        });
+        let [more, fewer] = terms;
+        let field = &table.field.name;
+        let message = format!(
+            "the {field} terms \"{}\" and \"{}\" have the same address {}",
+            more.name, fewer.name, link.plain
+        );
+        let settings = || self.site.settings.source.top();
+        let place = |term: &Term| term_place(term).unwrap_or_else(settings);
+        let help = format!(
+            "to make one term of both, run `tabulae terms {field} --write-notes`; for two terms, write `slug: {}-2` into the front matter of a note `terms/{field}/{}.md`",
+            fewer.slug, fewer.name
+        );
+        Diagnostic::error(Code::AddressConflict, place(fewer), message)
+            .help(help)
+            .beside(place(more), format!("\"{}\" is here", more.name))
+    }
+
+    /// Returns true for a list of the posts with one value of a front matter key.
+    fn of_one_field(&self, kind: &OutputKind) -> bool {
+        let OutputKind::List { archive, group, .. } = kind else {
+            return false;
+        };
+        let term = self.group(*archive, *group).term.as_ref();
+        term.is_some_and(|term| term.id.is_none())
     }
 
     /// Who makes an output of this address.

@@ -12,6 +12,7 @@ use tabulae_core::query::{Query, Written};
 use tabulae_core::route::{Link, OutputPath, Outputs, decode};
 use tabulae_core::settings::FeedFormat;
 use tabulae_core::source::Passage;
+use tabulae_core::term::TermId;
 
 use super::feed_ids::check_ids;
 use super::model::Plan;
@@ -28,9 +29,12 @@ pub(crate) fn plan(site: &Site, diagnostics: &mut Diagnostics) -> Plan {
         outputs: Outputs::default(),
         plan: Plan::default(),
         undated: Undated::default(),
+        constant_links: BTreeMap::new(),
+        same_slugs: BTreeSet::new(),
         diagnostics,
     };
     planner.posts();
+    planner.report_constant_links();
     planner.pages();
     planner.archives();
     planner.feeds();
@@ -78,6 +82,10 @@ pub(super) struct Planner<'a> {
     pub(super) plan: Plan,
     /// The posts that lists and feeds leave out, as they have no date.
     pub(super) undated: Undated,
+    /// The content sets whose link is the same for several posts, each with such an address.
+    pub(super) constant_links: BTreeMap<usize, Link>,
+    /// The pairs of terms of one field that have the same slug, and are reported.
+    pub(super) same_slugs: BTreeSet<(usize, [TermId; 2])>,
     pub(super) diagnostics: &'a mut Diagnostics,
 }
 
@@ -101,7 +109,23 @@ impl Planner<'_> {
         match claimed {
             Ok(()) => self.plan.outputs.push(planned),
             Err(first) => {
-                let diagnostic = self.taken(&planned.file, &self.plan.outputs[first], &planned);
+                let first = &self.plan.outputs[first];
+                if let Some(set) = self.constant_link(&first.kind, &planned.kind) {
+                    self.constant_links.entry(set).or_insert(planned.link);
+                    return;
+                }
+                if self.has_constant_link(&first.kind) {
+                    return;
+                }
+                if let Some((field, terms)) = self.same_slug(&first.kind, &planned.kind) {
+                    // The pages, feeds and titles of all archives of the field have the same cause.
+                    if self.same_slugs.insert((field, terms)) {
+                        let diagnostic = self.terms_in_conflict(field, terms, &planned.link);
+                        self.diagnostics.push(diagnostic);
+                    }
+                    return;
+                }
+                let diagnostic = self.taken(&planned.file, first, &planned);
                 self.diagnostics.push(diagnostic);
             }
         }
@@ -272,7 +296,7 @@ impl Planner<'_> {
         });
         let pages = pages.filter(|output| match output.kind {
             OutputKind::Post(id) => self.site.catalogue.is_listed(id),
-            OutputKind::Page(at) => !self.site.pages[at].post.unlisted,
+            OutputKind::Page(at) => !self.site.pages[at].post.exclusion.unlisted,
             _ => true,
         });
         let mut links: Vec<String> = pages.map(|output| output.link.encoded.clone()).collect();

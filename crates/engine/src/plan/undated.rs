@@ -9,7 +9,9 @@ use super::planner::Planner;
 impl Planner<'_> {
     /// Notes that a list leaves out a post. Drafts get their date later.
     pub(super) fn note_undated(&mut self, who: &str, place: Span, id: PostId) {
-        if !self.site.catalogue.post(id).draft {
+        let post = self.site.catalogue.post(id);
+        // A post of a dated set without a date is an error by itself.
+        if !post.exclusion.draft && !self.site.settings.content[post.set].dated {
             let list = (place.start, who.to_owned());
             self.undated.entry(list).or_default().insert(id);
         }

@@ -282,7 +282,7 @@ impl<'a> Stage<'a> {
         let site: &Site = &self.data.site;
         let state = |path: &str| {
             let id = site.catalogue.find(path)?;
-            Some(site.catalogue.post(id).state)
+            Some(site.catalogue.post(id).state())
         };
         let posts = Posts {
             old: &self.invalidation.old().posts,

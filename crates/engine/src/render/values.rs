@@ -187,7 +187,7 @@ pub(super) fn lists(data: &RenderData) -> Vec<(String, String)> {
     for page in site
         .pages
         .iter()
-        .filter(|page| page.link.plain != "/" && !page.post.unlisted)
+        .filter(|page| page.link.plain != "/" && !page.post.exclusion.unlisted)
     {
         lists.push((page.post.title.to_string(), site.href(&page.link)));
     }

@@ -263,7 +263,7 @@ impl Site {
     #[must_use]
     pub(crate) fn has_page(&self, id: PostId) -> bool {
         let post = self.catalogue.post(id);
-        self.include.has_page(post.state) && self.settings.content[post.set].pages
+        self.include.has_page(post.exclusion) && self.settings.content[post.set].pages
     }
 
     /// The file beside `owner` that a relative address names, as a path of the site.

@@ -41,7 +41,7 @@ impl Pages {
             .filter_map(|path| read_page(sources, settings, moment, path, diagnostics));
         Self {
             pages: pages
-                .filter(|page| include.has_page(page.post.state))
+                .filter(|page| include.has_page(page.post.exclusion))
                 .collect(),
             read: files.len(),
             others,
@@ -93,6 +93,7 @@ fn set() -> ContentSet {
         place: Span::default(),
         is_implicit: false,
         link: Pattern::fixed("/"),
+        link_place: Span::default(),
         dated: false,
         pages: true,
         draft: false,

@@ -9,7 +9,7 @@ use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::key_lints::key_lints;
 use tabulae_core::likeness::looks_into_texts;
 use tabulae_core::note::TermNote;
-use tabulae_core::post::{Include, Post};
+use tabulae_core::post::{Include, Post, report_undated_sets};
 use tabulae_core::query::Library;
 use tabulae_core::related::{RelatedList, likeness};
 use tabulae_core::settings::{self, ContentSet, Settings};
@@ -68,6 +68,7 @@ impl Site {
         };
         let reread_errors = Arc::clone(&reading.reread_errors);
         let (posts, cached) = reading.posts(&found.posts, diagnostics);
+        report_undated_sets(&posts, &settings, diagnostics);
         let counted = reading.counting.unwrap_or_default();
         let notes = read_notes(sources, &settings, &moment, diagnostics);
         let pages = Pages::read(sources, &settings, &moment, options.include, diagnostics);

@@ -78,10 +78,10 @@ impl PostObject {
             DerivedField::Words => Value::from(post.words()),
             DerivedField::Minutes => Value::from(post.minutes()),
             DerivedField::Text => Value::from(html::text(&post.html.get())),
-            DerivedField::Draft => Value::from(post.draft),
-            DerivedField::Scheduled => Value::from(post.state == PostState::Scheduled),
-            DerivedField::Expired => Value::from(post.state == PostState::Expired),
-            DerivedField::Unlisted => Value::from(post.unlisted),
+            DerivedField::Draft => Value::from(post.exclusion.draft),
+            DerivedField::Scheduled => Value::from(post.exclusion.scheduled),
+            DerivedField::Expired => Value::from(post.exclusion.expired),
+            DerivedField::Unlisted => Value::from(post.exclusion.unlisted),
             DerivedField::Current => Value::from(self.context.this() == Some(self.id)),
             DerivedField::Likeness => self.likeness().unwrap_or(Value::from(())),
         }
@@ -104,7 +104,7 @@ impl PostObject {
     /// Returns the state.
     pub(super) fn state(&self) -> PostState {
         self.context.track_post(self.id);
-        self.context.data.site.catalogue.post(self.id).state
+        self.context.data.site.catalogue.post(self.id).state()
     }
 
     /// Records the dependency on a derived field.

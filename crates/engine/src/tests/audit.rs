@@ -51,7 +51,7 @@ fn post(body: &str) -> String {
 #[case::draft(
     "[d](d.md)",
     Some(
-        "broken-link posts/a.md:6:5: `d.md` leads to `posts/d.md`, which is held back (draft); mend the link, or take it away"
+        "broken-link posts/a.md:6:5: `d.md` leads to `posts/d.md`, which is not published (draft); mend the link, or take it away"
     )
 )]
 #[case::image(

@@ -25,7 +25,7 @@ use crate::error::Error;
 use crate::options::{BuildOptions, Clock};
 use crate::pipeline::audit::audit;
 use crate::pipeline::explain::{Explanation, Membership, explain, membership};
-use crate::pipeline::terms::{FieldTerms, terms};
+use crate::pipeline::terms::{FieldTerms, Note, terms, write_note};
 use crate::pipeline::weave::{PageFolder, WeaveReport, weave};
 use crate::pipeline::{build, find_root};
 use crate::plan::{Plan, addresses, changes, plan};
@@ -268,7 +268,10 @@ impl Workspace {
             return Err(Error::new(warnings));
         };
         let answer = resolved.run(&site.catalogue, this);
-        if answer.total == 0 {
+        // A single test with a term that no post has says by itself why there is nothing.
+        let is_told =
+            query.has_one_test() && warnings.iter().any(|found| found.code == Code::UnusedTerm);
+        if answer.total == 0 && !is_told {
             warnings.extend(query.why_empty(scope, this));
         }
         // Those that the site's own queries and templates compare are among its diagnostics.
@@ -317,6 +320,19 @@ impl Workspace {
     pub fn terms(&self, field: Option<&str>) -> Result<Vec<FieldTerms<'_>>, Error> {
         let place = || Source::command_line(field.unwrap_or_default()).top();
         Ok(terms(self.site()?, field, place)?)
+    }
+
+    /// Writes a term note of [`Self::terms`] that does not exist.
+    ///
+    /// # Errors
+    /// If its name is no path, if a file has it, if it cannot be written, or if the site is in memory.
+    pub fn write_note(&self, note: &Note) -> Result<(), Error> {
+        let Some(root) = self.root() else {
+            let place = Place::top_of(&note.path);
+            let message = "a site in memory has no folder for notes";
+            return Err(Diagnostic::error(Code::UnwritableFile, place, message).into());
+        };
+        Ok(write_note(root, note)?)
     }
 
     /// Checks the site as a build would, templates too, and writes nothing. Returns all diagnostics.

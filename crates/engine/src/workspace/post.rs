@@ -196,7 +196,7 @@ impl<'a> PostRef<'a> {
     /// Returns the state.
     #[must_use]
     pub fn state(&self) -> State {
-        self.post().state
+        self.post().state()
     }
 
     /// Returns the name of its content set.

@@ -23,12 +23,29 @@ impl Parser {
             TokenKind::Sign("&&") => diagnostic.help("write `and`"),
             TokenKind::Sign("||") => diagnostic.help("write `or`"),
             TokenKind::Sign(")") => diagnostic.help("leave `)` out, or open it with `(`"),
-            TokenKind::Sign(",") => diagnostic.help(
-                "to pass over the first two of six, write `limit 4 offset 2`; tests are joined by `and` or `or`",
-            ),
+            TokenKind::Sign(",") => diagnostic.help(self.comma_at_the_end()),
+            TokenKind::Sign("(") => {
+                diagnostic.help("a query has no functions, and tests are joined by `and` or `or`")
+            }
             TokenKind::Word(word) => diagnostic.help(self.word_at_the_end(word)),
             _ => diagnostic.help("tests are joined by `and` or `or`"),
         })
+    }
+
+    /// What to write instead of a comma where the query should end: that of `limit 5, 10` is from another language.
+    fn comma_at_the_end(&self) -> String {
+        let number = |at: usize| match self.tokens.get(at).map(|token| &token.kind) {
+            Some(TokenKind::Number(_, written)) => Some(written),
+            _ => None,
+        };
+        let limit = self.at.checked_sub(2).and_then(|at| self.tokens.get(at));
+        let is_limit = limit.is_some_and(|token| matches!(&token.kind, TokenKind::Word(word) if word.eq_ignore_ascii_case("limit")));
+        match (number(self.at.wrapping_sub(1)), number(self.at + 1)) {
+            (Some(offset), Some(limit)) if is_limit => {
+                format!("write `limit {limit} offset {offset}`")
+            }
+            _ => "tests are joined by `and` or `or`".to_owned(),
+        }
     }
 
     fn word_at_the_end(&self, word: &str) -> String {
@@ -38,7 +55,7 @@ impl Parser {
             return "the order is: from … where … order by … limit … offset …, each once"
                 .to_owned();
         }
-        if let Some(help) = elsewhere::clause(word) {
+        if let Some(help) = elsewhere::clause(word).or_else(|| elsewhere::exclusion(word)) {
             return help.to_owned();
         }
         if let Some(known) = nearest(&lower, clauses) {
@@ -59,7 +76,7 @@ impl Parser {
             return diagnostic.help("write a test after `where`, such as `where tag = 'lime'`");
         };
         let lower = word.to_ascii_lowercase();
-        if let Some(help) = elsewhere::clause(word) {
+        if let Some(help) = elsewhere::clause(word).or_else(|| elsewhere::exclusion(word)) {
             return diagnostic.help(help);
         }
         if let Some(known) = nearest(&lower, ["from", "where", "order", "limit", "offset"]) {
@@ -154,6 +171,24 @@ impl Parser {
             let span = self.tokens[self.at - 1].span;
             return Err(diagnostic(span, "the direction is `asc` or `desc`")
                 .help("write `desc` for newest or largest first, `asc` for the reverse"));
+        }
+        if matches!(self.peek().kind, TokenKind::Sign("(")) {
+            let found = self::diagnostic(span, format!("`{name}` has no meaning here"));
+            let is_random =
+                ["rand", "shuffle", "rnd"].contains(&name.to_ascii_lowercase().as_str());
+            return Err(found.help(if is_random {
+                RANDOM
+            } else {
+                "name a field to order by, such as `order by date desc`; a query has no functions"
+            }));
+        }
+        if let TokenKind::Word(word) = &self.peek().kind
+            && !self.clause_follows()
+            && let Some(near) = nearest(word, ["desc", "asc"])
+            && !word.eq_ignore_ascii_case(near)
+        {
+            let found = self.expected("`asc`, `desc` or the end of the query");
+            return Err(found.help(format!("did you mean `{near}`?")));
         }
         let descending = self.eat_word("desc");
         if !descending {

@@ -5,6 +5,7 @@ use super::super::lexer::TokenKind;
 use super::super::{SyntaxError, diagnostic, elsewhere};
 use super::{Parser, Read, is_keyword};
 use crate::diagnostic::nearest;
+use crate::time::month_number;
 
 impl Parser {
     pub(super) fn test(&mut self) -> Read<Test> {
@@ -55,6 +56,9 @@ impl Parser {
             return self.missing(left);
         }
         if let Some(comparison) = self.comparison()? {
+            if matches!(self.peek().kind, TokenKind::Sign("(")) {
+                return Err(self.compared_list(&left.node, comparison));
+            }
             return Ok(Test::Compare(left, comparison, self.value()?));
         }
         self.flag(left)
@@ -85,6 +89,25 @@ impl Parser {
         };
         self.take();
         Ok(Some(comparison))
+    }
+
+    /// The error of a list after `=` or another sign.
+    fn compared_list(&mut self, left: &Value, comparison: Comparison) -> SyntaxError {
+        let found = diagnostic(
+            self.peek().span,
+            "a field is compared with one value, not with a list",
+        );
+        self.take();
+        let values = self.values().map_or_else(
+            |_| "('lime', 'masonry')".to_owned(),
+            |values| list_of(&values),
+        );
+        found.help(match comparison {
+            Comparison::Unequal => format!("write `{left} not in {values}`"),
+            _ => format!(
+                "write `{left} has any {values}` for posts with one of them, `{left} has all {values}` for those with all; for a field of one value, `{left} in {values}`"
+            ),
+        })
     }
 
     pub(super) fn search(&mut self) -> Read<Option<Search>> {
@@ -138,6 +161,20 @@ impl Parser {
             "expected a list in parentheses, a date, or a range after `in`",
         );
         match (left, &found.node) {
+            (_, Value::This(name)) => {
+                let name = name
+                    .strip_suffix('s')
+                    .filter(|one| *one == left.to_string());
+                let name =
+                    name.map_or_else(|| found.node.to_string(), |name| format!("this.{name}"));
+                diagnostic.help(format!("write `{left} has any ({name})`"))
+            }
+            (_, Value::Field(name)) if month_number(name).is_some() => {
+                let number = month_number(name).unwrap_or_default();
+                diagnostic.help(format!(
+                    "write `month = {number}`, or with a year `{left} in 2026-{number:02}`"
+                ))
+            }
             (Value::Text(_), Value::Field(_)) => {
                 diagnostic.help(format!("the field stands first: `{} = {left}`", found.node))
             }
@@ -205,10 +242,11 @@ impl Parser {
         match left.node {
             Value::Field(_) | Value::This(_) => {}
             Value::Text(_) if !matches!(self.peek().kind, TokenKind::Sign(_)) => {
-                return Err(
-                    diagnostic(left.span, format!("{} alone is no test", left.node))
-                        .help(format!("each test names its field: `tag = {}`", left.node)),
-                );
+                let help = self
+                    .values_of_one_field(&left)
+                    .unwrap_or_else(|| format!("each test names its field: `tag = {}`", left.node));
+                let found = diagnostic(left.span, format!("{} alone is no test", left.node));
+                return Err(found.help(help));
             }
             _ => {
                 return Err(self
@@ -220,6 +258,13 @@ impl Parser {
             let lower = word.to_ascii_lowercase();
             let follows = ["and", "or", "order", "limit", "offset"].contains(&lower.as_str());
             if !follows {
+                if let Value::Field(name) = &left.node
+                    && let Some(help) = elsewhere::exclusion(name)
+                {
+                    return Err(
+                        diagnostic(left.span, format!("`{name}` has no meaning here")).help(help),
+                    );
+                }
                 return Err(self.no_comparison(&lower));
             }
         }
@@ -235,6 +280,42 @@ impl Parser {
             }
             _ => Ok(Test::Flag(left)),
         }
+    }
+
+    /// What to write instead of `category = 'News' or 'Comment'`, where the last text was taken.
+    fn values_of_one_field(&self, last: &At<Value>) -> Option<String> {
+        let before = |back: usize| Some(&self.tokens.get(self.at.checked_sub(back)?)?.kind);
+        let mut texts = vec![last.node.to_string()];
+        let mut back = 2;
+        let mut joined_by = None;
+        while let (Some(TokenKind::Word(word)), Some(TokenKind::Text(text))) =
+            (before(back), before(back + 1))
+        {
+            joined_by.get_or_insert(word.to_ascii_lowercase());
+            texts.push(Value::Text(text.clone()).to_string());
+            back += 2;
+        }
+        let (Some(TokenKind::Sign(sign)), Some(TokenKind::Word(field) | TokenKind::Name(field))) =
+            (before(back), before(back + 1))
+        else {
+            return None;
+        };
+        texts.reverse();
+        let mut at = self.at;
+        while let Some([word, text]) = self.tokens.get(at..at + 2)
+            && matches!(&word.kind, TokenKind::Word(word) if word.eq_ignore_ascii_case("or") || word.eq_ignore_ascii_case("and"))
+            && let TokenKind::Text(text) = &text.kind
+        {
+            texts.push(Value::Text(text.clone()).to_string());
+            at += 2;
+        }
+        let list = format!("({})", texts.join(", "));
+        Some(match (*sign, joined_by?.as_str()) {
+            ("=", "or") => format!("write `{field} in {list}`"),
+            ("=", _) => format!("write `{field} has all {list}`"),
+            ("!=", _) => format!("write `{field} not in {list}`"),
+            _ => return None,
+        })
     }
 
     pub(super) fn no_comparison(&self, word: &str) -> SyntaxError {
@@ -253,4 +334,10 @@ impl Parser {
             }
         }
     }
+}
+
+/// Returns values as a list in parentheses.
+fn list_of(values: &[At<Value>]) -> String {
+    let values: Vec<String> = values.iter().map(|value| value.node.to_string()).collect();
+    format!("({})", values.join(", "))
 }

@@ -1,8 +1,8 @@
 //! A value: a field, a literal, a parameter, or a date counted from today.
 
 use super::super::ast::{At, Base, Step, Unit, Value};
-use super::super::diagnostic;
 use super::super::lexer::TokenKind;
+use super::super::{diagnostic, elsewhere};
 use super::{Parser, Read, is_keyword};
 use crate::source::Span;
 
@@ -25,7 +25,13 @@ impl Parser {
         let token = self.take();
         let start = token.span.start;
         let node = match token.kind {
-            TokenKind::Text(text) => Value::Text(text),
+            TokenKind::Text(text) => {
+                if let Some(help) = elsewhere::template_value(&text) {
+                    let message = "a query is not filled by a template";
+                    return Err(diagnostic(token.span, message).help(help));
+                }
+                Value::Text(text)
+            }
             TokenKind::Number(number, written) => Value::Number(number, written),
             TokenKind::Date(part, written) => Value::Date(part, written),
             TokenKind::Parameter(name) => Value::Parameter(name),

@@ -5,10 +5,12 @@ use super::super::check::{FieldRef, Literal, Side};
 use super::super::scope::Parameter;
 use super::super::words::{kinds_text, nearest_terms};
 use super::Resolver;
+use crate::catalogue::TermTable;
 use crate::diagnostic::{Code, Diagnostic};
 use crate::language::fold;
 use crate::source::Span;
-use crate::time::{DatePart, Moment, Stretch, parse_part};
+use crate::term::TermId;
+use crate::time::{DatePart, Moment, Stretch, month_number, parse_part};
 use crate::value::Kind;
 
 impl<'a> Resolver<'a> {
@@ -175,9 +177,10 @@ impl<'a> Resolver<'a> {
             (Value::Date(_, written), _) if ["year", "month", "day"].contains(&name) => {
                 format!("write `date in {written}`")
             }
-            (Value::Text(_), _) if name == "month" => {
-                "write the month's number, 1 to 12".to_owned()
-            }
+            (Value::Text(text), _) if name == "month" => match month_number(text) {
+                Some(number) => format!("write the month's number: `month = {number}`"),
+                None => "write the month's number, 1 to 12".to_owned(),
+            },
             (Value::Number(_, written) | Value::Date(_, written), Some(Kind::Text)) => {
                 format!("put it in quotes: '{written}'")
             }
@@ -205,32 +208,66 @@ impl<'a> Resolver<'a> {
         let found = table.find(&spelling);
         let used = found.filter(|id| !table.term(*id).posts.is_empty());
         if used.is_none() {
-            let names: Vec<&str> = table
-                .terms
-                .iter()
-                .filter(|term| !term.posts.is_empty())
-                .map(|term| term.name.as_str())
-                .collect();
-            let near: Vec<String> = nearest_terms(&spelling, &names)
-                .into_iter()
-                .filter_map(|name| table.find(name))
-                .map(|id| format!("`{}` ({})", table.term(id).name, table.term(id).posts.len()))
-                .collect();
             let field = &table.field.name;
             let warning = Diagnostic::warning(
                 Code::UnusedTerm,
                 self.passage.place(span),
                 format!("no post has the {field} \"{spelling}\""),
             );
-            self.diagnostics.push(if near.is_empty() {
-                warning.help(format!(
-                    "`tabulae query \"\" --by {field}` lists those there are"
-                ))
-            } else {
-                warning.help(format!("the nearest: {}", near.join(", ")))
-            });
+            let help = instead_of_term(table, &spelling);
+            self.diagnostics.push(warning.help(help));
         }
         Literal::Term(number, found)
+    }
+}
+
+/// The number of terms up to which all of them are listed.
+const LISTED: usize = 12;
+
+/// What to write instead of a term that no listed post has.
+fn instead_of_term(table: &TermTable, spelling: &str) -> String {
+    let field = &table.field.name;
+    let is_used = |part: &str| {
+        table
+            .find(part)
+            .is_some_and(|id| !table.term(id).posts.is_empty())
+    };
+    let parts: Vec<&str> = spelling.split([',', ';', '|']).map(str::trim).collect();
+    if parts.len() > 1 && parts.iter().any(|part| is_used(part)) {
+        let list: Vec<String> = parts
+            .iter()
+            .map(|part| Value::Text((*part).to_owned()).to_string())
+            .collect();
+        let list = list.join(", ");
+        return format!(
+            "for several terms, write `{field} has any ({list})` or `{field} has all ({list})`"
+        );
+    }
+    let counted = |id: TermId| {
+        let term = table.term(id);
+        format!("`{}` ({})", term.name, term.posts.len())
+    };
+    let used = table.terms.iter().filter(|term| !term.posts.is_empty());
+    let names: Vec<&str> = used.map(|term| term.name.as_str()).collect();
+    let near = nearest_terms(spelling, &names).into_iter();
+    let near: Vec<String> = near
+        .filter_map(|name| table.find(name))
+        .map(counted)
+        .collect();
+    if !near.is_empty() {
+        return format!("the nearest: {}", near.join(", "));
+    }
+    match names.len() {
+        0 => format!("no post has any {field}"),
+        1..=LISTED => {
+            let all: Vec<String> = names
+                .iter()
+                .filter_map(|name| table.find(name))
+                .map(counted)
+                .collect();
+            format!("those there are: {}", all.join(", "))
+        }
+        _ => format!("`tabulae query \"\" --by {field}` lists those there are"),
     }
 }
 

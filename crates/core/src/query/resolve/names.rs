@@ -10,6 +10,7 @@ use super::super::words::listed;
 use super::Resolver;
 use crate::diagnostic::{Code, Diagnostic, nearest};
 use crate::source::Span;
+use crate::time::month_number;
 use crate::value::Kind;
 
 impl Resolver<'_> {
@@ -136,6 +137,15 @@ impl Resolver<'_> {
         }
         if let Some(help) = elsewhere::name(name) {
             return help.to_owned();
+        }
+        if let Some(field) = elsewhere::of_this(name) {
+            return match self.in_value {
+                true => format!("write `this.{field}` for the post whose page is being made"),
+                false => format!("a field is written by its name alone: `{field}`"),
+            };
+        }
+        if let Some(number) = month_number(name).filter(|_| self.in_value) {
+            return format!("write the month's number: `month = {number}`");
         }
         let mut known = self.known_fields(sets);
         if let Some(near) = nearest(name, known.iter().copied()) {

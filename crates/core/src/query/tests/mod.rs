@@ -1,5 +1,6 @@
 mod messages;
 mod naive;
+mod slips;
 
 use super::ast::Lasts;
 use super::*;

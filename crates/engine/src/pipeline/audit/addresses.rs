@@ -104,22 +104,22 @@ impl Checker<'_> {
 
     fn diagnostic(&self, code: Code, place: Place, address: &str, target: &str) -> Diagnostic {
         let own = place.file.clone().unwrap_or_default();
-        let held_back =
+        let excluded =
             self.site.catalogue.all().find(|id| {
                 !self.site.has_page(*id) && self.site.catalogue.link(*id).plain == target
             });
-        let message = match held_back {
+        let message = match excluded {
             Some(id) => {
                 let post = self.site.catalogue.post(id);
                 format!(
-                    "`{address}` leads to `{}`, which is held back ({})",
+                    "`{address}` leads to `{}`, which is not published ({})",
                     post.path,
-                    post.state.name()
+                    post.state().name()
                 )
             }
             None => format!("`{address}` leads nowhere: the site has no {target}"),
         };
-        let help = match held_back {
+        let help = match excluded {
             Some(_) => None,
             None => self.meant(&own, address, target),
         };

@@ -11,6 +11,7 @@ use tabulae_core::weave::Page;
 
 use self::fill::Filler;
 pub(crate) use self::folder::PageFolder;
+use super::echoes::drop_echoes;
 use crate::options::BuildOptions;
 use crate::plan::plan;
 use crate::publish::{add_once, unwritable};
@@ -54,6 +55,7 @@ pub(crate) fn weave(
     let output = on_pool(options.jobs, || {
         woven(sources, folder, options, &mut diagnostics)
     });
+    drop_echoes(&mut diagnostics);
     Collected {
         output,
         diagnostics,

@@ -1,0 +1,123 @@
+//! Posts without a date in content sets that need one: an error for each, or one for the whole set.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::Post;
+use crate::diagnostic::{Code, Diagnostic, Diagnostics};
+use crate::settings::{ContentSet, Settings};
+use crate::source::Place;
+use crate::time::parse_date;
+use crate::value::{Map, Value};
+
+/// Returns the error of a post of a dated set without a date.
+pub(super) fn no_date(path: &str, set: &ContentSet, front: &Map) -> Diagnostic {
+    let message = format!(
+        "this post has no date, and the posts of `{}` are dated",
+        set.name
+    );
+    let diagnostic = Diagnostic::error(Code::MissingDate, Place::top_of(path), message);
+    match date_key(front) {
+        Some(key) => diagnostic.help(format!(
+            "`{key}` holds a date: if it is this blog's word for it, {}",
+            map_date(set, key)
+        )),
+        None => diagnostic.help("write `date: 2026-03-14` in the front matter, or put the date before the file's name: `2026-03-14-name.md`"),
+    }
+}
+
+/// Returns the first key that holds a date and may be the date of a post.
+fn date_key(front: &Map) -> Option<&str> {
+    let is_date = |value: &Value| match value {
+        Value::Date(..) => true,
+        other => other
+            .written()
+            .is_some_and(|text| parse_date(text.trim()).is_ok()),
+    };
+    let keys = front.entries.iter().map(|entry| {
+        let key = entry.key.node.as_str();
+        (key, &entry.value.node)
+    });
+    let mut keys = keys.filter(|(key, _)| !["updated", "expires"].contains(key));
+    keys.find(|(_, value)| is_date(value)).map(|(key, _)| key)
+}
+
+/// Returns what to write so that a content set takes the date of posts from a key as well.
+fn map_date(set: &ContentSet, key: &str) -> String {
+    let mapped = set.fields.iter().find(|(field, _)| field == "date");
+    let mapped = mapped.into_iter().flat_map(|(_, names)| names);
+    let mut names: Vec<&str> = mapped.map(|name| name.node.as_str()).collect();
+    if names.is_empty() {
+        names.push("date");
+    }
+    names.push(key);
+    let names: Vec<String> = names.iter().map(|name| format!("\"{name}\"")).collect();
+    let set = &set.name;
+    format!(
+        "write `date = [{}]` below `[content.{set}.fields]`",
+        names.join(", ")
+    )
+}
+
+/// Replaces the errors of posts without a date by one at the settings, for each content set with two posts or more of
+/// which none has a date.
+pub fn report_undated_sets(posts: &[Post], settings: &Settings, diagnostics: &mut Diagnostics) {
+    let is_missing = |diagnostic: &Diagnostic| diagnostic.code == Code::MissingDate;
+    if !diagnostics.iter().any(is_missing) {
+        return;
+    }
+    for (number, set) in settings.content.iter().enumerate() {
+        let of_set = posts
+            .iter()
+            .filter(|post| post.set == number && !post.exclusion.draft);
+        let of_set: Vec<&Post> = of_set.collect();
+        let paths: BTreeSet<&str> = of_set.iter().map(|post| post.path.as_str()).collect();
+        let is_of_set = |diagnostic: &Diagnostic| {
+            let file = diagnostic.place.file.as_deref();
+            is_missing(diagnostic) && file.is_some_and(|file| paths.contains(file))
+        };
+        let missing = diagnostics.iter().filter(|found| is_of_set(found)).count();
+        if missing >= 2 && missing == of_set.len() {
+            diagnostics.retain(|diagnostic| !is_of_set(diagnostic));
+            diagnostics.push(undated_set(set, &of_set, settings));
+        }
+    }
+}
+
+/// Returns the error of a dated content set whose posts have no date.
+fn undated_set(set: &ContentSet, posts: &[&Post], settings: &Settings) -> Diagnostic {
+    let count = posts.len();
+    let mapping = set.fields.iter().find(|(field, _)| field == "date");
+    let name = mapping.and_then(|(_, names)| names.first());
+    let (span, message) = match name {
+        Some(name) => (
+            name.span,
+            format!(
+                "none of the {count} posts of `{}` has `{}`, which is to be their date",
+                set.name, name.node
+            ),
+        ),
+        None => (
+            set.place,
+            format!("none of the {count} posts of `{}` has a date", set.name),
+        ),
+    };
+    let mut keys: BTreeMap<&str, usize> = BTreeMap::new();
+    for key in posts.iter().filter_map(|post| date_key(&post.front)) {
+        *keys.entry(key).or_default() += 1;
+    }
+    let help = match keys
+        .into_iter()
+        .max_by_key(|(key, count)| (*count, std::cmp::Reverse(*key)))
+    {
+        Some((key, count)) => format!(
+            "`{key}` holds a date in {count} of them: {}",
+            map_date(set, key)
+        ),
+        None => format!(
+            "write `date: 2026-03-14` in each post, or `dated = false` in [content.{}] if they have no dates",
+            set.name
+        ),
+    };
+    let place = settings.source.place(span);
+    Diagnostic::error(Code::MissingDate, place, message).help(help)
+}
