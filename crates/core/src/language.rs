@@ -170,6 +170,9 @@ impl Language {
     /// # Errors
     /// Why the pattern is none, or not one for a date.
     pub fn pattern(&self, at: DateTime, pattern: &str) -> Result<String, String> {
+        if !pattern.contains('%') {
+            return Err(format!("it has no `%`: {}", instead_of_pattern(pattern)));
+        }
         let escaped = |name: String| name.replace('%', "%%");
         let mut ready = String::with_capacity(pattern.len());
         let mut chars = pattern.chars();
@@ -190,11 +193,64 @@ impl Language {
     }
 }
 
+/// Letters of date patterns in other languages, the longest first, with those of `strftime`.
+const OTHER_PATTERNS: [(&str, &str); 18] = [
+    ("YYYY", "%Y"),
+    ("yyyy", "%Y"),
+    ("YY", "%y"),
+    ("yy", "%y"),
+    ("MMMM", "%B"),
+    ("MMM", "%b"),
+    ("MM", "%m"),
+    ("M", "%-m"),
+    ("DD", "%d"),
+    ("dddd", "%A"),
+    ("ddd", "%a"),
+    ("dd", "%d"),
+    ("D", "%-d"),
+    ("d", "%-d"),
+    ("HH", "%H"),
+    ("mm", "%M"),
+    ("ss", "%S"),
+    ("Y", "%Y"),
+];
+
+/// Returns what to write instead of a date pattern without `%`.
+fn instead_of_pattern(pattern: &str) -> String {
+    let mut text = String::new();
+    let mut rest = pattern;
+    while let Some(c) = rest.chars().next() {
+        match OTHER_PATTERNS
+            .iter()
+            .find(|(other, _)| rest.starts_with(other))
+        {
+            Some((other, own)) => {
+                text.push_str(own);
+                rest = &rest[other.len()..];
+            }
+            None if c.is_alphabetic() => {
+                return "write `%Y` for the year, such as \"%-d %B %Y\", or one of \"long\", \"medium\", \"short\" and \"iso\"".to_owned();
+            }
+            None => {
+                text.push(c);
+                rest = &rest[c.len_utf8()..];
+            }
+        }
+    }
+    match text.contains('%') {
+        true => format!("write \"{text}\""),
+        false => "write `%Y` for the year, such as \"%-d %B %Y\"".to_owned(),
+    }
+}
+
 /// Whether dates can be written by a pattern of `strftime` (POSIX).
 ///
 /// # Errors
 /// Why they cannot.
 pub fn check_pattern(pattern: &str) -> Result<(), String> {
+    if !pattern.contains('%') {
+        return Err(format!("it has no `%`: {}", instead_of_pattern(pattern)));
+    }
     by_pattern(DateTime::constant(2026, 3, 14, 9, 0, 0, 0), pattern).map(drop)
 }
 

@@ -9,6 +9,7 @@ mod kills;
 mod moved;
 mod restored;
 mod session;
+mod slips;
 mod templates;
 
 use std::collections::BTreeMap;

@@ -13,7 +13,9 @@ mod settings;
 mod terms;
 mod weave;
 
-use tabulae_core::diagnostic::{Code, Diagnostic};
+use std::path::Path;
+
+use tabulae_core::diagnostic::{Code, Diagnostic, nearest};
 use tabulae_core::source::{Place, Source};
 
 use crate::args::{Args, Color, Command, Format};
@@ -34,8 +36,7 @@ pub(crate) fn run(args: &Args) -> Status {
         let name = folder.display().to_string();
         let message = format!("there is no folder `{name}`");
         let diagnostic = Diagnostic::error(Code::InvalidUsage, Place::top_of(&name), message);
-        let help = "name the site's folder with `-C`, or make a site with `tabulae init DIR`";
-        return ui::failed(args, &[diagnostic.help(help)]);
+        return ui::failed(args, &[diagnostic.help(instead_of_folder(folder))]);
     }
     let is_query = matches!(args.command, Command::Query { .. });
     if !is_query && !matches!(args.format, Format::Text | Format::Json) {
@@ -65,5 +66,32 @@ pub(crate) fn run(args: &Args) -> Status {
         Command::Manual { of } => generate::manual(of.as_deref()),
         Command::Init { dir } => init::run(args, dir),
         Command::Demo { dir } => demo::run(args, dir),
+    }
+}
+
+/// Returns what to write instead of a folder that does not exist: one beside it with nearly the same name.
+fn instead_of_folder(folder: &Path) -> String {
+    let parent = folder
+        .parent()
+        .filter(|parent| !parent.as_os_str().is_empty());
+    let beside = std::fs::read_dir(parent.unwrap_or(Path::new(".")))
+        .into_iter()
+        .flatten()
+        .flatten();
+    let mut names: Vec<String> = beside
+        .filter(|entry| entry.path().is_dir())
+        .filter_map(|entry| entry.file_name().into_string().ok())
+        .collect();
+    names.sort_unstable();
+    let name = folder.file_name().unwrap_or_default().to_string_lossy();
+    match nearest(&name, names.iter().map(String::as_str)) {
+        Some(near) => format!(
+            "did you mean `-C {}`?",
+            folder.with_file_name(near).display()
+        ),
+        None => format!(
+            "name the site's folder with `-C`, or make a site with `tabulae init {}`",
+            folder.display()
+        ),
     }
 }

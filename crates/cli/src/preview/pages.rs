@@ -57,15 +57,17 @@ pre {{ overflow-x: auto; padding: .8rem 1rem; border-left: .25rem solid #b3432b;
     )
 }
 
-/// The workbench: a query, what it finds, and what is wrong with it.
-pub(super) fn workbench(preview: &Preview, text: &str) -> String {
+/// The workbench: a query, what it finds, and what is wrong with it; as on the page of the post `this`, if one is named.
+pub(super) fn workbench(preview: &Preview, text: &str, this: &str) -> String {
     let mut body = format!(
-        "<h1>Try a query</h1>\n<form>\n<p><label>Query<br>\n<textarea name=\"q\" spellcheck=\"false\" autofocus>{}</textarea></label></p>\n<p><button>Run</button> <a href=\"{}/\">to the site</a></p>\n</form>\n",
+        "<h1>Try a query</h1>\n<form>\n<p><label>Query<br>\n<textarea name=\"q\" spellcheck=\"false\" autofocus>{}</textarea></label></p>\n<p><label>As on the page of (path or slug): <input name=\"this\" value=\"{}\"></label></p>\n<p><button>Run</button> <a href=\"{}/\">to the site</a></p>\n</form>\n",
         escape(text),
+        escape(this),
         preview.base()
     );
     let site = preview.args.workspace();
-    match site.query(text) {
+    let this = Some(this.trim()).filter(|this| !this.is_empty());
+    match site.query_on(text, this) {
         Ok(posts) => {
             let _ = writeln!(body, "{}", found(&posts));
             body.push_str(&listed(posts.warnings()));

@@ -83,7 +83,8 @@ fn answer(preview: &Arc<Preview>, request: &Request) -> Response {
     let response = match &*request.path {
         "/~tabulae/" => {
             let query = request.parameter("q").unwrap_or_default();
-            own_page(200, pages::workbench(preview, &query))
+            let this = request.parameter("this").unwrap_or_default();
+            own_page(200, pages::workbench(preview, &query, &this))
         }
         "/~tabulae/events" => events(preview),
         "/~tabulae/diagnostics" => own_page(200, pages::cover(&preview.now().diagnostics)),

@@ -1,6 +1,6 @@
 //! Wrong usage, help and version.
 
-use clap::error::ErrorKind;
+use clap::error::{ContextKind, ErrorKind};
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::source::Source;
 
@@ -19,16 +19,47 @@ pub(crate) fn usage(error: &clap::Error) -> Status {
         complain(&error.render().ansi().to_string());
         return Status::Usage;
     }
-    let text = error.render().to_string();
-    let message = text
-        .lines()
-        .next()
-        .unwrap_or_default()
-        .trim_start_matches("error: ")
-        .to_owned();
-    let diagnostic = Diagnostic::error(Code::InvalidUsage, Source::command_line("").top(), message)
-        .help("`tabulae --help` lists commands and options");
+    let diagnostic = Diagnostic::error(
+        Code::InvalidUsage,
+        Source::command_line("").top(),
+        message(error),
+    )
+    .help(help(error));
     json(&serde_json::json!({}), &[diagnostic]).max(Status::Usage)
+}
+
+/// Returns the first sentence of an error, with the arguments that are missing.
+fn message(error: &clap::Error) -> String {
+    let text = error.render().to_string();
+    let first = text.lines().next().unwrap_or_default();
+    let first = first.trim_start_matches("error: ");
+    match (error.kind(), error.get(ContextKind::InvalidArg)) {
+        (ErrorKind::MissingRequiredArgument, Some(missing)) => format!("{first} {missing}"),
+        _ => first.to_owned(),
+    }
+}
+
+/// Returns the nearest word, or else all that are possible.
+fn help(error: &clap::Error) -> String {
+    let suggested = [
+        ContextKind::SuggestedSubcommand,
+        ContextKind::SuggestedArg,
+        ContextKind::SuggestedValue,
+    ];
+    let suggested = suggested.into_iter().find_map(|kind| error.get(kind));
+    if let Some(near) = suggested
+        .map(ToString::to_string)
+        .filter(|near| !near.is_empty())
+    {
+        return format!(
+            "did you mean `{}`?",
+            near.split(", ").next().unwrap_or(&near)
+        );
+    }
+    match error.get(ContextKind::ValidValue).map(ToString::to_string) {
+        Some(values) if !values.is_empty() => format!("write one of {values}"),
+        _ => "`tabulae --help` lists commands and options".to_owned(),
+    }
 }
 
 /// Returns true if the words contain `--format json`, although they cannot be parsed.

@@ -192,6 +192,31 @@ fn wrong_usage_names_the_nearest(#[case] words: &[&str], #[case] near: &str) {
 }
 
 #[rstest]
+#[case::command(&["biuld"], "did you mean `build`?")]
+#[case::option(&["build", "--dry-rum"], "did you mean `--dry-run`?")]
+#[case::state(&["build", "--include", "draftz"], "did you mean `drafts`?")]
+#[case::nothing_near(&["build", "--include", "zzzz"], "write one of drafts, scheduled, expired, unlisted")]
+#[case::a_folder_with_a_slip(&["-C", "post", "build"], "did you mean `-C posts`?")]
+#[case::a_folder(&["-C", "nope", "build"], "`tabulae init nope`")]
+fn wrong_usage_names_the_nearest_for_programs(#[case] words: &[&str], #[case] help: &str) {
+    let words: Vec<&str> = ["--format", "json"].iter().chain(words).copied().collect();
+    let run = Site::small().run(&words);
+    assert_eq!(run.status, 2, "{}", run.err);
+    let said = run.json()["diagnostics"][0]["help"].clone();
+    assert!(
+        said.as_str().is_some_and(|said| said.contains(help)),
+        "{said}"
+    );
+}
+
+#[test]
+fn what_is_missing_on_the_command_line_is_named_for_programs() {
+    let run = Site::small().run(&["query", "--format", "json"]);
+    let expected = "the following required arguments were not provided: <QUERY>";
+    assert_eq!(run.json()["diagnostics"][0]["message"], expected);
+}
+
+#[rstest]
 #[case::settings(&["schema"], "tabulae.toml")]
 #[case::front_matter(&["schema", "front-matter"], "front matter")]
 fn a_schema_is_one_object(#[case] words: &[&str], #[case] title: &str) {

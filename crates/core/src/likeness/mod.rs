@@ -183,7 +183,8 @@ fn known(
         diagnostics.push(match near {
             Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
             None => diagnostic.help(format!(
-                "name it under `terms` of its content set, and its values are terms: `terms = [\"{name}\"]`"
+                "write one of {}; or make `{name}` a term field by `terms = [\"{name}\"]` in its content set",
+                names.iter().map(|name| format!("`{name}`")).collect::<Vec<_>>().join(", ")
             )),
         });
     }

@@ -144,7 +144,7 @@ fn a_share_names_what_both_have_the_rarest_first() {
 #[case::no_terms(
     "require = [\"hours\"]",
     "likeness cannot look at `hours`: it is no term field, and neither `title` nor `body`",
-    "name it under `terms` of its content set, and its values are terms: `terms = [\"hours\"]`"
+    "write one of `tag`, `category`, `author`, `title`, `body`; or make `hours` a term field by `terms = [\"hours\"]` in its content set"
 )]
 #[case::all_zero(
     "weigh = { tag = 0, title = 0 }",

@@ -105,7 +105,9 @@ pub(super) fn character(c: char) -> &'static str {
             "texts stand in straight quotes: 'lime'"
         }
         '#' => "a query has no comments; a text stands in quotes",
-        '{' | '}' => "conditions and lists stand in parentheses: `(…)`",
+        '{' | '}' => {
+            "a value is handed in by its name: `query(\"… = :tag\", tag=tag)`; conditions and lists stand in parentheses"
+        }
         '@' | '$' => "a parameter is written `:name`, a field by its name alone",
         '~' | '%' => "to look within a text, write `contains 'lime'`",
         '/' => "a regular expression stands in quotes: `matches 'gate|lock'`",

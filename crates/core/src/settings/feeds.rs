@@ -2,7 +2,7 @@
 
 use super::reader::Table;
 use super::{CONTENTS, FORMATS, Feed, FeedContent, FeedFormat, Inherited, Site};
-use crate::diagnostic::Diagnostics;
+use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::source::{Span, Spanned};
 
 /// Reads all feeds. The built-in one exists as well, or is changed by the table of its name, unless the site
@@ -89,7 +89,7 @@ fn feed(
             .unwrap_or_default(),
         title: text(&mut table, "title", diagnostics).or_else(|| base.title.clone()),
         about: text(&mut table, "about", diagnostics),
-        ttl: table.count("ttl", diagnostics).map(|n| n.node),
+        ttl: ttl(&mut table, base.format, diagnostics),
         history: table.flag("history", false, diagnostics),
         moved_from: table.moved_from(site, diagnostics),
         place: name.span,
@@ -97,4 +97,16 @@ fn feed(
     };
     table.finish(diagnostics);
     feed
+}
+
+/// Reads the minutes for which readers may keep a feed, which only RSS has.
+fn ttl(table: &mut Table<'_>, format: FeedFormat, diagnostics: &mut Diagnostics) -> Option<usize> {
+    let ttl = table.count("ttl", diagnostics)?;
+    if format != FeedFormat::Rss {
+        let place = table.source().place(ttl.span);
+        let message = "`ttl` has no effect: only RSS feeds have it";
+        let found = Diagnostic::warning(Code::InvalidValue, place, message);
+        diagnostics.push(found.help("write `format = \"rss\"`, or leave `ttl` out"));
+    }
+    Some(ttl.node)
 }

@@ -194,7 +194,7 @@ impl<'a> Renderer<'a> {
             let template = env.get_template(name)?;
             template.render_captured_to(values, &mut page).map(|_| ())
         });
-        rendered.map_err(|error| diagnose(&error, &self.data))?;
+        rendered.map_err(|error| diagnose(&error, &self.data, context.last_read()))?;
         page.truncate(page.trim_ascii_end().len());
         page.push(b'\n');
         Ok(page)
@@ -215,7 +215,7 @@ impl<'a> Renderer<'a> {
             let template = env.get_template(name)?;
             template.render(values)
         });
-        text.map_err(|error| diagnose(&error, &self.data))
+        text.map_err(|error| diagnose(&error, &self.data, context.last_read()))
     }
 
     fn post(&self, context: &Arc<RenderContext>, id: PostId, related: &[PostId]) -> Bytes {

@@ -1,5 +1,6 @@
 //! The context of one output while it is rendered.
 
+use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard};
 
 use minijinja::{Error, ErrorKind};
@@ -19,7 +20,12 @@ pub(crate) struct RenderContext {
     pub(crate) data: Arc<RenderData>,
     pub(super) limits: Limits,
     page: Mutex<Page>,
+    /// The number of the last post of which a template read a field; `NONE` if it read none.
+    last_read: AtomicU32,
 }
+
+/// No post: there are never so many.
+const NONE: u32 = u32::MAX;
 
 #[derive(Debug)]
 struct Page {
@@ -52,6 +58,7 @@ impl RenderContext {
             limits: data.limits,
             data,
             page: Mutex::new(page),
+            last_read: AtomicU32::new(NONE),
         })
     }
 
@@ -62,6 +69,17 @@ impl RenderContext {
     /// Returns the post whose page is being rendered.
     pub(crate) fn this(&self) -> Option<PostId> {
         self.page().this
+    }
+
+    /// Notes that a template reads a field of a post.
+    pub(super) fn note_read(&self, id: PostId) {
+        self.last_read.store(id.0, Ordering::Relaxed);
+    }
+
+    /// Returns the last post of which a template read a field.
+    pub(crate) fn last_read(&self) -> Option<PostId> {
+        let last = self.last_read.load(Ordering::Relaxed);
+        (last != NONE).then_some(PostId(last))
     }
 
     /// Returns true if a post is among the related posts of the page.

@@ -3,22 +3,25 @@
 use std::error::Error as _;
 
 use minijinja::{Error, ErrorKind};
+use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::query::fields::FIELDS;
 use tabulae_core::source::{Place, Source, Span};
 
+use super::blocks::{Unclosed, unclosed};
 use super::data::RenderData;
 use super::filters::FILTERS;
 use super::functions::FUNCTIONS;
 use super::objects::{CONTENT, TERM_NAMES};
 use super::query_error::QueryError;
 use super::scope::{ArchiveScope, PageScope, PagerScope, Scope, SiteScope, TermScope};
+use super::theme::BUILT_IN;
 use crate::site::did_you_mean;
 
 /// Returns the diagnostics of an error: those of a query, or else of the innermost template, with their
-/// places.
+/// places. `post` is the last one of which the template read a field.
 #[must_use]
-pub(crate) fn diagnose(error: &Error, data: &RenderData) -> Diagnostics {
+pub(crate) fn diagnose(error: &Error, data: &RenderData, post: Option<PostId>) -> Diagnostics {
     let mut innermost = error;
     let mut source = error.source();
     while let Some(inner) = source {
@@ -43,7 +46,37 @@ pub(crate) fn diagnose(error: &Error, data: &RenderData) -> Diagnostics {
     } else {
         text.place(span)
     };
-    vec![explain(innermost, expression, place, data)]
+    let failed = Failed {
+        expression,
+        operand: operand(text.text(), span.start),
+        source: &text,
+        place,
+        post: post.map(|id| data.site.catalogue.post(id).path.as_str()),
+    };
+    vec![explain(innermost, failed, data)]
+}
+
+/// What failed in a template.
+struct Failed<'a> {
+    /// The part of the template that the engine names.
+    expression: &'a str,
+    /// The value that a filter was applied to, such as `post.image`; empty if there is none.
+    operand: &'a str,
+    source: &'a Source,
+    place: Place,
+    /// The path of the last post of which a field was read.
+    post: Option<&'a str>,
+}
+
+/// Returns the name or path before the `|` of a filter that starts at a byte.
+fn operand(text: &str, at: usize) -> &str {
+    let before = text.get(..at).unwrap_or_default().trim_end();
+    let Some(before) = before.strip_suffix('|').map(str::trim_end) else {
+        return "";
+    };
+    let is_of_path = |c: char| c.is_alphanumeric() || "._[]".contains(c);
+    let start = before.trim_end_matches(is_of_path).len();
+    &before[start..]
 }
 
 /// The engine gives a range of bytes, or else only a line.
@@ -95,19 +128,63 @@ const ENGINE_FILTERS: [&str; 27] = [
     "urlencode",
 ];
 
+/// Filters that templates of other languages have, and what to write instead.
+const OTHER_FILTERS: [(&str, &str); 8] = [
+    ("strftime", "|date(\"%Y\")"),
+    ("format", "|date(\"%Y\")"),
+    ("uppercase", "|upper"),
+    ("lowercase", "|lower"),
+    ("downcase", "|lower"),
+    ("len", "|length"),
+    ("size", "|length"),
+    ("raw", "|safe"),
+];
+
+/// The end of the engine's message on a value that is none where a text is needed.
+const GOT_NONE: &str = "and got none";
+
 /// Functions of the engine's own, likewise.
 const ENGINE_FUNCTIONS: [&str; 3] = ["range", "dict", "namespace"];
 
-fn explain(error: &Error, expression: &str, place: Place, data: &RenderData) -> Diagnostic {
+fn explain(error: &Error, failed: Failed<'_>, data: &RenderData) -> Diagnostic {
+    let Failed {
+        expression,
+        operand,
+        source,
+        post,
+        ..
+    } = failed;
+    let place = failed.place;
+    let of_post = post.map(|path| format!(" of `{path}`")).unwrap_or_default();
     let detail = error.detail().unwrap_or_default();
     if detail.contains("` is undefined") {
-        return undefined(expression, detail, place, data);
+        return undefined(expression, detail, place, post, data);
+    }
+    if detail.ends_with(GOT_NONE) && !operand.is_empty() {
+        let of_post = if operand.starts_with("post.") {
+            &*of_post
+        } else {
+            ""
+        };
+        let message =
+            format!("`{operand}`{of_post} is none, and the filter `{expression}` takes a text");
+        return Diagnostic::error(Code::TemplateError, place, message).help(format!(
+            "write `{{% if {operand} %}}…{{% endif %}}` around it, or `({operand} or \"…\")` with a text for what has none"
+        ));
     }
     let message = match error.kind() {
-        ErrorKind::UndefinedError => return undefined(expression, detail, place, data),
+        ErrorKind::UndefinedError => return undefined(expression, detail, place, post, data),
+        _ if detail.starts_with("cycle in template inheritance") => {
+            return cycle(detail, place);
+        }
         ErrorKind::UnknownFilter => {
             let name = quoted(detail, "filter ");
             let known = FILTERS.iter().map(|(name, _)| *name).chain(ENGINE_FILTERS);
+            if let Some((_, instead)) = OTHER_FILTERS.iter().find(|(other, _)| *other == name) {
+                let message = format!("there is no filter `{name}`");
+                let found = Diagnostic::error(Code::TemplateError, place, message);
+                return found.help(format!("write `{instead}`"));
+            }
             return there_is_no("filter", name, place, known);
         }
         ErrorKind::UnknownFunction => {
@@ -117,7 +194,7 @@ fn explain(error: &Error, expression: &str, place: Place, data: &RenderData) -> 
         }
         ErrorKind::TemplateNotFound => {
             let name = detail.split(['\'', '"']).nth(1).unwrap_or(expression);
-            let message = format!("a template is not there: {detail}");
+            let message = format!("there is no template `{name}`");
             let diagnostic = Diagnostic::error(Code::TemplateError, place, message);
             return with_nearest(diagnostic, name, data.sources.keys().map(String::as_str));
         }
@@ -127,6 +204,14 @@ fn explain(error: &Error, expression: &str, place: Place, data: &RenderData) -> 
                 .help("look for a loop in a loop, or for a text that doubles");
         }
         ErrorKind::SyntaxError => {
+            if detail.contains("end of string") {
+                let message = "a text in quotes is not closed in this tag";
+                return Diagnostic::error(Code::TemplateSyntax, place, message)
+                    .help("close it with the quote that opens it");
+            }
+            if let Some(found) = unclosed(source.text()) {
+                return not_closed(&found, source);
+            }
             let message = format!("this is not a well-formed template: {detail}");
             return Diagnostic::error(Code::TemplateSyntax, place, message).help(
                 "values stand in {{ … }}, statements in {% … %}, each of which has its {% end… %}",
@@ -135,8 +220,46 @@ fn explain(error: &Error, expression: &str, place: Place, data: &RenderData) -> 
         kind if detail.is_empty() => kind.to_string(),
         _ => detail.to_owned(),
     };
-    Diagnostic::error(Code::TemplateError, place, message)
-        .help("look at the expression that is marked")
+    // Functions and filters say after a colon what to write instead.
+    let (message, help) = match message.split_once(": write ") {
+        Some((message, instead)) => (message.to_owned(), format!("write {instead}")),
+        None => (message, "look at the expression that is marked".to_owned()),
+    };
+    Diagnostic::error(Code::TemplateError, place, message).help(help)
+}
+
+/// Returns the error of a block tag without its end.
+fn not_closed(found: &Unclosed<'_>, source: &Source) -> Diagnostic {
+    let (span, message, help) = match found {
+        Unclosed::AtTheEnd { word, span } => (
+            *span,
+            format!("`{{% {word} … %}}` is not closed"),
+            format!("write `{{% end{word} %}}` where it ends"),
+        ),
+        Unclosed::ByAnother { word, end, span } => (
+            *span,
+            format!("`{{% {end} %}}` closes nothing here: `{{% {word} … %}}` is still open"),
+            format!("write `{{% end{word} %}}` before it"),
+        ),
+    };
+    Diagnostic::error(Code::TemplateSyntax, source.place(span), message).help(help)
+}
+
+/// Returns the error of templates that extend each other.
+fn cycle(detail: &str, place: Place) -> Diagnostic {
+    let name = detail.split('"').nth(1).unwrap_or_default();
+    let is_built_in = BUILT_IN.iter().any(|(known, _)| *known == name);
+    let (message, help) = match is_built_in {
+        true => (
+            format!("`{name}` extends itself: a template of this name in `templates/` takes the place of the built-in one"),
+            "extend `base.html` and write the blocks of the page, or give the template another name".to_owned(),
+        ),
+        false => (
+            format!("`{name}` extends itself, by other templates or at once"),
+            "let the outermost template extend no other".to_owned(),
+        ),
+    };
+    Diagnostic::error(Code::TemplateError, place, message).help(help)
 }
 
 fn there_is_no<'a>(
@@ -169,7 +292,13 @@ fn with_nearest<'a>(
 }
 
 /// A name that is not known: in `post.imge` the last part, within the names that its object has.
-fn undefined(expression: &str, detail: &str, place: Place, data: &RenderData) -> Diagnostic {
+fn undefined(
+    expression: &str,
+    detail: &str,
+    place: Place,
+    post: Option<&str>,
+    data: &RenderData,
+) -> Diagnostic {
     // The engine names what is undefined between backquotes.
     let shown = detail
         .split('`')
@@ -178,9 +307,21 @@ fn undefined(expression: &str, detail: &str, place: Place, data: &RenderData) ->
     let (object, name) = shown
         .rsplit_once('.')
         .map_or(("", shown.as_str()), |(object, name)| (object, name));
+    if let Some((list, _)) = shown
+        .strip_suffix(']')
+        .and_then(|shown| shown.rsplit_once('['))
+    {
+        let of_post = post.filter(|_| list.starts_with("post."));
+        let of_post = of_post
+            .map(|path| format!(" of `{path}`"))
+            .unwrap_or_default();
+        let message = format!("there is no `{shown}`: the list `{list}`{of_post} is too short");
+        return Diagnostic::error(Code::TemplateError, place, message).help(format!(
+            "write `{{% if {list} %}}…{{% endif %}}` around it, or loop over it with `{{% for item in {list} %}}`"
+        ));
+    }
     let known = names_of(object, data);
     let message = match object {
-        _ if shown.ends_with(']') => format!("there is no `{shown}`"),
         "" => format!("there is no `{name}` here"),
         "post" => format!("no post has a field `{name}`"),
         _ => format!("`{object}` has no `{name}`"),
@@ -191,7 +332,6 @@ fn undefined(expression: &str, detail: &str, place: Place, data: &RenderData) ->
         ("", name) if known.contains(&name) => diagnostic.help(format!(
             "`{name}` is known on other pages; docs/templates.md says on which"
         )),
-        _ if shown.ends_with(']') => with_nearest(diagnostic, name, None),
         (_, name) => with_nearest(
             diagnostic,
             name,

@@ -101,7 +101,7 @@ fn environment(data: &Arc<RenderData>, diagnostics: &mut Diagnostics) -> Environ
             continue;
         }
         if let Err(error) = limits::add_template(&mut env, name, source.text(), tokens) {
-            let found = diagnose(&error, data).into_iter();
+            let found = diagnose(&error, data, None).into_iter();
             diagnostics.extend(found.map(|diagnostic| Diagnostic {
                 code: Code::TemplateSyntax,
                 ..diagnostic

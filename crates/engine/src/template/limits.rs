@@ -97,7 +97,7 @@ pub(super) fn longest_tag(text: &str) -> Option<(Span, usize)> {
 }
 
 /// Returns the length of a tag's inside with its `end`, and its number of tokens.
-fn tag(text: &str, end: &str) -> (usize, usize) {
+pub(super) fn tag(text: &str, end: &str) -> (usize, usize) {
     let (mut at, mut tokens) = (0, 0);
     while let Some(c) = text[at..].chars().next() {
         if text[at..].starts_with(end) {

@@ -2,6 +2,7 @@
 //! filters, the values that they see, and the context of an output.
 
 mod arguments;
+mod blocks;
 mod card_store;
 mod cards;
 mod context;

@@ -190,6 +190,7 @@ impl Object for PostObject {
 
     fn get_value_by_str(self: &Arc<Self>, name: &str) -> Option<Value> {
         let catalogue = &self.context.data.site.catalogue;
+        self.context.note_read(self.id);
         if let Some(field) = derived(name) {
             self.track(field.field);
             return Some(self.derived(field.field));
