@@ -210,14 +210,14 @@ docs/queries.md goes from the first query to the last.")]
   tabulae audit --deny all            exit 1 if anything is found
 docs/diagnostics.md explains each code; [audit] in tabulae.toml sets levels for every command.")]
     Audit(AuditArgs),
-    /// Fills marked places in HTML that something else made
+    /// Fills the placeholders in HTML pages that another program made
     #[command(after_help = "Examples:
-  tabulae weave public              fills every marked place of the pages below public/
-  tabulae weave public --check      writes nothing, and exits 1 if anything would change
-A place stands between two comments; what is between them is replaced, and not a byte else:
+  tabulae weave public              fills the placeholders of all pages below public/
+  tabulae weave public --check      writes nothing, and exits 1 if a page would change
+A placeholder is two comments; what is between them is replaced, and nothing else:
   <!-- tabulae query \"from posts limit 5\" -->
   <!-- tabulae end -->
-docs/weave.md shows what a mark can ask for.")]
+docs/weave.md lists what a placeholder can ask for. In posts and pages `build` fills them.")]
     Weave {
         /// The folder of the pages
         #[arg(value_name = "DIR")]

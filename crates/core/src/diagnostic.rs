@@ -1,6 +1,6 @@
 //! A writer's mistake as data: code, place, sentence, and what to do about it.
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 
 use indexmap::IndexSet;
@@ -76,6 +76,7 @@ codes! {
     AddressLost = "address-lost": "An address of the last build is gone, and nothing redirects from it.",
     BrokenLink = "broken-link": "A link within the site leads nowhere.",
     BuildLocked = "build-locked": "Another build of the same site is running.",
+    DroppedTemplateText = "dropped-template-text": "A template that extends another has text that no page shows.",
     DuplicateFeedId = "duplicate-feed-id": "Two posts have the same id in feeds.",
     DuplicateKey = "duplicate-key": "A key is given twice.",
     EmptyContent = "empty-content": "A content set has no posts.",
@@ -132,6 +133,7 @@ codes! {
     UnknownRelatedPost = "unknown-related-post": "A post names a related post that does not exist.",
     UnknownSource = "unknown-source": "A query names a content set or query that does not exist.",
     UnreadableFile = "unreadable-file": "A file or folder cannot be read.",
+    UnrenderedTemplate = "unrendered-template": "Template syntax in a text is published as it is written.",
     UnusedTemplate = "unused-template": "No page or template uses a template.",
     UnusedTerm = "unused-term": "No post has this term.",
     UnwritableFile = "unwritable-file": "A file or folder cannot be written.",
@@ -310,7 +312,7 @@ pub fn first_of_each(diagnostics: &[Diagnostic], most: usize) -> Vec<(&Diagnosti
 
 /// Returns `most` of the numbers in `found`: first one of each help, then in order.
 fn varied(sorted: &[&Diagnostic], found: &[usize], most: usize) -> Vec<usize> {
-    let mut helps = HashSet::new();
+    let mut helps = BTreeSet::new();
     let (first, others): (Vec<usize>, Vec<usize>) = found
         .iter()
         .partition(|at| helps.insert(sorted[**at].help.as_deref()));

@@ -30,6 +30,7 @@ pub mod search;
 pub mod settings;
 pub mod slip;
 pub mod source;
+pub mod template_tags;
 pub mod term;
 #[cfg(test)]
 mod testing;

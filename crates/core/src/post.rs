@@ -113,6 +113,10 @@ pub struct Notes {
     pub links: bool,
     /// The addresses in it that are relative to its page, each once, where there may be any.
     pub addresses: Vec<String>,
+    /// Set if it has placeholders.
+    pub placeholders: bool,
+    /// The number of the first template tag outside of code, among all that it has, from 0.
+    pub template_tag: Option<usize>,
 }
 
 /// One source file of a content set, read.
@@ -164,6 +168,10 @@ pub struct Post {
     pub links: bool,
     /// The addresses in the body that are relative to its page.
     pub addresses: Vec<String>,
+    /// Set if the body has placeholders.
+    pub has_placeholders: bool,
+    /// The number of the first template tag of the body outside of code, among all that it has, from 0.
+    pub template_tag: Option<usize>,
 }
 
 impl State {
@@ -248,6 +256,7 @@ impl Post {
             && self.title == other.title
             && of(self) == of(other)
             && self.addresses == other.addresses
+            && self.template_tag == other.template_tag
     }
 
     /// Returns the first reason for which lists exclude it, or `Live`.
@@ -376,6 +385,8 @@ pub fn assemble(
         counted,
         links: notes.links,
         addresses: notes.addresses,
+        has_placeholders: notes.placeholders,
+        template_tag: notes.template_tag,
     };
     Collected {
         output: post,

@@ -1,6 +1,6 @@
-//! Marked places in HTML that something else made. A place stands between two comments,
-//! `<!-- tabulae query "from posts limit 5" -->` and `<!-- tabulae end -->`; what is between them
-//! is Tabulae's, and not a byte else.
+//! Placeholders in HTML: lists that a page asks for by two comments,
+//! `<!-- tabulae query "from posts limit 5" -->` and `<!-- tabulae end -->`. What is between them is replaced, and not a
+//! byte else.
 
 mod scan;
 #[cfg(test)]
@@ -12,28 +12,32 @@ use self::scan::comments;
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::source::{Passage, Place, Source, Span, Spanned};
 
-/// A page that holds marked places.
+/// A page with placeholders.
 #[derive(Debug)]
 pub struct Page<'a> {
     bytes: &'a [u8],
-    /// The page's text, for messages.
+    /// The text that diagnostics point into: the page's own, or that of its source file.
     pub source: Source,
-    /// The places, in their order.
-    pub places: Vec<Marked>,
+    /// The placeholders, in order.
+    pub placeholders: Vec<Placeholder>,
+    /// The byte in `source` from which the next comment is looked for, if that is another text than the page's.
+    found: Option<usize>,
 }
 
-/// A place to be filled.
+/// A list that a page asks for.
 #[derive(Debug)]
-pub struct Marked {
-    /// What is to stand there.
+pub struct Placeholder {
+    /// The list.
     pub ask: Ask,
-    /// The mark, for messages: within [`Page::source`].
+    /// The text of the first comment, within [`Page::source`].
     pub span: Span,
-    /// The bytes between the marks.
+    /// The bytes between the two comments.
     inner: Range<usize>,
+    /// The bytes with the two comments.
+    outer: Range<usize>,
 }
 
-/// What is asked for.
+/// The list that a placeholder asks for.
 #[derive(Debug)]
 pub struct Ask {
     /// Which posts or terms.
@@ -66,21 +70,18 @@ pub enum Part {
     Each(Spanned<String>),
 }
 
-/// What begins a mark, after `<!--`.
+/// The first word of a placeholder's comment.
 const MARK: &str = "tabulae";
 const END: &str = "end";
 const KINDS: [&str; 5] = ["query", "related", "newest", "terms", END];
 
 impl<'a> Page<'a> {
-    /// Looks for the marked places of a page; `None` where there are none. All diagnostics are
-    /// reported: a mark that is not understood, that is not closed, or that stands in another.
+    /// Finds the placeholders of a page that another program made; `None` if it has none. All errors are reported: a
+    /// comment that is not understood, a placeholder that is not closed, or one within another.
     ///
-    /// The page may be in any encoding that holds ASCII as it is.
+    /// The page may be in any encoding that holds ASCII as it is. Takes linear time.
     pub fn read(file: &str, bytes: &'a [u8]) -> Collected<Option<Self>> {
-        let marks: Vec<Range<usize>> = comments(bytes)
-            .filter(|comment| is_mark(&bytes[comment.clone()]))
-            .collect();
-        let mut diagnostics = Diagnostics::new();
+        let marks = marks(bytes);
         if marks.is_empty() {
             let wide = scan::is_utf16(bytes) && scan::holds_utf16(bytes, "<!-- tabulae ");
             return Collected {
@@ -89,68 +90,108 @@ impl<'a> Page<'a> {
             };
         }
         let text = String::from_utf8_lossy(bytes);
-        let mut page = Self {
+        let page = Self {
             bytes,
             source: Source::new(file, &text),
-            places: Vec::new(),
+            placeholders: Vec::new(),
+            found: None,
         };
-        let mut open: Option<(Ask, Span, usize)> = None;
+        let read = page.with_placeholders(marks);
+        Collected {
+            output: Some(read.output),
+            diagnostics: read.diagnostics,
+        }
+    }
+
+    /// Finds the placeholders of HTML that is made of a source file, such as Markdown. The diagnostics are those of
+    /// [`Self::read`], and point into `source`, in which the comments are as they are in the HTML.
+    pub fn of_source(source: &Source, html: &'a str) -> Collected<Self> {
+        let page = Self {
+            bytes: html.as_bytes(),
+            source: source.clone(),
+            placeholders: Vec::new(),
+            found: Some(0),
+        };
+        page.with_placeholders(marks(html.as_bytes()))
+    }
+
+    fn with_placeholders(mut self, marks: Vec<Range<usize>>) -> Collected<Self> {
+        let mut diagnostics = Diagnostics::new();
+        let page = &mut self;
+        let mut open: Option<(Ask, Span, Range<usize>)> = None;
         for comment in marks {
             let mark = page.mark(&comment);
             let mut words = Words::new(&mark, &page.source);
             match words.kind(&mut diagnostics) {
                 Some(END) => match open.take() {
-                    Some((ask, span, start)) => {
-                        let inner = start..comment.start - OPEN.len();
-                        page.places.push(Marked { ask, span, inner });
-                    }
+                    Some((ask, span, opening)) => page.placeholders.push(Placeholder {
+                        ask,
+                        span,
+                        inner: opening.end..comment.start - OPEN.len(),
+                        outer: opening.start..comment.end + CLOSE.len(),
+                    }),
                     None => diagnostics.push(page.diagnostic(
                         mark.span,
-                        "this ends a place that was not begun",
-                        "take the mark away, or begin a place above it",
+                        "this closes a placeholder that is not open",
+                        "delete the comment, or open a placeholder above it: `<!-- tabulae query \"from posts limit 5\" -->`",
                     )),
                 },
                 kind => {
                     if let Some((_, first, _)) = &open {
                         let diagnostic = page.diagnostic(
                             mark.span,
-                            "a place begins within another",
-                            "end the other with `<!-- tabulae end -->` first",
+                            "this placeholder is inside another one",
+                            "close the other one with `<!-- tabulae end -->` first",
                         );
                         let first = page.source.place(*first);
-                        diagnostics.push(diagnostic.beside(first, "it was begun here"));
+                        diagnostics.push(diagnostic.beside(first, "the other one is here"));
                         continue;
                     }
                     let ask = kind.and_then(|kind| words.ask(kind, &mut diagnostics));
-                    // A mark with an error begins a place too.
+                    // A comment with an error opens a placeholder, too.
                     let ask = ask.unwrap_or(Ask::NOTHING);
-                    open = Some((ask, mark.span, comment.end + CLOSE.len()));
+                    let opening = comment.start - OPEN.len()..comment.end + CLOSE.len();
+                    open = Some((ask, mark.span, opening));
                 }
             }
         }
         if let Some((_, span, _)) = open {
             diagnostics.push(page.diagnostic(
                 span,
-                "this place is never ended",
+                "this placeholder is not closed",
                 "write `<!-- tabulae end -->` where it ends",
             ));
         }
         Collected {
-            output: Some(page),
+            output: self,
             diagnostics,
         }
     }
 
-    /// The page with its places filled, in their order; every other byte is as it was.
+    /// Returns the page with a text in each placeholder, in order, and without the comments.
+    #[must_use]
+    pub fn replaced(&self, texts: &[String]) -> String {
+        let mut out = Vec::with_capacity(self.bytes.len() + self.bytes.len() / 4);
+        let mut done = 0;
+        for (placeholder, text) in self.placeholders.iter().zip(texts) {
+            out.extend_from_slice(&self.bytes[done..placeholder.outer.start]);
+            out.extend_from_slice(text.trim().as_bytes());
+            done = placeholder.outer.end;
+        }
+        out.extend_from_slice(&self.bytes[done..]);
+        String::from_utf8_lossy(&out).into_owned()
+    }
+
+    /// Returns the page with a text in each placeholder, in order; every other byte is as it was.
     ///
-    /// A text of several lines stands on lines of its own, one of a single line where it stood.
-    /// Lines end as the page's do. Where the page is not known to be UTF-8, letters beyond ASCII
+    /// A text of several lines is put on lines of its own, one of a single line where the comments are.
+    /// Lines end as the page's do. In a page that is not known to be UTF-8, letters beyond ASCII
     /// are written as character references.
     #[must_use]
     pub fn filled(&self, texts: &[String]) -> Vec<u8> {
         let mut out = Vec::with_capacity(self.bytes.len() + self.bytes.len() / 4);
         let mut done = 0;
-        for (place, text) in self.places.iter().zip(texts) {
+        for (place, text) in self.placeholders.iter().zip(texts) {
             out.extend_from_slice(&self.bytes[done..place.inner.start]);
             out.extend_from_slice(self.fitted(text.trim(), place).as_bytes());
             done = place.inner.end;
@@ -159,7 +200,7 @@ impl<'a> Page<'a> {
         out
     }
 
-    fn fitted(&self, text: &str, place: &Marked) -> String {
+    fn fitted(&self, text: &str, place: &Placeholder) -> String {
         let old = &self.bytes[place.inner.clone()];
         let on_lines = text.contains('\n') || old.starts_with(b"\n") || old.starts_with(b"\r\n");
         let text = match on_lines {
@@ -185,14 +226,22 @@ impl<'a> Page<'a> {
         plain
     }
 
-    /// A diagnostic of a mark.
+    /// Returns an error at a placeholder's comment.
     #[must_use]
     pub fn diagnostic(&self, span: Span, message: impl Into<String>, help: &str) -> Diagnostic {
         Diagnostic::error(Code::InvalidPlaceholder, self.source.place(span), message).help(help)
     }
 
-    /// A comment as text with its place in the source.
-    fn mark(&self, comment: &Range<usize>) -> Spanned<String> {
+    /// Returns the text of a comment, with its place in the source.
+    fn mark(&mut self, comment: &Range<usize>) -> Spanned<String> {
+        if let Some(found) = self.found {
+            let text = String::from_utf8_lossy(&self.bytes[comment.clone()]).into_owned();
+            let start = self.source.text()[found..].find(&text);
+            let start = start.map_or(found, |at| found + at);
+            let end = (start + text.len()).min(self.source.text().len());
+            self.found = Some(end);
+            return Spanned::new(text, Span::new(start, end));
+        }
         let at = |byte: usize| {
             // Where bytes are no text the source has a sign for them, which is longer.
             let shown = String::from_utf8_lossy(&self.bytes[..byte]);
@@ -206,8 +255,23 @@ impl<'a> Page<'a> {
     }
 }
 
+/// Returns true if HTML has a comment that may open or close a placeholder.
+#[must_use]
+pub fn has_placeholders(html: &str) -> bool {
+    memchr::memmem::find(html.as_bytes(), OPEN.as_bytes()).is_some()
+        && !marks(html.as_bytes()).is_empty()
+}
+
+/// Returns the byte ranges of the comments that open or close placeholders, without `<!--` and `-->`.
+fn marks(bytes: &[u8]) -> Vec<Range<usize>> {
+    let comments = comments(bytes);
+    comments
+        .filter(|comment| is_mark(&bytes[comment.clone()]))
+        .collect()
+}
+
 fn utf16(file: &str) -> Diagnostic {
-    let message = "this page is in UTF-16, and its marked places are not filled";
+    let message = "this page is in UTF-16, and its placeholders are not filled";
     Diagnostic::error(Code::InvalidUtf8, Place::top_of(file), message)
         .help("save it as UTF-8, or in any encoding that holds ASCII as it is")
 }
@@ -222,7 +286,7 @@ fn is_mark(comment: &[u8]) -> bool {
 }
 
 impl Ask {
-    /// What stands in for a mark that was not understood.
+    /// Takes the place of a comment that is not understood.
     const NOTHING: Self = Self {
         what: What::Related(None),
         limit: None,
@@ -230,10 +294,10 @@ impl Ask {
     };
 }
 
-/// The words of a mark.
+/// The words of a placeholder's comment.
 struct Words<'a> {
     source: &'a Source,
-    /// The mark's first character, for what is missing.
+    /// The comment, for what is missing.
     mark: Span,
     words: Vec<Word>,
     next: usize,
@@ -266,7 +330,7 @@ impl<'a> Words<'a> {
         Some(word)
     }
 
-    /// What kind of mark it is.
+    /// Returns the kind of the list that is asked for.
     fn kind(&mut self, diagnostics: &mut Diagnostics) -> Option<&'static str> {
         if let Some(open) = self.words.iter().find(|word| !word.closed) {
             let diagnostic = self.diagnostic(open.text.span, "this text is not closed");
@@ -276,13 +340,13 @@ impl<'a> Words<'a> {
             return None;
         }
         let Some(word) = self.next().map(|word| word.text.clone()) else {
-            let message = "this mark does not say what it wants";
+            let message = "this placeholder does not say which list it is";
             diagnostics.push(self.diagnostic(self.mark, message).suggest("", KINDS));
             return None;
         };
         let kind = KINDS.into_iter().find(|kind| *kind == word.node);
         if kind.is_none() {
-            let message = format!("there is no mark `{}`", word.node);
+            let message = format!("there is no placeholder `{}`", word.node);
             diagnostics.push(
                 self.diagnostic(word.span, message)
                     .suggest(&word.node, KINDS),

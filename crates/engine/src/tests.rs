@@ -7,6 +7,7 @@ mod edits;
 mod generated;
 mod kills;
 mod moved;
+mod placeholders;
 mod restored;
 mod session;
 mod slips;

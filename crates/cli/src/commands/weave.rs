@@ -39,7 +39,7 @@ fn as_json(woven: &WeaveReport) -> Value {
     json!({
         "looked_at": woven.looked_at,
         "pages": woven.pages,
-        "places": woven.places,
+        "placeholders": woven.placeholders,
         "changed": woven.changed,
     })
 }
@@ -51,15 +51,15 @@ fn as_text(woven: &WeaveReport, dir: &Path, check: bool) -> String {
             let _ = writeln!(text, "{}", dir.join(path).display());
         }
     }
-    if woven.places == 0 {
+    if woven.placeholders == 0 {
         let pages = counted(woven.looked_at, "page", "pages");
-        let _ = writeln!(text, "No marked place in {pages} below {}.", dir.display());
+        let _ = writeln!(text, "No placeholder in {pages} below {}.", dir.display());
         return text;
     }
     let _ = writeln!(
         text,
-        "{} in {} of {}: {} {}, {} left as before.",
-        counted(woven.places, "place", "places"),
+        "{} in {} of {}: {} {}, {} unchanged.",
+        counted(woven.placeholders, "placeholder", "placeholders"),
         woven.pages,
         counted(woven.looked_at, "page", "pages"),
         counted(woven.changed.len(), "page", "pages"),

@@ -216,7 +216,7 @@ fn is_shown(text: &str, shown: &str) -> bool {
 /// and compares what they print, and what files then hold.
 #[rstest]
 #[case::start("docs/start.md", false, 5)]
-#[case::weave("docs/weave.md", true, 2)]
+#[case::weave("docs/weave.md", true, 3)]
 #[case::publish("docs/publish.md", true, 1)]
 #[case::commands("docs/commands.md", true, 3)]
 fn a_page_is_followed(#[case] path: &str, #[case] on_example: bool, #[case] commands: usize) {

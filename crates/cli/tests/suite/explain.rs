@@ -29,7 +29,7 @@ fn a_post_is_explained() {
     let run = site().run(&["explain", "c", "--today", "2026-06-01"]);
     assert_snapshot!(run.sound().out, @r"
     posts/2026-03-01-c.md, /2026/c/
-    live: nothing holds it back
+    live: no key excludes it
 
     Fields
     title    C                      posts/2026-03-01-c.md:2:8
@@ -126,10 +126,10 @@ fn a_post_is_explained_for_programs() {
     "journal",
     "It is not in `journal`: it stands beyond the query's limit."
 )]
-#[case::held_back(
+#[case::excluded(
     "e",
     "journal",
-    "It is not in `journal`: it is held back: its date 2026-12-01 is after now, 2026-06-01 00:00."
+    "It is not in `journal`: it is excluded: its date 2026-12-01 is after now, 2026-06-01 00:00."
 )]
 fn an_archive_says_why_a_post_is_or_is_not_there(
     #[case] post: &str,

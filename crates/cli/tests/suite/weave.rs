@@ -37,7 +37,7 @@ fn places_are_filled() {
     let run = site.run(&["weave", "public"]);
     assert_eq!(
         run.sound().out,
-        "6 places in 1 of 1 page: 1 page written, 0 left as before.\n"
+        "6 placeholders in 1 of 1 page: 1 page written, 0 unchanged.\n"
     );
     assert_snapshot!(site.read("public/index.html"), @r#"
     <!doctype html>
@@ -173,7 +173,7 @@ fn a_check_writes_nothing_and_says_what_would_change() {
         (run.status, run.out.as_str()),
         (
             1,
-            "public/a.html\n1 place in 1 of 2 pages: 1 page would change, 0 left as before.\n"
+            "public/a.html\n1 placeholder in 1 of 2 pages: 1 page would change, 0 unchanged.\n"
         )
     );
     assert_eq!(site.tree("public"), before);
@@ -185,7 +185,7 @@ fn a_check_writes_nothing_and_says_what_would_change() {
         .json();
     assert_eq!(
         object,
-        json!({ "looked_at": 2, "pages": 1, "places": 1, "changed": [], "diagnostics": [] })
+        json!({ "looked_at": 2, "pages": 1, "placeholders": 1, "changed": [], "diagnostics": [] })
     );
 }
 

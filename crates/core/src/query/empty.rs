@@ -9,10 +9,11 @@ use crate::catalogue::{Catalogue, Cell, PostId};
 use crate::diagnostic::{Code, Diagnostic};
 
 impl Query<Written> {
-    /// Returns true if the condition is a single test.
+    /// Returns true if the warnings of the query say why it finds nothing: its only test is of a term that no post has.
     #[must_use]
-    pub fn has_one_test(&self) -> bool {
-        matches!(self.0.statement.condition, Some(Condition::Test(_)))
+    pub fn is_empty_by(&self, warnings: &[Diagnostic]) -> bool {
+        let has_one_test = matches!(self.0.statement.condition, Some(Condition::Test(_)));
+        has_one_test && warnings.iter().any(|found| found.code == Code::UnusedTerm)
     }
 
     /// Why it finds nothing: how many posts of its sources each of the tests that must hold

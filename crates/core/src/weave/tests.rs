@@ -8,7 +8,10 @@ use crate::diagnostic::Code;
 fn asks(html: &str) -> Vec<String> {
     let read = Page::read("a.html", html.as_bytes());
     assert_eq!(read.diagnostics, [], "{html}");
-    let places = read.output.map(|page| page.places).unwrap_or_default();
+    let places = read
+        .output
+        .map(|page| page.placeholders)
+        .unwrap_or_default();
     let asks = places.iter().map(|place| {
         let ask = &place.ask;
         let mut said = match &ask.what {
@@ -97,11 +100,11 @@ fn what_does_not_hide_a_mark(#[case] before: &str) {
 #[rstest]
 #[case::misspelt(
     "<!-- tabulae qery \"\" -->",
-    "1:14 there is no mark `qery`; did you mean `query`?"
+    "1:14 there is no placeholder `qery`; did you mean `query`?"
 )]
 #[case::no_kind(
     "<!-- tabulae -->",
-    "1:5 this mark does not say what it wants; known here: `query`, `related`, `newest`, `terms`, `end`"
+    "1:5 this placeholder does not say which list it is; known here: `query`, `related`, `newest`, `terms`, `end`"
 )]
 #[case::no_query(
     "<!-- tabulae query -->",
@@ -129,7 +132,7 @@ fn what_does_not_hide_a_mark(#[case] before: &str) {
 )]
 #[case::second_line(
     "é\n<p>é<!-- tabulae x -->",
-    "2:18 there is no mark `x`; known here: `query`, `related`, `newest`, `terms`, `end`"
+    "2:18 there is no placeholder `x`; known here: `query`, `related`, `newest`, `terms`, `end`"
 )]
 fn a_mark_that_is_not_understood(#[case] html: &str, #[case] expected: &str) {
     assert_eq!(said(&format!("{html}{END}")), [expected]);
@@ -138,15 +141,15 @@ fn a_mark_that_is_not_understood(#[case] html: &str, #[case] expected: &str) {
 #[rstest]
 #[case::never_ended(
     "<!-- tabulae related -->\n",
-    "1:5 this place is never ended; write `<!-- tabulae end -->` where it ends"
+    "1:5 this placeholder is not closed; write `<!-- tabulae end -->` where it ends"
 )]
 #[case::never_begun(
     "\n<!-- tabulae end -->",
-    "2:5 this ends a place that was not begun; take the mark away, or begin a place above it"
+    "2:5 this closes a placeholder that is not open; delete the comment, or open a placeholder above it: `<!-- tabulae query \"from posts limit 5\" -->`"
 )]
 #[case::nested(
     "<!-- tabulae related --><!-- tabulae related --><!-- tabulae end -->",
-    "1:29 a place begins within another; end the other with `<!-- tabulae end -->` first"
+    "1:29 this placeholder is inside another one; close the other one with `<!-- tabulae end -->` first"
 )]
 fn marks_that_do_not_fit_together(#[case] html: &str, #[case] expected: &str) {
     assert_eq!(said(html), [expected]);

@@ -1,6 +1,7 @@
 //! Rendering: one output to bytes, with its dependencies.
 
 mod feed;
+mod placeholders;
 mod values;
 
 use std::collections::BTreeSet;
@@ -16,6 +17,9 @@ use tabulae_core::pager::Pager;
 use tabulae_core::route::Link;
 use tabulae_core::search;
 use tabulae_core::settings::Archive;
+use tabulae_core::weave::Page as PlaceholderPage;
+
+pub(crate) use self::placeholders::{Filler, Host};
 
 use self::feed::document;
 use self::values::{ArchiveValues, Tracked, archive_values, group_value, lists, site_value};
@@ -200,7 +204,7 @@ impl<'a> Renderer<'a> {
         Ok(page)
     }
 
-    /// Renders a template as part of a page that another program made.
+    /// Renders a template as the text of a placeholder.
     ///
     /// # Errors
     /// Those of the template.
@@ -210,6 +214,7 @@ impl<'a> Renderer<'a> {
         name: &str,
         values: Value,
     ) -> Result<String, Diagnostics> {
+        context.track_template(name);
         let values = context! { site => self.site.clone(), ..values };
         let text = self.environments.with(context, |env| {
             let template = env.get_template(name)?;
@@ -218,12 +223,46 @@ impl<'a> Renderer<'a> {
         text.map_err(|error| diagnose(&error, &self.data, context.last_read()))
     }
 
+    /// Returns the HTML of a post or page of the site with its placeholders filled.
+    ///
+    /// # Errors
+    /// Those of its placeholders, at their places in the source file, or that the file cannot be read again.
+    fn filled(
+        &self,
+        context: &Arc<RenderContext>,
+        this: Option<PostId>,
+        path: &str,
+        html: &str,
+    ) -> Result<String, Diagnostics> {
+        let source = self.data.site.source_of(path);
+        let source = source.map_err(|error| vec![unreadable(path, &error)])?;
+        let read = PlaceholderPage::of_source(&source, html);
+        let (page, mut diagnostics) = (read.output, read.diagnostics);
+        if diagnostics.is_empty() {
+            let host = Host {
+                page: &page,
+                this,
+                output: Some((context, path)),
+            };
+            let texts = Filler::new(self).texts(host, &mut diagnostics);
+            if diagnostics.is_empty() {
+                return Ok(page.replaced(&texts));
+            }
+        }
+        Err(diagnostics)
+    }
+
     fn post(&self, context: &Arc<RenderContext>, id: PostId, related: &[PostId]) -> Bytes {
         let site = &self.data.site;
         context.track_post(id);
         context.track(context.data.dependencies.related(id));
         let post = site.catalogue.post(id);
         let link = site.catalogue.link(id);
+        if post.has_placeholders {
+            context.track(context.data.dependencies.text(id));
+            let html = context.with_lookups(site.owner(id), |owner| site.html_of(owner, post));
+            context.set_content(self.filled(context, Some(id), &post.path, &html)?);
+        }
         let page = PageScope {
             description: post.summary.clone().into(),
             ..self.page_scope("post", post.title.clone(), link, link)
@@ -243,7 +282,10 @@ impl<'a> Renderer<'a> {
         let page = &site.pages[at];
         context.track_key(Key::Page(page.post.path.clone()));
         let owner = Owner::new(&page.post.path, &page.link);
-        let html = context.with_lookups(owner, |owner| site.html_of(owner, &page.post));
+        let mut html = context.with_lookups(owner, |owner| site.html_of(owner, &page.post));
+        if page.post.has_placeholders && page.template.is_none() {
+            html = self.filled(context, None, &page.post.path, &html)?;
+        }
         let values = PageScope {
             description: page.post.summary.clone().into(),
             menu: self.menu(&page.link),

@@ -18,7 +18,8 @@ pub(crate) use self::read::{configuration, read_settings};
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
-use std::sync::OnceLock;
+use std::io;
+use std::sync::{Arc, OnceLock};
 
 use jiff::Timestamp;
 use tabulae_core::catalogue::{Catalogue, PostId};
@@ -31,8 +32,10 @@ use tabulae_core::query::{Library, Query, Resolved, Scope};
 use tabulae_core::related::RelatedList;
 use tabulae_core::route::{Link, decode};
 use tabulae_core::settings::Settings;
+use tabulae_core::source::Source;
 use tabulae_core::time::Moment;
 
+use crate::source::Sources;
 use crate::threads::locked;
 
 /// Everything that was read of a site.
@@ -72,6 +75,8 @@ pub(crate) struct Site {
     /// The traits of all queries of the settings.
     pub(crate) query_traits: QueryTraits,
     files: BTreeMap<String, File>,
+    /// The files of the site, for the places of diagnostics in texts that are not kept.
+    sources: Arc<dyn Sources>,
     /// The errors of bodies that were read again.
     reread_errors: posts::Errors,
     /// The posts that were found, where broken ones are left out.
@@ -300,6 +305,16 @@ impl Site {
             )),
         };
         Some(format!("{}{rest}", self.href(&link)))
+    }
+
+    /// Reads the source file of a post or page again.
+    ///
+    /// # Errors
+    /// If it cannot be read, or is not UTF-8.
+    pub(crate) fn source_of(&self, path: &str) -> io::Result<Source> {
+        let text = String::from_utf8(self.sources.read(path)?);
+        let text = text.map_err(|error| io::Error::new(io::ErrorKind::InvalidData, error))?;
+        Ok(Source::new(path, &text))
     }
 
     /// Takes the errors of posts whose bodies were read again and could not be.

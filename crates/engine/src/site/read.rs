@@ -13,7 +13,8 @@ use tabulae_core::post::{Include, Post, report_undated_sets};
 use tabulae_core::query::Library;
 use tabulae_core::related::{RelatedList, likeness};
 use tabulae_core::settings::{self, ContentSet, Settings};
-use tabulae_core::source::{Place, Source};
+use tabulae_core::source::{Place, Source, Span};
+use tabulae_core::template_tags;
 use tabulae_core::time::Moment;
 use tabulae_core::words::{Counting, KnownWords};
 use tabulae_core::yields::Claims;
@@ -84,12 +85,19 @@ impl Site {
         });
         let used = UsedKeys::of(&settings, &templates, &pages.pages);
         diagnostics.extend(key_lints(&catalogue, &settings, &|key| used.has(key)));
+        diagnostics.extend(template_tag_lints(
+            &catalogue,
+            options.include,
+            &pages.pages,
+            sources,
+        ));
         let library = Library::new(&settings, &catalogue, &moment).into_output(diagnostics);
         let related = RelatedList::new(&settings, &catalogue, &library, &moment);
         let others = found.others.into_iter().chain(pages.others);
         Self {
             configuration: configuration(&settings, options),
             reread_errors,
+            sources: sources.share(),
             cached: Arc::new(cached),
             query_traits: QueryTraits::of(&settings),
             related: related.into_output(diagnostics),
@@ -140,6 +148,33 @@ fn catalogue(
             return catalogue;
         }
     }
+}
+
+/// Returns a warning for each post and page whose text has the tag of a template, which is published as it is written.
+fn template_tag_lints(
+    catalogue: &Catalogue,
+    include: Include,
+    pages: &[Page],
+    sources: &dyn Sources,
+) -> Diagnostics {
+    let posts = catalogue.all().map(|id| catalogue.post(id));
+    let posts = posts.filter(|post| include.has_page(post.exclusion));
+    let pages = pages.iter().filter(|page| page.template.is_none());
+    let tags = posts
+        .chain(pages.map(|page| &page.post))
+        .filter_map(|post| Some((post, post.template_tag?)));
+    let lints = tags.filter_map(|(post, number)| {
+        let text = String::from_utf8(sources.read(&post.path).ok()?).ok()?;
+        let source = Source::new(&post.path, &text);
+        let body = post.source.text().len();
+        let at = body + template_tags::nth(source.text().get(body..)?, number)?;
+        let place = source.place(Span::new(at, at + 2));
+        let message = "this is published as it is written: the text of a post or page is no template";
+        Some(Diagnostic::warning(Code::UnrenderedTemplate, place, message).help(
+            "write a placeholder, such as `<!-- tabulae query \"from posts limit 5\" --><!-- tabulae end -->`, or the page as `pages/NAME.html`, which is a template; put it between backquotes to show it",
+        ))
+    });
+    lints.collect()
 }
 
 /// The words of posts whose files are as they were when their words were counted.

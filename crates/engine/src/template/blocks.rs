@@ -43,48 +43,142 @@ const BLOCKS: [&str; 10] = [
 /// proportion to the text.
 pub(super) fn unclosed(text: &str) -> Option<Unclosed<'_>> {
     let mut open: Vec<(&str, Span)> = Vec::new();
-    let mut at = 0;
-    while let Some(found) = text[at..].find('{') {
-        let start = at + found;
-        let inside = start + 2;
-        let is_raw = open.last().is_some_and(|(word, _)| *word == "raw");
-        at = match text.as_bytes().get(start + 1) {
-            Some(b'#') if !is_raw => end_of(text, inside, "#}"),
-            Some(b'{') if !is_raw => inside + tag(&text[inside..], "}}").0,
-            Some(b'%') if is_raw => end_of(text, inside, "%}"),
-            Some(b'%') => inside + tag(&text[inside..], "%}").0,
-            _ => start + 1,
-        };
-        if text.as_bytes().get(start + 1) != Some(&b'%') {
-            continue;
-        }
-        let span = Span::new(start, at);
-        let content = text[inside..at].trim_start_matches(['-', '+']).trim_start();
-        let word = content
-            .find(|c: char| !c.is_alphabetic())
-            .map_or(content, |end| &content[..end]);
+    for (word, content, span) in tags(text) {
         match word.strip_prefix("end") {
-            Some(name) if !is_raw || name == "raw" => match open.pop() {
+            Some(name) => match open.pop() {
                 Some((opened, _)) if opened != name => {
-                    return Some(Unclosed::ByAnother {
-                        word: opened,
-                        end: word,
-                        span,
-                    });
+                    let (word, end) = (opened, word);
+                    return Some(Unclosed::ByAnother { word, end, span });
                 }
                 _ => {}
             },
-            None if !is_raw
-                && BLOCKS.contains(&word)
-                && !(word == "set" && content.contains('=')) =>
-            {
+            None if BLOCKS.contains(&word) && !(word == "set" && content.contains('=')) => {
                 open.push((word, span));
             }
-            _ => {}
+            None => {}
         }
     }
     let (word, span) = open.pop()?;
     Some(Unclosed::AtTheEnd { word, span })
+}
+
+/// Text that is dropped, as the template extends another.
+#[derive(Debug, PartialEq, Eq)]
+pub(super) enum Dropped<'a> {
+    /// The text is in no block.
+    Text(Span),
+    /// The extended template does not have the block.
+    Block(&'a str, Span),
+}
+
+/// Returns the template that a template extends, if its name is written out.
+pub(super) fn extended(text: &str) -> Option<&str> {
+    let (word, content, _) = tags(text).next()?;
+    let name = content.strip_prefix(word)?.trim().strip_suffix("%}")?;
+    let name = name.trim_end_matches(['-', '+']).trim();
+    let name = name
+        .strip_prefix('"')
+        .and_then(|name| name.strip_suffix('"'))
+        .or_else(|| {
+            name.strip_prefix('\'')
+                .and_then(|name| name.strip_suffix('\''))
+        })?;
+    (word == "extends").then_some(name)
+}
+
+/// Returns the names of the blocks of a template, with the tag of each.
+pub(super) fn blocks(text: &str) -> impl Iterator<Item = (&str, Span)> {
+    let blocks = tags(text).filter(|(word, ..)| *word == "block");
+    blocks.filter_map(|(word, content, span)| {
+        let rest = content.strip_prefix(word)?.trim_start();
+        let end = rest.find(|c: char| !c.is_alphanumeric() && c != '_');
+        Some((&rest[..end.unwrap_or(rest.len())], span))
+    })
+}
+
+/// Returns what a template that extends another drops first. `is_known` returns true for the blocks that the extended
+/// templates have.
+pub(super) fn dropped<'a>(text: &'a str, is_known: &dyn Fn(&str) -> bool) -> Option<Dropped<'a>> {
+    // The text of these is kept: by a block of the extended template, or as a value.
+    const KEPT: [&str; 4] = ["block", "macro", "set", "call"];
+    let (mut depth, mut done) = (0_usize, 0);
+    let visible = |from: usize, to: usize| {
+        let text = text.get(from..to)?;
+        let start = from + text.len() - text.trim_start().len();
+        let line = text.trim().lines().next().filter(|line| !line.is_empty())?;
+        Some(Dropped::Text(Span::new(start, start + line.len())))
+    };
+    for (word, content, span) in tags(text) {
+        if depth == 0
+            && let Some(found) = visible(done, span.start)
+        {
+            return Some(found);
+        }
+        done = span.end;
+        let opens = KEPT.contains(&word) && !(word == "set" && content.contains('='));
+        match word.strip_prefix("end") {
+            Some(name) if KEPT.contains(&name) => depth = depth.saturating_sub(1),
+            None if opens => {
+                if depth == 0 && word == "block" {
+                    let name = blocks(&text[span.start..span.end]).next();
+                    let name = name.map_or("", |(name, _)| name);
+                    if !is_known(name) {
+                        return Some(Dropped::Block(name, span));
+                    }
+                }
+                depth += 1;
+            }
+            // A value, or a part.
+            None if depth == 0 && matches!(word, "" | "include") => {
+                return Some(Dropped::Text(span));
+            }
+            _ => {}
+        }
+    }
+    if depth == 0 {
+        visible(done, text.len())
+    } else {
+        None
+    }
+}
+
+/// Returns the tags of a template, comments among them with the word `#`: the first word, what is in the tag, and the tag.
+/// A value has no word. What is in `raw` is passed over.
+fn tags(text: &str) -> impl Iterator<Item = (&str, &str, Span)> {
+    let mut at = 0;
+    let mut is_raw = false;
+    std::iter::from_fn(move || {
+        while let Some(found) = text[at..].find('{') {
+            let start = at + found;
+            let inside = start + 2;
+            let kind = text.as_bytes().get(start + 1).copied();
+            at = match kind {
+                Some(b'#') if !is_raw => end_of(text, inside, "#}"),
+                Some(b'{') if !is_raw => inside + tag(&text[inside..], "}}").0,
+                Some(b'%') if is_raw => end_of(text, inside, "%}"),
+                Some(b'%') => inside + tag(&text[inside..], "%}").0,
+                _ => {
+                    at = start + 1;
+                    continue;
+                }
+            };
+            let span = Span::new(start, at);
+            let content = text[inside..at].trim_start_matches(['-', '+']).trim_start();
+            let word = match kind {
+                Some(b'%') => content
+                    .find(|c: char| !c.is_alphabetic())
+                    .map_or(content, |end| &content[..end]),
+                Some(b'#') => "#",
+                _ => "",
+            };
+            if is_raw && word != "endraw" {
+                continue;
+            }
+            is_raw = word == "raw";
+            return Some((word, content, span));
+        }
+        None
+    })
 }
 
 /// Returns the place after the next `end`, or the end of the text.
@@ -106,6 +200,45 @@ mod tests {
             Unclosed::AtTheEnd { word, span } => (word, line(span), None),
             Unclosed::ByAnother { word, end, span } => (word, line(span), Some(end)),
         })
+    }
+
+    #[rstest]
+    #[case::in_a_block("{% extends \"a\" %}\n{% block main %}x{% endblock %}\n", None)]
+    #[case::behind(
+        "{% extends \"a\" %}\n{% block main %}x{% endblock %}\n <p>x",
+        Some("<p>x")
+    )]
+    #[case::before_the_block("{% extends \"a\" %}x{% block main %}x{% endblock %}", Some("x"))]
+    #[case::a_value("{% extends \"a\" %}\n{{ x }}", Some("{{ x }}"))]
+    #[case::a_part("{% extends \"a\" %}{% include \"b\" %}", Some("{% include \"b\" %}"))]
+    #[case::in_a_loop("{% extends \"a\" %}{% for a in b %}x{% endfor %}", Some("x"))]
+    #[case::another_block(
+        "{% extends \"a\" %}{% block other %}x{% endblock %}",
+        Some("{% block other %}")
+    )]
+    #[case::a_block_in_a_block(
+        "{% extends \"a\" %}{% block main %}{% block own %}x{% endblock %}{% endblock %}",
+        None
+    )]
+    #[case::a_value_that_is_set("{% extends \"a\" %}{% set a = 1 %}{% set b %}x{% endset %}", None)]
+    #[case::a_macro("{% extends \"a\" %}{% macro m() %}x{% endmacro %}", None)]
+    #[case::a_comment("{% extends \"a\" %}{# x #}", None)]
+    #[case::import("{% extends \"a\" %}{% from \"b\" import c %}", None)]
+    fn what_is_dropped_is_found(#[case] text: &str, #[case] expected: Option<&str>) {
+        let found = dropped(text, &|name| name == "main").map(|found| match found {
+            Dropped::Text(span) | Dropped::Block(_, span) => &text[span.start..span.end],
+        });
+        assert_eq!(found, expected);
+    }
+
+    #[rstest]
+    #[case("{% extends \"base.html\" %}", Some("base.html"))]
+    #[case("\n{%- extends 'base.html' -%}", Some("base.html"))]
+    #[case("{% extends name %}", None)]
+    #[case("{% include \"base.html\" %}", None)]
+    #[case("text", None)]
+    fn the_extended_template_is_named(#[case] text: &str, #[case] expected: Option<&str>) {
+        assert_eq!(extended(text), expected);
     }
 
     #[rstest]

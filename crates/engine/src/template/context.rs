@@ -3,7 +3,7 @@
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard};
 
-use minijinja::{Error, ErrorKind};
+use minijinja::{Error, ErrorKind, Value};
 use tabulae_core::catalogue::PostId;
 
 use super::data::RenderData;
@@ -33,6 +33,8 @@ struct Page {
     /// The related posts of that post.
     related: Arc<[PostId]>,
     recorder: Recorder,
+    /// The HTML of that post with its placeholders filled.
+    content: Option<Value>,
 }
 
 impl RenderContext {
@@ -53,6 +55,7 @@ impl RenderContext {
             this,
             related,
             recorder: Recorder::default(),
+            content: None,
         };
         Arc::new(Self {
             limits: data.limits,
@@ -138,6 +141,36 @@ impl RenderContext {
         let made = work();
         self.page().this = outer;
         made
+    }
+
+    /// Runs `work` as on the page of another post, with its related posts.
+    pub(crate) fn with_post<T>(
+        &self,
+        this: PostId,
+        related: &[PostId],
+        work: impl FnOnce() -> T,
+    ) -> T {
+        let swap = |this: Option<PostId>, related: Arc<[PostId]>| {
+            let mut page = self.page();
+            let outer = (page.this, Arc::clone(&page.related));
+            (page.this, page.related) = (this, related);
+            outer
+        };
+        let (outer, outer_related) = swap(Some(this), related.into());
+        let made = work();
+        swap(outer, outer_related);
+        made
+    }
+
+    /// Sets the HTML of the post whose page is rendered, with its placeholders filled.
+    pub(crate) fn set_content(&self, html: String) {
+        self.page().content = Some(Value::from_safe_string(html));
+    }
+
+    /// Returns the HTML of a post with its placeholders filled, if its page is rendered and it has any.
+    pub(super) fn content(&self, id: PostId) -> Option<Value> {
+        let page = self.page();
+        page.content.clone().filter(|_| page.this == Some(id))
     }
 
     /// Calls `work` with an owner of references whose lookups are recorded.

@@ -209,7 +209,10 @@ fn explain(error: &Error, failed: Failed<'_>, data: &RenderData) -> Diagnostic {
                 return Diagnostic::error(Code::TemplateSyntax, place, message)
                     .help("close it with the quote that opens it");
             }
-            if let Some(found) = unclosed(source.text()) {
+            let ends = detail.contains("end of input");
+            if let Some(found) = unclosed(source.text())
+                && (ends || matches!(found, Unclosed::ByAnother { .. }))
+            {
                 return not_closed(&found, source);
             }
             let message = format!("this is not a well-formed template: {detail}");
@@ -307,10 +310,10 @@ fn undefined(
     let (object, name) = shown
         .rsplit_once('.')
         .map_or(("", shown.as_str()), |(object, name)| (object, name));
-    if let Some((list, _)) = shown
+    let item = shown
         .strip_suffix(']')
-        .and_then(|shown| shown.rsplit_once('['))
-    {
+        .and_then(|shown| shown.rsplit_once('['));
+    if let Some((list, _)) = item.filter(|(_, at)| at.bytes().all(|b| b.is_ascii_digit())) {
         let of_post = post.filter(|_| list.starts_with("post."));
         let of_post = of_post
             .map(|path| format!(" of `{path}`"))
@@ -322,6 +325,7 @@ fn undefined(
     }
     let known = names_of(object, data);
     let message = match object {
+        _ if item.is_some() => format!("there is no `{shown}`"),
         "" => format!("there is no `{name}` here"),
         "post" => format!("no post has a field `{name}`"),
         _ => format!("`{object}` has no `{name}`"),
@@ -332,6 +336,7 @@ fn undefined(
         ("", name) if known.contains(&name) => diagnostic.help(format!(
             "`{name}` is known on other pages; docs/templates.md says on which"
         )),
+        _ if item.is_some() => with_nearest(diagnostic, name, None),
         (_, name) => with_nearest(
             diagnostic,
             name,

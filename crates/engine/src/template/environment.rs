@@ -1,10 +1,13 @@
 //! Template environments: the templates of a site, compiled once, with our functions and filters.
 
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::{Arc, Mutex};
 
 use minijinja::{AutoEscape, Environment, Output, State, UndefinedBehavior, Value};
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
+use tabulae_core::source::Source;
 
+use super::blocks::{Dropped, blocks, dropped, extended};
 use super::context::{CurrentContext, RenderContext};
 use super::data::RenderData;
 use super::diagnose::diagnose;
@@ -13,6 +16,7 @@ use super::filters::FILTERS;
 use super::functions::FUNCTIONS;
 use super::limits;
 
+use crate::site::did_you_mean;
 use crate::threads::locked;
 
 /// Environments for rendering on any thread. Each renders one output at a time, and knows its context,
@@ -88,6 +92,7 @@ fn environment(data: &Arc<RenderData>, diagnostics: &mut Diagnostics) -> Environ
     for (name, add) in FILTERS {
         add(&mut env, name, Arc::clone(data));
     }
+    diagnostics.extend(dropped_texts(&data.sources));
     for (name, source) in &data.sources {
         let longest = limits::longest_tag(source.text());
         let (tag, tokens) = longest.unwrap_or_default();
@@ -109,6 +114,44 @@ fn environment(data: &Arc<RenderData>, diagnostics: &mut Diagnostics) -> Environ
         }
     }
     env
+}
+
+/// Returns a warning for each template with text that it drops, as it extends another.
+fn dropped_texts(sources: &BTreeMap<String, Source>) -> Diagnostics {
+    let mut found = Diagnostics::new();
+    for source in sources.values() {
+        let Some(base) = extended(source.text()).and_then(|name| sources.get(name)) else {
+            continue;
+        };
+        // The template that is extended, what that one extends, and so on.
+        let above = std::iter::successors(Some(base), |base| sources.get(extended(base.text())?));
+        let known: BTreeSet<&str> = above
+            .take(sources.len())
+            .flat_map(|base| blocks(base.text()).map(|(name, _)| name))
+            .collect();
+        let shown: Vec<String> = known.iter().map(|name| format!("`{name}`")).collect();
+        let shown = shown.join(", ");
+        let (span, message, help) = match dropped(source.text(), &|name| known.contains(name)) {
+            Some(Dropped::Text(span)) => (
+                span,
+                "no page shows this: the template extends another, and this is in no block"
+                    .to_owned(),
+                format!(
+                    "put it into a block, such as `{{% block main %}}…{{% endblock %}}`; there are {shown}"
+                ),
+            ),
+            Some(Dropped::Block(name, span)) => (
+                span,
+                format!("no page shows this: the extended template has no block `{name}`"),
+                did_you_mean(name, known.iter().copied())
+                    .unwrap_or_else(|| format!("the blocks are {shown}")),
+            ),
+            None => continue,
+        };
+        let place = source.place(span);
+        found.push(Diagnostic::warning(Code::DroppedTemplateText, place, message).help(help));
+    }
+    found
 }
 
 /// Writes a value as HTML; nothing for what is missing.

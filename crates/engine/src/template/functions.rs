@@ -26,7 +26,12 @@ pub(super) const FUNCTIONS: &[(&str, Add)] = &[
             name,
             move |state: &State<'_, '_>, text: Value, given: Kwargs| {
                 let context = current.get()?;
-                let posts = query(&context, state, arguments::text(&text)?, &named(&given)?)?;
+                let posts = query(
+                    &context,
+                    state.name(),
+                    arguments::text(&text)?,
+                    &named(&given)?,
+                )?;
                 Ok::<_, Error>(post_list(posts, &context))
             },
         );

@@ -11,8 +11,10 @@ use tabulae_core::html;
 use tabulae_core::likeness::WHOLE;
 use tabulae_core::post::State as PostState;
 use tabulae_core::query::fields::{DerivedField, FIELDS, derived};
+use tabulae_core::source::Source;
 use tabulae_core::term::TermId;
 use tabulae_core::time::Stamp;
+use tabulae_core::weave::Page;
 
 use super::context::RenderContext;
 use super::date_object::date_value;
@@ -127,11 +129,21 @@ impl PostObject {
     /// Returns the text as HTML.
     fn content(&self) -> Value {
         self.track_text();
+        if let Some(filled) = self.context.content(self.id) {
+            return filled;
+        }
         let site = &self.context.data.site;
         let post = site.catalogue.post(self.id);
         let html = self
             .context
             .with_lookups(site.owner(self.id), |owner| site.html_of(owner, post));
+        if post.has_placeholders {
+            // Elsewhere than on its own page the lists are left out.
+            let page = Page::of_source(&Source::new(&post.path, ""), &html).output;
+            return Value::from_safe_string(
+                page.replaced(&vec![String::new(); page.placeholders.len()]),
+            );
+        }
         Value::from_safe_string(html)
     }
 

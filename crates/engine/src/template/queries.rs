@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use minijinja::{Error, State, Value};
+use minijinja::{Error, Value};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::query::ast::Lasts;
@@ -17,24 +17,36 @@ use super::objects::{PostObject, TermObject};
 use super::query_error::QueryError;
 use crate::incremental::Key;
 
+/// Returns the posts of a query of a placeholder in the source file at `path`, and records the dependencies.
+///
+/// # Errors
+/// As a template that has the query.
+pub(crate) fn find_posts(
+    context: &RenderContext,
+    path: &str,
+    text: &str,
+) -> Result<Arc<[PostId]>, Error> {
+    query(context, path, text, &[])
+}
+
 /// The posts that a query finds, with the parameters that are given by name. One without
 /// parameters that asks for nothing of the page's own post is run once for all pages.
 pub(super) fn query(
     context: &RenderContext,
-    state: &State<'_, '_>,
+    template: &str,
     text: &str,
     given: &[(&str, Value)],
 ) -> Result<Arc<[PostId]>, Error> {
     let data = &context.data;
     let parameters = parameters(given)?;
     if !parameters.is_empty() {
-        return with_parameters(context, state.name(), text, given, &parameters);
+        return with_parameters(context, template, text, given, &parameters);
     }
     let on_page = context.this().is_some();
     if let Some(known) = data.answers.get(text) {
         context.track_key(Key::Query(text.to_owned(), None));
         if known.has_report {
-            report(context, state.name(), text, on_page);
+            report(context, template, text, on_page);
         }
         return Ok(known.posts);
     }
@@ -43,7 +55,7 @@ pub(super) fn query(
         Some(known) => known,
         None => {
             let scope = data.site.scope().on_page(on_page);
-            let (query, warnings) = resolve(&passage(data, state.name(), text), scope, given)?;
+            let (query, warnings) = resolve(&passage(data, template, text), scope, given)?;
             let known = KnownQuery {
                 query,
                 has_warnings: !warnings.is_empty(),
@@ -60,7 +72,7 @@ pub(super) fn query(
     let is_same_everywhere = !known.query.needs_this();
     let has_report = known.has_warnings || is_same_everywhere && posts.is_empty();
     if has_report {
-        report(context, state.name(), text, on_page);
+        report(context, template, text, on_page);
     }
     if is_same_everywhere {
         let answer = Answer {
@@ -135,7 +147,8 @@ impl RenderData {
         };
         let resolved = parsed.resolve(self.site.scope().on_page(on_page));
         let is_same_everywhere = resolved.output.is_some_and(|query| !query.needs_this());
-        let slip = is_same_everywhere.then(|| parsed.slip(self.site.scope()));
+        let is_told = parsed.is_empty_by(&resolved.diagnostics);
+        let slip = (is_same_everywhere && !is_told).then(|| parsed.slip(self.site.scope()));
         resolved
             .diagnostics
             .into_iter()
@@ -212,7 +225,11 @@ fn refused(diagnostics: Diagnostics) -> Error {
 
 /// Returns a query's text with its place in a template.
 fn passage(data: &RenderData, template: &str, text: &str) -> Passage {
-    match data.sources.get(template) {
+    let known = data.sources.get(template).cloned();
+    match known
+        .or_else(|| data.site.source_of(template).ok())
+        .as_ref()
+    {
         Some(source) => match in_quotes(source.text(), text) {
             Some(at) => Passage::new(text, source, Span::new(at, at + text.len())),
             None => {

@@ -31,7 +31,7 @@ pub(super) fn terms(
     context.track_key(Key::Terms(Box::new(listing.clone())));
     // Also for a list that is known: the query is reported on in each template that has it.
     let posts = match &listing.query {
-        Some(text) => Some(query(context, state, text, &given)?),
+        Some(text) => Some(query(context, state.name(), text, &given)?),
         None => None,
     };
     if given.is_empty()

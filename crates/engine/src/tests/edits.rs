@@ -87,7 +87,7 @@ pub(super) fn rich() -> Bench {
         .with("pages/all.html", PAGE)
         .with(
             "pages/about.md",
-            "# About\n\nSee [one](../posts/2026-01-01-p1.md).\n",
+            "# About\n\nSee [one](../posts/2026-01-01-p1.md).\n\n<!-- tabulae newest journal limit 3 --><!-- tabulae end -->\n\n<!-- tabulae terms tag order count --><!-- tabulae end -->\n",
         )
         .with("assets/a.svg", "a")
         .with("posts/b.png", "b")
@@ -123,8 +123,23 @@ fn post(bench: &mut Bench, number: u8, how: u8) {
         _ => format!("date: 2026-{month:02}-0{}\n", 1 + number % 9),
     };
     let image = if how % 5 == 2 { "image: b.png\n" } else { "" };
+    // A placeholder of each kind.
+    let list = match how % 16 {
+        1 => "query \"from posts where category = this.category and not current\"",
+        2 => "query \"from new order by title limit 2\" each \"parts/card.html\"",
+        4 => "related",
+        5 => "related of \"p2\"",
+        8 => "newest tags of \"a\" limit 2",
+        9 => "newest years",
+        10 => "terms category order newest limit 2",
+        _ => "",
+    };
+    let list = match list {
+        "" => String::new(),
+        list => format!("<!-- tabulae {list} -->\n<!-- tabulae end -->\n\n"),
+    };
     let text = format!(
-        "---\ntitle: Post {number} {}\n{date}tags: [{tags}]\ncategory: {category}\n{more}{image}---\n\nWords {} of lime.\n\nSee [next](2026-01-01-p{}.md), ![b](b.png).\n\n{}\n",
+        "---\ntitle: Post {number} {}\n{date}tags: [{tags}]\ncategory: {category}\n{more}{image}---\n\nWords {} of lime.\n\nSee [next](2026-01-01-p{}.md), ![b](b.png).\n\n{list}{}\n",
         how / 16,
         how % 3,
         1 + (number % 6 + how % 6) % 6,

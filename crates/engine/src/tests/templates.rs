@@ -249,7 +249,10 @@ fn a_field_that_this_post_lacks_is_handed_in_as_nothing() {
     "query('limit 1').title",
     "docs/templates.md lists what templates know"
 )]
-#[case::a_place_in_a_list("site.lists[99]", "docs/templates.md lists what templates know")]
+#[case::a_place_in_a_list(
+    "site.lists[99]",
+    "write `{% if site.lists %}…{% endif %}` around it, or loop over it with `{% for item in site.lists %}`"
+)]
 fn a_fault_of_a_name_says_what_to_do(#[case] value: &str, #[case] help: &str) {
     assert_eq!(refused(value).help.as_deref(), Some(help));
 }

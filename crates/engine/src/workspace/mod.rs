@@ -268,10 +268,7 @@ impl Workspace {
             return Err(Error::new(warnings));
         };
         let answer = resolved.run(&site.catalogue, this);
-        // A single test with a term that no post has says by itself why there is nothing.
-        let is_told =
-            query.has_one_test() && warnings.iter().any(|found| found.code == Code::UnusedTerm);
-        if answer.total == 0 && !is_told {
+        if answer.total == 0 && !query.is_empty_by(&warnings) {
             warnings.extend(query.why_empty(scope, this));
         }
         // Those that the site's own queries and templates compare are among its diagnostics.

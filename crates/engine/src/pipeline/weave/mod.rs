@@ -1,21 +1,21 @@
 //! Weaving: filling the placeholders of HTML pages that another program made.
 
-mod fill;
 mod folder;
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use rayon::prelude::*;
+use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Collected, Diagnostic, Diagnostics};
 use tabulae_core::weave::Page;
 
-use self::fill::Filler;
 pub(crate) use self::folder::PageFolder;
 use super::echoes::drop_echoes;
 use crate::options::BuildOptions;
 use crate::plan::plan;
 use crate::publish::{add_once, unwritable};
-use crate::render::Renderer;
+use crate::render::{Filler, Host, Renderer};
 use crate::site::{Site, unreadable};
 use crate::source::Sources;
 use crate::template::{Environments, RenderData};
@@ -29,7 +29,7 @@ pub struct WeaveReport {
     /// The number of pages with placeholders.
     pub pages: usize,
     /// The number of placeholders.
-    pub places: usize,
+    pub placeholders: usize,
     /// The pages that changed, or in a dry run would, sorted by path.
     pub changed: Vec<String>,
     /// The warnings.
@@ -39,7 +39,7 @@ pub struct WeaveReport {
 /// The outcome of one page.
 struct Outcome {
     path: String,
-    places: usize,
+    placeholders: usize,
     /// The new bytes, where they are others than before.
     bytes: Option<Vec<u8>>,
 }
@@ -85,12 +85,16 @@ fn woven(
     }
     let levels = options.levels_of(Some(&data.site.settings));
     *diagnostics = levels.of(std::mem::take(diagnostics));
-    let filler = Filler::new(&renderer, &data);
+    let weaver = Weaver {
+        filler: Filler::new(&renderer),
+        posts: posts_by_file(&data),
+        base: data.site.settings.site.address.path.trim_start_matches('/'),
+    };
     let outcomes: Vec<(Option<Outcome>, Diagnostics)> = pages
         .par_iter()
         .map(|path| {
             let mut diagnostics = Diagnostics::new();
-            (one(folder, path, &filler, &mut diagnostics), diagnostics)
+            (one(folder, path, &weaver, &mut diagnostics), diagnostics)
         })
         .collect();
     let mut report = WeaveReport {
@@ -104,7 +108,7 @@ fn woven(
             continue;
         };
         report.pages += 1;
-        report.places += outcome.places;
+        report.placeholders += outcome.placeholders;
         if let Some(bytes) = outcome.bytes {
             report.changed.push(outcome.path.clone());
             changed.push((outcome.path, bytes));
@@ -130,11 +134,48 @@ fn woven(
     Some(report)
 }
 
-/// A page with its places filled; `None` where it has none.
+/// Fills the pages of a folder.
+struct Weaver<'a> {
+    filler: Filler<'a>,
+    /// The posts by the files that their pages are in.
+    posts: BTreeMap<String, PostId>,
+    /// The path of the site's address, without the slash at its start.
+    base: &'a str,
+}
+
+fn posts_by_file(data: &RenderData) -> BTreeMap<String, PostId> {
+    let catalogue = &data.site.catalogue;
+    let files = catalogue.all().map(|id| (catalogue.link(id).file(), id));
+    files.collect()
+}
+
+impl Weaver<'_> {
+    /// Returns the post whose page a file is: `2026/lime/index.html`, or `2026/lime.html` for an address with or without
+    /// a slash at its end.
+    fn post_at(&self, path: &str) -> Option<PostId> {
+        let below = path
+            .strip_prefix(self.base)
+            .filter(|_| !self.base.is_empty());
+        let paths = [Some(path), below.map(|below| below.trim_start_matches('/'))];
+        paths.into_iter().flatten().find_map(|path| {
+            let stem = path.rsplit_once('.').map_or(path, |(stem, _)| stem);
+            let folder = stem.strip_suffix("/index").unwrap_or(stem);
+            let names = [
+                path.to_owned(),
+                folder.to_owned(),
+                format!("{folder}/index.html"),
+                format!("{folder}.html"),
+            ];
+            names.iter().find_map(|name| self.posts.get(name).copied())
+        })
+    }
+}
+
+/// Returns a page with its placeholders filled; `None` if it has none.
 fn one(
     folder: &PageFolder,
     path: &str,
-    filler: &Filler<'_>,
+    weaver: &Weaver<'_>,
     diagnostics: &mut Diagnostics,
 ) -> Option<Outcome> {
     let shown = folder.shown(path);
@@ -147,12 +188,17 @@ fn one(
     };
     let before = diagnostics.len();
     let page = Page::read(&shown, &bytes).into_output(diagnostics)?;
-    let texts = filler.texts(&page, path, diagnostics);
+    let host = Host {
+        page: &page,
+        this: weaver.post_at(path),
+        output: None,
+    };
+    let texts = weaver.filler.texts(host, diagnostics);
     let broken = diagnostics[before..].iter().any(Diagnostic::is_error);
     let filled = (!broken).then(|| page.filled(&texts));
     Some(Outcome {
         path: path.to_owned(),
-        places: page.places.len(),
+        placeholders: page.placeholders.len(),
         bytes: filled.filter(|filled| *filled != bytes),
     })
 }

@@ -10,7 +10,9 @@ use memchr::memchr;
 use pulldown_cmark::{CowStr, Event, HeadingLevel, Options, Parser, Tag, TagEnd, html};
 use tabulae_core::html as core_html;
 use tabulae_core::post::{Body, Notes};
+use tabulae_core::template_tags;
 use tabulae_core::term::slug;
+use tabulae_core::weave::has_placeholders;
 
 /// The separator between the summary and the rest of a text.
 const MORE: &str = "<!-- more -->";
@@ -68,7 +70,7 @@ pub(crate) fn read_html(text: &str, has_title: bool) -> Body {
         before_more,
         first_paragraph: first_paragraph.filter(|text| !text.is_empty()),
         links: true,
-        addresses: Vec::new(),
+        ..Notes::default()
     };
     noted(html, notes)
 }
@@ -78,6 +80,8 @@ fn noted(html: String, mut notes: Notes) -> Body {
     if notes.links {
         notes.addresses = core_html::relative_addresses(&html);
     }
+    notes.placeholders = has_placeholders(&html);
+    notes.template_tag = template_tags::first_outside_code(&html);
     Body {
         html: html.into(),
         notes,

@@ -1,6 +1,5 @@
-//! The texts of placeholders.
+//! The texts of placeholders: in pages that another program made, and in posts and pages of the site.
 
-use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use minijinja::context;
@@ -13,23 +12,37 @@ use tabulae_core::source::{Passage, Span, Spanned};
 use tabulae_core::term::{TermId, identity};
 use tabulae_core::weave::{Ask, Page, Part, What};
 
-use crate::render::Renderer;
-use crate::template::{Memo, PostObject, RenderContext, RenderData, post_list, term_list};
+use super::Renderer;
+use crate::incremental::{Key, Listing};
+use crate::template::{
+    Memo, PostObject, RenderContext, RenderData, diagnose, find_posts, post_list, term_list,
+};
 
-/// The part that makes a list of posts, where a mark names none.
+/// The part that renders a list of posts, if a placeholder names none.
 const POSTS: &str = "parts/woven.html";
 /// The part that renders terms, if a placeholder names none.
 const TERMS: &str = "parts/woven-terms.html";
 /// The part that renders related posts, if a placeholder names none.
 const RELATED: &str = "parts/related.html";
 
-/// Fills places, on any thread.
-pub(super) struct Filler<'a> {
+/// Renders the texts of placeholders, on any thread.
+pub(crate) struct Filler<'a> {
     renderer: &'a Renderer<'a>,
     data: &'a Arc<RenderData>,
-    /// Posts by the files that their pages are in.
-    posts: BTreeMap<String, PostId>,
+    /// The queries of woven pages.
     queries: Memo<QueryKey, Arc<Query<Resolved>>>,
+}
+
+/// The page whose placeholders are filled.
+#[derive(Clone, Copy)]
+pub(crate) struct Host<'a> {
+    /// The placeholders.
+    pub(crate) page: &'a Page<'a>,
+    /// The post whose page it is.
+    pub(crate) this: Option<PostId>,
+    /// The context of the output that the page is rendered for, with the path of its source; `None` if another program
+    /// made the page.
+    pub(crate) output: Option<(&'a Arc<RenderContext>, &'a str)>,
 }
 
 /// A query's text, and whether it runs on a post's page.
@@ -45,29 +58,20 @@ struct Made {
 }
 
 impl<'a> Filler<'a> {
-    pub(super) fn new(renderer: &'a Renderer<'a>, data: &'a Arc<RenderData>) -> Self {
-        let catalogue = &data.site.catalogue;
-        let files = catalogue.all().map(|id| (catalogue.link(id).file(), id));
+    pub(crate) fn new(renderer: &'a Renderer<'a>) -> Self {
         Self {
             renderer,
-            data,
-            posts: files.collect(),
+            data: &renderer.data,
             queries: Memo::default(),
         }
     }
 
-    /// The texts of a page's places, in their order.
-    pub(super) fn texts(
-        &self,
-        page: &Page<'_>,
-        path: &str,
-        diagnostics: &mut Diagnostics,
-    ) -> Vec<String> {
-        let this = self.post_at(path);
-        let texts = page.places.iter().map(|place| {
+    /// Returns the texts of a page's placeholders, in order. One with an error is empty.
+    pub(crate) fn texts(&self, host: Host<'_>, diagnostics: &mut Diagnostics) -> Vec<String> {
+        let texts = host.page.placeholders.iter().map(|place| {
             let made = self
-                .made(page, &place.ask, place.span, this, diagnostics)
-                .and_then(|made| self.text(page, &place.ask, made));
+                .made(host, &place.ask, place.span, diagnostics)
+                .and_then(|made| self.text(host, &place.ask, made));
             made.unwrap_or_else(|found| {
                 diagnostics.extend(found);
                 String::new()
@@ -76,38 +80,11 @@ impl<'a> Filler<'a> {
         texts.collect()
     }
 
-    /// The post whose page a file is: `2026/lime/index.html`, `2026/lime.html` where its address
-    /// ends in a slash or not.
-    fn post_at(&self, path: &str) -> Option<PostId> {
-        let base = self
-            .data
-            .site
-            .settings
-            .site
-            .address
-            .path
-            .trim_start_matches('/');
-        let below = path.strip_prefix(base).filter(|_| !base.is_empty());
-        let paths = [Some(path), below.map(|below| below.trim_start_matches('/'))];
-        paths.into_iter().flatten().find_map(|path| {
-            let stem = path.rsplit_once('.').map_or(path, |(stem, _)| stem);
-            let folder = stem.strip_suffix("/index").unwrap_or(stem);
-            let names = [
-                path.to_owned(),
-                folder.to_owned(),
-                format!("{folder}/index.html"),
-                format!("{folder}.html"),
-            ];
-            names.iter().find_map(|name| self.posts.get(name).copied())
-        })
-    }
-
     fn made(
         &self,
-        page: &Page<'_>,
+        host: Host<'_>,
         ask: &Ask,
         span: Span,
-        this: Option<PostId>,
         diagnostics: &mut Diagnostics,
     ) -> Result<Made, Diagnostics> {
         let posts = |default, posts, this| Made {
@@ -116,9 +93,15 @@ impl<'a> Filler<'a> {
             terms: None,
             this,
         };
+        let Host { page, this, output } = host;
         match &ask.what {
             What::Query(text) => {
-                let found = self.query(text, this, diagnostics)?;
+                let found = match output {
+                    Some((context, path)) => find_posts(context, path, text.text())
+                        .map_err(|error| diagnose(&error, self.data, None))?
+                        .to_vec(),
+                    None => self.query(text, this, diagnostics)?,
+                };
                 Ok(posts(POSTS, found, this))
             }
             What::Related(of) => {
@@ -135,18 +118,21 @@ impl<'a> Filler<'a> {
                     );
                     return Err(vec![diagnostic]);
                 }
+                if let Some((context, _)) = output {
+                    context.track(self.data.dependencies.related(this));
+                }
                 let related = site.related_to(this).to_vec();
                 Ok(posts(RELATED, related, Some(this)))
             }
             What::Newest(archive, of) => Ok(posts(
                 POSTS,
-                self.newest(page, ask, archive, of.as_ref())?,
+                self.newest(host, ask, archive, of.as_ref())?,
                 this,
             )),
             What::Terms(field, order) => Ok(Made {
                 default: TERMS,
                 posts: Vec::new(),
-                terms: Some(self.terms(page, ask, field, order.as_ref())?),
+                terms: Some(self.terms(host, ask, field, order.as_ref())?),
                 this,
             }),
         }
@@ -171,7 +157,8 @@ impl<'a> Filler<'a> {
                 else {
                     return Err(found);
                 };
-                if !resolved.needs_this() && resolved.first(&site.catalogue, this).is_empty() {
+                let is_told = resolved.needs_this() || written.is_empty_by(&found);
+                if !is_told && resolved.first(&site.catalogue, this).is_empty() {
                     found.extend(written.slip(scope));
                 }
                 diagnostics.extend(found);
@@ -191,11 +178,11 @@ impl<'a> Filler<'a> {
         })
     }
 
-    /// The first posts of an archive, or of one of its terms: as many as a page of it has, where
-    /// the mark does not say.
+    /// The first posts of an archive, or of one of its terms: as many as a page of it has, if
+    /// the placeholder does not say.
     fn newest(
         &self,
-        page: &Page<'_>,
+        Host { page, output, .. }: Host<'_>,
         ask: &Ask,
         name: &Spanned<String>,
         of: Option<&Spanned<String>>,
@@ -208,6 +195,11 @@ impl<'a> Filler<'a> {
             let known = known.map(|archive| archive.name.as_str());
             return Err(unknown(page, name, message, known));
         };
+        if let Some((context, _)) = output {
+            context.track_key(Key::Groups(archive.name.clone()));
+            let links = laid.groups.iter().map(|group| group.link.plain.clone());
+            links.for_each(|link| context.track_key(Key::List(link)));
+        }
         let mut posts = match of {
             Some(of) => of_term(page, laid, of)?,
             None => of_all(laid),
@@ -220,7 +212,7 @@ impl<'a> Filler<'a> {
 
     fn terms(
         &self,
-        page: &Page<'_>,
+        Host { page, output, .. }: Host<'_>,
         ask: &Ask,
         field: &Spanned<String>,
         order: Option<&Spanned<String>>,
@@ -240,10 +232,20 @@ impl<'a> Filler<'a> {
                 vec![page.diagnostic(name.span, message, help)]
             })?,
         };
+        if let Some((context, _)) = output {
+            let listing = Listing {
+                field: field.node.clone(),
+                order,
+                limit: ask.limit,
+                query: None,
+            };
+            context.track_key(Key::Terms(Box::new(listing)));
+        }
         Ok((at, self.data.listed_terms(at, order, ask.limit, None)))
     }
 
-    fn text(&self, page: &Page<'_>, ask: &Ask, mut made: Made) -> Result<String, Diagnostics> {
+    fn text(&self, host: Host<'_>, ask: &Ask, mut made: Made) -> Result<String, Diagnostics> {
+        let page = host.page;
         if let Some(limit) = ask.limit {
             made.posts.truncate(limit);
         }
@@ -254,19 +256,34 @@ impl<'a> Filler<'a> {
             let message = format!("there is no template `{}`", part.node);
             return Err(unknown(page, part, message, known));
         }
-        let data = Arc::clone(self.data);
-        let context = match made.this {
-            Some(this) => RenderContext::of_post(data, this, &made.posts),
-            None => RenderContext::new(data),
-        };
+        match (host.output, made.this) {
+            (Some((context, _)), Some(this)) if host.this != made.this => {
+                context.with_post(this, &made.posts, || self.with_part(context, ask, &made))
+            }
+            (Some((context, _)), _) => self.with_part(context, ask, &made),
+            (None, Some(this)) => {
+                let context = RenderContext::of_post(Arc::clone(self.data), this, &made.posts);
+                self.with_part(&context, ask, &made)
+            }
+            (None, None) => self.with_part(&RenderContext::new(Arc::clone(self.data)), ask, &made),
+        }
+    }
+
+    /// Returns the text that the template part of a placeholder makes.
+    fn with_part(
+        &self,
+        context: &Arc<RenderContext>,
+        ask: &Ask,
+        made: &Made,
+    ) -> Result<String, Diagnostics> {
         match &ask.part {
             Some(Part::Each(part)) => {
                 let posts = made.posts.iter();
-                let each = posts.map(|id| self.render(&context, &part.node, &made, Some(*id)));
+                let each = posts.map(|id| self.render(context, &part.node, made, Some(*id)));
                 Ok(each.collect::<Result<Vec<_>, _>>()?.join("\n"))
             }
-            Some(Part::Whole(part)) => self.render(&context, &part.node, &made, made.this),
-            None => self.render(&context, made.default, &made, made.this),
+            Some(Part::Whole(part)) => self.render(context, &part.node, made, made.this),
+            None => self.render(context, made.default, made, made.this),
         }
     }
 
