@@ -133,6 +133,7 @@ fn every_piece_of_settings_builds() {
         "docs/queries.md",
         "docs/related.md",
         "docs/feeds.md",
+        "docs/beside.md",
         "docs/diagnostics.md",
         "docs/commands.md",
     ] {
@@ -217,6 +218,7 @@ fn is_shown(text: &str, shown: &str) -> bool {
 #[rstest]
 #[case::start("docs/start.md", false, 5)]
 #[case::weave("docs/weave.md", true, 3)]
+#[case::beside("docs/beside.md", false, 3)]
 #[case::publish("docs/publish.md", true, 1)]
 #[case::commands("docs/commands.md", true, 3)]
 fn a_page_is_followed(#[case] path: &str, #[case] on_example: bool, #[case] commands: usize) {

@@ -289,3 +289,70 @@ fn another_run_that_holds_the_lock_is_an_error() {
     drop(lock);
     site.run(&["weave", "public"]).sound();
 }
+
+/// A site whose pages of posts another program makes, in the folder that is built to.
+fn beside_built_pages() -> Site {
+    let site = Site::empty();
+    site.write(
+        "tabulae.toml",
+        "[site]\ntitle = \"T\"\naddress = \"https://t.example/\"\ndefaults = false\n[content.posts]\npages = false\n[archive.tags]\nby = \"tag\"\n",
+    );
+    for day in 1..=3 {
+        let text = format!("---\ndate: 2026-03-0{day}\nsummary: S.\ntags: [x]\n---\nText.\n");
+        site.write(&format!("posts/p{day}.md"), text);
+        site.write(
+            &format!("public/2026/p{day}/index.html"),
+            "<p>By another program.\n",
+        );
+    }
+    site.write("public/about.html", "<p>By hand.\n");
+    let home = "<!-- tabulae query \"from posts\" -->\n<!-- tabulae end -->\n";
+    site.write("public/index.html", home);
+    site
+}
+
+#[test]
+fn pages_by_hand_beside_built_ones_are_no_strays() {
+    let site = beside_built_pages();
+    let built = site.run(&["build", "--out", "public"]);
+    assert!(!built.sound().out.contains("--prune"), "{}", built.out);
+    let woven = site.run(&["weave", "public"]);
+    assert_eq!(
+        woven.sound().out,
+        "1 placeholder in 1 of 6 pages: 1 page written, 0 unchanged.\n"
+    );
+    let audit = site.run(&["audit", "--out", "public", "--deny", "all"]);
+    assert_eq!(audit.sound().out, "Nothing to say.\n");
+    // The second build and the second run change nothing of each other.
+    let again = site.run(&["build", "--out", "public"]);
+    assert!(
+        again.sound().out.contains("(0 changed, 0 removed)"),
+        "{}",
+        again.out
+    );
+    assert_eq!(site.run(&["weave", "public", "--check"]).status, 0);
+}
+
+#[test]
+fn nothing_is_pruned_where_another_program_writes() {
+    let site = beside_built_pages();
+    site.run(&["build", "--out", "public"]).sound();
+    let before = site.tree("public");
+    let run = site.run(&["build", "--out", "public", "--prune"]);
+    assert!(
+        run.err.contains("nothing is removed from `public`"),
+        "{}",
+        run.err
+    );
+    assert_eq!(site.tree("public"), before);
+}
+
+/// Without a placeholder such files are strays as before.
+#[test]
+fn a_page_by_hand_in_another_folder_is_a_stray() {
+    let site = beside_built_pages();
+    site.write("public/index.html", "<p>No placeholder.\n");
+    site.run(&["build", "--out", "public"]).sound();
+    let audit = site.run(&["audit", "--out", "public"]);
+    assert!(audit.out.starts_with("5 stray-file: "), "{}", audit.out);
+}

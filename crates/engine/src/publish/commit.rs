@@ -11,6 +11,7 @@ use tabulae_core::source::Place;
 use super::errors::{add_once, unwritable};
 use super::manifest::{Manifest, Published};
 use super::stage::{Outcome, Stage, VersionSource};
+use super::woven::is_woven;
 use crate::report::{BuildReport, Change, ChangeKind};
 
 impl Stage<'_> {
@@ -205,6 +206,13 @@ impl Stage<'_> {
         };
         let unknown = files.into_iter().filter(|path| !is_ours(path));
         let unknown: Vec<String> = unknown.collect();
+        let folder = self.destination.folder();
+        if !unknown.is_empty() && folder.is_some_and(|folder| is_woven(folder, &unknown)) {
+            if self.options.foreign.prune {
+                diagnostics.push(not_pruned(&self.destination.name()));
+            }
+            return;
+        }
         if !self.options.foreign.prune {
             report.unknown = unknown;
             return;
@@ -226,6 +234,15 @@ impl Stage<'_> {
             }
         }
     }
+}
+
+/// Returns the warning of `--prune` in a folder to which other programs write.
+fn not_pruned(out: &str) -> Diagnostic {
+    let message = format!(
+        "nothing is removed from `{out}`: pages in it have placeholders for `tabulae weave`, and are of another program"
+    );
+    Diagnostic::warning(Code::StrayFile, Place::top_of(out), message)
+        .help("remove by hand what is not to be published")
 }
 
 /// The number of foreign files that are reported one by one.

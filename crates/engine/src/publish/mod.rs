@@ -13,6 +13,7 @@ mod place;
 mod stage;
 #[cfg(test)]
 pub(crate) mod steps;
+mod woven;
 
 use std::fmt;
 use std::io;
@@ -29,6 +30,7 @@ pub use self::manifest::{Manifest, Published};
 pub use self::memory::MemoryOutput;
 pub(crate) use self::place::check_place;
 pub(crate) use self::stage::{Outcome, Stage, Version, VersionSource};
+pub(crate) use self::woven::is_woven;
 use crate::source::FileStamp;
 
 /// A function that writes something piece by piece.

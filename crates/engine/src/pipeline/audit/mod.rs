@@ -14,7 +14,7 @@ use tabulae_core::source::Place;
 use super::build;
 use crate::options::{BuildOptions, ForeignFiles};
 use crate::plan::{Origin, Plan, plan};
-use crate::publish::Destination;
+use crate::publish::{Destination, is_woven};
 use crate::site::Site;
 use crate::source::Sources;
 use crate::template;
@@ -135,13 +135,19 @@ fn empty_feeds(site: &Site, plan: &Plan, told: &Diagnostics) -> Diagnostics {
         .collect()
 }
 
-/// Files in `out/` that no build made, this one neither.
+/// Returns a warning for each file of the output folder that no build made, unless `weave` fills the folder.
 fn stray(plan: &Plan, destination: &dyn Destination) -> Diagnostics {
     let manifest = destination.manifest().unwrap_or_default();
     let planned: BTreeSet<&str> = plan.outputs.iter().map(|made| made.file.as_str()).collect();
     let is_ours = |path: &str| planned.contains(path) || manifest.files.contains_key(path);
     let files = destination.list().unwrap_or_default();
-    let stray = files.into_iter().filter(|path| !is_ours(path)).map(|path| {
+    let stray: Vec<String> = files.into_iter().filter(|path| !is_ours(path)).collect();
+    // In a folder that `weave` fills, the pages of another program are what is published.
+    let folder = destination.folder();
+    if folder.is_some_and(|folder| is_woven(folder, &stray)) {
+        return Diagnostics::new();
+    }
+    let stray = stray.into_iter().map(|path| {
         let path = format!("{}/{path}", destination.name());
         Diagnostic::warning(
             Code::StrayFile,

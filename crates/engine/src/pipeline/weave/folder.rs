@@ -1,4 +1,4 @@
-//! The folder of pages that something else made.
+//! The folder of pages that another program made.
 
 use std::fs;
 use std::io;
