@@ -55,7 +55,7 @@ fn document() -> Document {
     };
     Document {
         title: "The <Log> & more".to_owned(),
-        about: Some("About it".to_owned()),
+        description: Some("About it".to_owned()),
         id: "https://x.example/atom.xml".to_owned(),
         address: "https://x.example/atom-2.xml".to_owned(),
         home: "https://x.example/".to_owned(),

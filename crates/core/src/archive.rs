@@ -189,7 +189,7 @@ pub fn lay_out(
             ));
         }
     }
-    order(&mut groups, &by, archive.order, catalogue);
+    order(&mut groups, &by, archive.overview_order, catalogue);
     let overview_title = match &archive.title {
         Some(title) if !title.contains('{') => title.clone(),
         _ => default_title(&archive.name, &by, settings, catalogue),

@@ -786,7 +786,7 @@ fn a_post_shows_what_is_related_and_why() {
     let mut bench = small();
     bench.sources.write(
         "tabulae.toml",
-        format!("{SITE}[archive.journal]\nlink = \"/journal/\"\nfeeds = [\"atom\"]\nfeed_content = \"full\"\n[archive.tags]\nby = \"tag\"\n[related]\nnotice = \"Nothing like it.\"\nfeeds = true\nweigh = {{ tag = 1 }}\n"),
+        format!("{SITE}[archive.journal]\nlink = \"/journal/\"\nfeeds = [\"atom\"]\nfeed_content = \"full\"\n[archive.tags]\nby = \"tag\"\n[related]\nempty_text = \"Nothing like it.\"\nfeeds = true\nweigh = {{ tag = 1 }}\n"),
     );
     bench.sound();
     let part = |file: &str| {

@@ -12,7 +12,7 @@ fn site() -> Site {
     let site = Site::empty();
     site.write(
         "tabulae.toml",
-        "[site]\ntitle = \"Log\"\naddress = \"https://x.example/\"\n[content.posts]\npages = false\n[archive.journal]\nper_page = 2\n[archive.tags]\nby = \"tag\"\n[related]\nnotice = \"Alone.\"\n",
+        "[site]\ntitle = \"Log\"\naddress = \"https://x.example/\"\n[content.posts]\npages = false\n[archive.journal]\nper_page = 2\n[archive.tags]\nby = \"tag\"\n[related]\nempty_text = \"Alone.\"\n",
     );
     let post = |path: &str, front: &str| site.write(path, format!("---\n{front}\n---\n\nText.\n"));
     post(

@@ -16,7 +16,7 @@ pub(super) fn write(document: &Document) -> String {
     );
     xml.text("id", &[], &document.id);
     xml.text("title", &[], &document.title);
-    xml.text_if("subtitle", document.about.as_deref());
+    xml.text_if("subtitle", document.description.as_deref());
     xml.text("updated", &[], &document.updated().rfc3339());
     link(&mut xml, "alternate", Some("text/html"), &document.home);
     for (rel, address) in document.links() {

@@ -71,7 +71,7 @@ pub(super) fn write(document: &Document) -> String {
         title: allowed(&document.title),
         home_page_url: &document.home,
         feed_url: &document.address,
-        description: document.about.as_deref().map(allowed),
+        description: document.description.as_deref().map(allowed),
         next_url: document
             .pages
             .as_ref()

@@ -23,7 +23,7 @@ pub struct Document {
     /// The title.
     pub title: String,
     /// One sentence on the site.
-    pub about: Option<String>,
+    pub description: Option<String>,
     /// The id: the address of its first page.
     pub id: String,
     /// This page's own address, absolute.

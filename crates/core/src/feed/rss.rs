@@ -19,7 +19,7 @@ pub(super) fn write(document: &Document) -> String {
     xml.open("channel", &[]);
     xml.text("title", &[], &document.title);
     xml.text("link", &[], &document.home);
-    let about = document.about.as_deref().unwrap_or(&document.title);
+    let about = document.description.as_deref().unwrap_or(&document.title);
     xml.text("description", &[], about);
     xml.text("language", &[], &document.language);
     xml.text_if("copyright", document.rights.as_deref());

@@ -89,7 +89,7 @@ fn whole(name: &str, link: &str) -> Archive {
         link: Pattern::fixed(link),
         link_place: Span::default(),
         overview: None,
-        order: None,
+        overview_order: None,
         per_page: None,
         feeds: Vec::new(),
         feed_limit: 20,
@@ -150,7 +150,7 @@ fn archive(
     let count = |count: Option<Spanned<usize>>| count.map(|count| count.node);
     let per_page = count(table.count("per_page", diagnostics)).and_then(NonZeroUsize::new);
     let feeds = table.choices("feeds", &FORMATS, diagnostics);
-    let order = table.choice("order", &ORDERS, diagnostics);
+    let overview_order = table.choice("overview_order", &ORDERS, diagnostics);
     let content = table.choice("feed_content", &CONTENTS, diagnostics);
     let group = table.text_or_false("group", diagnostics);
     let title = table.text("title", diagnostics).map(|text| text.node);
@@ -164,7 +164,7 @@ fn archive(
         link_place: link.span,
         link: link.node,
         overview,
-        order: order.or(base.order),
+        overview_order: overview_order.or(base.overview_order),
         per_page: per_page.or(base.per_page),
         feeds: if inherited.feeds {
             base.feeds.clone()

@@ -46,7 +46,7 @@ fn plain(name: &str, place: Span, format: FeedFormat) -> Feed {
         format,
         content: FeedContent::Summary,
         title: None,
-        about: None,
+        description: None,
         ttl: None,
         history: false,
         moved_from: Vec::new(),
@@ -88,7 +88,7 @@ fn feed(
             .choice("content", &CONTENTS, diagnostics)
             .unwrap_or_default(),
         title: text(&mut table, "title", diagnostics).or_else(|| base.title.clone()),
-        about: text(&mut table, "about", diagnostics),
+        description: text(&mut table, "description", diagnostics),
         ttl: ttl(&mut table, base.format, diagnostics),
         history: table.flag("history", false, diagnostics),
         moved_from: table.moved_from(site, diagnostics),

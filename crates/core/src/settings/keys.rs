@@ -3,6 +3,23 @@
 
 use super::{CONTENTS, FORMATS, ORDERS, SHOWS};
 
+/// Keys that have another name now: table, former name, name. For the message alone.
+const FORMER: [(&str, &str, &str); 5] = [
+    ("site", "about", "description"),
+    ("site", "dates", "date_format"),
+    ("feed", "about", "description"),
+    ("archive", "order", "overview_order"),
+    ("related", "notice", "empty_text"),
+];
+
+/// Returns the name of a key that had another name in a table such as `archive.tags`.
+pub(super) fn renamed(table: &str, key: &str) -> Option<&'static str> {
+    let table = table.split('.').next().unwrap_or_default();
+    let mut former = FORMER.iter();
+    let found = former.find(|(known, name, _)| *known == table && *name == key)?;
+    Some(found.2)
+}
+
 /// A key of a table.
 #[derive(Debug, Clone, Copy)]
 pub struct Key {
@@ -131,7 +148,7 @@ keys! {
         address Address, None, "Where the site will stand, with scheme and host; it may have a path.";
         language Text, Some("\"en\""), "The language's tag (BCP 47): it decides order, stemming and dates in words.";
         timezone Text, Some("\"UTC\""), "The time zone (IANA) of dates without an offset, and of years, months and days.";
-        about Text, NOTHING, "One sentence on the site.";
+        description Text, NOTHING, "One sentence on the site.";
         author Table, NOTHING, "Who answers for the site: `name`, `email`, `link`.";
         image Text, NOTHING, "The image of posts that have none, and of the feeds.";
         rights Text, NOTHING, "Who may do what with the texts, in feeds.";
@@ -140,7 +157,7 @@ keys! {
         hub Address, NOTHING, "The hub that tells subscribers of feeds of changes (WebSub).";
         search Flag, Some("false"), "Whether there is a search page at `/search/`.";
         defaults Flag, Some("true"), "Whether the built-in archives, feed and content set exist beside those that are named.";
-        dates Text, Some("\"long\""), "The theme's dates: \"long\", \"medium\", \"short\" (by language), or a strftime pattern.";
+        date_format Text, Some("\"long\""), "The theme's dates: \"long\", \"medium\", \"short\" (by language), or a strftime pattern.";
     }
     "site.author" {
         name Text, NOTHING, "The name.";
@@ -169,7 +186,7 @@ keys! {
         by Text, NOTHING, "What splits the posts into one set of pages for each value: a term field, any field with few values, \"year\", \"month\", \"day\".";
         link Pattern, Some("\"/NAME/\", split by a field \"/NAME/{FIELD}/\""), "The address of page 1.";
         overview LinkOrFalse, NOTHING, "The address of the page that lists the terms; without it, or with `false`, the archive has no such page.";
-        order Word(ORDER_NAMES), Some("by name; date parts newest first"), "The overview's order.";
+        overview_order Word(ORDER_NAMES), Some("by name; date parts newest first"), "The overview's order.";
         per_page Count, Some("all on one page"), "How many posts a page has.";
         feeds Words(FORMAT_NAMES), NOTHING, "The formats of its feeds: `atom.xml`, `rss.xml`, `feed.json` below the link.";
         feed_limit Count, Some("20"), "How many entries a feed has at most.";
@@ -189,7 +206,7 @@ keys! {
         format Word(FORMAT_NAMES), Some("\"atom\""), "Atom (RFC 4287), RSS 2.0 or JSON Feed 1.1.";
         content Word(CONTENT_NAMES), Some("\"summary\""), "What of a post stands in it.";
         title Text, Some("the site's and the name"), "The title.";
-        about Text, Some("the site's"), "One sentence on it.";
+        description Text, Some("the site's"), "One sentence on it.";
         page Link, Some("\"/\", announced on every page"), "The page that it belongs to, which announces it.";
         history Flag, Some("false"), "Whether what is beyond the limit stands on further pages (RFC 5005).";
         moved_from Texts, NOTHING, "Earlier addresses, at which the feed stays as well.";
@@ -200,7 +217,7 @@ keys! {
         fill Query, NOTHING, "What tops the list up; without it a short list stays short.";
         weigh Table, Some("{ tag = 3, category = 2, title = 1, body = 1 }"), "How much each field counts.";
         require Texts, NOTHING, "Fields in each of which something must be shared.";
-        notice Text, NOTHING, "What an empty list says; without it nothing is shown.";
+        empty_text Text, NOTHING, "What an empty list says; without it nothing is shown.";
         feeds Flag, Some("false"), "Whether the list also ends each full feed entry.";
         show Word(SHOW_NAMES), Some("\"lines\""), "Cards have title, date, summary and image; lines date, title and image; both say what is shared.";
     }

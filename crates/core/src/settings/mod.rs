@@ -68,7 +68,7 @@ pub struct Site {
     /// The site's time zone.
     pub timezone: TimeZone,
     /// One sentence on the site.
-    pub about: Option<String>,
+    pub description: Option<String>,
     /// Who answers for the site.
     pub author: Option<Author>,
     /// The image of posts that have none.
@@ -80,7 +80,7 @@ pub struct Site {
     /// Whether there is a search page.
     pub search: bool,
     /// How dates are written.
-    pub dates: DateStyle,
+    pub date_format: DateStyle,
     /// The most megabytes that a text source may have; never asked of an asset.
     pub source_limit: usize,
     /// Set if links below the site's folders may lead out of the site's folder.
@@ -278,7 +278,7 @@ pub struct Archive {
     /// The address of the overview.
     pub overview: Option<Spanned<String>>,
     /// The overview's order.
-    pub order: Option<OverviewOrder>,
+    pub overview_order: Option<OverviewOrder>,
     /// How many posts a page; all on one, where it is left out.
     pub per_page: Option<NonZeroUsize>,
     /// The formats of its feeds.
@@ -327,7 +327,7 @@ pub struct Feed {
     /// The title.
     pub title: Option<String>,
     /// One sentence on it; the site's, where it is left out.
-    pub about: Option<String>,
+    pub description: Option<String>,
     /// Minutes that a reader may keep it (RSS only).
     pub ttl: Option<usize>,
     /// Whether what is beyond the limit stands on further pages.
@@ -348,7 +348,7 @@ pub struct Related {
     /// Fields in which a value must be shared.
     pub require: Vec<Spanned<String>>,
     /// What an empty list says.
-    pub notice: Option<String>,
+    pub empty_text: Option<String>,
     /// Whether the list ends each full feed entry.
     pub feeds: bool,
     /// Cards or lines.

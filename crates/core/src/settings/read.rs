@@ -356,7 +356,7 @@ fn read_related(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Option<R
         fill: table.passage("fill", diagnostics),
         weigh,
         require: table.texts("require", diagnostics),
-        notice: table.text("notice", diagnostics).map(|text| text.node),
+        empty_text: table.text("empty_text", diagnostics).map(|text| text.node),
         feeds: table.flag("feeds", false, diagnostics),
         show: table
             .choice("show", &SHOWS, diagnostics)

@@ -1,6 +1,6 @@
 //! Reading typed values from a table, with every diagnostic reported at its place.
 
-use super::Site;
+use super::{Site, keys};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::route::Pattern;
 use crate::source::{Passage, Source, Span, Spanned};
@@ -362,18 +362,20 @@ impl<'a> Table<'a> {
                 } else {
                     format!(" in [{}]", self.name)
                 };
-                diagnostics.push(
-                    Diagnostic::error(
-                        Code::UnknownKey,
-                        self.source.place(entry.key.span),
-                        format!("there is no setting `{key}`{at}"),
-                    )
-                    .suggest(key, self.known.iter().copied()),
-                );
+                let place = self.source.place(entry.key.span);
+                let message = format!("there is no setting `{key}`{at}");
+                let found = Diagnostic::error(Code::UnknownKey, place, message);
+                diagnostics.push(match keys::renamed(&self.name, key) {
+                    Some(now) => found.help(format!("it is called `{now}` now")),
+                    None if self.name == "related" && key == "limit" => found.help(LIMIT),
+                    None => found.suggest(key, self.known.iter().copied()),
+                });
             }
         }
     }
 }
+
+const LIMIT: &str = "the limit is part of the query: `query = \"from posts where likeness > 0 order by likeness desc limit 4\"`";
 
 /// Reads a link; without one it is `default`, which is made of the table's name.
 pub(super) fn read_pattern(

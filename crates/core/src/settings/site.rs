@@ -31,16 +31,16 @@ pub(super) fn read(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Site 
         timezone: table
             .read("timezone", diagnostics, time_zone)
             .unwrap_or(fallback.timezone),
-        about: text(&mut table, "about", diagnostics),
+        description: text(&mut table, "description", diagnostics),
         image: table.read("image", diagnostics, image),
         rights: text(&mut table, "rights", diagnostics),
         hub: table.read("hub", diagnostics, |text| {
             elsewhere(text, "https://hub.example/")
         }),
         search: table.flag("search", false, diagnostics),
-        dates: table
-            .read("dates", diagnostics, date_style)
-            .unwrap_or(fallback.dates),
+        date_format: table
+            .read("date_format", diagnostics, date_style)
+            .unwrap_or(fallback.date_format),
         source_limit: table
             .count("source_limit", diagnostics)
             .map_or(fallback.source_limit, |count| count.node),
@@ -73,13 +73,13 @@ fn unnamed() -> Site {
         },
         language: "en".to_owned(),
         timezone: TimeZone::UTC,
-        about: None,
+        description: None,
         author: None,
         image: None,
         rights: None,
         hub: None,
         search: false,
-        dates: DateStyle::Long,
+        date_format: DateStyle::Long,
         source_limit: SOURCE_LIMIT,
         follow_links: false,
         defaults: true,
@@ -186,7 +186,7 @@ fn time_zone(text: &str) -> Result<TimeZone, Unfit> {
 fn date_style(text: &str) -> Result<DateStyle, Unfit> {
     let unfit = |why: String| Unfit {
         code: Code::InvalidValue,
-        message: format!("`site.dates` cannot be \"{text}\"{why}"),
+        message: format!("`site.date_format` cannot be \"{text}\"{why}"),
         help: "write \"long\", \"medium\", \"short\", or a pattern such as \"%-d %B %Y\""
             .to_owned(),
     };

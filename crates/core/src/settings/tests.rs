@@ -207,7 +207,7 @@ fn faults_of_the_site_name_their_place(
     "give the query another name"
 )]
 #[case::dates(
-    "{SITE}dates = \"%Y %\"\n",
+    "{SITE}date_format = \"%Y %\"\n",
     Code::InvalidValue,
     "write \"long\", \"medium\", \"short\", or a pattern such as \"%-d %B %Y\""
 )]
@@ -288,4 +288,27 @@ fn a_verdict_names_codes(#[case] text: &str, #[case] help: &str) {
         found[0].help.as_deref().unwrap().contains(help),
         "{found:?}"
     );
+}
+
+#[rstest]
+#[case::description("about = \"x\"", "it is called `description` now")]
+#[case::date_format("dates = \"long\"", "it is called `date_format` now")]
+#[case::of_a_feed("[feed.x]\nabout = \"x\"", "it is called `description` now")]
+#[case::overview_order(
+    "[archive.tags]\norder = \"count\"",
+    "it is called `overview_order` now"
+)]
+#[case::empty_text("[related]\nnotice = \"x\"", "it is called `empty_text` now")]
+#[case::limit(
+    "[related]\nlimit = 3",
+    "the limit is part of the query: `query = \"from posts where likeness > 0 order by likeness desc limit 4\"`"
+)]
+fn a_former_key_is_named_anew(#[case] text: &str, #[case] help: &str) {
+    let text = format!("{SITE}{text}\n");
+    let found = Settings::read(&Source::new("tabulae.toml", &text)).diagnostics;
+    let found: Vec<_> = found
+        .iter()
+        .map(|found| (found.code, found.help.as_deref()))
+        .collect();
+    assert_eq!(found, [(Code::UnknownKey, Some(help))]);
 }

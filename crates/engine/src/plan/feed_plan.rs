@@ -15,7 +15,7 @@ pub(crate) struct FeedPlan {
     /// The title.
     pub title: String,
     /// One sentence on it, where it is not the site's.
-    pub about: Option<String>,
+    pub description: Option<String>,
     /// The address of its first page.
     pub link: Link,
     /// The page that it belongs to.

@@ -26,7 +26,7 @@ impl Planner<'_> {
         };
         let mut feed = FeedPlan {
             title,
-            about: None,
+            description: None,
             link: group.link.below(format.file_name()),
             home: group.link.clone(),
             format,
@@ -125,7 +125,7 @@ impl Planner<'_> {
                 let name = tabulae_core::post::title_of_name(&feed.name);
                 format!("{}: {name}", site.settings.site.title)
             }),
-            about: feed.about.clone(),
+            description: feed.description.clone(),
             link: Link::new(decode(&feed.link)),
             home: Link::new(
                 feed.page

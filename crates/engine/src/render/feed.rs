@@ -33,7 +33,10 @@ pub(super) fn document(
     let root = Link::new("/");
     Document {
         title: feed.title.clone(),
-        about: feed.about.clone().or_else(|| settings.about.clone()),
+        description: feed
+            .description
+            .clone()
+            .or_else(|| settings.description.clone()),
         id: site.absolute(&feed.link),
         address: site.absolute(&feed.address(feed.part.number)),
         home: site.absolute(&feed.home),

@@ -271,7 +271,9 @@ impl<'a> Renderer<'a> {
         let scope = Scope {
             post: PostObject::value(id, context),
             related: post_list(related, context),
-            notice: settings.and_then(|related| related.notice.clone()).into(),
+            empty_text: settings
+                .and_then(|related| related.empty_text.clone())
+                .into(),
             ..self.scope(page)
         };
         self.template(context, "post.html", scope)
@@ -334,7 +336,7 @@ impl<'a> Renderer<'a> {
         let newer = Value::from(pager.newer().map(link));
         let older = Value::from(pager.older().map(link));
         let page = PageScope {
-            description: site.settings.site.about.clone().into(),
+            description: site.settings.site.description.clone().into(),
             menu: self.menu(&here),
             newer: newer.clone(),
             older: older.clone(),
@@ -396,7 +398,7 @@ impl<'a> Renderer<'a> {
     /// Returns the values `page` of a page without a source of its own.
     fn site_page(&self, kind: &str, title: &str, link: &Link) -> PageScope {
         PageScope {
-            description: self.data.site.settings.site.about.clone().into(),
+            description: self.data.site.settings.site.description.clone().into(),
             menu: self.menu(link),
             ..self.page_scope(kind, title, link, link)
         }

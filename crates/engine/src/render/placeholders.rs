@@ -294,15 +294,15 @@ impl<'a> Filler<'a> {
         made: &Made,
         post: Option<PostId>,
     ) -> Result<String, Diagnostics> {
-        let notice = self.data.site.settings.related.as_ref();
-        let notice = notice.and_then(|related| related.notice.clone());
+        let empty_text = self.data.site.settings.related.as_ref();
+        let empty_text = empty_text.and_then(|related| related.empty_text.clone());
         let posts = post_list(made.posts.clone(), context);
         let terms = made.terms.as_ref();
         let values = context! {
             posts => posts.clone(),
             related => posts,
             terms => terms.map(|(field, terms)| term_list(context, *field, terms)),
-            notice,
+            empty_text,
             post => post.map(|id| PostObject::value(id, context)),
         };
         self.renderer.part(context, name, values)

@@ -143,7 +143,7 @@ pub(super) fn site_value(data: &RenderData) -> Value {
         address: settings.address.root().into(),
         link: site.href(&root).into(),
         language: settings.language.as_str().into(),
-        about: settings.about.clone().into(),
+        description: settings.description.clone().into(),
         author: context! { name => author.name, email => author.email, link => author.link },
         image: image.into(),
         feeds: whole.map(|feed| feed_value(data, feed)).collect(),

@@ -102,7 +102,7 @@ impl RenderData {
             .catalogue
             .all()
             .filter_map(|id| site.catalogue.post(id).date);
-        let style = &site.settings.site.dates;
+        let style = &site.settings.site.date_format;
         let days: BTreeSet<Date> = dates.map(|date| date.day).collect();
         let in_words = |day| (day, Value::from(site.catalogue.language.day(day, style)));
         let days: Vec<_> = days.into_par_iter().map(in_words).collect();

@@ -324,6 +324,18 @@ fn undefined(
         ));
     }
     let known = names_of(object, data);
+    let renamed = [
+        ("site", "about", "description"),
+        ("", "notice", "empty_text"),
+    ];
+    if let Some((.., now)) = renamed
+        .iter()
+        .find(|(of, former, _)| (*of, *former) == (object, name))
+    {
+        let message = format!("there is no `{shown}`");
+        let found = Diagnostic::error(Code::TemplateError, place, message);
+        return found.help(format!("it is called `{}` now", shown.replace(name, now)));
+    }
     let message = match object {
         _ if item.is_some() => format!("there is no `{shown}`"),
         "" => format!("there is no `{name}` here"),

@@ -107,7 +107,7 @@ fn in_words(data: &RenderData, stamp: Stamp, pattern: Option<&Value>) -> Result<
     let style = match pattern.map(text).transpose()? {
         None => match data.day(stamp.day) {
             Some(known) => return Ok(known.clone()),
-            None => data.site.settings.site.dates.clone(),
+            None => data.site.settings.site.date_format.clone(),
         },
         Some("long") => DateStyle::Long,
         Some("medium") => DateStyle::Medium,

@@ -51,7 +51,7 @@ macro_rules! values {
 
 values! {
     /// All that a page's template sees.
-    Scope { site page post posts archive term pager related notice rows sections }
+    Scope { site page post posts archive term pager related empty_text rows sections }
 }
 
 values! {
@@ -62,7 +62,7 @@ values! {
 values! {
     /// `site`.
     SiteScope {
-        title address link language about author image feeds feeds_page lists words style script
+        title address link language description author image feeds feeds_page lists words style script
         search related_show
     }
 }

@@ -113,7 +113,7 @@ fn a_slip_in_a_template_leads_to_what_to_type(
     "write one of `tag`, `category`, `author`, `title`, `body`"
 )]
 #[case::ttl_of_atom("[feed.x]\nttl = 60\n", "write `format = \"rss\"`, or leave `ttl` out")]
-#[case::a_date_pattern("dates = \"YYYY\"\n", "a pattern such as \"%-d %B %Y\"")]
+#[case::a_date_pattern("date_format = \"YYYY\"\n", "a pattern such as \"%-d %B %Y\"")]
 fn a_slip_in_the_settings_leads_to_what_to_type(#[case] settings: &str, #[case] expected: &str) {
     let found = site(settings).build().diagnostics;
     assert_eq!(found.len(), 1, "{found:?}");
