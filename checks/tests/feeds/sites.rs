@@ -428,7 +428,7 @@ fn what_is_wrong_with_a_feed_is_said() {
 
     [feed.x]
     page = "/tag/lime/"
-    tabulae.toml:6:8: no page of the site stands at "/tag/lime/"
+    tabulae.toml:6:8: the site has no page at "/tag/lime/"
       did you mean "/tags/lime/"?
 
     [feed.x]

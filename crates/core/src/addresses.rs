@@ -159,23 +159,23 @@ impl AddressChanges {
         let settings = || settings.top();
         let feeds = self.feeds_lost.iter().map(|at| {
             Diagnostic::warning(Code::FeedLost, settings(), format!("the feed {at} is lost"))
-                .help("bring it back, or write `moved_from`: in [feed.NAME] the address of the feed, in [archive.NAME] that of the list")
+                .help("bring it back, or write its address as `moved_from` in [feed.NAME], or that of its list in [archive.NAME]")
         });
         let lost = self.lost.iter().map(|at| {
-            let message = format!("the address {at} is lost, and nothing leads from it elsewhere");
+            let message = format!("the address {at} is lost, and nothing redirects from it");
             Diagnostic::warning(Code::AddressLost, settings(), message).help(format!(
                 "bring it back, or write `moved_from = \"{at}\"` where the page is now"
             ))
         });
         let published = self.published.iter().map(|(at, source)| {
-            let message = format!("this post is newly public, at {at}");
+            let message = format!("this post is public for the first time, at {at}");
             Diagnostic::warning(Code::PostPublished, Place::top_of(source), message)
-                .help("write `draft: true` if it is not to be")
+                .help("write `draft: true` if it should not be public")
         });
         let withdrawn = self.withdrawn.iter().map(|(at, source)| {
-            let message = format!("this post is withdrawn from {at}");
+            let message = format!("this post is no longer public; it was at {at}");
             Diagnostic::warning(Code::PostWithdrawn, Place::top_of(source), message).help(format!(
-                "publish it again, or write `moved_from: {at}` into the page that readers are to find instead"
+                "publish it again, or write `moved_from: {at}` in the page that replaces it"
             ))
         });
         feeds

@@ -299,7 +299,7 @@ pub fn spelling_links<'s>(
 
 fn empty_slug(term: &GroupTerm, by: &By, place: Place, catalogue: &Catalogue) -> Diagnostic {
     let name = &term.name;
-    let message = format!("nothing is left of \"{name}\" in an address");
+    let message = format!("no letter or digit is left of \"{name}\" in an address");
     Diagnostic::error(Code::EmptySlug, place, message).help(match by {
         By::Term(field) => {
             let field = &catalogue.terms(*field).field.name;
@@ -314,7 +314,7 @@ fn empty_slug(term: &GroupTerm, by: &By, place: Place, catalogue: &Catalogue) ->
 pub fn unfit_link(archive: &Archive, missing: &str, place: Place) -> Diagnostic {
     let own = archive.by.as_ref().map_or("", |by| by.node.as_str());
     let message =
-        format!("the link of this archive cannot hold {{{missing}}}: it is split by `{own}`");
+        format!("the link of this archive has {{{missing}}}, and the archive is split by `{own}`");
     Diagnostic::error(Code::InvalidLinkPattern, place, message)
         .help(format!("write {{{own}}} in its place"))
 }

@@ -68,7 +68,7 @@ fn updates(catalogue: &Catalogue) -> Diagnostics {
         (updated.at < date.at).then(|| {
             let message = format!("updated {}, before its date {}", updated.iso(), date.iso());
             Diagnostic::warning(Code::UpdatedEarly, post.place_of("updated"), message)
-                .help("one of the two is wrong; without `updated` the date stands for it")
+                .help("correct one of the two, or leave `updated` out")
         })
     });
     found.collect()
@@ -148,7 +148,7 @@ fn terms(catalogue: &Catalogue) -> Diagnostics {
             let message = format!("only one post has the {field} \"{}\"", term.name);
             found.push(
                 Diagnostic::warning(Code::SinglePostTerm, place(term), message)
-                    .help("give it to more posts, or take it away"),
+                    .help("give it to more posts, or delete it"),
             );
         }
         for alike in lookalikes(&table.terms, catalogue.language.tag()) {

@@ -369,7 +369,7 @@ impl Catalogue {
                         Diagnostic::error(
                             Code::UnknownRelatedPost,
                             post.source.place(name.span),
-                            format!("there is no post \"{}\" to be related", name.node),
+                            format!("there is no post \"{}\" for `related`", name.node),
                         )
                         .suggest(&name.node, nearest_first(&name.node, known.keys().copied())),
                     ),

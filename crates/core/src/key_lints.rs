@@ -140,7 +140,7 @@ fn mappings(
             Some((near, *name))
         });
         let message = format!(
-            "no post of `{}` has `{key}`, which is to be its `{field}`",
+            "no post of `{}` has `{key}`, which is mapped to `{field}`",
             set.name
         );
         let place = |name: &Spanned<String>| settings.source.place(name.span);
@@ -157,7 +157,7 @@ fn mappings(
             Diagnostic::error(Code::UnknownKey, place(name), message).help(help)
         } else {
             Diagnostic::warning(Code::UnknownKey, place(name), message)
-                .help("write the key that the posts have, or take the mapping out")
+                .help("write a key that the posts have, or delete the mapping")
         });
     }
     found
@@ -231,7 +231,7 @@ fn unknown_keys(
             let message = match known == *key {
                 true => format!("`{key}` has no effect in a post"),
                 false => {
-                    format!("`{key}` is no key of Tabulae, and `{known}` has no effect in a post")
+                    format!("Tabulae does not know the key `{key}`, and `{known}` has no effect in a post")
                 }
             };
             (message, instead.to_owned())
@@ -239,7 +239,7 @@ fn unknown_keys(
         let near = || {
             let near = slip_of(key, known.iter().copied())?;
             Some((
-                format!("`{key}` is no key of Tabulae"),
+                format!("Tabulae does not know the key `{key}`"),
                 format!("did you mean `{near}`?"),
             ))
         };
@@ -401,11 +401,11 @@ mod tests {
     }
 
     #[rstest]
-    #[case::missing_letter(&["sumary: x"], "`sumary` is no key of Tabulae; did you mean `summary`?")]
-    #[case::case_differs(&["Tags: x"], "`Tags` is no key of Tabulae; did you mean `tags`?")]
-    #[case::swapped(&["tgas: x"], "`tgas` is no key of Tabulae; did you mean `tags`?")]
-    #[case::two_posts(&["catgory: x", "catgory: y"], "`catgory` is no key of Tabulae; 2 posts have it; did you mean `category`?")]
-    #[case::a_rule(&["statsu: wip"], "`statsu` is no key of Tabulae; did you mean `status`?")]
+    #[case::missing_letter(&["sumary: x"], "Tabulae does not know the key `sumary`; did you mean `summary`?")]
+    #[case::case_differs(&["Tags: x"], "Tabulae does not know the key `Tags`; did you mean `tags`?")]
+    #[case::swapped(&["tgas: x"], "Tabulae does not know the key `tgas`; did you mean `tags`?")]
+    #[case::two_posts(&["catgory: x", "catgory: y"], "Tabulae does not know the key `catgory`; 2 posts have it; did you mean `category`?")]
+    #[case::a_rule(&["statsu: wip"], "Tabulae does not know the key `statsu`; did you mean `status`?")]
     fn a_key_that_is_almost_known(#[case] fronts: &[&str], #[case] expected: &str) {
         // The newest post that has it is named.
         let last = fronts.len();
@@ -477,19 +477,19 @@ mod tests {
     #[rstest]
     #[case::no_such_key(
         "tag = [\"labels\"]",
-        "warning no post of `posts` has `labels`, which is to be its `tag`; write the key"
+        "warning no post of `posts` has `labels`, which is mapped to `tag`; write a key"
     )]
     #[case::a_near_key(
         "summary = [\"abuot\"]",
-        "error no post of `posts` has `abuot`, which is to be its `summary`; write `about`, which 1 of its posts have"
+        "error no post of `posts` has `abuot`, which is mapped to `summary`; write `about`, which 1 of its posts have"
     )]
     #[case::a_near_key_of_a_draft(
         "draft = [\"sttus in (wip)\"]",
-        "error no post of `posts` has `sttus`, which is to be its `draft`; write `status`"
+        "error no post of `posts` has `sttus`, which is mapped to `draft`; write `status`"
     )]
     #[case::a_value(
         "draft = [\"wip\"]",
-        "error no post of `posts` has `wip`, which is to be its `draft`; `WIP` is a value of `status`: write \"status in (WIP)\""
+        "error no post of `posts` has `wip`, which is mapped to `draft`; `WIP` is a value of `status`: write \"status in (WIP)\""
     )]
     fn a_mapping_that_no_post_has(#[case] mapping: &str, #[case] expected: &str) {
         let settings = format!("[content.posts.fields]\n{mapping}\n");

@@ -176,7 +176,7 @@ mod tests {
     #[case::slug(
         "slug: a/b",
         7,
-        "the slug \"a/b\" holds `/`, which it may not",
+        "the slug \"a/b\" has `/`, which is not allowed",
         "; write \"a-b\""
     )]
     #[case::list(

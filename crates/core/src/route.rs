@@ -60,7 +60,7 @@ fn parts(text: &str, plain: impl Fn(&str) -> String) -> Result<Vec<Part>, Patter
         let close = rest.find('}').filter(|_| rest.starts_with('{'));
         let close = close.ok_or_else(|| PatternFault {
             span: Span::new(at, at + 1),
-            message: "a brace stands alone in this link".to_owned(),
+            message: "this link has a single brace".to_owned(),
             help: "a variable is a name in braces, such as {slug}",
         })?;
         let name = &rest[1..close];
@@ -292,8 +292,8 @@ impl fmt::Display for PathError {
         match self {
             Self::EmptySegment => f.write_str("it has a folder or a file without a name"),
             Self::DotSegment => f.write_str("it leads out of the site with `.` or `..`"),
-            Self::Control => f.write_str("it holds a control character"),
-            Self::Backslash => f.write_str("it holds a backslash"),
+            Self::Control => f.write_str("it has a control character"),
+            Self::Backslash => f.write_str("it has a backslash"),
             Self::LongSegment => write!(
                 f,
                 "one of its names has more than {} bytes",
@@ -361,7 +361,7 @@ impl OutputPath {
     pub fn not_portable(&self) -> Option<(&str, &'static str)> {
         self.0.split('/').find_map(|segment| {
             let why = if segment.contains([':', '<', '>', '"', '|', '?', '*']) {
-                "it holds one of `: < > \" | ? *`"
+                "it has one of `: < > \" | ? *`"
             } else if segment.ends_with(['.', ' ']) {
                 "it ends in a dot or a space"
             } else if is_reserved(segment) {

@@ -157,8 +157,8 @@ pub fn slug_fault(written: &str) -> Option<char> {
 /// The diagnostic of a written slug at its place, where it is unfit, with a better one if there is any.
 pub(crate) fn unfit_slug(written: &str, place: Place) -> Option<Diagnostic> {
     let bad = slug_fault(written)?;
-    let message = format!("the slug \"{written}\" holds `{bad}`, which it may not");
-    let holds = "a slug holds letters, digits, marks and `-` `_` `.` `~`";
+    let message = format!("the slug \"{written}\" has `{bad}`, which is not allowed");
+    let holds = "a slug has only letters, digits, marks and `-` `_` `.` `~`";
     let better = slug(written);
     Some(
         Diagnostic::error(Code::InvalidSlug, place, message).help(match better.is_empty() {

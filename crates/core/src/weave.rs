@@ -273,7 +273,7 @@ fn marks(bytes: &[u8]) -> Vec<Range<usize>> {
 fn utf16(file: &str) -> Diagnostic {
     let message = "this page is in UTF-16, and its placeholders are not filled";
     Diagnostic::error(Code::InvalidUtf8, Place::top_of(file), message)
-        .help("save it as UTF-8, or in any encoding that holds ASCII as it is")
+        .help("save it as UTF-8, or in any encoding that contains ASCII")
 }
 
 const OPEN: &str = "<!--";
@@ -389,7 +389,7 @@ impl<'a> Words<'a> {
             ("limit", _) => {
                 let text = self.text("a number", "limit 5", diagnostics)?;
                 let Ok(limit) = text.node.parse() else {
-                    let message = format!("\"{}\" is no whole number", text.node);
+                    let message = format!("\"{}\" is not a whole number", text.node);
                     diagnostics.push(self.diagnostic(text.span, message).help("write `limit 5`"));
                     return None;
                 };
@@ -438,7 +438,7 @@ impl<'a> Words<'a> {
         match found {
             Some((text, quoted)) if quoted || wanted != "the query" => Some(text),
             Some((text, _)) => {
-                let diagnostic = self.diagnostic(text.span, "a query stands in quotes");
+                let diagnostic = self.diagnostic(text.span, "write the query in quotes");
                 diagnostics.push(diagnostic.help(format!("write `{example}`")));
                 None
             }

@@ -98,7 +98,7 @@ fn as_text(kinds: &[(Code, Vec<&Diagnostic>)], all: bool) -> String {
     let errors = kinds.iter().flat_map(|(_, found)| found);
     let errors = errors.filter(|diagnostic| diagnostic.is_error()).count();
     let _ = match (count, errors) {
-        (0, _) => writeln!(text, "Nothing to say."),
+        (0, _) => writeln!(text, "No findings."),
         (_, 0) => writeln!(text, "{}, none of them an error.", findings(count)),
         _ => writeln!(
             text,

@@ -81,7 +81,7 @@ fn taken(dir: &Path) -> Diagnostic {
     Diagnostic::error(
         Code::FolderNotEmpty,
         Place::top_of(&shown),
-        format!("the folder `{shown}` has files in it, and nothing is overwritten"),
+        format!("the folder `{shown}` contains files, and nothing is overwritten"),
     )
     .help("name a new folder")
 }

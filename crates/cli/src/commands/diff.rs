@@ -86,8 +86,8 @@ fn read(file: &Path) -> Result<AddressList, Error> {
         unfit(format!("cannot read the list of addresses: {error}"), help)
     })?;
     serde_json::from_str(&text).map_err(|error| {
-        let help = "save it anew with `tabulae diff --save FILE`";
-        unfit(format!("this is no list of addresses: {error}"), help)
+        let help = "save it again with `tabulae diff --save FILE`";
+        unfit(format!("this is not a list of addresses: {error}"), help)
     })
 }
 

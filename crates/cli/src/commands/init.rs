@@ -58,7 +58,7 @@ fn taken(dir: &Path, name: &str) -> Diagnostic {
     Diagnostic::error(
         Code::FolderNotEmpty,
         Place::top_of(&path),
-        format!("`{path}` is there already, and nothing is overwritten"),
+        format!("`{path}` exists, and is not overwritten"),
     )
     .help("name a new folder")
 }
@@ -95,7 +95,7 @@ pub(super) fn write_all(folder: &Dir<'_>, dir: &Path) -> Result<Vec<String>, Vec
                     Place::top_of(&shown),
                     format!("cannot write `{shown}`: {error}"),
                 )
-                .help("look at the folder's permissions and the space that is left"),
+                .help("check the folder's permissions and the free space"),
             ]);
         }
     }

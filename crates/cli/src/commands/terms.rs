@@ -64,7 +64,7 @@ fn write_notes<'a>(
         let note = &join.note;
         if note.is_there {
             let place = Place::top_of(&note.path);
-            let message = "this note exists, and is not changed";
+            let message = "this note exists and is not changed";
             let help = format!("write into its front matter: {}", note.text.trim_end());
             diagnostics
                 .push(Diagnostic::warning(Code::NearDuplicateTerms, place, message).help(help));
@@ -109,7 +109,7 @@ fn as_json(found: &[FieldTerms<'_>]) -> Value {
             })
         })
     });
-    json!({ "fields": fields.collect::<Map<_, _>>(), "lookalikes": joins.collect::<Value>() })
+    json!({ "fields": fields.collect::<Map<_, _>>(), "near_duplicates": joins.collect::<Value>() })
 }
 
 fn as_text(found: &[FieldTerms<'_>]) -> String {
@@ -197,6 +197,6 @@ fn show_join(join: &Join<'_>, text: &mut String) {
     };
     text.push_str(&note.text);
     for other in &note.replaces {
-        let _ = writeln!(text, "and take {other} away.");
+        let _ = writeln!(text, "and delete {other}.");
     }
 }

@@ -210,7 +210,7 @@ fn shown(preview: &Preview, path: &Path) -> io::Result<Response> {
 fn missing(preview: &Preview, path: &str) -> Response {
     let body = if preview.now().diagnostics.is_empty() {
         format!(
-            "<h1>Nothing here</h1>\n<p>No page of the site stands at <code>{}</code>. <a href=\"{}/\">To the front page</a></p>",
+            "<h1>Nothing here</h1>\n<p>The site has no page at <code>{}</code>. <a href=\"{}/\">To the front page</a></p>",
             escape(path),
             preview.base()
         )

@@ -21,7 +21,7 @@ fn findings_are_grouped_and_counted() {
       posts/2026-03-14-lime.md:3:8: only one post has the tag "lime"
       posts/2026-01-01-a.md:2:8: only one post has the tag "limes"
       posts/2026-01-01-a.md:2:15: only one post has the tag "stone"
-        help: give it to more posts, or take it away
+        help: give it to more posts, or delete it
 
     1 broken-link: A link within the site leads nowhere.
       posts/2026-01-01-a.md:5:12: `/2026/lim/` leads nowhere: the site has no /2026/lim/

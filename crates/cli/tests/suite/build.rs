@@ -67,10 +67,10 @@ fn a_diagnostic_shows_the_line_with_a_caret_and_what_to_do() {
               ^^^^^^^^
       help: write one of 2026-03-14, 2026-03-14 09:00, 2026-03-14T09:00:00Z or 2026-03-14T09:00+01:00
 
-    posts/worse.md:3:7: error: the slug "a/b" holds `/`, which it may not [invalid-slug]
+    posts/worse.md:3:7: error: the slug "a/b" has `/`, which is not allowed [invalid-slug]
         slug: a/b
               ^^^
-      help: a slug holds letters, digits, marks and `-` `_` `.` `~`; write "a-b"
+      help: a slug has only letters, digits, marks and `-` `_` `.` `~`; write "a-b"
 
     2 errors.
     "#);

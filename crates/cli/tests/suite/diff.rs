@@ -100,7 +100,7 @@ fn there_must_be_something_to_compare_with() {
     let run = site.run(&["diff", "--against", "live.json"]);
     assert_eq!(run.status, 2);
     assert!(
-        run.err.contains("this is no list of addresses"),
+        run.err.contains("this is not a list of addresses"),
         "{}",
         run.err
     );

@@ -119,12 +119,12 @@ fn a_post_is_explained_for_programs() {
 #[case::a_test_fails(
     "d",
     "journal",
-    "It is not in `journal`: `year = 2026` does not hold for it."
+    "It is not in `journal`: `year = 2026` is false for it."
 )]
 #[case::beyond_the_limit(
     "c",
     "journal",
-    "It is not in `journal`: it stands beyond the query's limit."
+    "It is not in `journal`: it is beyond the query's limit."
 )]
 #[case::excluded(
     "e",

@@ -100,7 +100,7 @@ fn pages_are_served_with_drafts_and_the_script() {
     assert!(!site.file("out").exists());
     let (status, missing) = running.get("/nowhere/");
     assert_eq!(status, 404);
-    assert!(missing.contains("No page of the site stands at <code>/nowhere/</code>"));
+    assert!(missing.contains("The site has no page at <code>/nowhere/</code>"));
     let (status, moved) = running.get("/tags");
     assert_eq!(status, 308);
     assert!(moved.contains("Location: /tags/\r\n"), "{moved}");

@@ -53,7 +53,7 @@ fn terms_are_shown_with_those_that_look_alike() {
         .sound()
         .out
         .split_once("\nProbably")
-        .expect("lookalikes");
+        .expect("near_duplicates");
     assert_snapshot!(joins, @r#"
      one term:
 
@@ -67,7 +67,7 @@ fn terms_are_shown_with_those_that_look_alike() {
     To join them, let the front matter of terms/tag/lime.md say:
     title: Lime
     spellings: [Quicklime, "lime, hot", Limes]
-    and take terms/tag/limes.md away.
+    and delete terms/tag/limes.md.
     "#);
 }
 
@@ -75,7 +75,7 @@ fn terms_are_shown_with_those_that_look_alike() {
 fn the_note_that_is_shown_joins_them() {
     let site = site();
     let found = site.run(&["terms", "--format", "json"]).sound().json();
-    for join in found["lookalikes"].as_array().expect("a list") {
+    for join in found["near_duplicates"].as_array().expect("a list") {
         let note = join["note"].as_str().expect("a path");
         let text = join["text"].as_str().expect("a text");
         match text.strip_prefix("---") {
@@ -85,7 +85,7 @@ fn the_note_that_is_shown_joins_them() {
     }
     std::fs::remove_file(site.file("terms/tag/limes.md")).expect("removed");
     let joined = site.run(&["terms", "--format", "json"]).sound().json();
-    assert_eq!(joined["lookalikes"], json!([]));
+    assert_eq!(joined["near_duplicates"], json!([]));
     let counts: Vec<_> = joined["fields"]["tag"]
         .as_array()
         .expect("a list")

@@ -322,7 +322,7 @@ fn pages_by_hand_beside_built_ones_are_no_strays() {
         "1 placeholder in 1 of 6 pages: 1 page written, 0 unchanged.\n"
     );
     let audit = site.run(&["audit", "--out", "public", "--deny", "all"]);
-    assert_eq!(audit.sound().out, "Nothing to say.\n");
+    assert_eq!(audit.sound().out, "No findings.\n");
     // The second build and the second run change nothing of each other.
     let again = site.run(&["build", "--out", "public"]);
     assert!(

@@ -50,9 +50,9 @@ pub(super) fn diagnostic(
     Diagnostic::error(
         Code::FrontMatterSyntax,
         source.place(Span::new(at, at + 1)),
-        format!("this is not well-formed JSON: {why}"),
+        format!("invalid JSON: {why}"),
     )
-    .help("names and texts stand in double quotes, entries are parted by commas, and the object ends with `}`")
+    .help("write keys and texts in double quotes, a comma between entries, and `}` at the end")
 }
 
 struct Reader<'a> {

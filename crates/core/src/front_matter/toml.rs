@@ -38,9 +38,9 @@ fn diagnostic(source: &Source, span: Span, error: &::toml::de::Error) -> Diagnos
     Diagnostic::error(
         Code::FrontMatterSyntax,
         place,
-        format!("this is not well-formed TOML: {message}"),
+        format!("invalid TOML: {message}"),
     )
-    .help("an entry is `name = value`, and a text stands in double quotes")
+    .help("write `key = value`, and texts in double quotes")
 }
 
 struct Reader<'a> {

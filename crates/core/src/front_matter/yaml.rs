@@ -90,7 +90,7 @@ impl<'a> Reader<'a> {
         let why = error.info();
         if why.contains("simple key expect") {
             let line = self.line_before(at);
-            return self.diagnostic(line, "this line holds no `name: value`");
+            return self.diagnostic(line, "this line has no `key: value`");
         }
         let near = at.saturating_sub(1);
         let end = match why.contains("a tab") {
@@ -120,9 +120,9 @@ impl<'a> Reader<'a> {
             Diagnostic::error(
                 Code::FrontMatterSyntax,
                 self.source.place(span),
-                format!("this is not well-formed YAML: {why}"),
+                format!("invalid YAML: {why}"),
             )
-            .help("an entry is `name: value`; a text that holds `: ` or ` #`, or begins with a sign, stands in quotes"),
+            .help("write `key: value`; a text that contains `: ` or ` #`, or starts with a sign, needs quotes"),
         )
     }
 
@@ -161,9 +161,9 @@ impl<'a> Reader<'a> {
                         Diagnostic::error(
                             Code::FrontMatterSyntax,
                             self.source.place(span),
-                            "front matter holds entries, and this is none",
+                            "front matter consists of keys and values, and this is neither",
                         )
-                        .help("write each entry as `name: value` on a line of its own"),
+                        .help("write `key: value`, each on its own line"),
                     ));
                 }
                 _ => {}
@@ -188,7 +188,7 @@ impl<'a> Reader<'a> {
     fn alias(&mut self, anchor: usize, span: Span) -> Read<Value> {
         let value = self.anchors.get(&anchor).cloned();
         let value =
-            value.ok_or_else(|| self.diagnostic(span, "an alias stands within its own anchor"))?;
+            value.ok_or_else(|| self.diagnostic(span, "an alias is inside its own anchor"))?;
         match self.left.checked_sub(weight(&value)) {
             Some(left) => self.left = left,
             None => {
@@ -231,7 +231,7 @@ impl<'a> Reader<'a> {
 
     fn value_of(&mut self, event: Event<'a>, span: Span, depth: usize) -> Read<Spanned<Value>> {
         if depth == 0 {
-            return Err(self.diagnostic(span, "lists and maps stand too deep in one another"));
+            return Err(self.diagnostic(span, "lists and maps are nested too deep"));
         }
         let (anchor, node) = match event {
             Event::Scalar(text, style, anchor, tag) => {

@@ -176,7 +176,7 @@ fn known(
             Code::UnknownField,
             place,
             format!(
-                "likeness cannot look at `{name}`: it is no term field, and neither `title` nor `body`"
+                "likeness cannot weigh `{name}`: it is not a term field, and neither `title` nor `body`"
             ),
         );
         let near = crate::diagnostic::nearest(name, names.iter().copied());

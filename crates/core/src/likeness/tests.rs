@@ -138,12 +138,12 @@ fn a_share_names_what_both_have_the_rarest_first() {
 #[rstest]
 #[case::unknown(
     "weigh = { tga = 1 }",
-    "likeness cannot look at `tga`: it is no term field, and neither `title` nor `body`",
+    "likeness cannot weigh `tga`: it is not a term field, and neither `title` nor `body`",
     "did you mean `tag`?"
 )]
 #[case::no_terms(
     "require = [\"hours\"]",
-    "likeness cannot look at `hours`: it is no term field, and neither `title` nor `body`",
+    "likeness cannot weigh `hours`: it is not a term field, and neither `title` nor `body`",
     "write one of `tag`, `category`, `author`, `title`, `body`; or make `hours` a term field by `terms = [\"hours\"]` in its content set"
 )]
 #[case::all_zero(

@@ -229,7 +229,7 @@ impl<F: Fn(PostId) -> bool> Search<'_, F> {
 
     /// Compares those of some classes that can be among the wanted, where terms say at least `sure`
     /// of each, and the last of the wanted has at least `floor`: what the lists say is added up, and
-    /// nothing is left of it.
+    /// no letter or digit is left of it.
     fn look(
         &mut self,
         among: &Range<u32>,

@@ -71,7 +71,7 @@ impl<'a> Reader<'a> {
         let place = self
             .value("image")
             .map(|value| self.source.place(value.span));
-        let message = format!("an address that begins with `{scheme}:` is no image");
+        let message = format!("an address that begins with `{scheme}:` is not an image");
         let diagnostic = Diagnostic::error(Code::InvalidAddress, place?, message);
         self.diagnostics
             .push(diagnostic.help("write a file beside the post, or an address such as /gate.png"));
@@ -202,7 +202,7 @@ impl<'a> Reader<'a> {
                         Code::EmptySlug,
                         Place::top_of(path),
                         format!(
-                            "nothing is left of the file's name \"{}\" in an address",
+                            "no letter or digit is left of the file's name \"{}\" in an address",
                             named.name
                         ),
                     )

@@ -18,7 +18,7 @@ pub(super) fn no_date(path: &str, set: &ContentSet, front: &Map) -> Diagnostic {
     let diagnostic = Diagnostic::error(Code::MissingDate, Place::top_of(path), message);
     match date_key(front) {
         Some(key) => diagnostic.help(format!(
-            "`{key}` holds a date: if it is this blog's word for it, {}",
+            "`{key}` is a date; if it is the date of the posts, {}",
             map_date(set, key)
         )),
         None => diagnostic.help("write `date: 2026-03-14` in the front matter, or put the date before the file's name: `2026-03-14-name.md`"),
@@ -92,7 +92,7 @@ fn undated_set(set: &ContentSet, posts: &[&Post], settings: &Settings) -> Diagno
         Some(name) => (
             name.span,
             format!(
-                "none of the {count} posts of `{}` has `{}`, which is to be their date",
+                "none of the {count} posts of `{}` has `{}`, which is mapped to their date",
                 set.name, name.node
             ),
         ),
@@ -110,7 +110,7 @@ fn undated_set(set: &ContentSet, posts: &[&Post], settings: &Settings) -> Diagno
         .max_by_key(|(key, count)| (*count, std::cmp::Reverse(*key)))
     {
         Some((key, count)) => format!(
-            "`{key}` holds a date in {count} of them: {}",
+            "`{key}` is a date in {count} of them: {}",
             map_date(set, key)
         ),
         None => format!(

@@ -31,7 +31,7 @@ const CLAUSES: &[(&[&str], &str)] = &[
     (&["skip", "start"], "write `limit 5 offset 10`"),
     (
         &["newest", "latest", "recent", "last"],
-        "the newest stand first already: write `from posts limit 5`",
+        "the newest are first by default: write `from posts limit 5`",
     ),
     (
         &["per", "paginate", "page"],
@@ -102,19 +102,19 @@ pub(super) fn of_this(name: &str) -> Option<&str> {
 pub(super) fn character(c: char) -> &'static str {
     match c {
         '‘' | '’' | '“' | '”' | '„' | '‚' | '«' | '»' => {
-            "texts stand in straight quotes: 'lime'"
+            "write texts in straight quotes: 'lime'"
         }
-        '#' => "a query has no comments; a text stands in quotes",
+        '#' => "a query has no comments; write texts in quotes",
         '{' | '}' => {
-            "a value is handed in by its name: `query(\"… = :tag\", tag=tag)`; conditions and lists stand in parentheses"
+            "pass the value by its name: `query(\"… = :tag\", tag=tag)`; write conditions and lists in parentheses"
         }
         '@' | '$' => "a parameter is written `:name`, a field by its name alone",
         '~' | '%' => "to look within a text, write `contains 'lime'`",
-        '/' => "a regular expression stands in quotes: `matches 'gate|lock'`",
+        '/' => "write a regular expression in quotes: `matches 'gate|lock'`",
         '≤' => "write `<=`",
         '≥' => "write `>=`",
         '≠' => "write `!=`",
-        _ => "texts stand in quotes, and unusual names in backquotes",
+        _ => "write texts in quotes, and unusual names in backquotes",
     }
 }
 

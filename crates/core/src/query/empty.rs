@@ -56,7 +56,7 @@ impl Query<Written> {
             .tests()?
             .iter()
             .find(|test| finds(Some((*test).clone())) == Some(false))?;
-        Some(format!("`{failed}` does not hold for it"))
+        Some(format!("`{failed}` is false for it"))
     }
 
     fn what_is_left(&self, scope: Scope<'_>, this: Option<PostId>) -> Option<Left<'_>> {
@@ -182,7 +182,7 @@ fn turned_hint(test: &Test) -> Option<String> {
         Test::Between(field, polarity, low, high) => Test::Between(field, polarity, high, low),
         other => other,
     };
-    is_turned.then(|| format!("the lower end stands first: `{turned}`"))
+    is_turned.then(|| format!("write the lower end first: `{turned}`"))
 }
 
 /// What the values of the field are among the posts, for a test of it that leaves nothing over.

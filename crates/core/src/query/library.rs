@@ -160,7 +160,7 @@ fn circle(open: &[Open<'_>]) -> Diagnostic {
         Code::QueryCycle,
         passage.place(span),
         format!(
-            "the query `{name}` stands on itself: {}",
+            "the query `{name}` uses itself: {}",
             path[start..].join(" → ")
         ),
     )

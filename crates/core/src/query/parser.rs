@@ -111,7 +111,7 @@ impl Parser {
             let offset = self.tokens[self.at - 1].span;
             statement.offset = Some(self.whole("offset")?);
             if statement.limit.is_none() && self.is_word("limit") {
-                return Err(diagnostic(offset, "`offset` stands after `limit`")
+                return Err(diagnostic(offset, "`offset` comes after `limit`")
                     .help("write `limit 5 offset 10`"));
             }
         }

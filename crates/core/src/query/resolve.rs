@@ -167,7 +167,7 @@ impl Resolver<'_> {
         self.error(
             Code::InvalidType,
             field.span,
-            format!("`{name}` alone is no test: it holds {holds}, not true or false"),
+            format!("`{name}` alone is not a test: it holds {holds}, not true or false"),
             format!("write {form}"),
         );
         None
@@ -259,7 +259,7 @@ impl Resolver<'_> {
                             value.node,
                             kinds_text(&right_kinds)
                         ),
-                        "compare fields that hold the same kind of value; a text stands in quotes",
+                        "compare fields of the same type; write texts in quotes",
                     );
                     return None;
                 }

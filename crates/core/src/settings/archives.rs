@@ -265,8 +265,7 @@ fn split_without_by(
     });
     let variable = link.node.variables().next().map(|variable| {
         let place = table.source().place(link.span);
-        let message =
-            format!("the link of an archive that is not split cannot hold {{{variable}}}");
+        let message = format!("the link of an archive without `by` has {{{variable}}}");
         Diagnostic::error(Code::InvalidLinkPattern, place, message).help(format!(
             "write `by = \"{variable}\"`, or a link without a variable"
         ))

@@ -95,12 +95,9 @@ pub const TABLES: &[(&str, &str)] = &[
     ),
     (
         "content.NAME.fields",
-        "What this blog calls things: for a name of Tabulae's the entries of the front matter that give it; the first present wins.",
+        "What this blog calls things: for a name of Tabulae's the front matter keys that give it; the first present wins.",
     ),
-    (
-        "queries",
-        "Named queries, which may stand after `from` wherever a query is.",
-    ),
+    ("queries", "Named queries, for `from` in any other query."),
     (
         "archive.NAME",
         "A query published as pages. `journal`, `tags`, `categories` and `years` are built in; a table of their name changes the keys that it names.",
@@ -118,7 +115,7 @@ pub const TABLES: &[(&str, &str)] = &[
         "How much each field counts for likeness; one that is left out does not.",
     ),
     ("terms.FIELD", "A field whose values are terms."),
-    ("audit", "What every command makes of its warnings."),
+    ("audit", "The levels of warnings, for every command."),
     ("words", "The theme's own words, for another language."),
 ];
 
@@ -145,14 +142,14 @@ const NOTHING: Option<&str> = Some("");
 keys! {
     "site" {
         title Text, None, "The site's title.";
-        address Address, None, "Where the site will stand, with scheme and host; it may have a path.";
+        address Address, None, "The address of the site, with scheme and host; it may have a path.";
         language Text, Some("\"en\""), "The language's tag (BCP 47): it decides order, stemming and dates in words.";
         timezone Text, Some("\"UTC\""), "The time zone (IANA) of dates without an offset, and of years, months and days.";
         description Text, NOTHING, "One sentence on the site.";
         author Table, NOTHING, "Who answers for the site: `name`, `email`, `link`.";
         image Text, NOTHING, "The image of posts that have none, and of the feeds.";
         rights Text, NOTHING, "Who may do what with the texts, in feeds.";
-        source_limit Count, Some("32"), "The most megabytes that a post, a page, a template or a term note may have.";
+        source_limit Count, Some("32"), "The maximum size of a post, a page, a template or a term note, in megabytes.";
         follow_links Flag, Some("false"), "Whether symbolic links below the site's folders may lead out of the site's folder.";
         hub Address, NOTHING, "The hub that tells subscribers of feeds of changes (WebSub).";
         search Flag, Some("false"), "Whether there is a search page at `/search/`.";
@@ -168,7 +165,7 @@ keys! {
         folder Text, Some("the set's name"), "The folder of the posts, below the site's.";
         link Pattern, Some("\"/{year}/{slug}/\", or \"/NAME/{slug}/\" where undated"), "The addresses of the posts.";
         dated Flag, Some("true"), "Whether each post needs a date; posts without one are ordered by title.";
-        pages Flag, Some("true"), "Whether the posts have pages; false where something else makes them.";
+        pages Flag, Some("true"), "Whether the posts have pages; false if another program makes them.";
         draft Flag, Some("false"), "Whether every post is a draft, whatever it says of itself.";
         feed_id Text, NOTHING, "A pattern (RFC 6570, level 1) of the ids of its posts in feeds, such as \"https://old.example/?p={info.number}\", for posts that have the fields it names.";
         terms Texts, NOTHING, "Further fields whose values are terms.";
@@ -189,9 +186,9 @@ keys! {
         overview_order Word(ORDER_NAMES), Some("by name; date parts newest first"), "The overview's order.";
         per_page Count, Some("all on one page"), "How many posts a page has.";
         feeds Words(FORMAT_NAMES), NOTHING, "The formats of its feeds: `atom.xml`, `rss.xml`, `feed.json` below the link.";
-        feed_limit Count, Some("20"), "How many entries a feed has at most.";
-        feed_content Word(CONTENT_NAMES), Some("\"summary\""), "What of a post stands in the feeds.";
-        feed_history Flag, Some("false"), "Whether what is beyond the limit stands on further pages of the feed (RFC 5005).";
+        feed_limit Count, Some("20"), "The maximum number of entries of a feed.";
+        feed_content Word(CONTENT_NAMES), Some("\"summary\""), "The part of a post that feeds have.";
+        feed_history Flag, Some("false"), "Whether older entries are on further pages of the feed (RFC 5005).";
         at_least Count, Some("1"), "How many posts a term needs to have a page.";
         group TextOrFalse, NOTHING, "The headings within a page: \"year\", \"month\", or a field; `false` for none.";
         show Word(SHOW_NAMES), Some("\"cards\""), "Cards have title, date, summary and image; lines date and title.";
@@ -204,11 +201,11 @@ keys! {
         query Query, Some("all posts of the dated content sets"), "Which posts; without a limit 20.";
         link Link, Some("\"/NAME.xml\", \"/NAME.json\""), "The address.";
         format Word(FORMAT_NAMES), Some("\"atom\""), "Atom (RFC 4287), RSS 2.0 or JSON Feed 1.1.";
-        content Word(CONTENT_NAMES), Some("\"summary\""), "What of a post stands in it.";
+        content Word(CONTENT_NAMES), Some("\"summary\""), "The part of a post that it has.";
         title Text, Some("the site's and the name"), "The title.";
         description Text, Some("the site's"), "One sentence on it.";
         page Link, Some("\"/\", announced on every page"), "The page that it belongs to, which announces it.";
-        history Flag, Some("false"), "Whether what is beyond the limit stands on further pages (RFC 5005).";
+        history Flag, Some("false"), "Whether older entries are on further pages (RFC 5005).";
         moved_from Texts, NOTHING, "Earlier addresses, at which the feed stays as well.";
         ttl Count, NOTHING, "How many minutes a reader may keep it (RSS only).";
     }

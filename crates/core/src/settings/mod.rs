@@ -283,9 +283,9 @@ pub struct Archive {
     pub per_page: Option<NonZeroUsize>,
     /// The formats of its feeds.
     pub feeds: Vec<FeedFormat>,
-    /// How many entries a feed has at most.
+    /// The maximum number of entries of a feed.
     pub feed_limit: usize,
-    /// What of a post stands in the feeds.
+    /// The part of a post that feeds have.
     pub feed_content: FeedContent,
     /// Whether what is beyond the limit stands on further pages of the feed.
     pub feed_history: bool,

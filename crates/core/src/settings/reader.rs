@@ -345,7 +345,7 @@ impl<'a> Table<'a> {
             Diagnostic::error(
                 Code::InvalidLinkPattern,
                 self.source().place(text.span),
-                format!("this link is one page, and cannot hold {{{variable}}}"),
+                format!("this link is the address of one page, and has {{{variable}}}"),
             )
             .help("write a link without a variable"),
         );

@@ -107,9 +107,7 @@ fn required<T>(
     let message = format!("[site] has no `{key}`");
     diagnostics.push(
         Diagnostic::error(Code::MissingKey, place, message).help(match key {
-            "address" => {
-                "write where the site will stand: `address = \"https://towpath.example/\"`"
-            }
+            "address" => "write the address of the site: `address = \"https://towpath.example/\"`",
             _ => "write the blog's name: `title = \"…\"`",
         }),
     );
@@ -144,7 +142,7 @@ fn image(text: &str) -> Result<String, Unfit> {
         None => Ok(text.to_owned()),
         Some(scheme) => Err(Unfit {
             code: Code::InvalidAddress,
-            message: format!("an address that begins with `{scheme}:` is no image"),
+            message: format!("an address that begins with `{scheme}:` is not an image"),
             help: "write a file in assets/, such as \"/logo.png\"".to_owned(),
         }),
     }

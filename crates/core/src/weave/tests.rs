@@ -112,7 +112,7 @@ fn what_does_not_hide_a_mark(#[case] before: &str) {
 )]
 #[case::bare_query(
     "<!-- tabulae query from posts -->",
-    "1:20 a query stands in quotes; write `query \"from posts limit 5\"`"
+    "1:20 write the query in quotes; write `query \"from posts limit 5\"`"
 )]
 #[case::open_text(
     "<!-- tabulae query \"from posts -->",
@@ -128,7 +128,7 @@ fn what_does_not_hide_a_mark(#[case] before: &str) {
 )]
 #[case::number(
     "<!-- tabulae related limit few -->",
-    "1:28 \"few\" is no whole number; write `limit 5`"
+    "1:28 \"few\" is not a whole number; write `limit 5`"
 )]
 #[case::second_line(
     "é\n<p>é<!-- tabulae x -->",

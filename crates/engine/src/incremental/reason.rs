@@ -46,7 +46,7 @@ fn changed(key: &Key, posts: &Posts<'_>) -> String {
         Key::Field(name) => format!("the field `{name}` came or went"),
         Key::Address(path) => format!("{path} came, went or moved"),
         Key::File(path) => format!("{path} changed"),
-        Key::Site => "the navigation, or what else all pages show, changed".to_owned(),
+        Key::Site => "the navigation, or something else on all pages, changed".to_owned(),
         Key::Settings => "tabulae.toml, or an option of the build, changed".to_owned(),
         Key::Alike | Key::Posts | Key::All => "other posts changed".to_owned(),
         Key::Day | Key::Moment => "time went by".to_owned(),

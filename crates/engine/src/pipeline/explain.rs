@@ -325,6 +325,6 @@ fn absence(site: &Site, id: PostId, at: usize) -> String {
                 )
             }
         }
-        None => "it stands beyond the query's limit".to_owned(),
+        None => "it is beyond the query's limit".to_owned(),
     }
 }

@@ -153,9 +153,9 @@ impl Planner<'_> {
                 );
                 let help = match self.way_out(&output.kind) {
                     Some(way) => {
-                        format!("give it {way}, or let it be if the site is never on Windows")
+                        format!("give it {way}; ignore this if the site is never on Windows")
                     }
-                    None => "let it be if the site is never on Windows".to_owned(),
+                    None => "ignore this if the site is never on Windows".to_owned(),
                 };
                 found.push(
                     Diagnostic::warning(Code::PathNotPortable, maker.place, message).help(help),

@@ -179,7 +179,7 @@ impl Planner<'_> {
         let diagnostic = Diagnostic::error(
             Code::InvalidAddress,
             self.site.settings.source.place(page.span),
-            format!("no page of the site stands at \"{}\"", page.node),
+            format!("the site has no page at \"{}\"", page.node),
         );
         diagnostic.help(match near {
             Some(near) => format!("did you mean \"{near}\"?"),

@@ -148,7 +148,7 @@ impl Planner<'_> {
                         "the old address {} leads nowhere: this term has no page",
                         old.node
                     );
-                    let help = "give a post the term, or take the address away";
+                    let help = "give a post the term, or delete the address";
                     let warning = Diagnostic::warning(Code::AddressLost, place, message);
                     self.diagnostics.push(warning.help(help));
                 }

@@ -365,7 +365,7 @@ impl Destination for DiskOutput {
         let lock = state.join("lock");
         // To open a pipe would wait for a reader.
         if fs::symlink_metadata(&lock).is_ok_and(|found| !found.is_file()) {
-            let what = "it is no regular file";
+            let what = "it is not a regular file";
             return Err(io::Error::new(io::ErrorKind::InvalidInput, what));
         }
         let file = File::options()

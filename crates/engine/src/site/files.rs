@@ -103,7 +103,7 @@ pub(crate) fn unreadable(path: &str, error: &io::Error) -> Diagnostic {
         io::ErrorKind::CrossesDevices => {
             "put the file itself there, or write `follow_links = true` in `[site]`"
         }
-        _ => "look at the file's permissions, or take it away",
+        _ => "check the file's permissions, or delete it",
     })
 }
 

@@ -47,7 +47,7 @@ fn term_of<'a>(
     let place = Place::top_of(path);
     let mut steps = below.splitn(3, '/').skip(1);
     let (Some(name), Some(term)) = (steps.next(), steps.next()) else {
-        let message = "a term note stands in the folder of its term field";
+        let message = "a term note belongs in the folder of its term field";
         let diagnostic = Diagnostic::warning(Code::UnknownKey, place, message);
         return Err(Box::new(
             diagnostic.help("move it to a folder such as terms/tag/"),

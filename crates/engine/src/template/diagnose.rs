@@ -215,9 +215,9 @@ fn explain(error: &Error, failed: Failed<'_>, data: &RenderData) -> Diagnostic {
             {
                 return not_closed(&found, source);
             }
-            let message = format!("this is not a well-formed template: {detail}");
+            let message = format!("invalid template: {detail}");
             return Diagnostic::error(Code::TemplateSyntax, place, message).help(
-                "values stand in {{ … }}, statements in {% … %}, each of which has its {% end… %}",
+                "write values in {{ … }} and statements in {% … %}, each with its {% end… %}",
             );
         }
         kind if detail.is_empty() => kind.to_string(),

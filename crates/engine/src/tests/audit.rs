@@ -51,7 +51,7 @@ fn post(body: &str) -> String {
 #[case::draft(
     "[d](d.md)",
     Some(
-        "broken-link posts/a.md:6:5: `d.md` leads to `posts/d.md`, which is not published (draft); mend the link, or take it away"
+        "broken-link posts/a.md:6:5: `d.md` leads to `posts/d.md`, which is not published (draft); correct the link, or delete it"
     )
 )]
 #[case::image(
@@ -170,7 +170,7 @@ fn related_posts_that_only_fill_the_list() {
     }
     assert_eq!(
         bench.audit("weak-related-posts", &mut Out::default()),
-        ["posts/d.md:1:1: 3 of 3 related posts are there only to fill the list"]
+        ["posts/d.md:1:1: 3 of 3 related posts only fill up the list"]
     );
 }
 

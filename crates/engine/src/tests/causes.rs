@@ -61,7 +61,7 @@ fn only(bench: &mut Bench) -> (String, String, String) {
 #[case::dates_by_a_name_that_no_post_has(
     "[content.posts.fields]\ndate = [\"published\"]\n",
     "missing-date",
-    "`date` holds a date in 5 of them: write `date = [\"published\", \"date\"]`"
+    "`date` is a date in 5 of them: write `date = [\"published\", \"date\"]`"
 )]
 #[case::ids_that_no_post_has(
     "[content.posts]\nfeed_id = \"https://old.example/?p={number}\"\n",
@@ -89,7 +89,7 @@ fn a_set_without_dates_is_reported_once() {
         (code.as_str(), place.as_str()),
         ("missing-date", "tabulae.toml:1")
     );
-    let expected = "`when` holds a date in 2 of them: write `date = [\"date\", \"when\"]` below `[content.posts.fields]`";
+    let expected = "`when` is a date in 2 of them: write `date = [\"date\", \"when\"]` below `[content.posts.fields]`";
     assert_eq!(help, expected);
 }
 

@@ -198,6 +198,34 @@ fn a_page_is_rendered_again_if_its_list_changes() {
     );
 }
 
+/// What is asked for of another post or of a term changes without this post.
+#[rstest]
+#[case::related_of_another("related of \"weir\"", "[Lime]", "[Gate]\n[Lime]")]
+#[case::newest_of_a_term(
+    "newest tags of \"x\" limit 3",
+    "[Weir]\n[Lime]",
+    "[Gate]\n[Weir]\n[Lime]"
+)]
+#[case::newest_of_a_split_archive(
+    "newest years limit 3",
+    "[Weir]\n[Lime]",
+    "[Gate]\n[Weir]\n[Lime]"
+)]
+fn a_page_is_rendered_again_if_the_list_of_another_changes(
+    #[case] list: &str,
+    #[case] before: &str,
+    #[case] after: &str,
+) {
+    let body = format!("<!-- tabulae {list} each \"parts/one.html\" --><!-- tabulae end -->");
+    let mut bench = site("posts/lime.md", &post(&body));
+    bench.sound();
+    assert_eq!(article(&bench.page("2026/lime/index.html")), before);
+    let gate = "---\ntitle: Gate\ndate: 2026-03-03\ntags: [x]\n---\n";
+    bench.sources.write("posts/gate.md", gate);
+    bench.sound();
+    assert_eq!(article(&bench.page("2026/lime/index.html")), after);
+}
+
 #[rstest]
 #[case::a_value("Of {{ post.title }}.", 6, 4)]
 #[case::a_loop("Of\n\n{% for a in b %}", 8, 1)]

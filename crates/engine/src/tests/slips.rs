@@ -86,7 +86,7 @@ fn each(text: &str) -> String {
 #[case::a_template_expression_in_a_query(
     "pages/x.html",
     "{% for post in query(\"where category = {{ c }}\") %}{% endfor %}",
-    "a value is handed in by its name"
+    "pass the value by its name"
 )]
 fn a_slip_in_a_template_leads_to_what_to_type(
     #[case] path: &str,

@@ -65,7 +65,7 @@ impl Parser {
         if self.tokens[..self.at].iter().any(is_where) {
             "tests are joined by `and` or `or`".to_owned()
         } else {
-            "tests stand after `where`, such as `where tag = 'lime'`".to_owned()
+            "write tests after `where`, such as `where tag = 'lime'`".to_owned()
         }
     }
 
@@ -97,7 +97,7 @@ impl Parser {
                 "a query is such as `from posts where tag = 'lime' order by title limit 5`"
                     .to_owned()
             }
-            _ => format!("a condition stands after `where`: `where {word} …`"),
+            _ => format!("write conditions after `where`: `where {word} …`"),
         })
     }
 

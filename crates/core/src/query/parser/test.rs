@@ -137,7 +137,7 @@ impl Parser {
 
     pub(super) fn set(&mut self, left: At<Value>, polarity: Polarity) -> Read<Test> {
         if matches!(self.peek().kind, TokenKind::Sign("[")) {
-            return Err(diagnostic(self.peek().span, "a list stands in parentheses")
+            return Err(diagnostic(self.peek().span, "write a list in parentheses")
                 .help("write `in ('lime', 'masonry')`"));
         }
         if self.eat_sign("(") {
@@ -176,7 +176,7 @@ impl Parser {
                 ))
             }
             (Value::Text(_), Value::Field(_)) => {
-                diagnostic.help(format!("the field stands first: `{} = {left}`", found.node))
+                diagnostic.help(format!("write the field first: `{} = {left}`", found.node))
             }
             (_, Value::Text(_)) => diagnostic.help(format!("write `in ({})`", found.node)),
             (_, Value::Field(name)) if ["last", "past", "the"].contains(&name.as_str()) => {
@@ -245,7 +245,7 @@ impl Parser {
                 let help = self
                     .values_of_one_field(&left)
                     .unwrap_or_else(|| format!("each test names its field: `tag = {}`", left.node));
-                let found = diagnostic(left.span, format!("{} alone is no test", left.node));
+                let found = diagnostic(left.span, format!("{} alone is not a test", left.node));
                 return Err(found.help(help));
             }
             _ => {
@@ -330,7 +330,7 @@ impl Parser {
         match nearest(word, KNOWN) {
             Some(word) => found.help(format!("did you mean `{word}`?")),
             None => {
-                found.help("a text stands in quotes; a test is a field, a comparison, and a value")
+                found.help("write texts in quotes; a test is a field, a comparison and a value")
             }
         }
     }

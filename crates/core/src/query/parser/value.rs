@@ -50,7 +50,7 @@ impl Parser {
                 return Err(if self.peek().kind == TokenKind::End {
                     diagnostic.help("the query breaks off here; a test is such as `tag = 'lime'`")
                 } else {
-                    diagnostic.help("a text stands in quotes, such as 'lime'")
+                    diagnostic.help("write texts in quotes, such as 'lime'")
                 });
             }
         };
@@ -81,16 +81,14 @@ impl Parser {
                     span,
                     format!("expected a field or a value, found `{word}`"),
                 )
-                .help(format!("`{lower}` stands between two tests")));
+                .help(format!("`{lower}` joins two tests")));
             }
             _ if is_keyword(&lower) => {
                 return Err(diagnostic(
                     span,
                     format!("expected a field or a value, found `{word}`"),
                 )
-                .help(format!(
-                    "a field that is called `{word}` stands in backquotes"
-                )));
+                .help(format!("write a field of the name `{word}` in backquotes")));
             }
             _ => Value::Field(word.to_owned()),
         };

@@ -188,7 +188,7 @@ impl<'a> Resolver<'a> {
             (_, Some(Kind::Number)) => "write a number".to_owned(),
             (_, Some(Kind::Flag)) => format!("write `{name}`, or `not {name}`"),
             (_, Some(Kind::Text)) => "write a text in quotes".to_owned(),
-            _ => "no post holds a value here that could be compared".to_owned(),
+            _ => "no post has a value here that can be compared".to_owned(),
         };
         self.error(
             Code::InvalidType,

@@ -157,7 +157,7 @@ impl Resolver<'_> {
             return format!("did you mean `{near}`, which the posts of `{set}` have?");
         }
         if self.in_value {
-            return format!("a text stands in quotes: '{name}'");
+            return format!("write texts in quotes: '{name}'");
         }
         let mut tables = catalogue.term_tables().iter();
         if let Some(table) = tables.find(|table| table.find(name).is_some()) {

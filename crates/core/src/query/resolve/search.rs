@@ -97,7 +97,7 @@ impl Resolver<'_> {
                     Code::QuerySyntax,
                     span,
                     format!("this is not a regular expression: {why}"),
-                    "to find the text as it stands, write `contains`",
+                    "to find exactly this text, write `contains`",
                 );
                 None
             }

@@ -403,7 +403,7 @@ fn a_circle_of_named_queries_is_named() {
         found,
         [(
             Code::QueryCycle,
-            "the query `works` stands on itself: works → two → works"
+            "the query `works` uses itself: works → two → works"
         )]
     );
 }

@@ -126,9 +126,9 @@ impl Checker<'_> {
         Diagnostic::warning(code, place, message).help(match help {
             Some(near) => format!("did you mean {near}?"),
             None if code == Code::MissingImage => {
-                "put the file beside the post or into assets/, or mend its name".to_owned()
+                "put the file beside the post or into assets/, or correct its name".to_owned()
             }
-            None => "mend the link, or take it away".to_owned(),
+            None => "correct the link, or delete it".to_owned(),
         })
     }
 

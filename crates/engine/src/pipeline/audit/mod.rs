@@ -83,7 +83,7 @@ fn filled(site: &Site) -> Diagnostics {
         (found * 2 < posts.len()).then(|| {
             let path = &site.catalogue.post(*id).path;
             let message = format!(
-                "{} of {} related posts are there only to fill the list",
+                "{} of {} related posts only fill up the list",
                 posts.len() - found,
                 posts.len()
             );
@@ -103,7 +103,7 @@ fn unused_templates(site: &Site) -> Diagnostics {
         let built_in = template::BUILT_IN.iter().map(|(name, _)| *name);
         match nearest(name, built_in) {
             Some(near) => diagnostic.help(format!(
-                "is it to take the place of `{near}`? Else load it, or remove it"
+                "rename it to `{near}` if it is to replace that one; otherwise load it, or delete it"
             )),
             None => diagnostic.help("load it with `include`, name it in an archive, or remove it"),
         }
@@ -123,7 +123,7 @@ fn empty_feeds(site: &Site, plan: &Plan, told: &Diagnostics) -> Diagnostics {
         let message = format!("the feed {} has no entries", feed.link.plain);
         let place = settings.source.place(declared);
         let diagnostic = Diagnostic::warning(Code::EmptyFeed, place, message);
-        diagnostic.help("look at what its query finds with `tabulae query`, or take the feed away")
+        diagnostic.help("run its query with `tabulae query`, or delete the feed")
     });
     let is_told = |diagnostic: &Diagnostic| {
         let same =
