@@ -155,6 +155,8 @@ impl Entry<'_> {
         let is_anchor = matches!(tag, "a" | "area");
         match name {
             _ if name.starts_with("on") => None,
+            // No valid name (HTML, "Attributes"): written after another name, `=` would give that one a value.
+            _ if name.contains(['"', '\'', '<', '=']) => None,
             "srcdoc" | "ping" | "autofocus" => None,
             "id" => Some(self.own(value)),
             "name" if matches!(tag, "a" | "map") => Some(self.own(value)),
@@ -282,6 +284,11 @@ mod tests {
         "<a href='javascript:a()' href='javascript:b()'>c</a>",
         "<a>c</a>"
     )]
+    #[case::a_name_that_begins_with_a_sign(
+        "<p a/=\"b on=c>d\" onclick=e>f",
+        "<p a>d\" onclick=e>f"
+    )]
+    #[case::a_name_with_a_quote("<p a\"b>c</p>", "<p>c</p>")]
     #[case::odd_name("<a\0é onclick=b()>c", "<a\0é>c")]
     #[case::closes_itself(
         "<img onload=a() SRC=https://y.example/b/>",
