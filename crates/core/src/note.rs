@@ -105,7 +105,7 @@ fn unfit(entry: &Entry, source: &Source) -> Diagnostic {
     match ENTRIES.iter().find(|(name, _)| *name == key) {
         Some((_, holds)) => {
             let is = entry.value.node.kind().article();
-            let message = format!("`{key}` is {holds}, and this is {is}");
+            let message = format!("`{key}` must be {holds}, and this is {is}");
             Diagnostic::error(Code::InvalidType, source.place(entry.value.span), message)
                 .help(format!("write `{key}: …`"))
         }
@@ -182,13 +182,13 @@ mod tests {
     #[case::list(
         "title: [a]",
         8,
-        "`title` is text, and this is a list",
+        "`title` must be text, and this is a list",
         "write `title: …`"
     )]
     #[case::map(
         "spellings: {a: 1}",
         12,
-        "`spellings` is a list of texts, and this is a map",
+        "`spellings` must be a list of texts, and this is a map",
         "write `spellings: …`"
     )]
     #[case::key(

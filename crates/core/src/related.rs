@@ -108,7 +108,7 @@ fn read(
                 written.place(),
                 "the query of the related posts has no limit",
             )
-            .help("say how many there are: `… limit 4`"),
+            .help("add a limit: `… limit 4`"),
         );
         return None;
     };

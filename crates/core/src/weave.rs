@@ -438,7 +438,7 @@ impl<'a> Words<'a> {
         match found {
             Some((text, quoted)) if quoted || wanted != "the query" => Some(text),
             Some((text, _)) => {
-                let diagnostic = self.diagnostic(text.span, "write the query in quotes");
+                let diagnostic = self.diagnostic(text.span, "the query has no quotes");
                 diagnostics.push(diagnostic.help(format!("write `{example}`")));
                 None
             }

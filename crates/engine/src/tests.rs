@@ -6,6 +6,7 @@ mod causes;
 mod edits;
 mod generated;
 mod kills;
+mod messages;
 mod moved;
 mod placeholders;
 mod restored;

@@ -107,6 +107,6 @@ fn what_keeps_a_site_from_being_built_is_an_error() {
     let run = site.run(&["audit", "--allow", "invalid-date"]);
     assert_eq!(run.status, 1);
     let first = run.out.lines().nth(1).unwrap_or_default();
-    let expected = "  posts/b.md:2:7: error: \"soon\" is not a date in a form that is known";
+    let expected = "  posts/b.md:2:7: error: \"soon\" is not a date in a known form";
     assert_eq!(first, expected);
 }

@@ -62,7 +62,7 @@ fn a_diagnostic_shows_the_line_with_a_caret_and_what_to_do() {
     let run = site.run(&["build"]);
     assert_eq!(run.status, 1);
     assert_snapshot!(run.err, @r#"
-    posts/bad.md:3:7: error: "14 March" is not a date in a form that is known [invalid-date]
+    posts/bad.md:3:7: error: "14 March" is not a date in a known form [invalid-date]
         date: 14 March
               ^^^^^^^^
       help: write one of 2026-03-14, 2026-03-14 09:00, 2026-03-14T09:00:00Z or 2026-03-14T09:00+01:00
@@ -88,7 +88,7 @@ fn an_error_is_one_of_the_objects_diagnostics() {
         run.json()["diagnostics"],
         json!([{
             "severity": "error", "code": "invalid-date", "file": "posts/bad.md", "line": 2, "column": 7,
-            "message": "\"14 March\" is not a date in a form that is known",
+            "message": "\"14 March\" is not a date in a known form",
             "help": "write one of 2026-03-14, 2026-03-14 09:00, 2026-03-14T09:00:00Z or 2026-03-14T09:00+01:00",
         }])
     );

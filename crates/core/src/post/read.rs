@@ -43,7 +43,7 @@ impl<'a> Reader<'a> {
                 Code::InvalidType,
                 self.source.place(value.span),
                 format!(
-                    "`{name}` is {wanted}, and this is {}",
+                    "`{name}` must be {wanted}, and this is {}",
                     value.node.kind().article()
                 ),
             )
@@ -295,16 +295,17 @@ impl<'a> Reader<'a> {
 
     pub(super) fn moved_from(&mut self, settings: &Settings) -> Vec<Spanned<String>> {
         let mut addresses = self.texts("moved_from", true);
-        for old in &mut addresses {
-            match settings.site.address.below_root(&old.node) {
-                Ok(below) => old.node = below,
-                Err(unfit) => {
-                    let place = self.source.place(old.span);
-                    self.diagnostics.push(unfit.at(&old.node, place));
-                }
+        addresses.retain_mut(|old| match settings.site.address.below_root(&old.node) {
+            Ok(below) => {
+                old.node = below;
+                true
             }
-        }
-        addresses.retain(|old| old.node.starts_with('/'));
+            Err(unfit) => {
+                let place = self.source.place(old.span);
+                self.diagnostics.push(unfit.at(&old.node, place));
+                false
+            }
+        });
         addresses
     }
 }
@@ -334,7 +335,7 @@ fn date_fault(diagnostic: &DateError, text: &str, place: Place) -> Diagnostic {
         DateError::Form => Diagnostic::error(
             Code::InvalidDate,
             place,
-            format!("\"{}\" is not a date in a form that is known", text.trim()),
+            format!("\"{}\" is not a date in a known form", text.trim()),
         )
         .help(format!("write one of {FORMS}")),
         DateError::NotThere(why) => Diagnostic::error(

@@ -130,7 +130,7 @@ impl Chains {
 fn too_long(name: &str, passage: &Passage) -> Diagnostic {
     let message = format!("the query `{name}` ends a chain of more than {CHAIN} named queries");
     Diagnostic::error(Code::InvalidQuery, passage.place(Span::default()), message)
-        .help("let one of them begin from a content set")
+        .help("write one of them from a content set")
 }
 
 fn circle(open: &[Open<'_>]) -> Diagnostic {
@@ -164,5 +164,5 @@ fn circle(open: &[Open<'_>]) -> Diagnostic {
             path[start..].join(" → ")
         ),
     )
-    .help("let one of them begin from a content set")
+    .help("write one of them from a content set")
 }

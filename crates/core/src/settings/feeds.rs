@@ -66,9 +66,7 @@ fn feed(
     let own = plain(&name.node, name.span, format.unwrap_or(FeedFormat::Atom));
     let base = base.unwrap_or(&own);
     let link = table.text("link", diagnostics);
-    if let Some(link) = &link {
-        table.check_fixed(link, diagnostics);
-    }
+    let link = link.filter(|link| table.check_fixed(link, diagnostics));
     let page = table.text("page", diagnostics);
     let page = page.filter(|page| table.check_fixed(page, diagnostics));
     let text = |table: &mut Table<'_>, key, diagnostics: &mut Diagnostics| {

@@ -306,7 +306,7 @@ impl<'a> Table<'a> {
                         Code::InvalidType,
                         self.source.place(entry.value.span),
                         format!(
-                            "`{path}` is a table, and this is {}",
+                            "`{path}` must be a table, and this is {}",
                             entry.value.node.kind().article()
                         ),
                     )

@@ -112,7 +112,7 @@ fn what_does_not_hide_a_mark(#[case] before: &str) {
 )]
 #[case::bare_query(
     "<!-- tabulae query from posts -->",
-    "1:20 write the query in quotes; write `query \"from posts limit 5\"`"
+    "1:20 the query has no quotes; write `query \"from posts limit 5\"`"
 )]
 #[case::open_text(
     "<!-- tabulae query \"from posts -->",

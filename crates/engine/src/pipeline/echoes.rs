@@ -8,7 +8,12 @@ use tabulae_core::diagnostic::{Code, Diagnostics};
 /// Drops diagnostics that follow from an error in the same post: one whose date is invalid has no link and no
 /// place in feeds either.
 pub(super) fn drop_echoes(diagnostics: &mut Diagnostics) {
-    let is_echo = |code| matches!(code, Code::InvalidLinkPattern | Code::UndatedPosts);
+    let is_echo = |code| {
+        matches!(
+            code,
+            Code::InvalidLinkPattern | Code::UndatedPosts | Code::DuplicateFeedId
+        )
+    };
     let errors = diagnostics
         .iter()
         .filter(|diagnostic| diagnostic.is_error() && !is_echo(diagnostic.code));

@@ -114,7 +114,7 @@ impl<'a> Filler<'a> {
                     let diagnostic = page.diagnostic(
                         span,
                         "the settings have no `[related]`",
-                        "write `[related]` into tabulae.toml; its defaults will do",
+                        "write `[related]` into tabulae.toml; no key is required",
                     );
                     return Err(vec![diagnostic]);
                 }

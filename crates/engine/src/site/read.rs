@@ -169,7 +169,7 @@ fn template_tag_lints(
         let body = post.source.text().len();
         let at = body + template_tags::nth(source.text().get(body..)?, number)?;
         let place = source.place(Span::new(at, at + 2));
-        let message = "this is published as it is written: the text of a post or page is no template";
+        let message = "this is published as it is written: the text of a post or page is not a template";
         Some(Diagnostic::warning(Code::UnrenderedTemplate, place, message).help(
             "write a placeholder, such as `<!-- tabulae query \"from posts limit 5\" --><!-- tabulae end -->`, or the page as `pages/NAME.html`, which is a template; put it between backquotes to show it",
         ))

@@ -223,11 +223,19 @@ fn explain(error: &Error, failed: Failed<'_>, data: &RenderData) -> Diagnostic {
         kind if detail.is_empty() => kind.to_string(),
         _ => detail.to_owned(),
     };
-    // Functions and filters say after a colon what to write instead.
-    let (message, help) = match message.split_once(": write ") {
-        Some((message, instead)) => (message.to_owned(), format!("write {instead}")),
-        None => (message, "look at the expression that is marked".to_owned()),
-    };
+    // Functions and filters say behind the message what to write instead.
+    let ways = [
+        ": write ",
+        "; write ",
+        "; did you mean ",
+        "; term fields are ",
+    ];
+    let split = ways.iter().find_map(|way| {
+        let (message, instead) = message.split_once(way)?;
+        Some((message.to_owned(), format!("{}{instead}", &way[2..])))
+    });
+    let (message, help) =
+        split.unwrap_or_else(|| (message, "correct the expression that is marked".to_owned()));
     Diagnostic::error(Code::TemplateError, place, message).help(help)
 }
 

@@ -78,7 +78,11 @@ fn stamp_of(data: &RenderData, value: &Value, filter: &str) -> Result<Stamp, Err
     let zone = &data.site.moment.zone;
     parse_date(text)
         .and_then(|date| date.stamp(zone))
-        .map_err(|_| wrong(format!("{takes} \"{text}\" is none")))
+        .map_err(|_| {
+            wrong(format!(
+                "{takes} \"{text}\" is not a date; write a date, such as `post.date`"
+            ))
+        })
 }
 
 fn date(data: &RenderData, value: &Value, pattern: Option<&Value>) -> Result<Value, Error> {

@@ -137,8 +137,10 @@ impl Parser {
 
     pub(super) fn set(&mut self, left: At<Value>, polarity: Polarity) -> Read<Test> {
         if matches!(self.peek().kind, TokenKind::Sign("[")) {
-            return Err(diagnostic(self.peek().span, "write a list in parentheses")
-                .help("write `in ('lime', 'masonry')`"));
+            return Err(
+                diagnostic(self.peek().span, "this list is not in parentheses")
+                    .help("write `in ('lime', 'masonry')`"),
+            );
         }
         if self.eat_sign("(") {
             return Ok(Test::In(left, polarity, self.values()?));

@@ -8,15 +8,24 @@ use super::*;
 /// Statements as people write them who know another language, or are in haste.
 const STATEMENTS: &str = include_str!("statements.txt");
 
-#[test]
-fn every_fault_says_where_what_and_what_to_do() {
+/// One section of the statements, each with what is said of it. A section is a snapshot of its own, so that a change of
+/// one message fails one case.
+#[rstest]
+#[case::forms_of_other_languages("Forms of other languages")]
+#[case::slips("Slips")]
+#[case::dates("Dates")]
+#[case::names("Names")]
+#[case::types("Types")]
+#[case::nothing_found("Nothing found")]
+#[case::all_content_sets("All content sets")]
+fn every_diagnostic_says_where_what_and_what_to_do(#[case] section: &str) {
     let world = world();
     let mut shown = String::new();
-    for text in STATEMENTS.lines().filter(|line| !line.is_empty()) {
-        if text.starts_with('#') {
-            let _ = writeln!(shown, "{text}\n");
-            continue;
-        }
+    let mut sections = STATEMENTS.split("\n# ");
+    let statements =
+        sections.find(|part| part.trim_start_matches("# ").lines().next() == Some(section));
+    let statements = statements.expect("a section of this name");
+    for text in statements.lines().skip(1).filter(|line| !line.is_empty()) {
         let compiled = world.compile(text, false, &[]);
         let mut diagnostics = compiled.diagnostics;
         if let Some(query) = compiled.output
@@ -29,7 +38,13 @@ fn every_fault_says_where_what_and_what_to_do() {
             show(&diagnostic, &mut shown);
         }
     }
-    insta::assert_snapshot!(shown);
+    insta::assert_snapshot!(section.to_lowercase().replace(' ', "_"), shown);
+}
+
+#[test]
+fn every_section_is_shown() {
+    let sections = STATEMENTS.lines().filter(|line| line.starts_with("# "));
+    assert_eq!(sections.count(), 7);
 }
 
 fn show(diagnostic: &Diagnostic, out: &mut String) {
