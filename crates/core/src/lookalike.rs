@@ -30,7 +30,7 @@ pub struct Lookalike {
 pub enum How {
     /// The same letters, apart from accents, signs and where words part.
     Letters,
-    /// The same slug, so that their pages have the same address.
+    /// One slug, so that the pages of both have one address.
     Slug,
     /// The same words with other endings.
     Endings,

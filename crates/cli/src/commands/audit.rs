@@ -88,7 +88,7 @@ fn as_text(kinds: &[(Code, Vec<&Diagnostic>)], all: bool) -> String {
         if found.len() > shown {
             let _ = writeln!(
                 text,
-                "  and {} more, which --all shows",
+                "  and {} more (--all shows them)",
                 found.len() - shown
             );
         }

@@ -47,7 +47,9 @@ pub(super) fn page(title: &str, body: &str) -> String {
 body {{ max-width: 60rem; margin: 0 auto; padding: 1.5rem 1rem; font: 1rem/1.5 system-ui, sans-serif; color: light-dark(#1d1b18, #ece7dc); background: light-dark(#fbf9f4, #191714); }}
 h1 {{ font: 700 1.6rem/1.3 Georgia, serif; }}
 a {{ color: light-dark(#0b5a5e, #8fc7c4); }}
-textarea {{ box-sizing: border-box; width: 100%; min-height: 5rem; padding: .6rem; font: 1rem/1.4 ui-monospace, monospace; color: inherit; background: light-dark(#fff, #100f0d); border: 1px solid #8a8272; }}
+textarea, input {{ box-sizing: border-box; width: 100%; padding: .6rem; font: 1rem/1.4 ui-monospace, monospace; color: inherit; background: light-dark(#fff, #100f0d); border: 1px solid #8a8272; }}
+textarea {{ min-height: 5rem; }}
+input {{ max-width: 30rem; padding: .4rem .6rem; }}
 button {{ padding: .4rem 1rem; font: inherit; }}
 table {{ width: 100%; border-collapse: collapse; }}
 td, th {{ padding: .35rem .8rem .35rem 0; border-bottom: 1px solid light-dark(#d8d2c5, #39342c); text-align: left; vertical-align: top; }}
@@ -60,7 +62,7 @@ pre {{ overflow-x: auto; padding: .8rem 1rem; border-left: .25rem solid #b3432b;
 /// The workbench: a query, what it finds, and what is wrong with it; as on the page of the post `this`, if one is named.
 pub(super) fn workbench(preview: &Preview, text: &str, this: &str) -> String {
     let mut body = format!(
-        "<h1>Try a query</h1>\n<form>\n<p><label>Query<br>\n<textarea name=\"q\" spellcheck=\"false\" autofocus>{}</textarea></label></p>\n<p><label>As on the page of (path or slug): <input name=\"this\" value=\"{}\"></label></p>\n<p><button>Run</button> <a href=\"{}/\">to the site</a></p>\n</form>\n",
+        "<h1>Try a query</h1>\n<form>\n<p><label>Query<br>\n<textarea name=\"q\" spellcheck=\"false\" autofocus>{}</textarea></label></p>\n<p><label>As on the page of (path or slug)<br>\n<input name=\"this\" value=\"{}\"></label></p>\n<p><button>Run</button> <a href=\"{}/\">to the site</a></p>\n</form>\n",
         escape(text),
         escape(this),
         preview.base()

@@ -199,6 +199,30 @@ fn the_workbench_runs_a_query_and_says_what_is_wrong_with_one() {
 }
 
 #[test]
+fn the_workbench_runs_a_query_as_on_the_page_of_a_post() {
+    let site = Site::small();
+    site.write(
+        "posts/one.md",
+        "---\ntitle: One\ndate: 2026-03-01\ncategory: X\n---\n",
+    );
+    site.write(
+        "posts/two.md",
+        "---\ntitle: Two\ndate: 2026-03-02\ncategory: X\n---\n",
+    );
+    let running = preview(&site);
+    let query = "where%20category%20%3D%20this.category%20and%20not%20current";
+    let page = running.get(&format!("/~tabulae/?q={query}&this=one")).1;
+    assert!(
+        page.contains(">Two</a>") && !page.contains(">One</a>"),
+        "{page}"
+    );
+    let page = running.get(&format!("/~tabulae/?q={query}&this=")).1;
+    assert!(page.contains("no post's page is being made"), "{page}");
+    let page = running.get(&format!("/~tabulae/?q={query}&this=on")).1;
+    assert!(page.contains("there is no post `on`"), "{page}");
+}
+
+#[test]
 fn two_previews_have_two_ports() {
     let site = Site::small();
     let (one, other) = (preview(&site), preview(&Site::small()));

@@ -127,7 +127,7 @@ impl<'a> TermIndexer<'a> {
         id
     }
 
-    /// The term that a spelling stands for; none where no letter or digit is left of it.
+    /// Returns the term of a spelling; `None` if the spelling has no letter or digit.
     fn spelt(&mut self, spelling: &str) -> Option<TermId> {
         let identity = self.identity(spelling);
         (!identity.is_empty()).then(|| self.intern(&identity, spelling))

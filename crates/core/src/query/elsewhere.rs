@@ -72,14 +72,14 @@ pub(super) fn clause(word: &str) -> Option<&'static str> {
     find(CLAUSES, word)
 }
 
-/// What to write instead of a word that is to leave posts out.
+/// Returns the help for a word that is meant to exclude posts.
 pub(super) fn exclusion(word: &str) -> Option<&'static str> {
     let words = ["exclude", "excluding", "except", "without", "minus", "omit"];
     let is_one = words.contains(&word.to_ascii_lowercase().as_str());
     is_one.then_some("to leave posts out, turn a test around: `and not current`, or `where not current` as the first")
 }
 
-/// What to write instead of a text that is an expression of a template: `{{ post.category }}`.
+/// Returns the help for a text that is an expression of a template: `{{ post.category }}`.
 pub(super) fn template_value(text: &str) -> Option<String> {
     let inner = text.trim().strip_prefix("{{")?.strip_suffix("}}")?.trim();
     let is_path = inner

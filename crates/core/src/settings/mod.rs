@@ -139,7 +139,7 @@ pub struct ContentSet {
     pub is_implicit: bool,
     /// The addresses of its posts.
     pub link: Pattern,
-    /// Where the link is written, or else the set is declared.
+    /// The place of the link, or of the declaration if the link is the default.
     pub link_place: Span,
     /// Whether each post needs a date.
     pub dated: bool,

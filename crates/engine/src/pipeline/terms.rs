@@ -229,7 +229,7 @@ fn file_name(identity: &str) -> String {
     identity.replace(' ', "-")
 }
 
-/// Returns the name of a note on a term: its own, or its slug if files of the name are hidden or are none on some system.
+/// Returns the name of a note on a term: that of the term, or its slug if a file of the name is hidden or not portable.
 fn note_name(term: &Term) -> String {
     let name = file_name(&term.identity);
     let is_file = OutputPath::new(&name).is_ok_and(|path| path.not_portable().is_none());

@@ -15,7 +15,7 @@ pub(crate) fn is_woven(folder: &Path, files: &[String]) -> bool {
     let is_regular = |path: &Path| path.symlink_metadata().is_ok_and(|known| known.is_file());
     let mut pages = files.iter().filter(is_page).map(|path| folder.join(path));
     pages.any(|path| {
-        // A page that cannot be read is none with a placeholder.
+        // A page that cannot be read has no known placeholder.
         let bytes = if is_regular(&path) {
             fs::read(&path)
         } else {

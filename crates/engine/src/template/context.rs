@@ -24,7 +24,7 @@ pub(crate) struct RenderContext {
     last_read: AtomicU32,
 }
 
-/// No post: there are never so many.
+/// The number that stands for no post; no site has so many.
 const NONE: u32 = u32::MAX;
 
 #[derive(Debug)]

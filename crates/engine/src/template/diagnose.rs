@@ -56,11 +56,11 @@ pub(crate) fn diagnose(error: &Error, data: &RenderData, post: Option<PostId>) -
     vec![explain(innermost, failed, data)]
 }
 
-/// What failed in a template.
+/// The part of a template that failed.
 struct Failed<'a> {
     /// The part of the template that the engine names.
     expression: &'a str,
-    /// The value that a filter was applied to, such as `post.image`; empty if there is none.
+    /// The value that a filter was applied to, such as `post.image`; empty if the part has no filter.
     operand: &'a str,
     source: &'a Source,
     place: Place,
@@ -140,7 +140,7 @@ const OTHER_FILTERS: [(&str, &str); 8] = [
     ("raw", "|safe"),
 ];
 
-/// The end of the engine's message on a value that is none where a text is needed.
+/// The end of the engine's message if a filter needs a text and gets `none`.
 const GOT_NONE: &str = "and got none";
 
 /// Functions of the engine's own, likewise.

@@ -123,7 +123,7 @@ fn two_terms_with_one_address_are_one_error(#[case] one: &str, #[case] other: &s
     assert!(help.contains("`tabulae terms tag --write-notes`"), "{help}");
 }
 
-/// What lists have if some reasons are included, by the slugs of posts.
+/// The posts of a list and the posts with pages, by slug, if some reasons are included.
 #[rstest]
 #[case::nothing("", "live", "live quiet")]
 #[case::drafts("d", "draft live", "draft live quiet quiet-draft")]

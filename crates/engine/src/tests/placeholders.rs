@@ -112,7 +112,7 @@ fn a_placeholder_of_an_html_post_is_filled() {
     );
 }
 
-/// Nothing but the page of the post has the list.
+/// Only the page of the post has the list.
 #[test]
 fn a_list_is_part_of_the_page_alone() {
     let body = "Of lime.\n\n<!-- tabulae query \"from posts\" each \"parts/one.html\" -->\n<!-- tabulae end -->";
@@ -198,7 +198,7 @@ fn a_page_is_rendered_again_if_its_list_changes() {
     );
 }
 
-/// What is asked for of another post or of a term changes without this post.
+/// The list of another post or of a term changes, and the post with the placeholder does not.
 #[rstest]
 #[case::related_of_another("related of \"weir\"", "[Lime]", "[Gate]\n[Lime]")]
 #[case::newest_of_a_term(

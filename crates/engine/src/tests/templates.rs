@@ -172,10 +172,7 @@ fn cards_of_a_list_are_the_cards_of_its_posts_on_lines(#[case] posts: &str) {
     "terms('tag', limit='3')|length",
     "this takes a whole number from 0 on, and got string"
 )]
-#[case::option(
-    "terms('tag', lmit=3)|length",
-    "`terms` has no option `lmit`"
-)]
+#[case::option("terms('tag', lmit=3)|length", "`terms` has no option `lmit`")]
 #[case::parameter(
     "query('where tag = :a', a='lime', b=1)|length",
     "the query has no parameter :b"

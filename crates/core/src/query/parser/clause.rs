@@ -32,7 +32,7 @@ impl Parser {
         })
     }
 
-    /// What to write instead of a comma where the query should end: that of `limit 5, 10` is from another language.
+    /// Returns the help for a comma where the query should end, such as that of `limit 5, 10` in other languages.
     fn comma_at_the_end(&self) -> String {
         let number = |at: usize| match self.tokens.get(at).map(|token| &token.kind) {
             Some(TokenKind::Number(_, written)) => Some(written),

@@ -284,7 +284,7 @@ impl Parser {
         }
     }
 
-    /// What to write instead of `category = 'News' or 'Comment'`, where the last text was taken.
+    /// Returns the help for `category = 'News' or 'Comment'`, after the last text was taken.
     fn values_of_one_field(&self, last: &At<Value>) -> Option<String> {
         let before = |back: usize| Some(&self.tokens.get(self.at.checked_sub(back)?)?.kind);
         let mut texts = vec![last.node.to_string()];

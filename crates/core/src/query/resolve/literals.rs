@@ -224,7 +224,7 @@ impl<'a> Resolver<'a> {
 /// The number of terms up to which all of them are listed.
 const LISTED: usize = 12;
 
-/// What to write instead of a term that no listed post has.
+/// Returns the help for a term that no listed post has.
 fn instead_of_term(table: &TermTable, spelling: &str) -> String {
     let field = &table.field.name;
     let is_used = |part: &str| {

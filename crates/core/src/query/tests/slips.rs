@@ -1,4 +1,4 @@
-//! What people write who know another language, and the words that lead them on.
+//! Forms of other languages and slips, each with the help that names the right form.
 
 use super::*;
 
