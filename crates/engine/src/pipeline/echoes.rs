@@ -7,7 +7,7 @@ use tabulae_core::diagnostic::{Code, Diagnostics};
 
 /// Drops diagnostics that follow from an error in the same post: one whose date is invalid has no link and no
 /// place in feeds either.
-pub(super) fn drop_echoes(diagnostics: &mut Diagnostics) {
+pub(crate) fn drop_echoes(diagnostics: &mut Diagnostics) {
     let is_echo = |code| {
         matches!(
             code,

@@ -13,5 +13,6 @@ pub(crate) mod terms;
 pub(crate) mod weave;
 
 pub(crate) use self::build::build;
+pub(crate) use self::echoes::drop_echoes;
 pub(crate) use self::root::find_root;
 pub(crate) use self::session::Session;

@@ -27,7 +27,7 @@ use crate::pipeline::audit::audit;
 use crate::pipeline::explain::{Explanation, Membership, explain, membership};
 use crate::pipeline::terms::{FieldTerms, Note, terms, write_note};
 use crate::pipeline::weave::{PageFolder, WeaveReport, weave};
-use crate::pipeline::{build, find_root};
+use crate::pipeline::{build, drop_echoes, find_root};
 use crate::plan::{Plan, addresses, changes, plan};
 use crate::publish::{Destination, MemoryOutput, lock};
 use crate::report::BuildReport;
@@ -156,6 +156,7 @@ impl Workspace {
             let options = self.options(BuildOptions::default().keep_going(true));
             let mut diagnostics = Diagnostics::new();
             let site = Site::read(&*self.sources, &options, &mut diagnostics);
+            drop_echoes(&mut diagnostics);
             let levels = options.levels_of(site.as_ref().map(|site| &site.settings));
             let diagnostics = levels.of(diagnostics);
             Collected {

@@ -249,25 +249,20 @@ fn instead_of_term(table: &TermTable, spelling: &str) -> String {
     };
     let used = table.terms.iter().filter(|term| !term.posts.is_empty());
     let names: Vec<&str> = used.map(|term| term.name.as_str()).collect();
-    let near = nearest_terms(spelling, &names).into_iter();
-    let near: Vec<String> = near
-        .filter_map(|name| table.find(name))
-        .map(counted)
-        .collect();
-    if !near.is_empty() {
-        return format!("the nearest: {}", near.join(", "));
-    }
-    match names.len() {
-        0 => format!("no post has any {field}"),
-        1..=LISTED => {
-            let all: Vec<String> = names
-                .iter()
-                .filter_map(|name| table.find(name))
-                .map(counted)
-                .collect();
-            format!("those there are: {}", all.join(", "))
+    let list = |names: &[&str]| {
+        let found = names.iter().filter_map(|name| table.find(name));
+        found.map(counted).collect::<Vec<_>>().join(", ")
+    };
+    let near = nearest_terms(spelling, &names);
+    let has_few = names.len() <= LISTED;
+    match near.len() {
+        _ if names.is_empty() => format!("no post has any {field}"),
+        0 if has_few => format!("those there are: {}", list(&names)),
+        0 => format!("`tabulae query \"\" --by {field}` lists those there are"),
+        count if has_few && count < names.len() => {
+            format!("the nearest: {}; all: {}", list(&near), list(&names))
         }
-        _ => format!("`tabulae query \"\" --by {field}` lists those there are"),
+        _ => format!("the nearest: {}", list(&near)),
     }
 }
 

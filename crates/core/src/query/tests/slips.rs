@@ -48,6 +48,10 @@ use super::*;
 #[case::month_in_a_text("where month = 'sept'", "`month = 9`")]
 #[case::id("where id = 46", "`slug = 'lime'`")]
 #[case::few_terms("where tag = 'xyzzy'", "`dredging` (1)")]
+#[case::all_of_few_terms_with_the_nearest(
+    "where tag = 'masnry'",
+    "the nearest: `masonry` (2); all: "
+)]
 #[case::all_of_few_terms("where tag = 'xyzzy'", "`masonry` (2)")]
 fn a_slip_leads_to_what_to_type(#[case] text: &str, #[case] expected: &str) {
     let found = world().compile(text, false, &[]).diagnostics;
