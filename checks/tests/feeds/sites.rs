@@ -36,7 +36,9 @@ fn example() -> Bench {
         }
     }
     let settings = String::from_utf8(disk.read("tabulae.toml").unwrap()).unwrap();
-    let mut settings = settings.replace("feeds  = true", "feeds  = false");
+    let with_related = "feeds      = true";
+    assert!(settings.contains(with_related));
+    let mut settings = settings.replace(with_related, "feeds = false");
     for format in ["atom", "rss", "json"] {
         settings.push_str(&format!(
             "[feed.all-{format}]\nquery = \"from posts limit 1000\"\nlink = \"/all.{format}\"\nformat = \"{format}\"\ncontent = \"full\"\n"

@@ -7,6 +7,7 @@ use jiff::civil::Date;
 
 use crate::catalogue::{Catalogue, PostId, term_place};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
+use crate::id::number;
 use crate::language::DateStyle;
 use crate::post::title_of_name;
 use crate::query::fields::{DerivedField, FIELDS, derived};
@@ -401,7 +402,7 @@ fn split_by_term(
         .filter(|(_, posts)| !posts.is_empty());
     named
         .map(|(at, posts)| {
-            let id = TermId(u32::try_from(at).unwrap_or(u32::MAX));
+            let id = TermId(number(at));
             let term = table.term(id);
             let group = GroupTerm {
                 name: term.name.clone(),

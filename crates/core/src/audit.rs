@@ -11,7 +11,7 @@ use jiff::civil::Date;
 
 use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
-use crate::lookalike::lookalikes;
+use crate::near_duplicates::near_duplicates;
 use crate::post::Post;
 use crate::settings::Settings;
 use crate::source::Place;
@@ -151,7 +151,7 @@ fn terms(catalogue: &Catalogue) -> Diagnostics {
                     .help("give it to more posts, or delete it"),
             );
         }
-        for alike in lookalikes(&table.terms, catalogue.language.tag()) {
+        for alike in near_duplicates(&table.terms, catalogue.language.tag()) {
             let (term, like) = (table.term(alike.term), table.term(alike.like));
             let message = format!(
                 "the {field} \"{}\" ({}) is probably \"{}\" ({}): they differ by {}",

@@ -19,6 +19,7 @@ use self::links::{links, unfit_ids};
 use self::terms::TermIndexer;
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 pub use crate::id::PostId;
+use crate::id::number;
 use crate::language::Language;
 use crate::note::TermNote;
 use crate::post::{Include, Post};
@@ -115,7 +116,7 @@ impl Catalogue {
             terms_of,
             by_set: vec![Vec::new(); settings.content.len()],
             every: Vec::new(),
-            dated: u32::try_from(dates.clone().count()).unwrap_or(u32::MAX),
+            dated: number(dates.clone().count()),
             days_in_order: dates.is_sorted_by(|a, b| a.day >= b.day),
             texts: Default::default(),
             words: OnceLock::new(),
@@ -148,7 +149,7 @@ impl Catalogue {
 
     /// Every post, held back or not, in the default order.
     pub fn all(&self) -> impl Iterator<Item = PostId> + use<> {
-        (0..u32::try_from(self.posts.len()).unwrap_or(u32::MAX)).map(PostId)
+        (0..number(self.posts.len())).map(PostId)
     }
 
     /// The post of this number.

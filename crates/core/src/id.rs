@@ -9,9 +9,12 @@ pub struct PostId(pub u32);
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct TermId(pub u32);
 
-/// A count as these numbers are kept; far beyond any blog the highest stands for all.
+/// Returns a count as a number of 32 bits.
+///
+/// # Panics
+/// If there are 2³² posts, terms or texts: their names alone would not fit into memory.
 pub(crate) fn number(count: usize) -> u32 {
-    u32::try_from(count).unwrap_or(u32::MAX)
+    u32::try_from(count).expect("fewer than 2^32 posts, terms and texts")
 }
 
 /// Where the words of a text were counted.

@@ -17,7 +17,7 @@ pub mod key_lints;
 pub mod language;
 pub mod likeness;
 pub mod lint_levels;
-pub mod lookalike;
+pub mod near_duplicates;
 pub mod note;
 pub mod pager;
 mod parallel;

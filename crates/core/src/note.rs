@@ -197,7 +197,7 @@ mod tests {
         "a term note has no `spelings`",
         "did you mean `spellings`?"
     )]
-    fn an_entry_that_is_unfit_is_a_fault(
+    fn a_key_of_another_type_is_an_error(
         #[case] entry: &str,
         #[case] column: usize,
         #[case] message: &str,

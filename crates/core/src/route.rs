@@ -26,13 +26,13 @@ enum Part {
 
 /// Why a text is no link pattern, and where in it.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct PatternFault {
+pub struct PatternError {
     span: Span,
     message: String,
     help: &'static str,
 }
 
-impl PatternFault {
+impl PatternError {
     /// The diagnostic at its place.
     #[must_use]
     pub fn at(&self, passage: &Passage) -> Diagnostic {
@@ -46,7 +46,7 @@ impl PatternFault {
 }
 
 /// The parts of a pattern: plain text, as `plain` makes it, and variables in braces.
-fn parts(text: &str, plain: impl Fn(&str) -> String) -> Result<Vec<Part>, PatternFault> {
+fn parts(text: &str, plain: impl Fn(&str) -> String) -> Result<Vec<Part>, PatternError> {
     let mut parts = Vec::new();
     let mut at = 0;
     while at < text.len() {
@@ -58,7 +58,7 @@ fn parts(text: &str, plain: impl Fn(&str) -> String) -> Result<Vec<Part>, Patter
             continue;
         }
         let close = rest.find('}').filter(|_| rest.starts_with('{'));
-        let close = close.ok_or_else(|| PatternFault {
+        let close = close.ok_or_else(|| PatternError {
             span: Span::new(at, at + 1),
             message: "this link has a single brace".to_owned(),
             help: "a variable is a name in braces, such as {slug}",
@@ -66,7 +66,7 @@ fn parts(text: &str, plain: impl Fn(&str) -> String) -> Result<Vec<Part>, Patter
         let name = &rest[1..close];
         let is_of_name = |c: char| c.is_alphanumeric() || matches!(c, '_' | '.' | '-');
         if name.is_empty() || !name.chars().all(is_of_name) {
-            return Err(PatternFault {
+            return Err(PatternError {
                 span: Span::new(at, at + close + 1),
                 message: format!("{{{name}}} is not a variable"),
                 help: "a variable is one name in braces, such as {slug}, without signs",
@@ -93,10 +93,10 @@ impl Pattern {
     /// # Errors
     /// Where it does not begin with `/`, does not end in `/` or a file's name, leads out of the
     /// site, or uses more of RFC 6570 than level 1.
-    pub fn parse(text: &str) -> Result<Self, PatternFault> {
+    pub fn parse(text: &str) -> Result<Self, PatternError> {
         let whole = Span::new(0, text.len());
         if !text.starts_with('/') {
-            return Err(PatternFault {
+            return Err(PatternError {
                 span: whole,
                 message: format!("the link \"{text}\" does not begin with `/`"),
                 help: "links start at the site's root, such as \"/{year}/{slug}/\"",
@@ -111,7 +111,7 @@ impl Pattern {
             || written.contains(['?', '#'])
             || plain.chars().any(char::is_control)
         {
-            return Err(PatternFault {
+            return Err(PatternError {
                 span: whole,
                 message: format!("the link \"{text}\" leads out of the site's folders"),
                 help: "write folders and names only, without `..`, `\\`, `?` and `#`",
@@ -119,7 +119,7 @@ impl Pattern {
         }
         let last = text.rsplit('/').next().unwrap_or_default();
         if !last.is_empty() && !last.contains('.') {
-            return Err(PatternFault {
+            return Err(PatternError {
                 span: Span::new(text.len() - last.len(), text.len()),
                 message: format!("the link \"{text}\" ends neither in `/` nor in a file's name"),
                 help: "add a `/`, or an ending such as `.html`",
@@ -131,15 +131,13 @@ impl Pattern {
         })
     }
 
-    /// A pattern that is known to be right.
+    /// Returns a built-in pattern.
     ///
-    /// A text that is none becomes the site's root.
+    /// # Panics
+    /// If the text is not a pattern.
     #[must_use]
     pub fn fixed(text: &str) -> Self {
-        Self::parse(text).unwrap_or_else(|_| Self {
-            text: "/".to_owned(),
-            parts: vec![Part::Plain("/".to_owned())],
-        })
+        Self::parse(text).expect("a built-in pattern is valid")
     }
 
     /// The pattern as it was written.
@@ -195,10 +193,10 @@ impl IdPattern {
     ///
     /// # Errors
     /// If it does not begin with a scheme, has no variable, or uses more of RFC 6570 than level 1.
-    pub fn parse(text: &str) -> Result<Self, PatternFault> {
+    pub fn parse(text: &str) -> Result<Self, PatternError> {
         let whole = Span::new(0, text.len());
         let help = "write a pattern such as \"https://old.example/?p={info.number}\"";
-        let unfit = |message: String| PatternFault {
+        let unfit = |message: String| PatternError {
             span: whole,
             message,
             help,

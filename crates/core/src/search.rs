@@ -18,7 +18,8 @@ impl Row {
     #[must_use]
     pub fn new(post: &Post, link: &str, day: &str) -> Self {
         let date = post.date.map(|date| date.iso()).unwrap_or_default();
-        Self(to_raw_value(&(&*post.title, link, date, day)).unwrap_or_default())
+        let row = to_raw_value(&(&*post.title, link, date, day));
+        Self(row.expect("texts have a form in JSON"))
     }
 }
 
@@ -64,9 +65,9 @@ pub fn texts<'a>(catalogue: &Catalogue, posts: impl Iterator<Item = (PostId, &'a
     json(&Texts { terms, posts })
 }
 
-/// Texts and numbers in lists always have a form in JSON.
 fn json(value: &impl Serialize) -> String {
-    let mut text = serde_json::to_string(value).unwrap_or_default();
+    let text = serde_json::to_string(value);
+    let mut text = text.expect("texts and numbers in lists have a form in JSON");
     text.push('\n');
     text
 }

@@ -145,7 +145,7 @@ fn slug_general(text: &str) -> String {
 
 /// Whether a written slug holds only letters, digits, marks and `- _ . ~`, and is no step
 /// (`.`, `..`) through folders. Returns the first character that it may not hold.
-pub fn slug_fault(written: &str) -> Option<char> {
+pub fn slug_error(written: &str) -> Option<char> {
     if written == "." || written == ".." {
         return Some('.');
     }
@@ -156,7 +156,7 @@ pub fn slug_fault(written: &str) -> Option<char> {
 
 /// The diagnostic of a written slug at its place, where it is unfit, with a better one if there is any.
 pub(crate) fn unfit_slug(written: &str, place: Place) -> Option<Diagnostic> {
-    let bad = slug_fault(written)?;
+    let bad = slug_error(written)?;
     let message = format!("the slug \"{written}\" has `{bad}`, which is not allowed");
     let holds = "a slug has only letters, digits, marks and `-` `_` `.` `~`";
     let better = slug(written);
@@ -294,7 +294,7 @@ mod tests {
     #[case::space("a b", Some(' '))]
     #[case::parent("..", Some('.'))]
     fn a_written_slug_is_checked(#[case] written: &str, #[case] diagnostic: Option<char>) {
-        assert_eq!(slug_fault(written), diagnostic);
+        assert_eq!(slug_error(written), diagnostic);
     }
 
     #[test]

@@ -699,7 +699,7 @@ fn terms_are_counted_among_the_posts_of_a_query_with_those_below_them() {
 }
 
 #[test]
-fn every_fault_of_a_query_in_a_template_is_reported_at_its_place() {
+fn every_diagnostic_of_a_query_in_a_template_is_reported_at_its_place() {
     let mut bench = small().with(
         "pages/x.html",
         "---\ntitle: X\n---\n<ul>\n{% for post in query(\"from posts where tagg = 'lime' and yaer = 2026\") %}\n{% endfor %}\n",
@@ -1035,7 +1035,7 @@ fn two_terms_at_one_address_name_both() {
 }
 
 #[test]
-fn every_fault_of_a_run_is_reported_together() {
+fn every_diagnostic_of_a_run_is_reported_together() {
     let mut bench = small()
         .with("posts/a.md", "---\ndate: soon\nslug: a/b\n---\n")
         .with("posts/b.md", "---\ntags: {a: b}\ndate: 2026-02-30\n---\n")

@@ -374,7 +374,7 @@ fn the_reference_is_what_the_program_reads() {
 }
 
 #[test]
-fn the_readmes_fault_is_what_is_printed() {
+fn the_readmes_error_is_what_is_printed() {
     let site = demo();
     let settings = site.read("t/tabulae.toml");
     let head: String = settings

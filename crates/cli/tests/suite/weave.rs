@@ -219,7 +219,7 @@ fn a_check_writes_nothing_and_says_what_would_change() {
     "public/a.html:2:31: error: there is no template `parts/lins.html`"
 )]
 #[case::part_of_a_page("query \"\" with \"archive.html\"", "error: ")]
-fn a_faulty_mark_is_told_with_its_place_and_nothing_is_written(
+fn a_wrong_placeholder_is_reported_with_its_place_and_nothing_is_written(
     #[case] mark: &str,
     #[case] expected: &str,
 ) {

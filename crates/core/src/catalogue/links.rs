@@ -187,7 +187,7 @@ fn variable(catalogue: &Catalogue, id: PostId, name: &str) -> Option<String> {
         };
     }
     let written = post.front.at(name)?.node.written()?;
-    let kept = crate::term::slug_fault(written).is_none() && !written.is_empty();
+    let kept = crate::term::slug_error(written).is_none() && !written.is_empty();
     let value = if kept {
         written.to_owned()
     } else {

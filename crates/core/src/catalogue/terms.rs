@@ -110,7 +110,7 @@ impl<'a> TermIndexer<'a> {
         if let Some(id) = self.table.by_identity.get(identity) {
             return *id;
         }
-        let id = TermId(u32::try_from(self.table.terms.len()).unwrap_or(u32::MAX));
+        let id = TermId(crate::id::number(self.table.terms.len()));
         self.table.terms.push(Term {
             name: spelling.to_owned(),
             slug: String::new(),
@@ -143,7 +143,7 @@ impl<'a> TermIndexer<'a> {
         // Most posts use spellings that were met before.
         let mut known: IndexMap<&str, Option<TermId>, FxBuildHasher> = IndexMap::default();
         for (at, post) in posts.iter().enumerate() {
-            let post_id = PostId(u32::try_from(at).unwrap_or(u32::MAX));
+            let post_id = PostId(crate::id::number(at));
             let mut own: Vec<TermId> = Vec::new();
             for written in &post.terms[number] {
                 let spelling = written.node.as_str();

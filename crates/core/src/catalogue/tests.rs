@@ -148,7 +148,7 @@ fn a_note_joins_spellings_and_gives_title_and_slug() {
 }
 
 #[test]
-fn a_spelling_of_two_notes_is_a_fault() {
+fn a_spelling_of_two_notes_is_an_error() {
     let settings = settings("");
     let notes = vec![note("a", None, None, &["x"]), note("b", None, None, &["x"])];
     let made = catalogue(&settings, &[("posts/a.md", "date: 2026-01-04")], notes);

@@ -82,7 +82,8 @@ pub(super) fn write(document: &Document) -> String {
         hubs: hubs.collect(),
         items: document.entries.iter().map(item).collect(),
     };
-    let mut text = serde_json::to_string_pretty(&feed).unwrap_or_default();
+    let text = serde_json::to_string_pretty(&feed);
+    let mut text = text.expect("texts, numbers and lists have a form in JSON");
     text.push('\n');
     text
 }

@@ -65,7 +65,8 @@ impl Xml {
     }
 
     pub(super) fn finish(self) -> String {
-        let mut text = String::from_utf8(self.writer.into_inner()).unwrap_or_default();
+        let text = String::from_utf8(self.writer.into_inner());
+        let mut text = text.expect("only texts were written");
         text.push('\n');
         text
     }

@@ -126,9 +126,13 @@ impl Reader<'_> {
         }
         self.depth += 1;
         let value = if raw.starts_with('{') {
-            serde_json::from_str::<Pairs<'_>>(raw).map_or(Value::Null, |pairs| self.map(pairs))
+            {
+                let pairs = serde_json::from_str::<Pairs<'_>>(raw);
+                self.map(pairs.expect("the text of a value was read as one already"))
+            }
         } else {
-            let items = serde_json::from_str::<Vec<&RawValue>>(raw).unwrap_or_default();
+            let items = serde_json::from_str::<Vec<&RawValue>>(raw);
+            let items = items.expect("the text of a value was read as one already");
             Value::List(items.into_iter().map(|item| self.spanned(item)).collect())
         };
         self.depth -= 1;

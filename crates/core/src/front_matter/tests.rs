@@ -137,7 +137,7 @@ fn the_body_begins_after_the_header(#[case] text: &str, #[case] body: &str) {
 #[case::yaml_repeated("---\na: 1\nb: 2\na: 3\n---\n", Code::DuplicateKey, 4, 1)]
 #[case::yaml_repeated_deep("---\nx:\n  a: 1\n  a: 3\n---\n", Code::DuplicateKey, 4, 3)]
 #[case::yaml_alias_in_itself("---\na: &x [*x]\n---\n", Code::FrontMatterSyntax, 2, 8)]
-#[case::yaml_wide_before_fault("---\nѨ: [ä\n---\n", Code::FrontMatterSyntax, 3, 1)]
+#[case::yaml_wide_before_error("---\nѨ: [ä\n---\n", Code::FrontMatterSyntax, 3, 1)]
 #[case::yaml_list("---\n- a\n---\n", Code::FrontMatterSyntax, 2, 1)]
 #[case::yaml_wide_characters("---\nä: ö\nü: 1\nü: 2\n---\n", Code::DuplicateKey, 4, 1)]
 #[case::toml_value("+++\na = b\n+++\n", Code::FrontMatterSyntax, 2, 5)]
@@ -211,4 +211,30 @@ fn nesting_has_an_end(
     };
     assert_eq!(read(20), None);
     assert_eq!(read(20_000), Some((Code::FrontMatterSyntax, 2)));
+}
+
+/// Such a number was 0 without a word.
+#[rstest]
+#[case::an_integer("n = 9223372036854775808", 2, 5)]
+#[case::below("n = -9223372036854775809", 2, 5)]
+#[case::hexadecimal("n = 0x8000000000000000", 2, 5)]
+#[case::in_a_list("n = [1, 99999999999999999999]", 2, 9)]
+fn a_number_that_does_not_fit_is_an_error(
+    #[case] entry: &str,
+    #[case] line: usize,
+    #[case] column: usize,
+) {
+    let source = Source::new("a.md", &format!("+++\n{entry}\n+++\n"));
+    let found = read(&source, &TimeZone::UTC).diagnostics;
+    let found: Vec<_> = found
+        .iter()
+        .map(|found| (found.code, found.place.line, found.place.column))
+        .collect();
+    assert_eq!(found, [(Code::InvalidValue, line, column)]);
+}
+
+#[test]
+fn the_largest_number_fits() {
+    let source = Source::new("a.md", "+++\nn = 9223372036854775807\n+++\n");
+    assert_eq!(read(&source, &TimeZone::UTC).diagnostics, []);
 }

@@ -74,14 +74,16 @@ impl Reader<'_> {
         let node = match value.get_ref() {
             DeValue::String(text) => Value::Text(text.to_string()),
             DeValue::Integer(number) => {
-                let exact =
-                    i64::from_str_radix(number.as_str(), number.radix()).unwrap_or_default();
-                #[expect(clippy::cast_precision_loss, reason = "numbers are compared as f64")]
-                Value::Number(exact as f64, written())
+                match i64::from_str_radix(number.as_str(), number.radix()) {
+                    #[expect(clippy::cast_precision_loss, reason = "numbers are compared as f64")]
+                    Ok(exact) => Value::Number(exact as f64, written()),
+                    Err(_) => self.too_large(span),
+                }
             }
-            DeValue::Float(number) => {
-                Value::Number(number.as_str().parse().unwrap_or(f64::NAN), written())
-            }
+            DeValue::Float(number) => match number.as_str().parse() {
+                Ok(exact) => Value::Number(exact, written()),
+                Err(_) => self.too_large(span),
+            },
             DeValue::Boolean(flag) => Value::Flag(*flag, written()),
             DeValue::Datetime(date) => self.date(date, span),
             DeValue::Array(items) => {
@@ -90,6 +92,20 @@ impl Reader<'_> {
             DeValue::Table(table) => Value::Map(self.map(table)),
         };
         Spanned::new(node, span)
+    }
+
+    /// Reports a number beyond 64 bits (TOML, "Integer"), and returns the value that takes its place.
+    fn too_large(&mut self, span: Span) -> Value {
+        let place = self.source.place(span);
+        let message = "this number does not fit into 64 bits";
+        let help = format!(
+            "write a number from {} to {}, or a text in quotes",
+            i64::MIN,
+            i64::MAX
+        );
+        let found = Diagnostic::error(Code::InvalidValue, place, message);
+        self.diagnostics.push(found.help(help));
+        Value::Null
     }
 
     /// A local time alone is no date; it is kept as text.

@@ -163,7 +163,7 @@ impl<'a> Reader<'a> {
                         parse_date(text.trim()).and_then(|date| date.stamp(&self.moment.zone));
                     parsed
                         .map_err(|diagnostic| {
-                            self.diagnostics.push(date_fault(
+                            self.diagnostics.push(date_error(
                                 &diagnostic,
                                 text,
                                 self.source.place(value.span),
@@ -188,7 +188,7 @@ impl<'a> Reader<'a> {
         parsed
             .map_err(|diagnostic| {
                 self.diagnostics
-                    .push(date_fault(&diagnostic, text, Place::top_of(path)))
+                    .push(date_error(&diagnostic, text, Place::top_of(path)))
             })
             .ok()
     }
@@ -330,7 +330,7 @@ fn split_at_commas(text: &str, span: Span, source: &Source) -> Vec<Spanned<Strin
     parts
 }
 
-fn date_fault(diagnostic: &DateError, text: &str, place: Place) -> Diagnostic {
+fn date_error(diagnostic: &DateError, text: &str, place: Place) -> Diagnostic {
     match diagnostic {
         DateError::Form => Diagnostic::error(
             Code::InvalidDate,

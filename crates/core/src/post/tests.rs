@@ -198,7 +198,7 @@ fn a_long_first_paragraph_is_cut_at_a_word() {
     13
 )]
 #[case::moved_from_out("date: 2026-01-01\nmoved_from: /../a/", Code::InvalidAddress, 3, 13)]
-fn faults_name_their_place(
+fn diagnostics_name_their_place(
     #[case] front: &str,
     #[case] code: Code,
     #[case] line: usize,
@@ -321,7 +321,7 @@ fn every_post_of_a_folder_of_drafts_is_one() {
 }
 
 #[test]
-fn an_undated_draft_is_no_fault() {
+fn an_undated_draft_is_no_error() {
     assert_eq!(sound("posts/a.md", "---\ndraft: true\n---\n").date, None);
 }
 

@@ -3,10 +3,10 @@
 use std::sync::{Arc, OnceLock};
 
 use super::ast::Comparison;
-use super::check::{Check, FieldRef, Literal, Order, Side, Source};
+use super::eval::Runner;
 use super::fields::DerivedField;
+use super::predicate::{FieldRef, Literal, Order, Predicate, Side, Source};
 use super::scope::Scope;
-use super::values::Runner;
 use super::{Query, Resolved};
 use crate::catalogue::{Catalogue, PostId};
 use crate::likeness::{Index, Ninths, WHOLE, Weighing};
@@ -86,8 +86,8 @@ impl Query<Resolved> {
 }
 
 /// The least likeness that a check lets through, where it lets through only more than 0.
-pub(super) fn least(check: &Check) -> Option<Ninths> {
-    let Check::Compare(
+pub(super) fn least(check: &Predicate) -> Option<Ninths> {
+    let Predicate::Compare(
         Side::Field(FieldRef::Derived(DerivedField::Likeness)),
         comparison,
         Side::Literals(literals),
@@ -149,7 +149,7 @@ impl Runner<'_> {
         let wanted = query.offset.saturating_add(query.limit?).min(all);
         let floors: Vec<Option<Ninths>> = query.checks.iter().map(least).collect();
         let floor = floors.iter().flatten().max()?;
-        let others: Vec<&Check> = query
+        let others: Vec<&Predicate> = query
             .checks
             .iter()
             .zip(&floors)

@@ -1,6 +1,6 @@
 //! From a statement's text to tokens.
 
-use super::{SyntaxError, diagnostic, elsewhere};
+use super::{SyntaxError, diagnostic, foreign_syntax};
 use crate::source::Span;
 use crate::time::{DateError, DatePart, parse_part};
 
@@ -159,7 +159,7 @@ impl<'a> Lexer<'a> {
                 let c = rest.chars().next().unwrap_or_default();
                 let span = Span::new(self.at, self.at + c.len_utf8());
                 Err(diagnostic(span, format!("`{c}` has no meaning in a query"))
-                    .help(elsewhere::character(c)))
+                    .help(foreign_syntax::character(c)))
             }
         }
     }

@@ -44,23 +44,23 @@
 //! # Ok::<(), Box<tabulae_core::diagnostic::Diagnostic>>(())
 //! ```
 
+mod access_path;
 mod alike;
 pub mod ast;
 pub mod builder;
-mod candidates;
-mod check;
-mod elsewhere;
-mod empty;
+mod eval;
+mod explain_empty;
 pub mod fields;
+mod foreign_syntax;
 mod lexer;
 mod library;
 mod parser;
 mod plan;
+mod predicate;
 mod print;
 mod resolve;
 mod run;
 mod scope;
-mod values;
 mod words;
 
 use std::fmt;
@@ -88,10 +88,10 @@ pub struct Written {
 /// A query whose names are found; it cannot fail to run.
 #[derive(Debug, Clone)]
 pub struct Resolved {
-    sources: Vec<check::Source>,
+    sources: Vec<predicate::Source>,
     /// The tests that must all hold, cheapest first.
-    checks: Vec<check::Check>,
-    order: Vec<check::Order>,
+    checks: Vec<predicate::Predicate>,
+    order: Vec<predicate::Order>,
     limit: Option<usize>,
     offset: usize,
     needs_this: bool,
@@ -223,8 +223,8 @@ impl Query<Resolved> {
         quickly.unwrap_or_else(|| runner.run(self).posts)
     }
 
-    fn runner<'a>(&'a self, catalogue: &'a Catalogue, this: Option<PostId>) -> values::Runner<'a> {
-        values::Runner {
+    fn runner<'a>(&'a self, catalogue: &'a Catalogue, this: Option<PostId>) -> eval::Runner<'a> {
+        eval::Runner {
             catalogue,
             this,
             index: self.index(catalogue),
@@ -251,8 +251,8 @@ impl Resolved {
             .sources
             .iter()
             .flat_map(|source| match source {
-                check::Source::Set(set) => vec![*set],
-                check::Source::Named(query) => query.0.sets(),
+                predicate::Source::Set(set) => vec![*set],
+                predicate::Source::Named(query) => query.0.sets(),
             })
             .collect();
         sets.sort_unstable();

@@ -8,8 +8,8 @@ use std::sync::Arc;
 
 use super::alike::Alike;
 use super::ast::{At, Condition, Key, Polarity, Quantity, Seed, Statement, Test, Value};
-use super::check::{Check, Order, Side, Source};
 use super::plan::plan;
+use super::predicate::{Order, Predicate, Side, Source};
 use super::scope::Scope;
 use super::words::kinds_text;
 use super::{Query, Resolved};
@@ -91,71 +91,71 @@ impl Resolver<'_> {
             .push(Diagnostic::error(code, place, message).help(help));
     }
 
-    fn condition(&mut self, condition: &Condition) -> Option<Check> {
+    fn condition(&mut self, condition: &Condition) -> Option<Predicate> {
         match condition {
-            Condition::And(all) => self.each(all).map(Check::All),
-            Condition::Or(any) => self.each(any).map(Check::Any),
+            Condition::And(all) => self.each(all).map(Predicate::All),
+            Condition::Or(any) => self.each(any).map(Predicate::Any),
             Condition::Not(inner) => self
                 .condition(inner)
-                .map(|check| Check::Not(Box::new(check))),
+                .map(|check| Predicate::Not(Box::new(check))),
             Condition::Test(test) => self.test(&test.node),
         }
     }
 
     /// All diagnostics of a condition are reported, not the first.
-    fn each(&mut self, conditions: &[Condition]) -> Option<Vec<Check>> {
-        let checks: Vec<Option<Check>> = conditions
+    fn each(&mut self, conditions: &[Condition]) -> Option<Vec<Predicate>> {
+        let checks: Vec<Option<Predicate>> = conditions
             .iter()
             .map(|condition| self.condition(condition))
             .collect();
         checks.into_iter().collect()
     }
 
-    fn test(&mut self, test: &Test) -> Option<Check> {
+    fn test(&mut self, test: &Test) -> Option<Predicate> {
         match test {
             Test::Compare(left, comparison, right) => {
                 let (left, right) = self.pair(left, right)?;
                 Some(match (left, right) {
                     (Side::Literals(left), right @ (Side::Field(_) | Side::This(_))) => {
-                        Check::Compare(right, comparison.turned(), Side::Literals(left))
+                        Predicate::Compare(right, comparison.turned(), Side::Literals(left))
                     }
-                    (left, right) => Check::Compare(left, *comparison, right),
+                    (left, right) => Predicate::Compare(left, *comparison, right),
                 })
             }
             Test::In(left, polarity, values) => {
                 let (left, values) = self.pairs(left, values)?;
-                Some(Check::OneOf(left, *polarity, values))
+                Some(Predicate::OneOf(left, *polarity, values))
             }
             Test::Within(left, polarity, part) => {
                 let (left, part) = self.pair(left, part)?;
-                Some(Check::OneOf(left, *polarity, vec![part]))
+                Some(Predicate::OneOf(left, *polarity, vec![part]))
             }
             Test::Range(left, polarity, low, high) | Test::Between(left, polarity, low, high) => {
                 let (side, low_side) = self.pair(left, low)?;
                 let (_, high_side) = self.pair(left, high)?;
-                Some(Check::Range(side, *polarity, low_side, high_side))
+                Some(Predicate::Range(side, *polarity, low_side, high_side))
             }
             Test::Has(left, quantity, values) => {
                 let (left, values) = self.pairs(left, values)?;
                 Some(match quantity {
-                    Quantity::Any => Check::OneOf(left, Polarity::Plain, values),
-                    Quantity::None => Check::OneOf(left, Polarity::Negated, values),
-                    Quantity::All => Check::EachOf(left, values),
+                    Quantity::Any => Predicate::OneOf(left, Polarity::Plain, values),
+                    Quantity::None => Predicate::OneOf(left, Polarity::Negated, values),
+                    Quantity::All => Predicate::EachOf(left, values),
                 })
             }
             Test::Text(left, polarity, search, text) => self.search(left, *polarity, *search, text),
             Test::Missing(left, polarity) => {
                 let (side, _) = self.left(left)?;
-                Some(Check::Missing(side, *polarity))
+                Some(Predicate::Missing(side, *polarity))
             }
             Test::Flag(field) => self.flag(field),
         }
     }
 
-    fn flag(&mut self, field: &At<Value>) -> Option<Check> {
+    fn flag(&mut self, field: &At<Value>) -> Option<Predicate> {
         let (side, kinds) = self.left(field)?;
         if kinds.contains(&Kind::Flag) {
-            return Some(Check::Flag(side));
+            return Some(Predicate::Flag(side));
         }
         let name = field.node.to_string();
         let holds = kinds_text(&kinds);

@@ -2,11 +2,11 @@
 
 use std::cmp::Ordering;
 
+use super::access_path::Candidates;
 use super::ast::{Comparison, Polarity, Search};
-use super::candidates::Candidates;
-use super::check::{Check, FieldRef, Needle, Order, Side};
+use super::eval::{Runner, Val};
 use super::fields::DerivedField;
-use super::values::{Runner, Val};
+use super::predicate::{FieldRef, Needle, Order, Predicate, Side};
 use super::{Answer, Query, Resolved};
 use crate::catalogue::PostId;
 use crate::language::{fold, fold_accents};
@@ -34,43 +34,45 @@ impl Runner<'_> {
         Answer { posts, total }
     }
 
-    pub(super) fn holds(&self, check: &Check, post: PostId) -> bool {
+    pub(super) fn holds(&self, check: &Predicate, post: PostId) -> bool {
         match check {
-            Check::All(all) => all.iter().all(|check| self.holds(check, post)),
-            Check::Any(any) => any.iter().any(|check| self.holds(check, post)),
-            Check::Not(inner) => !self.holds(inner, post),
-            Check::Compare(left, Comparison::Unequal, right) => {
+            Predicate::All(all) => all.iter().all(|check| self.holds(check, post)),
+            Predicate::Any(any) => any.iter().any(|check| self.holds(check, post)),
+            Predicate::Not(inner) => !self.holds(inner, post),
+            Predicate::Compare(left, Comparison::Unequal, right) => {
                 self.negatable(left, post, Polarity::Negated, |value| {
                     self.any_of(value, right, post, Comparison::Equal)
                 }) && self.present(right, post)
             }
-            Check::Compare(left, comparison, right) => {
+            Predicate::Compare(left, comparison, right) => {
                 self.negatable(left, post, Polarity::Plain, |value| {
                     self.any_of(value, right, post, *comparison)
                 })
             }
-            Check::OneOf(left, polarity, sides) => {
+            Predicate::OneOf(left, polarity, sides) => {
                 let equals =
                     |value: &Val<'_>, side| self.any_of(value, side, post, Comparison::Equal);
                 self.negatable(left, post, *polarity, |value| {
                     sides.iter().any(|side| equals(value, side))
                 })
             }
-            Check::EachOf(left, sides) => sides.iter().all(|side| self.has_all(left, side, post)),
-            Check::Range(left, polarity, low, high) => {
+            Predicate::EachOf(left, sides) => {
+                sides.iter().all(|side| self.has_all(left, side, post))
+            }
+            Predicate::Range(left, polarity, low, high) => {
                 self.negatable(left, post, *polarity, |value| {
                     self.any_of(value, low, post, Comparison::GreaterOrEqual)
                         && self.any_of(value, high, post, Comparison::LessOrEqual)
                 })
             }
-            Check::Search(_, _, Needle::Missing) => false,
-            Check::Search(left, polarity, needle) => {
+            Predicate::Search(_, _, Needle::Missing) => false,
+            Predicate::Search(left, polarity, needle) => {
                 self.negatable(left, post, *polarity, |value| self.found(value, needle))
             }
-            Check::Missing(side, polarity) => {
+            Predicate::Missing(side, polarity) => {
                 self.has_value(side, post) == (*polarity == Polarity::Negated)
             }
-            Check::Flag(side) => {
+            Predicate::Flag(side) => {
                 self.any(side, post, |value| matches!(value, Val::Flag(true))) == Some(true)
             }
         }

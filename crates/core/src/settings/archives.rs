@@ -247,7 +247,8 @@ fn with_own_variable(
     let help = format!("write it into the link, such as `link = \"{default}\"`");
     let place = table.source().place(link.span);
     diagnostics.push(Diagnostic::error(Code::InvalidLinkPattern, place, message).help(help));
-    Spanned::new(Pattern::fixed(&default), link.span)
+    let default = Pattern::parse(&default);
+    Spanned::new(default.unwrap_or(link.node), link.span)
 }
 
 /// Returns the errors of keys that only an archive with `by` can have.

@@ -385,10 +385,14 @@ pub(super) fn read_pattern(
     default: &str,
     diagnostics: &mut Diagnostics,
 ) -> Spanned<Pattern> {
-    let fallback = Spanned::new(Pattern::fixed(default), table.span());
+    let parsed = Pattern::parse(default);
+    let is_valid = parsed.is_ok();
+    // A default that is made of an odd name is reported below, or not needed.
+    let fallback = parsed.unwrap_or_else(|_| Pattern::fixed("/"));
+    let fallback = Spanned::new(fallback, table.span());
     let written = table.text(key, diagnostics);
     let Some(text) = written else {
-        if Pattern::parse(default).is_err() {
+        if !is_valid {
             let place = table.source().place(name.span);
             let message = format!("the name \"{}\" cannot be part of an address", name.node);
             let help =

@@ -126,7 +126,7 @@ fn what_is_no_absolute_address_is_none(#[case] text: &str) {
     2,
     9
 )]
-fn faults_of_the_site_name_their_place(
+fn diagnostics_of_the_site_name_their_place(
     #[case] text: &str,
     #[case] code: Code,
     #[case] line: usize,
@@ -227,7 +227,7 @@ fn faults_of_the_site_name_their_place(
     Code::UnknownKey,
     "did you mean `date`?"
 )]
-fn faults_say_what_to_do(#[case] text: &str, #[case] code: Code, #[case] help: &str) {
+fn diagnostics_say_what_to_do(#[case] text: &str, #[case] code: Code, #[case] help: &str) {
     let diagnostics = read(&text.replace("{SITE}", SITE)).diagnostics;
     let found: Vec<_> = diagnostics
         .iter()
@@ -237,7 +237,7 @@ fn faults_say_what_to_do(#[case] text: &str, #[case] code: Code, #[case] help: &
 }
 
 #[test]
-fn every_fault_is_reported() {
+fn every_diagnostic_is_reported() {
     let text = "[site]\ntitel = \"T\"\naddress = \"x\"\n[archive.a]\nfeeds = 3\nper_page = \"x\"\n";
     let codes: Vec<_> = read(text)
         .diagnostics

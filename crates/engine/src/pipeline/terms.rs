@@ -8,7 +8,7 @@ use std::path::Path;
 use jiff::civil::Date;
 use tabulae_core::catalogue::TermTable;
 use tabulae_core::diagnostic::{Code, Diagnostic, nearest};
-use tabulae_core::lookalike::{How, lookalikes};
+use tabulae_core::near_duplicates::{How, near_duplicates};
 use tabulae_core::note::TermNote;
 use tabulae_core::route::OutputPath;
 use tabulae_core::source::Place;
@@ -160,7 +160,7 @@ fn used<'a>(site: &Site, term: &'a Term) -> Used<'a> {
 }
 
 fn joins<'a>(site: &Site, field: usize, table: &'a TermTable) -> Vec<Join<'a>> {
-    let found = lookalikes(&table.terms, site.catalogue.language.tag());
+    let found = near_duplicates(&table.terms, site.catalogue.language.tag());
     let of_one = found.chunk_by(|a, b| a.keep == b.keep);
     let joins = of_one.map(|found| {
         let others = found

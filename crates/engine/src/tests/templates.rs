@@ -182,7 +182,7 @@ fn cards_of_a_list_are_the_cards_of_its_posts_on_lines(#[case] posts: &str) {
     "the query has no parameter :b"
 )]
 #[case::more_than_it_takes("'2026-03-14'|date('iso', 1)", "too many arguments")]
-fn what_does_not_fit_is_a_fault_at_its_place(#[case] value: &str, #[case] message: &str) {
+fn what_does_not_fit_is_an_error_at_its_place(#[case] value: &str, #[case] message: &str) {
     let diagnostic = refused(value);
     assert_eq!(
         (diagnostic.place.line, diagnostic.message.as_str()),
@@ -205,7 +205,10 @@ fn what_does_not_fit_is_a_fault_at_its_place(#[case] value: &str, #[case] messag
 #[case::to_the_engines_own("range(numbr)", "there is no `numbr` here")]
 #[case::in_a_sum("page.numbr + 1", "`page` has no `numbr`")]
 #[case::as_a_place("site.title[numbr]", "there is no `site.title[...]`")]
-fn an_unknown_name_is_a_fault_wherever_it_is_handed_in(#[case] value: &str, #[case] message: &str) {
+fn an_unknown_name_is_an_error_wherever_it_is_handed_in(
+    #[case] value: &str,
+    #[case] message: &str,
+) {
     let diagnostic = refused(value);
     assert_eq!(
         (diagnostic.place.line, diagnostic.message.as_str()),
@@ -250,7 +253,7 @@ fn a_field_that_this_post_lacks_is_handed_in_as_nothing() {
     "site.lists[99]",
     "write `{% if site.lists %}…{% endif %}` around it, or loop over it with `{% for item in site.lists %}`"
 )]
-fn a_fault_of_a_name_says_what_to_do(#[case] value: &str, #[case] help: &str) {
+fn an_error_of_a_name_says_what_to_do(#[case] value: &str, #[case] help: &str) {
     assert_eq!(refused(value).help.as_deref(), Some(help));
 }
 

@@ -2,7 +2,7 @@
 
 use super::super::ast::{At, Key, Seed};
 use super::super::lexer::{Token, TokenKind};
-use super::super::{SyntaxError, diagnostic, elsewhere};
+use super::super::{SyntaxError, diagnostic, foreign_syntax};
 use super::{Parser, Read, is_keyword};
 use crate::diagnostic::nearest;
 use crate::source::Span;
@@ -55,7 +55,8 @@ impl Parser {
             return "the order is: from … where … order by … limit … offset …, each once"
                 .to_owned();
         }
-        if let Some(help) = elsewhere::clause(word).or_else(|| elsewhere::exclusion(word)) {
+        if let Some(help) = foreign_syntax::clause(word).or_else(|| foreign_syntax::exclusion(word))
+        {
             return help.to_owned();
         }
         if let Some(known) = nearest(&lower, clauses) {
@@ -76,7 +77,8 @@ impl Parser {
             return diagnostic.help("write a test after `where`, such as `where tag = 'lime'`");
         };
         let lower = word.to_ascii_lowercase();
-        if let Some(help) = elsewhere::clause(word).or_else(|| elsewhere::exclusion(word)) {
+        if let Some(help) = foreign_syntax::clause(word).or_else(|| foreign_syntax::exclusion(word))
+        {
             return diagnostic.help(help);
         }
         if let Some(known) = nearest(&lower, ["from", "where", "order", "limit", "offset"]) {
@@ -93,7 +95,9 @@ impl Parser {
             Some(TokenKind::End | TokenKind::Sign(",")) | None => {
                 format!("write `from {word}` for a content set or a named query")
             }
-            Some(TokenKind::Word(next)) if !is_keyword(next) && elsewhere::test(next).is_none() => {
+            Some(TokenKind::Word(next))
+                if !is_keyword(next) && foreign_syntax::test(next).is_none() =>
+            {
                 "a query is such as `from posts where tag = 'lime' order by title limit 5`"
                     .to_owned()
             }

@@ -2,7 +2,7 @@
 
 use super::super::ast::{At, Comparison, Polarity, Quantity, Search, Test, Value};
 use super::super::lexer::TokenKind;
-use super::super::{SyntaxError, diagnostic, elsewhere};
+use super::super::{SyntaxError, diagnostic, foreign_syntax};
 use super::{Parser, Read, is_keyword};
 use crate::diagnostic::nearest;
 use crate::time::month_number;
@@ -261,7 +261,7 @@ impl Parser {
             let follows = ["and", "or", "order", "limit", "offset"].contains(&lower.as_str());
             if !follows {
                 if let Value::Field(name) = &left.node
-                    && let Some(help) = elsewhere::exclusion(name)
+                    && let Some(help) = foreign_syntax::exclusion(name)
                 {
                     return Err(
                         diagnostic(left.span, format!("`{name}` has no meaning here")).help(help),
@@ -326,7 +326,7 @@ impl Parser {
             "or", "order", "limit", "offset",
         ];
         let found = self.expected("a comparison such as `=`");
-        if let Some(help) = elsewhere::test(word).or_else(|| elsewhere::clause(word)) {
+        if let Some(help) = foreign_syntax::test(word).or_else(|| foreign_syntax::clause(word)) {
             return found.help(help);
         }
         match nearest(word, KNOWN) {

@@ -2,7 +2,7 @@
 
 use super::super::ast::{At, Base, Step, Unit, Value};
 use super::super::lexer::TokenKind;
-use super::super::{diagnostic, elsewhere};
+use super::super::{diagnostic, foreign_syntax};
 use super::{Parser, Read, is_keyword};
 use crate::source::Span;
 
@@ -26,7 +26,7 @@ impl Parser {
         let start = token.span.start;
         let node = match token.kind {
             TokenKind::Text(text) => {
-                if let Some(help) = elsewhere::template_value(&text) {
+                if let Some(help) = foreign_syntax::template_value(&text) {
                     let message = "a query is not filled by a template";
                     return Err(diagnostic(token.span, message).help(help));
                 }

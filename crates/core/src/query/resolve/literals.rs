@@ -1,7 +1,7 @@
 //! Literals, as the fields that they are compared with ask.
 
 use super::super::ast::{At, Base, Step, Unit, Value};
-use super::super::check::{FieldRef, Literal, Side};
+use super::super::predicate::{FieldRef, Literal, Side};
 use super::super::scope::Parameter;
 use super::super::words::{kinds_text, nearest_terms};
 use super::Resolver;

@@ -3,9 +3,9 @@
 use std::sync::Arc;
 
 use super::super::ast::At;
-use super::super::check::{FieldRef, Source};
-use super::super::elsewhere;
 use super::super::fields::{DerivedField, FIELDS, derived, meant};
+use super::super::foreign_syntax;
+use super::super::predicate::{FieldRef, Source};
 use super::super::words::listed;
 use super::Resolver;
 use crate::diagnostic::{Code, Diagnostic, nearest};
@@ -135,10 +135,10 @@ impl Resolver<'_> {
             let set = title(set);
             return format!("the posts of `{set}` have it: write `from {set}`");
         }
-        if let Some(help) = elsewhere::name(name) {
+        if let Some(help) = foreign_syntax::name(name) {
             return help.to_owned();
         }
-        if let Some(field) = elsewhere::of_this(name) {
+        if let Some(field) = foreign_syntax::of_this(name) {
             return match self.in_value {
                 true => format!("write `this.{field}` for the post whose page is being made"),
                 false => format!("a field is written by its name alone: `{field}`"),

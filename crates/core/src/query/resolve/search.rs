@@ -3,7 +3,7 @@
 use regex::RegexBuilder;
 
 use super::super::ast::{At, Polarity, Search, Value};
-use super::super::check::{Check, Needle, Side};
+use super::super::predicate::{Needle, Predicate, Side};
 use super::super::scope::Parameter;
 use super::super::words::kinds_text;
 use super::Resolver;
@@ -18,7 +18,7 @@ impl Resolver<'_> {
         polarity: Polarity,
         search: Search,
         text: &At<Value>,
-    ) -> Option<Check> {
+    ) -> Option<Predicate> {
         let (side, kinds) = self.left(left)?;
         let is_text = |kind: &Kind| matches!(kind, Kind::Text | Kind::Term);
         if !kinds.iter().any(is_text) {
@@ -26,7 +26,7 @@ impl Resolver<'_> {
             return None;
         }
         let needle = self.needle(search, text, &kinds)?;
-        Some(Check::Search(side, polarity, needle))
+        Some(Predicate::Search(side, polarity, needle))
     }
 
     /// The diagnostic of a value that holds no text.

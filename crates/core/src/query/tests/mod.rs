@@ -379,7 +379,7 @@ fn the_total_is_counted_before_the_limit() {
 }
 
 #[test]
-fn all_faults_of_a_condition_are_reported() {
+fn all_errors_of_a_condition_are_reported() {
     let diagnostics = world()
         .compile("where categry = 'x' and yer = 3", false, &[])
         .diagnostics;

@@ -6,8 +6,8 @@ use std::cmp::Ordering;
 use jiff::Timestamp;
 
 use super::ast::Comparison;
-use super::check::{FieldRef, Literal, Side};
 use super::fields::DerivedField;
+use super::predicate::{FieldRef, Literal, Side};
 use crate::catalogue::{Catalogue, Cell, PostId, PostText};
 use crate::language::fold;
 use crate::likeness::{Index, WHOLE};

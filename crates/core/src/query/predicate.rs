@@ -70,10 +70,10 @@ impl Side {
 
 /// A condition whose names cannot fail to be found.
 #[derive(Debug, Clone)]
-pub(super) enum Check {
-    All(Vec<Check>),
-    Any(Vec<Check>),
-    Not(Box<Check>),
+pub(super) enum Predicate {
+    All(Vec<Predicate>),
+    Any(Vec<Predicate>),
+    Not(Box<Predicate>),
     Compare(Side, Comparison, Side),
     /// Whether one (or none) of the values equals one of these.
     OneOf(Side, Polarity, Vec<Side>),

@@ -14,7 +14,7 @@ use crate::words::Cutter;
 
 /// A term that is probably another spelling of one that more posts have.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Lookalike {
+pub struct NearDuplicate {
     /// The rarer of the two.
     pub term: TermId,
     /// The commoner, which it looks like; of equals the one that is in use for longer.
@@ -68,7 +68,7 @@ const CROWD: usize = 64;
 /// A slip counts only where the rarer term has two posts at most, or a fifth of the other's, and
 /// never in digits, as `2025` and `2026` are two things.
 #[must_use]
-pub fn lookalikes(terms: &[Term], language: &str) -> Vec<Lookalike> {
+pub fn near_duplicates(terms: &[Term], language: &str) -> Vec<NearDuplicate> {
     let cutter = Cutter::new(language);
     let used: Vec<Traits> = (0..number(terms.len()))
         .map(TermId)
@@ -94,20 +94,20 @@ pub fn lookalikes(terms: &[Term], language: &str) -> Vec<Lookalike> {
             }
         }
     }
-    let mut found: Vec<(usize, Lookalike)> = Vec::new();
+    let mut found: Vec<(usize, NearDuplicate)> = Vec::new();
     for (at, term) in used.iter().enumerate() {
         let Some((how, like)) = best.get(&term.id).copied() else {
             continue;
         };
         let next = |at: &usize| best.get(&used[*at].id).map(|(_, at)| *at);
         let keep = std::iter::successors(Some(like), next).last();
-        let lookalike = Lookalike {
+        let near_duplicate = NearDuplicate {
             term: term.id,
             like: used[like].id,
             how,
             keep: used[keep.unwrap_or(like)].id,
         };
-        found.push((at, lookalike));
+        found.push((at, near_duplicate));
     }
     let rank = |id: TermId| {
         let term = &terms[id.0 as usize];
@@ -281,7 +281,7 @@ mod tests {
 
     fn found(terms: &[Term]) -> Vec<(String, String, How)> {
         let name = |id: TermId| terms[id.0 as usize].name.clone();
-        let found = lookalikes(terms, "en").into_iter();
+        let found = near_duplicates(terms, "en").into_iter();
         found
             .map(|found| (name(found.term), name(found.like), found.how))
             .collect()
@@ -343,7 +343,7 @@ mod tests {
             ..term(name, 1)
         };
         let terms = [of("gate locks", 3), of("lock gates", 9)];
-        let kept = lookalikes(&terms, "en")[0].keep;
+        let kept = near_duplicates(&terms, "en")[0].keep;
         assert_eq!(kept, TermId(1));
     }
 
@@ -355,7 +355,7 @@ mod tests {
             term("dredgin", 1),
             term("lime", 3),
         ];
-        let found = lookalikes(&terms, "en");
+        let found = near_duplicates(&terms, "en");
         let keeps: Vec<_> = found
             .iter()
             .map(|found| (found.term.0, found.keep.0))

@@ -5,9 +5,9 @@ use std::ops::Range;
 
 use super::alike::least;
 use super::ast::{Comparison, Polarity};
-use super::check::{Check, FieldRef, Literal, Order, Side, Source};
+use super::eval::Runner;
 use super::fields::DerivedField;
-use super::values::Runner;
+use super::predicate::{FieldRef, Literal, Order, Predicate, Side, Source};
 use super::{Query, Resolved};
 use crate::catalogue::PostId;
 use crate::time::Stamp;
@@ -131,9 +131,9 @@ impl<'a> Runner<'a> {
 
     /// The posts, by number, that a test of the date or the year lets through: they stand in
     /// one row, since posts are numbered by date.
-    fn dates(&self, check: &Check) -> Option<Range<PostId>> {
+    fn dates(&self, check: &Predicate) -> Option<Range<PostId>> {
         let (field, low, high) = match check {
-            Check::Compare(Side::Field(field), comparison, right) => {
+            Predicate::Compare(Side::Field(field), comparison, right) => {
                 let side = || literal(right);
                 match comparison {
                     Comparison::Equal => return self.row(field, side()?, &[Ordering::Equal]),
@@ -144,11 +144,13 @@ impl<'a> Runner<'a> {
                     Comparison::Unequal => return None,
                 }
             }
-            Check::OneOf(Side::Field(field), Polarity::Plain, sides) => match sides.as_slice() {
-                [only] => return self.row(field, literal(only)?, &[Ordering::Equal]),
-                _ => return None,
-            },
-            Check::Range(Side::Field(field), Polarity::Plain, low, high) => {
+            Predicate::OneOf(Side::Field(field), Polarity::Plain, sides) => {
+                match sides.as_slice() {
+                    [only] => return self.row(field, literal(only)?, &[Ordering::Equal]),
+                    _ => return None,
+                }
+            }
+            Predicate::Range(Side::Field(field), Polarity::Plain, low, high) => {
                 (field, Some(literal(low)?), Some(literal(high)?))
             }
             _ => return None,
@@ -191,7 +193,7 @@ impl<'a> Runner<'a> {
     }
 
     /// The posting lists of a test that asks for terms.
-    fn lists(&self, check: &Check) -> Option<Lists<'a>> {
+    fn lists(&self, check: &Predicate) -> Option<Lists<'a>> {
         let terms = |field: usize, sides: &[Side]| {
             let lists: Option<Vec<_>> = sides
                 .iter()
@@ -203,13 +205,13 @@ impl<'a> Runner<'a> {
             })
         };
         match check {
-            Check::Compare(Side::Field(FieldRef::Term(field)), Comparison::Equal, right) => {
+            Predicate::Compare(Side::Field(FieldRef::Term(field)), Comparison::Equal, right) => {
                 terms(*field, std::slice::from_ref(right))
             }
-            Check::OneOf(Side::Field(FieldRef::Term(field)), Polarity::Plain, sides) => {
+            Predicate::OneOf(Side::Field(FieldRef::Term(field)), Polarity::Plain, sides) => {
                 terms(*field, sides)
             }
-            Check::EachOf(Side::Field(FieldRef::Term(field)), sides) => {
+            Predicate::EachOf(Side::Field(FieldRef::Term(field)), sides) => {
                 let lists = sides
                     .iter()
                     .filter(|side| matches!(side, Side::Literals(_)));
@@ -220,7 +222,7 @@ impl<'a> Runner<'a> {
                     exact: false,
                 })
             }
-            Check::Any(checks) => {
+            Predicate::Any(checks) => {
                 let each: Option<Vec<_>> = checks.iter().map(|check| self.lists(check)).collect();
                 let each = each?;
                 Some(Lists {
@@ -228,7 +230,7 @@ impl<'a> Runner<'a> {
                     lists: each.into_iter().flat_map(|lists| lists.lists).collect(),
                 })
             }
-            Check::All(checks) => {
+            Predicate::All(checks) => {
                 let lists = checks.iter().filter_map(|check| self.lists(check));
                 let shortest = lists.min_by_key(Lists::len)?;
                 Some(Lists {
