@@ -82,16 +82,16 @@ fn every_key_is_read_and_valid() {
             let value = match (key.table, name) {
                 ("site", "language") => "\"de\"",
                 ("site", "timezone") => "\"Europe/London\"",
-                ("site", "dates") => "\"short\"",
+                ("site", "date_format") => "\"short\"",
                 ("content.NAME", "feed_id") => "\"https://y.example/?p={slug}\"",
                 (_, "moved_from") => "\"/old/\"",
                 ("site.author", "link") => "\"https://y.example/\"",
                 _ => &value,
             };
-            let by = if name == "overview" {
-                "by = \"tag\"\n"
-            } else {
-                ""
+            let by = match name {
+                "overview" => "by = \"tag\"\n",
+                "ttl" => "format = \"rss\"\n",
+                _ => "",
             };
             let line = format!("{by}{name} = {value}\n");
             let text = match key.table {

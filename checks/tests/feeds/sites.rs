@@ -411,7 +411,7 @@ fn what_is_wrong_with_a_feed_is_said() {
     [feed.x]
     query = "where year = 2026 and tag = 'sand'"
     tabulae.toml:6:38: no post has the tag "sand"
-      `tabulae query "" --by tag` lists those there are
+      those there are: `lime` (1)
     tabulae.toml:6:10: nothing is found among 1 post: `year = 2026` leaves 1, `tag = 'sand'` leaves 0
       change or leave out what leaves 0
 
@@ -435,21 +435,21 @@ fn what_is_wrong_with_a_feed_is_said() {
 
     [feed.x]
     page = "/tags/{tag}/"
-    tabulae.toml:6:8: this link is one page, and cannot hold {tag}
+    tabulae.toml:6:8: this link is the address of one page, and has {tag}
       write a link without a variable
 
     [feed.x]
     link = "/a.xml"
     [feed.y]
     link = "/a.xml"
-    tabulae.toml:7:7: the feed `x` and the feed `y` would both stand at /a.xml
+    tabulae.toml:7:7: the feed `x` and the feed `y` have the same address /a.xml
       give one of them another `link`
 
     [archive.all]
     feeds = ["atom"]
     [feed.x]
     link = "/all/atom.xml"
-    tabulae.toml:7:7: a feed of the archive `all` and the feed `x` would both stand at /all/atom.xml
+    tabulae.toml:7:7: a feed of the archive `all` and the feed `x` have the same address /all/atom.xml
       give one of them another `link`
 
     [feed.x]

@@ -147,7 +147,7 @@ impl Catalogue {
         }
     }
 
-    /// Every post, held back or not, in the default order.
+    /// Every post, excluded or not, in the default order.
     pub fn all(&self) -> impl Iterator<Item = PostId> + use<> {
         (0..number(self.posts.len())).map(PostId)
     }

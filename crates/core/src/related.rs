@@ -53,7 +53,7 @@ impl RelatedList {
     }
 
     /// The related posts of `this`: at most as many as the query's limit, never itself, none
-    /// twice, none that is held back.
+    /// twice, none that is excluded.
     #[must_use]
     pub fn of(&self, catalogue: &Catalogue, this: PostId) -> Vec<PostId> {
         self.filled(catalogue, this).0

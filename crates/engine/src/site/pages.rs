@@ -16,7 +16,7 @@ use crate::source::Sources;
 /// The content of `pages/`.
 #[derive(Debug, Default)]
 pub(super) struct Pages {
-    /// The pages that are not held back.
+    /// The pages that are not excluded.
     pub(super) pages: Vec<Page>,
     /// The number of pages, with errors and excluded ones too.
     pub(super) read: usize,
