@@ -213,7 +213,7 @@ fn nesting_has_an_end(
     assert_eq!(read(20_000), Some((Code::FrontMatterSyntax, 2)));
 }
 
-/// Such a number was 0 without a word.
+/// TOML has integers of 64 bits; others were 0.
 #[rstest]
 #[case::an_integer("n = 9223372036854775808", 2, 5)]
 #[case::below("n = -9223372036854775809", 2, 5)]

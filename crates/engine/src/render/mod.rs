@@ -261,7 +261,8 @@ impl<'a> Renderer<'a> {
         if post.has_placeholders {
             context.track(context.data.dependencies.text(id));
             let html = context.with_lookups(site.owner(id), |owner| site.html_of(owner, post));
-            context.set_content(self.filled(context, Some(id), &post.path, &html)?);
+            let filled = self.filled(context, Some(id), &post.path, &html)?;
+            context.set_content(id, filled);
         }
         let page = PageScope {
             description: post.summary.clone().into(),

@@ -119,6 +119,8 @@ impl<'a> Filler<'a> {
                     return Err(vec![diagnostic]);
                 }
                 if let Some((context, _)) = output {
+                    // The name of another post may be its slug.
+                    context.track_post(this);
                     context.track(self.data.dependencies.related(this));
                 }
                 let related = site.related_to(this).to_vec();

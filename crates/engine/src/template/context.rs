@@ -24,7 +24,7 @@ pub(crate) struct RenderContext {
     last_read: AtomicU32,
 }
 
-/// The number that stands for no post; no site has so many.
+/// The number for no post.
 const NONE: u32 = u32::MAX;
 
 #[derive(Debug)]
@@ -33,8 +33,8 @@ struct Page {
     /// The related posts of that post.
     related: Arc<[PostId]>,
     recorder: Recorder,
-    /// The HTML of that post with its placeholders filled.
-    content: Option<Value>,
+    /// A post with placeholders, and its HTML with them filled: the post whose page is rendered.
+    content: Option<(PostId, Value)>,
 }
 
 impl RenderContext {
@@ -163,14 +163,17 @@ impl RenderContext {
     }
 
     /// Sets the HTML of the post whose page is rendered, with its placeholders filled.
-    pub(crate) fn set_content(&self, html: String) {
-        self.page().content = Some(Value::from_safe_string(html));
+    pub(crate) fn set_content(&self, id: PostId, html: String) {
+        self.page().content = Some((id, Value::from_safe_string(html)));
     }
 
     /// Returns the HTML of a post with its placeholders filled, if its page is rendered and it has any.
     pub(super) fn content(&self, id: PostId) -> Option<Value> {
         let page = self.page();
-        page.content.clone().filter(|_| page.this == Some(id))
+        // A part that several pages share has no post of its own.
+        let content = page.content.as_ref().filter(|_| page.this == Some(id));
+        let (of, html) = content?;
+        (*of == id).then(|| html.clone())
     }
 
     /// Calls `work` with an owner of references whose lookups are recorded.

@@ -1,6 +1,6 @@
 //! Random sites with random templates and random edits: a build after them equals a clean one, byte for byte.
 //!
-//! `TABULAE_CASES=10000 cargo test -p tabulae-engine --lib generated` runs more cases than the usual 32.
+//! `TABULAE_CASES=10000 cargo test -p tabulae-engine --lib generated` runs more cases than the usual 16.
 
 use std::cell::Cell;
 use std::fmt::Write as _;
@@ -208,7 +208,7 @@ fn change(bench: &mut Bench, (kind, number, how): (u8, u8, u8), seed: u32) {
 
 fn cases() -> u32 {
     let cases = std::env::var("TABULAE_CASES").ok();
-    cases.and_then(|cases| cases.parse().ok()).unwrap_or(32)
+    cases.and_then(|cases| cases.parse().ok()).unwrap_or(16)
 }
 
 #[test]
