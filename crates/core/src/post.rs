@@ -298,8 +298,8 @@ pub fn has_title(front: &Map, set: &ContentSet) -> bool {
 /// The value of a derived name, by the names that a set gives it; missing ones are none.
 fn value<'a>(front: &'a Map, set: &ContentSet, name: &str) -> Option<&'a Spanned<Value>> {
     let present = |name: &str| front.at(name).filter(|value| !value.node.is_missing());
-    match set.fields.iter().find(|(field, _)| field == name) {
-        Some((_, names)) => names.iter().find_map(|name| present(&name.node)),
+    match set.keys_of(name) {
+        Some(names) => names.iter().find_map(|name| present(&name.node)),
         None => present(name),
     }
 }

@@ -347,6 +347,19 @@ fn nothing_is_pruned_where_another_program_writes() {
     assert_eq!(site.tree("public"), before);
 }
 
+/// `weave` fills a page whatever the case of its ending, and so it is of another program.
+#[test]
+fn a_page_with_an_ending_in_capitals_is_one_that_weave_fills() {
+    let site = beside_built_pages();
+    let home = site.read("public/index.html");
+    std::fs::remove_file(site.file("public/index.html")).expect("removed");
+    site.write("public/HOME.HTML", home);
+    site.run(&["build", "--out", "public"]).sound();
+    let before = site.tree("public");
+    site.run(&["build", "--out", "public", "--prune"]);
+    assert_eq!(site.tree("public"), before);
+}
+
 /// Without a placeholder such files are strays as before.
 #[test]
 fn a_page_by_hand_in_another_folder_is_a_stray() {

@@ -81,9 +81,8 @@ impl<'a> Reader<'a> {
     /// Whether an entry holds: it is `true`, or, under another name, the field's own as text
     /// (`status: unlisted`). A set's name for it can be turned around: `not listed`.
     pub(super) fn flag(&mut self, name: &str) -> bool {
-        let mut names = self.set.fields.iter();
-        let names = names.find(|(field, _)| field == name);
-        let names = names.map(|(_, names)| names.iter().map(|name| name.node.as_str()).collect());
+        let names = self.set.keys_of(name);
+        let names = names.map(|names| names.iter().map(|name| name.node.as_str()).collect());
         let names: Vec<&str> = names.unwrap_or_else(|| vec![name]);
         let found = names.iter().find_map(|called| {
             let entry = called.strip_prefix("not ");
@@ -263,7 +262,7 @@ impl<'a> Reader<'a> {
     }
 
     pub(super) fn terms(&mut self, name: &str, plural: Option<&str>) -> Vec<Spanned<String>> {
-        let renamed = self.set.fields.iter().any(|(field, _)| field == name);
+        let renamed = self.set.keys_of(name).is_some();
         let mut terms = self.texts(name, true);
         if let (Some(plural), false) = (plural, renamed) {
             terms.extend(self.texts(plural, true));

@@ -43,8 +43,7 @@ fn date_key(front: &Map) -> Option<&str> {
 
 /// Returns what to write so that a content set takes the date of posts from a key as well.
 fn map_date(set: &ContentSet, key: &str) -> String {
-    let mapped = set.fields.iter().find(|(field, _)| field == "date");
-    let mapped = mapped.into_iter().flat_map(|(_, names)| names);
+    let mapped = set.keys_of("date").unwrap_or_default().iter();
     let mut names: Vec<&str> = mapped.map(|name| name.node.as_str()).collect();
     if names.is_empty() {
         names.push("date");
@@ -86,9 +85,7 @@ pub fn report_undated_sets(posts: &[Post], settings: &Settings, diagnostics: &mu
 /// Returns the error of a dated content set whose posts have no date.
 fn undated_set(set: &ContentSet, posts: &[&Post], settings: &Settings) -> Diagnostic {
     let count = posts.len();
-    let mapping = set.fields.iter().find(|(field, _)| field == "date");
-    let name = mapping.and_then(|(_, names)| names.first());
-    let (span, message) = match name {
+    let (span, message) = match set.keys_of("date").and_then(<[_]>::first) {
         Some(name) => (
             name.span,
             format!(

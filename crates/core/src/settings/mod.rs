@@ -155,6 +155,15 @@ pub struct ContentSet {
     pub draft_rules: Vec<DraftRule>,
 }
 
+impl ContentSet {
+    /// Returns the front matter keys that a field is mapped to; `None` if the field goes by its own name.
+    #[must_use]
+    pub fn keys_of(&self, field: &str) -> Option<&[Spanned<String>]> {
+        let found = self.fields.iter().find(|(name, _)| name == field);
+        found.map(|(_, keys)| keys.as_slice())
+    }
+}
+
 /// How lists' items are shown, by name.
 pub const SHOWS: [(&str, Show); 2] = [("cards", Show::Cards), ("lines", Show::Lines)];
 

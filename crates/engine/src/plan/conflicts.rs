@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use tabulae_core::archive::Group;
-use tabulae_core::catalogue::term_place;
+use tabulae_core::catalogue::{PostId, term_place};
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::post::Post;
 use tabulae_core::route::{Link, Maker, PathError, taken};
@@ -36,8 +36,12 @@ impl Planner<'_> {
         taken(path, &makers[0], &makers[1], way_out)
     }
 
-    /// Returns the content set of two posts if its link has nothing that distinguishes posts.
-    pub(super) fn constant_link(&self, first: &OutputKind, second: &OutputKind) -> Option<usize> {
+    /// Returns the content set of two posts, and the first of them, if its link has nothing that distinguishes posts.
+    pub(super) fn constant_link(
+        &self,
+        first: &OutputKind,
+        second: &OutputKind,
+    ) -> Option<(usize, PostId)> {
         let (OutputKind::Post(first), OutputKind::Post(second)) = (first, second) else {
             return None;
         };
@@ -48,7 +52,7 @@ impl Planner<'_> {
                 || catalogue.term_field(variable).is_some()
         };
         let mut variables = self.site.settings.content[set].link.variables();
-        (set == catalogue.post(*second).set && variables.all(is_shared)).then_some(set)
+        (set == catalogue.post(*second).set && variables.all(is_shared)).then_some((set, *first))
     }
 
     /// Returns true for a post of a set whose link is reported, so that its conflicts are not.
@@ -63,18 +67,10 @@ impl Planner<'_> {
     /// Reports the links of content sets that are the same for several posts, once for each set.
     pub(super) fn report_constant_links(&mut self) {
         let settings = &self.site.settings;
-        for (set, link) in &self.constant_links {
+        for (set, id) in &self.constant_links {
             let set = &settings.content[*set];
-            let at_link = self
-                .plan
-                .outputs
-                .iter()
-                .filter(|output| output.link == *link);
-            let post = at_link.filter_map(|output| match output.kind {
-                OutputKind::Post(id) => Some(&self.site.catalogue.post(id).path),
-                _ => None,
-            });
-            let post = post.map(String::as_str).next().unwrap_or_default();
+            let post = &self.site.catalogue.post(*id).path;
+            let link = self.site.catalogue.link(*id);
             let text = set.link.text();
             let message = format!(
                 "the link \"{text}\" gives several posts of `{}` the same address {}, `{post}` among them",

@@ -82,8 +82,8 @@ pub(super) struct Planner<'a> {
     pub(super) plan: Plan,
     /// The posts that lists and feeds leave out, as they have no date.
     pub(super) undated: Undated,
-    /// The content sets whose link is the same for several posts, each with such an address.
-    pub(super) constant_links: BTreeMap<usize, Link>,
+    /// The content sets whose link is the same for several posts, each with one of them.
+    pub(super) constant_links: BTreeMap<usize, PostId>,
     /// The pairs of terms of one field that have the same slug, and are reported.
     pub(super) same_slugs: BTreeSet<(usize, [TermId; 2])>,
     pub(super) diagnostics: &'a mut Diagnostics,
@@ -110,8 +110,8 @@ impl Planner<'_> {
             Ok(()) => self.plan.outputs.push(planned),
             Err(first) => {
                 let first = &self.plan.outputs[first];
-                if let Some(set) = self.constant_link(&first.kind, &planned.kind) {
-                    self.constant_links.entry(set).or_insert(planned.link);
+                if let Some((set, id)) = self.constant_link(&first.kind, &planned.kind) {
+                    self.constant_links.entry(set).or_insert(id);
                     return;
                 }
                 if self.has_constant_link(&first.kind) {

@@ -30,7 +30,7 @@ pub use self::manifest::{Manifest, Published};
 pub use self::memory::MemoryOutput;
 pub(crate) use self::place::check_place;
 pub(crate) use self::stage::{Outcome, Stage, Version, VersionSource};
-pub(crate) use self::woven::is_woven;
+pub(crate) use self::woven::{is_woven, is_woven_page};
 use crate::source::FileStamp;
 
 /// A function that writes something piece by piece.

@@ -8,19 +8,20 @@ use tabulae_core::weave::has_placeholders;
 /// Returns true if one of these files of a folder is an HTML page with a placeholder. Reads pages until one has.
 #[must_use]
 pub(crate) fn is_woven(folder: &Path, files: &[String]) -> bool {
-    let is_page = |path: &&String| {
-        let ending = path.rsplit_once('.').map(|(_, ending)| ending);
-        matches!(ending, Some("html" | "htm" | "xhtml"))
-    };
     let is_regular = |path: &Path| path.symlink_metadata().is_ok_and(|known| known.is_file());
-    let mut pages = files.iter().filter(is_page).map(|path| folder.join(path));
+    let paths = files.iter().map(|path| folder.join(path));
+    let mut pages = paths.filter(|path| is_woven_page(path) && is_regular(path));
+    // A page that cannot be read has no known placeholder.
     pages.any(|path| {
-        // A page that cannot be read has no known placeholder.
-        let bytes = if is_regular(&path) {
-            fs::read(&path)
-        } else {
-            return false;
-        };
-        bytes.is_ok_and(|bytes| has_placeholders(&String::from_utf8_lossy(&bytes)))
+        fs::read(&path).is_ok_and(|bytes| has_placeholders(&String::from_utf8_lossy(&bytes)))
     })
+}
+
+/// The endings of pages.
+const PAGES: [&str; 3] = ["html", "htm", "xhtml"];
+
+/// Returns true if `tabulae weave` fills a file of this name.
+pub(crate) fn is_woven_page(path: &Path) -> bool {
+    let ending = path.extension().unwrap_or_default().to_string_lossy();
+    PAGES.iter().any(|page| ending.eq_ignore_ascii_case(page))
 }

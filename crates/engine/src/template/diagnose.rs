@@ -68,6 +68,12 @@ struct Failed<'a> {
     post: Option<&'a str>,
 }
 
+/// Returns ` of ` and the path of a post if a value is one of its fields.
+fn of_post(value: &str, post: Option<&str>) -> String {
+    let post = post.filter(|_| value.starts_with("post."));
+    post.map(|path| format!(" of `{path}`")).unwrap_or_default()
+}
+
 /// Returns the name or path before the `|` of a filter that starts at a byte.
 fn operand(text: &str, at: usize) -> &str {
     let before = text.get(..at).unwrap_or_default().trim_end();
@@ -155,17 +161,12 @@ fn explain(error: &Error, failed: Failed<'_>, data: &RenderData) -> Diagnostic {
         ..
     } = failed;
     let place = failed.place;
-    let of_post = post.map(|path| format!(" of `{path}`")).unwrap_or_default();
     let detail = error.detail().unwrap_or_default();
     if detail.contains("` is undefined") {
         return undefined(expression, detail, place, post, data);
     }
     if detail.ends_with(GOT_NONE) && !operand.is_empty() {
-        let of_post = if operand.starts_with("post.") {
-            &*of_post
-        } else {
-            ""
-        };
+        let of_post = of_post(operand, post);
         let message =
             format!("`{operand}`{of_post} is none, and the filter `{expression}` takes a text");
         return Diagnostic::error(Code::TemplateError, place, message).help(format!(
@@ -322,10 +323,7 @@ fn undefined(
         .strip_suffix(']')
         .and_then(|shown| shown.rsplit_once('['));
     if let Some((list, _)) = item.filter(|(_, at)| at.bytes().all(|b| b.is_ascii_digit())) {
-        let of_post = post.filter(|_| list.starts_with("post."));
-        let of_post = of_post
-            .map(|path| format!(" of `{path}`"))
-            .unwrap_or_default();
+        let of_post = of_post(list, post);
         let message = format!("there is no `{shown}`: the list `{list}`{of_post} is too short");
         return Diagnostic::error(Code::TemplateError, place, message).help(format!(
             "write `{{% if {list} %}}…{{% endif %}}` around it, or loop over it with `{{% for item in {list} %}}`"

@@ -8,14 +8,13 @@ use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::source::Source;
 use walkdir::WalkDir;
 
+use crate::publish::is_woven_page;
+
 /// A folder of HTML pages on disk.
 #[derive(Debug, Clone)]
 pub(crate) struct PageFolder {
     root: PathBuf,
 }
-
-/// The endings of pages.
-const PAGES: [&str; 3] = ["html", "htm", "xhtml"];
 
 /// The ending of a page that is being written.
 const STAGED: &str = ".tabulae-part";
@@ -51,7 +50,7 @@ impl PageFolder {
                 .path()
                 .strip_prefix(&self.root)
                 .unwrap_or(entry.path());
-            if entry.file_type().is_file() && is_page(below) {
+            if entry.file_type().is_file() && is_woven_page(below) {
                 let steps = below.iter().map(|step| step.to_string_lossy());
                 pages.push(steps.collect::<Vec<_>>().join("/"));
             }
@@ -92,9 +91,4 @@ impl PageFolder {
             let _ = fs::remove_file(staged);
         })
     }
-}
-
-fn is_page(path: &Path) -> bool {
-    let ending = path.extension().unwrap_or_default().to_string_lossy();
-    PAGES.iter().any(|page| ending.eq_ignore_ascii_case(page))
 }
