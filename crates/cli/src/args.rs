@@ -144,26 +144,10 @@ The page /~tabulae/ tries queries. Ctrl-C ends it.")]
   tabulae query \"from posts\" --fields title,date,info.part --format csv
   tabulae query \"where category = this.category and not current\" --this posts/lime.md
   tabulae query \"from posts where tag = 'lime'\" --format template   the loop to paste
+  tabulae query \"from posts where tag = 'lime' and year = 2026\" --explain
   tabulae query - < newest.txt                                     the query of a file
 docs/queries.md goes from the first query to the last.")]
-    Query {
-        /// The query; the empty one is all live posts, `-` reads it from standard input
-        query: String,
-        /// Count by this field: with bars, or as csv or json
-        #[arg(long, value_name = "FIELD")]
-        by: Option<String>,
-        /// Show these fields: title,date,info.part
-        #[arg(
-            long,
-            value_name = "FIELDS",
-            value_delimiter = ',',
-            conflicts_with = "by"
-        )]
-        fields: Vec<String>,
-        /// Run it as from this post's page
-        #[arg(long, value_name = "PATH", value_hint = ValueHint::FilePath)]
-        this: Option<String>,
-    },
+    Query(QueryArgs),
     /// Explains one post: state, fields, lists, related posts, and where each comes from
     #[command(after_help = "Examples:
   tabulae explain posts/lime.md            all that is known of it
@@ -308,6 +292,29 @@ pub(crate) struct BuildArgs {
     pub(crate) verbose: bool,
     #[command(flatten)]
     pub(crate) levels: LevelArgs,
+}
+
+#[derive(Debug, Clone, clap::Args)]
+pub(crate) struct QueryArgs {
+    /// The query; the empty one is all live posts, `-` reads it from standard input
+    pub(crate) query: String,
+    /// Count by this field: with bars, or as csv or json
+    #[arg(long, value_name = "FIELD")]
+    pub(crate) by: Option<String>,
+    /// Show these fields: title,date,info.part
+    #[arg(
+        long,
+        value_name = "FIELDS",
+        value_delimiter = ',',
+        conflicts_with = "by"
+    )]
+    pub(crate) fields: Vec<String>,
+    /// Run it as from this post's page
+    #[arg(long, value_name = "PATH", value_hint = ValueHint::FilePath)]
+    pub(crate) this: Option<String>,
+    /// Show how it is run: access path, posts left after each predicate, time
+    #[arg(long, conflicts_with_all = ["by", "fields"])]
+    pub(crate) explain: bool,
 }
 
 /// The lint levels of the command line, which come after those of `[audit]`.

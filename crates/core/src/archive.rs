@@ -598,3 +598,6 @@ pub fn months(posts: &[PostId], year: i16, catalogue: &Catalogue) -> [usize; 12]
     }
     months
 }
+
+#[cfg(test)]
+mod tests;

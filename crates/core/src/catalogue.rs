@@ -148,7 +148,7 @@ impl Catalogue {
     }
 
     /// Every post, excluded or not, in the default order.
-    pub fn all(&self) -> impl Iterator<Item = PostId> + use<> {
+    pub fn all(&self) -> impl ExactSizeIterator<Item = PostId> + use<> {
         (0..number(self.posts.len())).map(PostId)
     }
 

@@ -33,12 +33,6 @@ pub(crate) fn parts<T: Sync, R: Send>(items: &[T], work: impl Fn(&[T]) -> R + Sy
     each(items.chunks(size).collect(), work)
 }
 
-/// What `work` makes of each of the items, in their order.
-pub(crate) fn map<T: Sync, R: Send>(items: &[T], work: impl Fn(&T) -> R + Sync) -> Vec<R> {
-    let made = parts(items, |part| part.iter().map(&work).collect::<Vec<R>>());
-    made.into_iter().flatten().collect()
-}
-
 #[cfg(test)]
 mod tests {
     use std::sync::{Arc, OnceLock};
@@ -50,8 +44,9 @@ mod tests {
     fn all_are_made_in_their_order() {
         let items: Vec<u32> = (0..10_000).collect();
         let doubled: Vec<u32> = items.iter().map(|item| item * 2).collect();
-        assert_eq!(map(&items, |item| item * 2), doubled);
-        assert!(map(&[] as &[u32], |item| item * 2).is_empty());
+        let double = |part: &[u32]| part.iter().map(|item| item * 2).collect::<Vec<_>>();
+        assert_eq!(parts(&items, double).concat(), doubled);
+        assert!(parts(&[], double).is_empty());
     }
 
     #[test]

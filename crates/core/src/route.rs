@@ -1,11 +1,13 @@
 //! Link patterns, the addresses and files that they expand to, and outputs that collide.
 
 use std::borrow::Cow;
-use std::fmt::{self, Write as _};
+use std::fmt;
 
 use indexmap::IndexMap;
+use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_decode_str, utf8_percent_encode};
 use serde::{Deserialize, Serialize};
 use unicode_normalization::UnicodeNormalization;
+use url::Url;
 
 use crate::diagnostic::{Code, Diagnostic};
 use crate::source::{Passage, Place, Span};
@@ -232,7 +234,7 @@ impl IdPattern {
             Part::Plain(text) => Some(text.clone()),
             Part::Variable(name) => {
                 let value = value(name).filter(|value| !value.is_empty())?;
-                Some(encode_but(&value, is_unreserved))
+                Some(utf8_percent_encode(&value, &RESERVED).to_string())
             }
         });
         parts.collect()
@@ -461,35 +463,32 @@ fn stem(path: &str) -> &str {
     &path[..end]
 }
 
-/// Percent-encodes a path (RFC 3986, 2.1): all but unreserved characters, `/` and the
-/// delimiters that a path may hold.
+/// The bytes that are percent-encoded in a text in which only unreserved characters are not (RFC 3986, 2.3).
+const RESERVED: AsciiSet = NON_ALPHANUMERIC
+    .remove(b'-')
+    .remove(b'.')
+    .remove(b'_')
+    .remove(b'~');
+
+/// The bytes that are percent-encoded in a path: all but unreserved characters, `/` and the delimiters that
+/// need no encoding there (RFC 3986, 3.3).
+const OUTSIDE_PATH: AsciiSet = RESERVED
+    .remove(b'/')
+    .remove(b'@')
+    .remove(b':')
+    .remove(b'!')
+    .remove(b'$')
+    .remove(b'*')
+    .remove(b',')
+    .remove(b';')
+    .remove(b'=')
+    .remove(b'(')
+    .remove(b')');
+
+/// Percent-encodes a path (RFC 3986, 2.1).
 #[must_use]
 pub fn encode(path: &str) -> String {
-    if path.bytes().all(stays_in_path) {
-        return path.to_owned();
-    }
-    encode_but(path, stays_in_path)
-}
-
-fn encode_but(text: &str, stays: impl Fn(u8) -> bool) -> String {
-    let mut out = String::with_capacity(text.len());
-    for byte in text.bytes() {
-        if stays(byte) {
-            out.push(char::from(byte));
-        } else {
-            let _ = write!(out, "%{byte:02X}");
-        }
-    }
-    out
-}
-
-/// Returns true for the unreserved characters (RFC 3986, 2.3).
-fn is_unreserved(byte: u8) -> bool {
-    byte.is_ascii_alphanumeric() || b"-._~".contains(&byte)
-}
-
-fn stays_in_path(byte: u8) -> bool {
-    is_unreserved(byte) || b"/@:!$*,;=()".contains(&byte)
+    utf8_percent_encode(path, &OUTSIDE_PATH).to_string()
 }
 
 /// Returns an earlier address as that of a folder, with `/` at its end, unless it names a file.
@@ -503,46 +502,25 @@ pub fn folder_unless_file(address: &str) -> Cow<'_, str> {
     }
 }
 
-/// Undoes percent-encoding; what is no UTF-8 then stays as it is.
+/// Decodes percent-encoding. A `%` without two hexadecimal digits stays as it is, and so does a text whose
+/// bytes are not UTF-8 once they are decoded.
 #[must_use]
 pub fn decode(path: &str) -> String {
-    if !path.contains('%') {
-        return path.to_owned();
-    }
-    let bytes = path.as_bytes();
-    let mut out = Vec::with_capacity(bytes.len());
-    let mut at = 0;
-    while at < bytes.len() {
-        let pair = path
-            .get(at + 1..at + 3)
-            .and_then(|pair| u8::from_str_radix(pair, 16).ok());
-        match (bytes[at], pair) {
-            (b'%', Some(byte)) => {
-                out.push(byte);
-                at += 3;
-            }
-            (byte, _) => {
-                out.push(byte);
-                at += 1;
-            }
-        }
-    }
-    String::from_utf8(out).unwrap_or_else(|_| path.to_owned())
+    let decoded = percent_decode_str(path).decode_utf8();
+    decoded.map_or_else(|_| path.to_owned(), Cow::into_owned)
 }
 
 /// Returns the scheme of an address that would run where it is opened: `javascript`, `vbscript`, or `data`
-/// of anything but an image. Browsers ignore white space and control characters in it (URL Standard).
+/// of anything but an image. Reads the address as browsers do (URL Standard), which ignore tabs and line
+/// ends in a scheme, and control characters and spaces before it.
 #[must_use]
 pub fn unsafe_scheme(address: &str) -> Option<&'static str> {
-    let plain = |c: &char| !c.is_whitespace() && !c.is_control();
-    let begin: String = address.chars().filter(plain).take(16).collect();
-    let begin = begin.to_ascii_lowercase();
-    let (scheme, rest) = begin.split_once(':')?;
-    match scheme {
-        "data" if !rest.starts_with("image/") => Some("data"),
-        scheme => ["javascript", "vbscript"]
-            .into_iter()
-            .find(|script| *script == scheme),
+    let url = Url::parse(address).ok()?;
+    match url.scheme() {
+        "data" if !url.path().trim_start().starts_with("image/") => Some("data"),
+        "javascript" => Some("javascript"),
+        "vbscript" => Some("vbscript"),
+        _ => None,
     }
 }
 

@@ -134,7 +134,7 @@ fn value(key: &Key) -> Value {
         Holds::Count => json!({ "type": "integer", "minimum": 1 }),
         Holds::Weight => json!({ "type": "number", "minimum": 0 }),
         Holds::Pattern | Holds::Link => json!({ "type": "string", "pattern": "^/" }),
-        Holds::Address => json!({ "type": "string", "pattern": "^https?://[^/]" }),
+        Holds::Address => json!({ "type": "string", "pattern": "^https?://[^/:@]" }),
         Holds::Word(words) => json!({ "type": "string", "enum": words }),
         Holds::Texts => one_or_more(json!({ "type": "string" })),
         Holds::Words(words) => one_or_more(json!({ "type": "string", "enum": words })),

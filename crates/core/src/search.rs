@@ -71,3 +71,6 @@ fn json(value: &impl Serialize) -> String {
     text.push('\n');
     text
 }
+
+#[cfg(test)]
+mod tests;

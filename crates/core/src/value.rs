@@ -187,3 +187,6 @@ impl Map {
         }
     }
 }
+
+#[cfg(test)]
+mod tests;

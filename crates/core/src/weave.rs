@@ -2,14 +2,14 @@
 //! `<!-- tabulae query "from posts limit 5" -->` and `<!-- tabulae end -->`. What is between them is replaced, and not a
 //! byte else.
 
-mod scan;
+mod encoding;
 #[cfg(test)]
 mod tests;
 
 use std::ops::Range;
 
-use self::scan::comments;
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
+use crate::html::tokens::{COMMENT_END, COMMENT_START, comments};
 use crate::source::{Passage, Place, Source, Span, Spanned};
 
 /// A page with placeholders.
@@ -22,6 +22,8 @@ pub struct Page<'a> {
     pub placeholders: Vec<Placeholder>,
     /// The byte in `source` from which the next comment is looked for, if that is another text than the page's.
     found: Option<usize>,
+    /// The byte of the page up to which comments are read, and the byte of `source` that shows it.
+    shown: (usize, usize),
 }
 
 /// A list that a page asks for.
@@ -83,7 +85,7 @@ impl<'a> Page<'a> {
     pub fn read(file: &str, bytes: &'a [u8]) -> Collected<Option<Self>> {
         let marks = marks(bytes);
         if marks.is_empty() {
-            let wide = scan::is_utf16(bytes) && scan::holds_utf16(bytes, "<!-- tabulae ");
+            let wide = encoding::is_utf16(bytes) && encoding::holds_utf16(bytes, "<!-- tabulae ");
             return Collected {
                 output: None,
                 diagnostics: wide.then(|| utf16(file)).into_iter().collect(),
@@ -95,6 +97,7 @@ impl<'a> Page<'a> {
             source: Source::new(file, &text),
             placeholders: Vec::new(),
             found: None,
+            shown: (0, 0),
         };
         let read = page.with_placeholders(marks);
         Collected {
@@ -111,6 +114,7 @@ impl<'a> Page<'a> {
             source: source.clone(),
             placeholders: Vec::new(),
             found: Some(0),
+            shown: (0, 0),
         };
         page.with_placeholders(marks(html.as_bytes()))
     }
@@ -127,8 +131,8 @@ impl<'a> Page<'a> {
                     Some((ask, span, opening)) => page.placeholders.push(Placeholder {
                         ask,
                         span,
-                        inner: opening.end..comment.start - OPEN.len(),
-                        outer: opening.start..comment.end + CLOSE.len(),
+                        inner: opening.end..comment.start - COMMENT_START.len(),
+                        outer: opening.start..comment.end + COMMENT_END.len(),
                     }),
                     None => diagnostics.push(page.diagnostic(
                         mark.span,
@@ -150,7 +154,7 @@ impl<'a> Page<'a> {
                     let ask = kind.and_then(|kind| words.ask(kind, &mut diagnostics));
                     // A comment with an error opens a placeholder, too.
                     let ask = ask.unwrap_or(Ask::NOTHING);
-                    let opening = comment.start - OPEN.len()..comment.end + CLOSE.len();
+                    let opening = comment.start - COMMENT_START.len()..comment.end + COMMENT_END.len();
                     open = Some((ask, mark.span, opening));
                 }
             }
@@ -213,7 +217,7 @@ impl<'a> Page<'a> {
             true => text.replace("\r\n", "\n").replace('\n', "\r\n"),
             false => text,
         };
-        if scan::is_utf8(self.bytes) {
+        if encoding::is_utf8(self.bytes) {
             return text;
         }
         let mut plain = String::with_capacity(text.len());
@@ -242,14 +246,17 @@ impl<'a> Page<'a> {
             self.found = Some(end);
             return Spanned::new(text, Span::new(start, end));
         }
-        let at = |byte: usize| {
-            // Where bytes are no text the source has a sign for them, which is longer.
-            let shown = String::from_utf8_lossy(&self.bytes[..byte]);
-            shown.len() - if shown.starts_with('\u{feff}') { 3 } else { 0 }
-        };
-        let bytes = &self.bytes[comment.clone()];
-        let text = String::from_utf8_lossy(bytes).into_owned();
-        let start = at(comment.start);
+        // The source has a longer sign for bytes that are no text.
+        let (byte, at) = self.shown;
+        let before = String::from_utf8_lossy(&self.bytes[byte..comment.start]);
+        let start = at + before.len()
+            - if byte == 0 {
+                byte_order_mark(&before)
+            } else {
+                0
+            };
+        self.shown = (comment.start, start);
+        let text = String::from_utf8_lossy(&self.bytes[comment.clone()]).into_owned();
         let span = Span::new(start, start + text.len());
         Spanned::new(text, span)
     }
@@ -258,7 +265,7 @@ impl<'a> Page<'a> {
 /// Returns true if HTML has a comment that may open or close a placeholder.
 #[must_use]
 pub fn has_placeholders(html: &str) -> bool {
-    memchr::memmem::find(html.as_bytes(), OPEN.as_bytes()).is_some()
+    memchr::memmem::find(html.as_bytes(), COMMENT_START.as_bytes()).is_some()
         && !marks(html.as_bytes()).is_empty()
 }
 
@@ -270,14 +277,19 @@ fn marks(bytes: &[u8]) -> Vec<Range<usize>> {
         .collect()
 }
 
+/// Returns the length of the byte order mark that a text begins with.
+fn byte_order_mark(text: &str) -> usize {
+    text.chars()
+        .next()
+        .filter(|first| *first == '\u{feff}')
+        .map_or(0, char::len_utf8)
+}
+
 fn utf16(file: &str) -> Diagnostic {
     let message = "this page is in UTF-16, and its placeholders are not filled";
     Diagnostic::error(Code::InvalidUtf8, Place::top_of(file), message)
         .help("save it as UTF-8, or in any encoding that contains ASCII")
 }
-
-const OPEN: &str = "<!--";
-const CLOSE: &str = "-->";
 
 fn is_mark(comment: &[u8]) -> bool {
     let text = comment.trim_ascii_start();

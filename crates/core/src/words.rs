@@ -10,6 +10,7 @@ use std::sync::Arc;
 
 use indexmap::IndexSet;
 use rustc_hash::{FxBuildHasher, FxHashMap};
+use tabulae_similarity::{CountMatrix, Term};
 
 pub use self::count::Counting;
 use self::count::{Counter, STOP, is_of};
@@ -23,106 +24,7 @@ use crate::post::Post;
 pub struct WordTable {
     stems: IndexSet<Box<str>, FxBuildHasher>,
     /// How often each post has which stem.
-    pub counts: Arc<Counts>,
-}
-
-/// What posts have, by number, and how often; within a post the numbers rise.
-#[derive(Debug)]
-pub struct Counts {
-    /// Where each post's entries begin, and where the last's end.
-    starts: Vec<u32>,
-    numbers: Vec<u32>,
-    /// How often, as far as a byte can tell: most of a search's time is reading these.
-    small: Vec<u8>,
-    /// The counts of entries of which [`MANY`] is told, by their places, which rise.
-    many: Vec<(u32, u32)>,
-}
-
-/// So often or more often.
-const MANY: u8 = u8::MAX;
-
-/// What one post has, by number, and how often; the numbers rise.
-#[derive(Debug, Clone, Copy)]
-pub struct Counted<'a> {
-    /// The numbers.
-    pub numbers: &'a [u32],
-    /// How often it has each, or [`MANY`].
-    pub(crate) small: &'a [u8],
-    start: u32,
-    many: &'a [(u32, u32)],
-}
-
-impl Default for Counts {
-    fn default() -> Self {
-        Self {
-            starts: vec![0],
-            numbers: Vec::new(),
-            small: Vec::new(),
-            many: Vec::new(),
-        }
-    }
-}
-
-impl Counts {
-    /// Makes room for so many entries.
-    fn reserve(&mut self, entries: usize) {
-        self.numbers.reserve(entries);
-        self.small.reserve(entries);
-    }
-
-    /// Adds the entries of the next post; they rise.
-    pub fn push(&mut self, entries: impl IntoIterator<Item = (u32, u32)>) {
-        for (entry, count) in entries {
-            let small = u8::try_from(count).unwrap_or(MANY);
-            if small == MANY {
-                self.many.push((number(self.numbers.len()), count));
-            }
-            self.numbers.push(entry);
-            self.small.push(small);
-        }
-        self.starts.push(number(self.numbers.len()));
-    }
-
-    /// The entries of a post.
-    #[must_use]
-    pub fn of(&self, post: usize) -> Counted<'_> {
-        let (start, end) = (self.starts[post], self.starts[post + 1]);
-        let entries = start as usize..end as usize;
-        Counted {
-            numbers: &self.numbers[entries.clone()],
-            small: &self.small[entries],
-            start,
-            many: &self.many,
-        }
-    }
-
-    /// One more than the highest number.
-    #[must_use]
-    pub fn kinds(&self) -> usize {
-        let highest = self.numbers.iter().max();
-        highest.map_or(0, |number| *number as usize + 1)
-    }
-}
-
-impl<'a> Counted<'a> {
-    /// The numbers with the counts.
-    pub fn iter(self) -> impl Iterator<Item = (u32, u32)> + use<'a> {
-        let numbers = self.numbers.iter().enumerate();
-        numbers.map(move |(at, number)| (*number, self.count(at)))
-    }
-
-    /// How often the post has the entry at `at`.
-    #[must_use]
-    pub fn count(self, at: usize) -> u32 {
-        match self.small[at] {
-            MANY => {
-                let entry = self.start + number(at);
-                let known = self.many.binary_search_by_key(&entry, |(entry, _)| *entry);
-                known.map_or(u32::from(MANY), |known| self.many[known].1)
-            }
-            small => u32::from(small),
-        }
-    }
+    pub counts: Arc<CountMatrix>,
 }
 
 /// The words of titles and of texts.
@@ -203,11 +105,11 @@ impl WordTable {
             let numbers: Vec<u32> = numbers.collect();
             counter.renumbered(&numbers)
         });
-        let mut counts = Counts::default();
-        counts.reserve(renumbered.iter().map(|counter| counter.words.len()).sum());
+        let entries = renumbered.iter().map(|counter| counter.words.len()).sum();
+        let mut counts = CountMatrix::with_capacity(entries);
         for by in each.into_iter().flatten() {
             let words = renumbered[by.counter as usize].words_of(by.text);
-            counts.push(words.iter().copied());
+            counts.push(words.iter().map(|(stem, count)| (Term(*stem), *count)));
         }
         Self {
             stems,
@@ -251,6 +153,7 @@ mod tests {
     use super::*;
     use crate::testing::Small;
     use proptest::prelude::*;
+    use tabulae_similarity::Doc;
 
     proptest! {
         #![proptest_config(ProptestConfig { cases: 64, ..ProptestConfig::default() })]
@@ -278,8 +181,8 @@ mod tests {
             let known = KnownWords { counted: counting, ..KnownWords::default() };
             let tables = WordTables::new(&counted, "en", &known);
             prop_assert!(tables.body.stems().eq(plain.body.stems()));
-            for at in 0..counted.len() {
-                let words = |tables: &WordTables| tables.body.counts.of(at).iter().collect::<Vec<_>>();
+            for at in 0..number(counted.len()) {
+                let words = |tables: &WordTables| tables.body.counts.row(Doc(at)).iter().collect::<Vec<_>>();
                 prop_assert_eq!(words(&tables), words(&plain));
             }
         }

@@ -1,8 +1,9 @@
 //! The related posts of every post, beside the cold build of the same site without them, in one
-//! run: terms only; terms, title and body; and the same when the words were counted before.
+//! run: terms only; terms, title and body; and the same when the words were counted before. Measures
+//! the plain corpus and that of an engineering blog.
 //!
 //! `cargo bench -p tabulae-engine --bench likeness` measures 10,000 posts; other sizes by
-//! `-- 100000`, how often by `--runs 5`.
+//! `-- 100000`, the number of runs by `--runs 5`, one corpus by its name: `plain` or `engineering`.
 
 #![allow(missing_docs, reason = "a bench, not a library")]
 #![allow(clippy::print_stdout, reason = "a bench prints its table")]
@@ -23,6 +24,7 @@ use std::fs;
 use std::path::Path;
 use std::time::Instant;
 
+use generator::Corpus;
 use jiff::Timestamp;
 use rayon::prelude::*;
 use tabulae_core::diagnostic::Diagnostics;
@@ -36,17 +38,23 @@ use tabulae_engine::{BuildOptions, Clock, DiskOutput, Workspace};
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 fn main() {
-    let mut sizes = Vec::new();
+    let (mut sizes, mut corpora) = (Vec::new(), Vec::new());
     let mut runs = 5;
     let mut words = std::env::args().skip(1);
     while let Some(word) = words.next() {
         match word.as_str() {
             "--runs" => runs = words.next().and_then(|n| n.parse().ok()).unwrap_or(runs),
-            word => sizes.extend(word.parse::<usize>().ok()),
+            word => {
+                sizes.extend(word.parse::<usize>().ok());
+                corpora.extend(Corpus::named(word));
+            }
         }
     }
     if sizes.is_empty() {
         sizes = vec![10_000];
+    }
+    if corpora.is_empty() {
+        corpora = Corpus::ALL.to_vec();
     }
     let root = std::env::temp_dir().join(format!("tabulae-likeness-{}", std::process::id()));
     println!(
@@ -54,18 +62,21 @@ fn main() {
         rayon::current_num_threads()
     );
     println!(
-        "{:>8} {:>10} {:>16} {:>16} {:>16} {:>16}",
-        "posts", "cold", "terms only", "words counted", "then all", "all together"
+        "{:<12} {:>8} {:>10} {:>16} {:>16} {:>16} {:>16}",
+        "corpus", "posts", "cold", "terms only", "words counted", "then all", "all together"
     );
     for size in sizes {
-        measure(&root.join(size.to_string()), size, runs);
+        for corpus in &corpora {
+            let root = root.join(format!("{corpus:?}-{size}"));
+            measure(&root, *corpus, size, runs);
+        }
     }
     let _ = fs::remove_dir_all(&root);
 }
 
-fn measure(root: &Path, size: usize, runs: usize) {
+fn measure(root: &Path, corpus: Corpus, size: usize, runs: usize) {
     let site = root.join("site");
-    generator::write_site(&site, size);
+    corpus.write(&site, size);
     let settings = fs::read_to_string(site.join("tabulae.toml")).expect("settings");
     let (mut colds, mut terms, mut words, mut rest) =
         (Vec::new(), Vec::new(), Vec::new(), Vec::new());
@@ -97,7 +108,8 @@ fn measure(root: &Path, size: usize, runs: usize) {
     let share = |seconds: f64| format!("{seconds:>7.3} s {:>6.3}", seconds / cold);
     let (terms, words, rest) = (median(&mut terms), median(&mut words), median(&mut rest));
     println!(
-        "{size:>8} {cold:>8.2} s {} {} {} {}",
+        "{:<12} {size:>8} {cold:>8.2} s {} {} {} {}",
+        corpus.name(),
         share(terms),
         share(words),
         share(rest),

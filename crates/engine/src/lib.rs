@@ -89,6 +89,7 @@ pub use tabulae_core::post::{Include, State};
 pub use tabulae_core::query::builder::{
     Builder as Query, Direction, Field, field, parameter, this,
 };
+pub use tabulae_core::query::{PlanStep, QueryPlan};
 pub use tabulae_core::settings::Settings;
 pub use tabulae_core::value::Value;
 

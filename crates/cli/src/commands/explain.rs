@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use serde_json::{Map, Value, json};
-use tabulae_core::likeness::WHOLE;
+use tabulae_core::similarity::Score;
 use tabulae_engine::{Error, Explanation, Membership, PostRef, RelatedPost, Workspace};
 
 use crate::args::Args;
@@ -116,12 +116,12 @@ fn as_json(found: &Found<'_>, archive: Option<&str>) -> Value {
 
 /// A likeness from 0 to 1.
 fn number(likeness: u32) -> f64 {
-    f64::from(likeness) / f64::from(WHOLE)
+    Score::from_units(likeness).ratio()
 }
 
 /// A likeness with nine digits.
 fn digits(likeness: u32) -> String {
-    format!("{}.{:09}", likeness / WHOLE, likeness % WHOLE)
+    Score::from_units(likeness).to_string()
 }
 
 fn as_text(found: &Found<'_>) -> String {

@@ -48,12 +48,7 @@ pub(crate) fn run(args: &Args) -> Status {
     }
     match &args.command {
         Command::Build(build) => build::run(args, build),
-        Command::Query {
-            query,
-            by,
-            fields,
-            this,
-        } => query::run(args, query, by.as_deref(), fields, this.as_deref()),
+        Command::Query(query) => query::run(args, query),
         Command::Explain { path, archive } => explain::run(args, path, archive.as_deref()),
         Command::Terms { field, write_notes } => terms::run(args, field.as_deref(), *write_notes),
         Command::Audit(audit) => audit::run(args, audit),

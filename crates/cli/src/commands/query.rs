@@ -1,26 +1,24 @@
 //! `tabulae query "…"`
 
+use std::time::{Duration, Instant};
+
 use serde_json::{Value, json};
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::query::{Query, Written};
 use tabulae_core::source::Source;
 use tabulae_core::term::slug;
-use tabulae_engine::{Posts, Workspace};
+use tabulae_engine::{Posts, QueryPlan, Workspace};
 
 use super::columns::Columns;
-use crate::args::{Args, Format};
+use crate::args::{Args, Format, QueryArgs};
 use crate::ui::table::{Column, Table, bar};
 use crate::ui::{self, Status, counted};
 
-pub(super) fn run(
-    args: &Args,
-    text: &str,
-    by: Option<&str>,
-    fields: &[String],
-    this: Option<&str>,
-) -> Status {
+pub(super) fn run(args: &Args, asked: &QueryArgs) -> Status {
+    let QueryArgs { by, fields, .. } = asked;
+    let (by, this) = (by.as_deref(), asked.this.as_deref());
     let typed;
-    let text = if text == "-" {
+    let text = if asked.query == "-" {
         match std::io::read_to_string(std::io::stdin()) {
             Ok(text) => typed = text,
             Err(error) => {
@@ -33,7 +31,7 @@ pub(super) fn run(
         }
         typed.trim()
     } else {
-        text
+        &asked.query
     };
     let site = args.workspace();
     let mut diagnostics = site.diagnostics().to_vec();
@@ -41,17 +39,24 @@ pub(super) fn run(
         diagnostics.push(*diagnostic);
         return ui::failed(args, &diagnostics);
     }
+    let began = Instant::now();
     let found = site.query_on(text, this).and_then(|posts| {
+        let took = began.elapsed();
+        let plan = asked
+            .explain
+            .then(|| site.query_plan(text, this))
+            .transpose()?;
         let counts = by.map(|field| posts.count_by(field)).transpose();
         diagnostics.extend(posts.warnings().iter().cloned());
-        Ok((counts?, posts))
+        Ok((counts?, plan.map(|plan| (plan, took)), posts))
     });
     let shown = match found {
-        Ok((Some(counts), posts)) => {
+        Ok((_, Some((plan, took)), _)) => show_plan(args, text, &plan, took),
+        Ok((Some(counts), None, posts)) => {
             let by = by.unwrap_or_default();
             show_counts(args, text, by, &counts, posts.len())
         }
-        Ok((None, posts)) => show(args, text, &site, &posts, fields),
+        Ok((None, None, posts)) => show(args, text, &site, &posts, fields),
         Err(error) => {
             ui::add_new(error.into_diagnostics(), &mut diagnostics);
             Shown::Object(json!({ "query": text }))
@@ -100,6 +105,47 @@ fn show(args: &Args, text: &str, site: &Workspace, posts: &Posts<'_>, fields: &[
         Format::Template => Shown::Text(as_template(posts.query())),
         Format::Toml => Shown::Text(as_toml(posts.query())),
     }
+}
+
+/// Shows how a query is run.
+fn show_plan(args: &Args, text: &str, plan: &QueryPlan, took: Duration) -> Shown {
+    let milliseconds = took.as_secs_f64() * 1e3;
+    if args.is_json() {
+        let predicates = plan.steps.iter().map(|step| {
+            json!({
+                "predicate": step.predicate,
+                "by_access_path": step.is_answered,
+                "posts": step.rows,
+            })
+        });
+        return Shown::Object(json!({
+            "query": text,
+            "access_path": plan.access_path,
+            "candidates": plan.candidates,
+            "predicates": predicates.collect::<Value>(),
+            "posts": plan.posts,
+            "milliseconds": milliseconds,
+        }));
+    }
+    let mut table = Table::new(vec![Column::text(), Column::number(), Column::text()]);
+    let mut row = |step: &str, posts: usize, note: &str| {
+        table.row(vec![step.to_owned(), posts.to_string(), note.to_owned()]);
+    };
+    row(
+        &format!("access path: {}", plan.access_path),
+        plan.candidates,
+        "",
+    );
+    for step in &plan.steps {
+        let note = if step.is_answered {
+            "by the access path"
+        } else {
+            ""
+        };
+        row(&step.predicate, step.rows, note);
+    }
+    row("order, offset and limit", plan.posts, "");
+    Shown::Text(format!("{}{milliseconds:.1} ms.\n", table.show()))
 }
 
 fn show_counts(

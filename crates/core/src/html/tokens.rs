@@ -51,8 +51,10 @@ pub(crate) struct Attribute {
     pub(crate) span: Range<usize>,
 }
 
-/// Returns the tokens of `html`, in order. Takes linear time.
-pub(crate) fn tokens(html: &str) -> Tokens<'_> {
+/// Returns the tokens of `html`, in order: text in UTF-8, or in any encoding that holds ASCII as it is. Takes
+/// linear time.
+pub(crate) fn tokens(html: &(impl AsRef<[u8]> + ?Sized)) -> Tokens<'_> {
+    let html = html.as_ref();
     Tokens {
         html,
         inner: Tokenizer::new_with_emitter(html, DefaultEmitter::new_with_span()),
@@ -60,9 +62,29 @@ pub(crate) fn tokens(html: &str) -> Tokens<'_> {
     }
 }
 
+/// Returns the byte ranges of the contents of all comments, between `<!--` and `-->`, in order. A comment that
+/// is not closed is none. Takes linear time.
+pub(crate) fn comments(html: &[u8]) -> impl Iterator<Item = Range<usize>> {
+    tokens(html).filter_map(|token| {
+        let Token::Comment(span) = token else {
+            return None;
+        };
+        let inner = span.start + COMMENT_START.len()..span.end.checked_sub(COMMENT_END.len())?;
+        let is_whole = html[span.clone()].starts_with(COMMENT_START.as_bytes())
+            && html[span].ends_with(COMMENT_END.as_bytes());
+        (is_whole && inner.start <= inner.end).then_some(inner)
+    })
+}
+
+/// The start of a comment.
+pub(crate) const COMMENT_START: &str = "<!--";
+
+/// The end of a comment.
+pub(crate) const COMMENT_END: &str = "-->";
+
 /// The tokens of an HTML text, in order.
 pub(crate) struct Tokens<'a> {
-    html: &'a str,
+    html: &'a [u8],
     inner: Tokenizer<StringReader<'a>, DefaultEmitter<usize>>,
     /// The number of open `svg` and `math` elements; they contain no raw text elements.
     foreign: usize,
@@ -109,7 +131,7 @@ impl Tokens<'_> {
         let mut attributes: Vec<Attribute> = attributes
             .map(|(name, value)| {
                 let (start, name) = (value.span.start, text_of(&name));
-                let end = attribute_end(self.html.as_bytes(), start);
+                let end = attribute_end(self.html, start);
                 let value = text_of(&value);
                 let span = start..end;
                 Attribute { name, value, span }
@@ -172,7 +194,7 @@ fn count(bytes: &[u8], is: impl Fn(u8) -> bool) -> usize {
     bytes.iter().take_while(|byte| is(**byte)).count()
 }
 
-/// The tokenizer is given UTF-8 and so returns it.
+/// Returns a text of the tokenizer, which is UTF-8 if the HTML is.
 fn text_of(text: &HtmlString) -> String {
     String::from_utf8_lossy(text).into_owned()
 }
@@ -224,6 +246,23 @@ mod tests {
     fn tags_are_found_where_html_has_them(#[case] html: &str, #[case] expected: &[&str]) {
         let names: Vec<_> = starts(html).into_iter().map(|tag| tag.name).collect();
         assert_eq!(names, expected);
+    }
+
+    #[rstest]
+    #[case::each("<!--a--><p><!-- b --></p>", &["a", " b "])]
+    #[case::not_closed("<!--a--><!-- b", &["a"])]
+    #[case::empty("<!----><!--><!--->x<!--y-->", &["", "y"])]
+    #[case::in_an_attribute("<p a=\"<!--b-->\"><p ='<!--c-->'><!--d-->", &["d"])]
+    #[case::in_a_script("<script><!--a--></script><style><!--b--></style><!--c-->", &["c"])]
+    #[case::in_a_drawing("<svg><style><!--a--></style></svg>", &["a"])]
+    #[case::declaration("<!doctype html><!x><?y><!--z-->", &["z"])]
+    #[case::not_utf8("\u{e9}<!--a-->", &["a"])]
+    fn comments_are_found_where_html_has_them(#[case] html: &str, #[case] expected: &[&str]) {
+        // Latin-1: a byte that is not UTF-8.
+        let bytes: Vec<u8> = html.chars().map(|c| u8::try_from(c).unwrap()).collect();
+        let found = comments(&bytes).map(|comment| &bytes[comment]);
+        let expected: Vec<&[u8]> = expected.iter().map(|text| text.as_bytes()).collect();
+        assert_eq!(found.collect::<Vec<_>>(), expected);
     }
 
     proptest! {

@@ -1,127 +1,195 @@
-//! Which posts the indexes give before any test is made.
+//! How a query is run: the access path, and which predicates it answers.
 
+use std::borrow::Cow;
 use std::cmp::Ordering;
 use std::ops::Range;
 
-use super::alike::least;
 use super::ast::{Comparison, Polarity};
 use super::eval::Runner;
 use super::fields::DerivedField;
 use super::predicate::{FieldRef, Literal, Order, Predicate, Side, Source};
-use super::{Query, Resolved};
+use super::similar::{SimilaritySearch, least};
+use super::{Conjunct, Query, Resolved};
 use crate::catalogue::PostId;
 use crate::time::Stamp;
 
-/// The posts that can be meant, and which of the tests the indexes have answered already.
-pub(super) struct Candidates {
-    pub(super) posts: Vec<PostId>,
+/// What a plan is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Goal {
+    /// All posts, counted before offset and limit.
+    All,
+    /// The posts up to the limit, without counting the others.
+    First,
+}
+
+/// Where the posts come from that a query's predicates are tested on.
+pub(super) enum AccessPath<'a> {
+    /// The posts of sources of which one at least is a named query.
+    Named,
+    /// The posting lists of the terms of a conjunct.
+    Terms(PostingLists<'a>),
+    /// The posts that share a term with the page's post, for a conjunct on likeness.
+    Sharing(Vec<PostId>),
+    /// A top-k search by likeness.
+    Similarity(SimilaritySearch<'a>),
+    /// The newest posts of content sets, until so many meet all predicates.
+    Newest(usize),
+    /// The posts of content sets within a range of dates.
+    Dates,
+    /// All posts of content sets.
+    Scan,
+}
+
+/// How a query is run.
+pub(super) struct Plan<'a> {
+    pub(super) path: AccessPath<'a>,
+    /// The content sets that are the query's sources; none if one of them is a named query.
+    sets: Vec<usize>,
+    /// The posts whose dates meet all conjuncts on dates; posts are numbered by date.
+    pub(super) dates: Range<PostId>,
+    /// By conjunct, set if the access path or the dates leave only posts that meet it.
     pub(super) answered: Vec<bool>,
 }
 
-/// Posting lists whose union holds each post that a test lets through.
-struct Lists<'a> {
-    lists: Vec<&'a [PostId]>,
-    /// Whether the union holds no other posts.
-    exact: bool,
+impl<'a> Plan<'a> {
+    /// Iterates over the conjuncts that are tested post by post.
+    pub(super) fn tests<'q>(&self, query: &'q Resolved) -> impl Iterator<Item = &'q Conjunct> {
+        let conjuncts = query.conjuncts.iter().zip(&self.answered);
+        let tests = conjuncts.filter(|(_, answered)| !**answered);
+        tests.map(|(conjunct, _)| conjunct)
+    }
 }
 
-impl Lists<'_> {
-    fn len(&self) -> usize {
+/// Posting lists whose union holds each post that a test lets through.
+pub(super) struct PostingLists<'a> {
+    pub(super) lists: Vec<&'a [PostId]>,
+    /// Set if the union holds no other posts.
+    is_exact: bool,
+}
+
+impl PostingLists<'_> {
+    pub(super) fn len(&self) -> usize {
         self.lists.iter().map(|list| list.len()).sum()
     }
 }
 
 impl<'a> Runner<'a> {
-    /// Posts of content sets come from the shortest lists of terms among the tests, cut to the
-    /// dates that the tests ask for; those of a named query from that query, in its order.
-    pub(super) fn candidates(&self, query: &Query<Resolved>) -> Candidates {
+    /// Chooses how to run a query: by named queries if they are its sources, else by the access path with the
+    /// fewest posts to test. A top-k search and a walk from the newest post are for the first posts only.
+    pub(super) fn plan(&self, query: &'a Query<Resolved>, goal: Goal) -> Plan<'a> {
         let query = &query.0;
-        let mut answered = vec![false; query.checks.len()];
-        let sets: Option<Vec<usize>> = query.sources.iter().map(Source::set).collect();
-        let Some(sets) = sets else {
-            return Candidates {
-                posts: self.of_sources(&query.sources),
-                answered,
-            };
+        let mut plan = Plan {
+            path: AccessPath::Named,
+            sets: Vec::new(),
+            dates: PostId(0)..PostId(u32::MAX),
+            answered: vec![false; query.conjuncts.len()],
         };
-        let mut stretch = PostId(0)..PostId(u32::MAX);
-        for (check, done) in query.checks.iter().zip(&mut answered) {
-            if let Some(range) = self.dates(check) {
-                stretch.start = stretch.start.max(range.start);
-                stretch.end = stretch.end.min(range.end);
-                *done = true;
-            }
+        if goal == Goal::First
+            && let Some(search) = self.similarity_search(query)
+        {
+            plan.path = AccessPath::Similarity(search);
+            return plan;
         }
-        let lists = query.checks.iter().enumerate();
-        let shortest = lists
-            .filter_map(|(at, check)| Some((at, self.lists(check)?)))
-            .min_by_key(|(_, lists)| lists.len());
-        let every = sets.len() == self.catalogue.sets().len();
-        let posts = match shortest {
-            Some((at, lists)) => {
-                answered[at] = lists.exact;
-                let mut posts = united(&lists.lists, &stretch);
-                if !every {
-                    posts.retain(|post| sets.contains(&self.catalogue.post(*post).set));
-                }
-                posts
-            }
-            None if let Some((index, this)) = self.index.zip(self.this)
-                && query.checks.iter().any(|check| least(check).is_some())
-                && let Some(sharing) = index.sharing(this) =>
-            {
-                united(&[&sharing], &stretch)
-            }
-            None if every => united(&[self.catalogue.listed()], &stretch),
-            None => {
-                let lists: Vec<_> = sets.iter().map(|set| self.catalogue.of_set(*set)).collect();
-                united(&lists, &stretch)
-            }
-        };
-        Candidates { posts, answered }
-    }
-
-    /// The posts of a query for the newest, found without looking beyond the last of them;
-    /// `None` where it asks for something else, or an index gives them.
-    pub(super) fn newest(&self, query: &Query<Resolved>) -> Option<Vec<PostId>> {
-        let query = &query.0;
-        let by_date = match query.order.as_slice() {
-            [] => true,
-            [Order::Field(FieldRef::Derived(DerivedField::Date), descending)] => *descending,
-            _ => false,
-        };
-        let sets: Vec<usize> = query
+        let Some(sets) = query
             .sources
             .iter()
             .map(Source::set)
-            .collect::<Option<_>>()?;
-        let posts = match sets.as_slice() {
-            [only] => self.catalogue.of_set(*only),
-            sets if sets.len() == self.catalogue.sets().len() => self.catalogue.listed(),
-            _ => return None,
+            .collect::<Option<Vec<_>>>()
+        else {
+            return plan;
         };
-        let indexed = |check| self.lists(check).is_some() || self.dates(check).is_some();
-        if !by_date || query.checks.iter().any(indexed) {
-            return None;
+        for (conjunct, answered) in query.conjuncts.iter().zip(&mut plan.answered) {
+            if let Some(range) = self.dates(&conjunct.predicate) {
+                plan.dates.start = plan.dates.start.max(range.start);
+                plan.dates.end = plan.dates.end.min(range.end);
+                *answered = true;
+            }
         }
-        let fitting = posts.iter().copied().filter(|post| {
-            let mut checks = query.checks.iter();
-            checks.all(|check| self.holds(check, *post))
-        });
-        Some(fitting.skip(query.offset).take(query.limit?).collect())
+        plan.sets = sets;
+        plan.path = match (self.by_terms(query), self.by_likeness(query)) {
+            (Some((at, lists)), _) if lists.len() <= self.posts_within(&plan.dates) => {
+                plan.answered[at] |= lists.is_exact;
+                AccessPath::Terms(lists)
+            }
+            (_, Some(sharing)) => AccessPath::Sharing(sharing),
+            _ if plan.answered.contains(&true) => AccessPath::Dates,
+            _ => match query.limit {
+                Some(limit) if goal == Goal::First && query.is_newest_first() => {
+                    AccessPath::Newest(query.offset.saturating_add(limit))
+                }
+                _ => AccessPath::Scan,
+            },
+        };
+        plan
     }
 
-    /// The posts of sources of which one at least is a named query: of a single one in its own
+    /// Returns the number of posts of all content sets within a range of dates.
+    fn posts_within(&self, dates: &Range<PostId>) -> usize {
+        let end = dates.end.0 as usize;
+        let end = end.min(self.catalogue.all().len());
+        end.saturating_sub(dates.start.0 as usize)
+    }
+
+    /// Returns the posting lists with the fewest posts among the conjuncts, with the conjunct's number.
+    fn by_terms(&self, query: &'a Resolved) -> Option<(usize, PostingLists<'a>)> {
+        let conjuncts = query.conjuncts.iter().enumerate();
+        let lists =
+            conjuncts.filter_map(|(at, conjunct)| Some((at, self.lists(&conjunct.predicate)?)));
+        lists.min_by_key(|(_, lists)| lists.len())
+    }
+
+    /// Returns the posts that share a term with the page's post, if a conjunct demands likeness.
+    fn by_likeness(&self, query: &Resolved) -> Option<Vec<PostId>> {
+        let mut conjuncts = query.conjuncts.iter();
+        if !conjuncts.any(|conjunct| least(&conjunct.predicate).is_some()) {
+            return None;
+        }
+        self.index?.sharing(self.this?)
+    }
+
+    /// Returns the posts of content sets within a range of dates, in the default order.
+    fn of_sets(&self, sets: &[usize], dates: &Range<PostId>) -> Cow<'a, [PostId]> {
+        if sets.len() == self.catalogue.sets().len() {
+            return within(self.catalogue.listed(), dates).into();
+        }
+        if let [only] = sets {
+            return within(self.catalogue.of_set(*only), dates).into();
+        }
+        let lists: Vec<_> = sets.iter().map(|set| self.catalogue.of_set(*set)).collect();
+        united(&lists, dates).into()
+    }
+
+    /// Returns the posts that an access path gives, before any predicate is tested.
+    pub(super) fn candidates(&self, plan: &Plan<'_>, query: &Resolved) -> Cow<'a, [PostId]> {
+        let mut posts = match &plan.path {
+            AccessPath::Named | AccessPath::Similarity(_) => {
+                return self.of_sources(&query.sources).into();
+            }
+            AccessPath::Newest(_) | AccessPath::Dates | AccessPath::Scan => {
+                return self.of_sets(&plan.sets, &plan.dates);
+            }
+            AccessPath::Terms(lists) => united(&lists.lists, &plan.dates),
+            AccessPath::Sharing(posts) => within(posts, &plan.dates).to_vec(),
+        };
+        if plan.sets.len() < self.catalogue.sets().len() {
+            posts.retain(|post| plan.sets.contains(&self.catalogue.post(*post).set));
+        }
+        posts.into()
+    }
+
+    /// Returns the posts of sources of which one at least is a named query: of a single one in its own
     /// order, of several each post once.
     fn of_sources(&self, sources: &[Source]) -> Vec<PostId> {
         if let [Source::Named(named)] = sources {
-            return named.run(self.catalogue, self.this).posts;
+            return named.posts(self.catalogue, self.this).to_vec();
         }
         let mut posts = Vec::new();
         for source in sources {
             match source {
                 Source::Set(set) => posts.extend_from_slice(self.catalogue.of_set(*set)),
-                Source::Named(named) => posts.extend(named.run(self.catalogue, self.this).posts),
+                Source::Named(named) => {
+                    posts.extend_from_slice(&named.posts(self.catalogue, self.this));
+                }
             }
         }
         posts.sort_unstable();
@@ -193,15 +261,15 @@ impl<'a> Runner<'a> {
     }
 
     /// The posting lists of a test that asks for terms.
-    fn lists(&self, check: &Predicate) -> Option<Lists<'a>> {
+    fn lists(&self, check: &Predicate) -> Option<PostingLists<'a>> {
         let terms = |field: usize, sides: &[Side]| {
             let lists: Option<Vec<_>> = sides
                 .iter()
                 .map(|side| self.of_terms(field, side))
                 .collect();
-            Some(Lists {
+            Some(PostingLists {
                 lists: lists?.concat(),
-                exact: true,
+                is_exact: true,
             })
         };
         match check {
@@ -217,24 +285,24 @@ impl<'a> Runner<'a> {
                     .filter(|side| matches!(side, Side::Literals(_)));
                 let lists = lists.flat_map(|side| self.of_terms(*field, side).unwrap_or_default());
                 let shortest = lists.min_by_key(|list| list.len())?;
-                Some(Lists {
+                Some(PostingLists {
                     lists: vec![shortest],
-                    exact: false,
+                    is_exact: false,
                 })
             }
             Predicate::Any(checks) => {
                 let each: Option<Vec<_>> = checks.iter().map(|check| self.lists(check)).collect();
                 let each = each?;
-                Some(Lists {
-                    exact: each.iter().all(|lists| lists.exact),
+                Some(PostingLists {
+                    is_exact: each.iter().all(|lists| lists.is_exact),
                     lists: each.into_iter().flat_map(|lists| lists.lists).collect(),
                 })
             }
             Predicate::All(checks) => {
                 let lists = checks.iter().filter_map(|check| self.lists(check));
-                let shortest = lists.min_by_key(Lists::len)?;
-                Some(Lists {
-                    exact: false,
+                let shortest = lists.min_by_key(PostingLists::len)?;
+                Some(PostingLists {
+                    is_exact: false,
                     ..shortest
                 })
             }
@@ -277,18 +345,32 @@ fn literal(side: &Side) -> Option<&Literal> {
     }
 }
 
-/// The posts of the lists within a stretch, in order, each once.
-fn united(lists: &[&[PostId]], stretch: &Range<PostId>) -> Vec<PostId> {
-    let cut = |list: &&'_ [PostId]| {
-        let start = list.partition_point(|post| *post < stretch.start);
-        let end = list.partition_point(|post| *post < stretch.end);
-        list.get(start..end).unwrap_or_default().to_vec()
-    };
+/// Returns the part of a list within a range; the list is in rising order.
+fn within<'p>(list: &'p [PostId], range: &Range<PostId>) -> &'p [PostId] {
+    let start = list.partition_point(|post| *post < range.start);
+    let end = list.partition_point(|post| *post < range.end);
+    list.get(start..end).unwrap_or_default()
+}
+
+/// Returns the posts of the lists within a range, in rising order, each once.
+fn united(lists: &[&[PostId]], range: &Range<PostId>) -> Vec<PostId> {
     if let [only] = lists {
-        return cut(only);
+        return within(only, range).to_vec();
     }
-    let mut posts: Vec<PostId> = lists.iter().flat_map(cut).collect();
+    let lists = lists.iter().map(|list| within(list, range));
+    let mut posts: Vec<PostId> = lists.flatten().copied().collect();
     posts.sort_unstable();
     posts.dedup();
     posts
+}
+
+impl Resolved {
+    /// Returns true if the order is that of the default: newest first.
+    fn is_newest_first(&self) -> bool {
+        match self.order.as_slice() {
+            [] => true,
+            [Order::Field(FieldRef::Derived(DerivedField::Date), descending)] => *descending,
+            _ => false,
+        }
+    }
 }

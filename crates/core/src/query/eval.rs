@@ -10,7 +10,7 @@ use super::fields::DerivedField;
 use super::predicate::{FieldRef, Literal, Side};
 use crate::catalogue::{Catalogue, Cell, PostId, PostText};
 use crate::language::fold;
-use crate::likeness::{Index, WHOLE};
+use crate::similarity::Index;
 use crate::term::TermId;
 
 /// One value of a post.
@@ -148,7 +148,7 @@ impl<'a> Runner<'a> {
             DerivedField::Current => Some(Val::Flag(self.this == Some(id))),
             DerivedField::Likeness => {
                 let likeness = self.index?.likeness(self.this?, id);
-                Some(Val::Number(f64::from(likeness) / f64::from(WHOLE)))
+                Some(Val::Number(likeness.ratio()))
             }
         }
     }

@@ -4,12 +4,13 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::ast::Statement;
+use super::predicate::NamedQuery;
 use super::resolve::resolve;
 use super::scope::{Library, Scope};
 use crate::catalogue::Catalogue;
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
-use crate::likeness::Weighing;
 use crate::settings::Settings;
+use crate::similarity::FieldWeights;
 use crate::source::{Passage, Span};
 use crate::time::Moment;
 
@@ -18,14 +19,14 @@ impl Library {
     #[must_use]
     pub fn new(settings: &Settings, catalogue: &Catalogue, moment: &Moment) -> Collected<Self> {
         let mut diagnostics = Diagnostics::new();
-        let weighing = Weighing::new(
+        let weights = FieldWeights::new(
             settings.related.as_ref(),
             catalogue,
             &settings.source,
             &mut diagnostics,
         );
         let mut library = Self {
-            weighing: Some(Arc::new(weighing)),
+            weights: Some(Arc::new(weights)),
             ..Self::default()
         };
         let mut open: Vec<Open<'_>> = Vec::new();
@@ -47,7 +48,9 @@ impl Library {
             }
             let scope = Scope::new(catalogue, &library, moment).on_page(true);
             if let Some(query) = resolve(statement, passage, scope).into_output(&mut diagnostics) {
-                library.queries.insert((*name).to_owned(), Arc::new(query));
+                library
+                    .queries
+                    .insert((*name).to_owned(), Arc::new(NamedQuery::new(query)));
             }
         }
         let left = chains.left();

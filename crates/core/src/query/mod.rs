@@ -45,31 +45,34 @@
 //! ```
 
 mod access_path;
-mod alike;
 pub mod ast;
 pub mod builder;
 mod eval;
 mod explain_empty;
+mod explain_plan;
 pub mod fields;
 mod foreign_syntax;
 mod lexer;
 mod library;
+mod normalize;
 mod parser;
-mod plan;
 mod predicate;
 mod print;
 mod resolve;
 mod run;
 mod scope;
+mod similar;
 mod words;
 
 use std::fmt;
 use std::sync::Arc;
 
+use self::access_path::Goal;
 use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Collected, Diagnostic};
 use crate::source::{Passage, Place, Span};
 
+pub use self::explain_plan::{PlanStep, QueryPlan};
 pub use self::parser::KEYWORDS;
 pub(crate) use self::print::name_text;
 pub use self::scope::{Library, Parameter, Scope};
@@ -89,13 +92,20 @@ pub struct Written {
 #[derive(Debug, Clone)]
 pub struct Resolved {
     sources: Vec<predicate::Source>,
-    /// The tests that must all hold, cheapest first.
-    checks: Vec<predicate::Predicate>,
+    /// The predicates that must all hold, cheapest first.
+    conjuncts: Vec<Conjunct>,
     order: Vec<predicate::Order>,
     limit: Option<usize>,
     offset: usize,
     needs_this: bool,
-    alike: Option<Arc<alike::Alike>>,
+    similar: Option<Arc<similar::Similar>>,
+}
+
+/// A predicate that must hold, with the condition that it was resolved from.
+#[derive(Debug, Clone)]
+struct Conjunct {
+    written: ast::Condition,
+    predicate: predicate::Predicate,
 }
 
 /// What a query gives.
@@ -211,7 +221,8 @@ impl Query<Resolved> {
     /// date descending, then title, then path.
     #[must_use]
     pub fn run(&self, catalogue: &Catalogue, this: Option<PostId>) -> Answer {
-        self.runner(catalogue, this).run(self)
+        let runner = self.runner(catalogue, this);
+        runner.execute(self, &runner.plan(self, Goal::All))
     }
 
     /// The same posts, without counting those beyond the limit, which is much faster for the
@@ -219,8 +230,7 @@ impl Query<Resolved> {
     #[must_use]
     pub fn first(&self, catalogue: &Catalogue, this: Option<PostId>) -> Vec<PostId> {
         let runner = self.runner(catalogue, this);
-        let quickly = runner.most_alike(self).or_else(|| runner.newest(self));
-        quickly.unwrap_or_else(|| runner.run(self).posts)
+        runner.execute(self, &runner.plan(self, Goal::First)).posts
     }
 
     fn runner<'a>(&'a self, catalogue: &'a Catalogue, this: Option<PostId>) -> eval::Runner<'a> {
@@ -252,7 +262,7 @@ impl Resolved {
             .iter()
             .flat_map(|source| match source {
                 predicate::Source::Set(set) => vec![*set],
-                predicate::Source::Named(query) => query.0.sets(),
+                predicate::Source::Named(named) => named.query.0.sets(),
             })
             .collect();
         sets.sort_unstable();

@@ -1,12 +1,13 @@
 //! A query whose names are found: what the resolver makes and the runner reads.
 
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use regex::Regex;
 
 use super::ast::{Comparison, Polarity, Search};
 use super::fields::DerivedField;
 use super::{Query, Resolved};
+use crate::catalogue::{Catalogue, PostId};
 use crate::term::TermId;
 use crate::time::Stretch;
 
@@ -105,7 +106,32 @@ pub(super) enum Order {
 #[derive(Debug, Clone)]
 pub(super) enum Source {
     Set(usize),
-    Named(Arc<Query<Resolved>>),
+    Named(Arc<NamedQuery>),
+}
+
+/// A named query, evaluated once if its answer is the same on every page.
+#[derive(Debug)]
+pub(super) struct NamedQuery {
+    pub(super) query: Query<Resolved>,
+    answer: OnceLock<Arc<[PostId]>>,
+}
+
+impl NamedQuery {
+    pub(super) fn new(query: Query<Resolved>) -> Self {
+        Self {
+            query,
+            answer: OnceLock::new(),
+        }
+    }
+
+    /// Returns the posts of the query on the page of `this`, in its order.
+    pub(super) fn posts(&self, catalogue: &Catalogue, this: Option<PostId>) -> Arc<[PostId]> {
+        let run = || self.query.run(catalogue, this).posts.into();
+        if self.query.needs_this() {
+            return run();
+        }
+        Arc::clone(self.answer.get_or_init(run))
+    }
 }
 
 impl Source {

@@ -6,13 +6,13 @@ mod search;
 
 use std::sync::Arc;
 
-use super::alike::Alike;
 use super::ast::{At, Condition, Key, Polarity, Quantity, Seed, Statement, Test, Value};
-use super::plan::plan;
+use super::normalize::{cheapest_first, conjuncts, cost};
 use super::predicate::{Order, Predicate, Side, Source};
 use super::scope::Scope;
+use super::similar::Similar;
 use super::words::kinds_text;
-use super::{Query, Resolved};
+use super::{Conjunct, Query, Resolved};
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::source::{Passage, Span};
 use crate::value::Kind;
@@ -34,27 +34,26 @@ pub(super) fn resolve(
         diagnostics: &mut diagnostics,
     };
     let sources = resolver.sources(&statement.from);
-    let check = match &statement.condition {
-        None => Some(None),
-        Some(condition) => resolver.condition(condition).map(Some),
-    };
+    let conjuncts = resolver.conjuncts(statement.condition.as_ref());
     let order: Option<Vec<Order>> = statement
         .order
         .iter()
         .map(|key| resolver.key(key))
         .collect();
     let needs_this = resolver.needs_this;
-    let alike = resolver.asks_likeness.then(|| Arc::new(Alike::new(scope)));
+    let similar = resolver
+        .asks_likeness
+        .then(|| Arc::new(Similar::new(scope)));
     let sound = !diagnostics.iter().any(Diagnostic::is_error);
-    let query = match (sources, check, order) {
-        (Some(sources), Some(check), Some(order)) if sound => Some(Query(Resolved {
+    let query = match (sources, conjuncts, order) {
+        (Some(sources), Some(conjuncts), Some(order)) if sound => Some(Query(Resolved {
             needs_this: needs_this
-                || sources
-                    .iter()
-                    .any(|source| matches!(source, Source::Named(query) if query.0.needs_this)),
+                || sources.iter().any(
+                    |source| matches!(source, Source::Named(named) if named.query.needs_this()),
+                ),
             sources,
-            alike,
-            checks: check.map_or_else(Vec::new, plan),
+            similar,
+            conjuncts,
             order,
             limit: statement.limit,
             offset: statement.offset.unwrap_or(0),
@@ -89,6 +88,17 @@ impl Resolver<'_> {
         let place = self.passage.place(span);
         self.diagnostics
             .push(Diagnostic::error(code, place, message).help(help));
+    }
+
+    /// Returns the conjuncts of a condition, those that cost least first; none for no condition.
+    fn conjuncts(&mut self, condition: Option<&Condition>) -> Option<Vec<Conjunct>> {
+        let written = condition.map_or_else(Vec::new, conjuncts);
+        let predicates = self.each(&written)?.into_iter().map(cheapest_first);
+        let conjuncts = written.into_iter().zip(predicates);
+        let conjuncts = conjuncts.map(|(written, predicate)| Conjunct { written, predicate });
+        let mut conjuncts: Vec<Conjunct> = conjuncts.collect();
+        conjuncts.sort_by_key(|conjunct| cost(&conjunct.predicate));
+        Some(conjuncts)
     }
 
     fn condition(&mut self, condition: &Condition) -> Option<Predicate> {

@@ -2,7 +2,7 @@
 
 use std::cmp::Ordering;
 
-use super::access_path::Candidates;
+use super::access_path::{AccessPath, Plan};
 use super::ast::{Comparison, Polarity, Search};
 use super::eval::{Runner, Val};
 use super::fields::DerivedField;
@@ -12,17 +12,31 @@ use crate::catalogue::PostId;
 use crate::language::{fold, fold_accents};
 
 impl Runner<'_> {
-    pub(super) fn run(&self, query: &Query<Resolved>) -> Answer {
-        let Candidates {
-            mut posts,
-            answered,
-        } = self.candidates(query);
-        let query = &query.0;
-        for (check, answered) in query.checks.iter().zip(answered) {
-            if !answered {
-                posts.retain(|post| self.holds(check, *post));
+    /// Runs a query by a plan. If the plan is for the first posts only, the total is a lower bound.
+    pub(super) fn execute(&self, query: &Query<Resolved>, plan: &Plan<'_>) -> Answer {
+        let posts = match &plan.path {
+            AccessPath::Similarity(search) => self.most_similar(search, &query.0),
+            AccessPath::Newest(wanted) => {
+                let posts = self.candidates(plan, &query.0);
+                let fitting = posts.iter().copied().filter(|post| {
+                    let mut tests = plan.tests(&query.0);
+                    tests.all(|conjunct| self.holds(&conjunct.predicate, *post))
+                });
+                fitting.take(*wanted).collect()
             }
-        }
+            _ => {
+                let mut posts = self.candidates(plan, &query.0).into_owned();
+                for conjunct in plan.tests(&query.0) {
+                    posts.retain(|post| self.holds(&conjunct.predicate, *post));
+                }
+                posts
+            }
+        };
+        self.cut(posts, &query.0)
+    }
+
+    /// Sorts the posts that meet all predicates, and cuts them by offset and limit.
+    fn cut(&self, mut posts: Vec<PostId>, query: &Resolved) -> Answer {
         let total = posts.len();
         let wanted = query
             .limit

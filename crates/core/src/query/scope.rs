@@ -4,17 +4,17 @@ use std::sync::Arc;
 
 use indexmap::IndexMap;
 
-use super::{Query, Resolved};
+use super::predicate::NamedQuery;
 use crate::catalogue::Catalogue;
-use crate::likeness::Weighing;
+use crate::similarity::FieldWeights;
 use crate::time::{Moment, Stamp};
 
 /// The named queries of a site, resolved.
 #[derive(Debug, Default)]
 pub struct Library {
-    pub(super) queries: IndexMap<String, Arc<Query<Resolved>>>,
+    pub(super) queries: IndexMap<String, Arc<NamedQuery>>,
     /// What likeness is made of; the default, where the settings were not asked.
-    pub(super) weighing: Option<Arc<Weighing>>,
+    pub(super) weights: Option<Arc<FieldWeights>>,
 }
 
 /// The value of a parameter, as a template hands it in.

@@ -17,6 +17,8 @@ use serde::{Deserialize, Serialize};
 use crate::diagnostic::{Code, Diagnostic};
 use crate::language::DateStyle;
 use crate::lint_levels::LintLevels;
+use url::Url;
+
 use crate::route::{IdPattern, Pattern, decode};
 use crate::source::{Passage, Place, Source, Span, Spanned};
 
@@ -433,25 +435,31 @@ impl FeedFormat {
 }
 
 impl Address {
-    /// Cuts an absolute `http` or `https` address (RFC 3986) in two.
+    /// Splits an absolute `http` or `https` address into origin and path, both as they are written. `None` if
+    /// it is none by the URL Standard, or has a user, a query, a fragment, or a step out of its path.
     #[must_use]
     pub fn parse(text: &str) -> Option<Self> {
+        let url = Url::parse(text).ok()?;
         let rest = text
             .strip_prefix("https://")
             .or_else(|| text.strip_prefix("http://"))?;
         let host_end = rest.find('/').unwrap_or(rest.len());
-        let host = &rest[..host_end];
         let path = rest[host_end..].trim_end_matches('/');
-        let fits = !host.is_empty()
-            && !text.contains(|c: char| {
-                c.is_whitespace()
-                    || c.is_control()
-                    || matches!(
-                        c,
-                        '?' | '#' | '"' | '<' | '>' | '\\' | '^' | '`' | '{' | '|' | '}'
-                    )
-            })
-            && !path.split('/').any(|step| step == "..");
+        // The parser corrects these; they would be written to pages as they are.
+        let corrected = |c: char| {
+            c.is_whitespace()
+                || c.is_control()
+                || matches!(c, '"' | '<' | '>' | '\\' | '^' | '`' | '{' | '|' | '}')
+        };
+        let fits = host_end > 0
+            && url.username().is_empty()
+            && url.password().is_none()
+            && url.query().is_none()
+            && url.fragment().is_none()
+            && !text.contains(corrected)
+            && !decode(path)
+                .split('/')
+                .any(|step| matches!(step, "." | ".."));
         fits.then(|| Self {
             origin: text[..text.len() - rest.len() + host_end].to_owned(),
             path: path.to_owned(),

@@ -1,6 +1,6 @@
 use rstest::rstest;
 
-use super::scan::{comments, is_utf8};
+use super::encoding::is_utf8;
 use super::{Page, Part, What};
 use crate::diagnostic::Code;
 
@@ -251,33 +251,4 @@ fn a_page_in_utf16_is_refused(#[case] mark: &[u8], #[case] order: fn(u16) -> [u8
 #[case::ascii(b"a", false)]
 fn the_encoding_of_a_page(#[case] bytes: &[u8], #[case] expected: bool) {
     assert_eq!(is_utf8(bytes), expected);
-}
-
-/// The comments that the HTML standard's tokenizer finds.
-fn comments_by_tokenizer(html: &str) -> Vec<String> {
-    let comments = crate::html::tokens::tokens(html).filter_map(|token| match token {
-        crate::html::tokens::Token::Comment(span) => html.get(span),
-        _ => None,
-    });
-    let closed = comments.filter_map(|text| text.strip_prefix("<!--")?.strip_suffix("-->"));
-    closed.map(str::to_owned).collect()
-}
-
-proptest::proptest! {
-    #[test]
-    fn comments_are_those_that_the_tokenizer_finds(
-        pieces in proptest::collection::vec(
-            proptest::sample::select(vec![
-                "<!-- a -->", "<!--b-->", "x", " ", "<p>", "</p>", "<p a=\"<!--c-->\">", "<b a='>'>",
-                "<script>", "</script>", "<style>", "</style>", "<", ">", "\"", "é", "<br/>", "<p =\"x>",
-            ]),
-            0..12,
-        )
-    ) {
-        let html = pieces.concat();
-        let ours: Vec<String> = comments(html.as_bytes())
-            .map(|comment| html[comment].to_owned())
-            .collect();
-        proptest::prop_assert_eq!(ours, comments_by_tokenizer(&html), "{}", html);
-    }
 }

@@ -1,8 +1,46 @@
-//! A made-up blog of any size: posts of about 4 KB, tags by Zipf's law.
+//! Made-up blogs of any size: a plain one with posts of about 4 KB and tags by Zipf's law, and that
+//! of [`engineering`].
+
+pub(crate) mod engineering;
 
 use std::fmt::Write as _;
 use std::fs;
 use std::path::Path;
+
+/// A corpus of made-up posts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Corpus {
+    /// Posts of one length, of paragraphs and headings alone.
+    Plain,
+    /// Posts as an engineering blog has them.
+    Engineering,
+}
+
+impl Corpus {
+    /// All corpora.
+    pub(crate) const ALL: [Self; 2] = [Self::Plain, Self::Engineering];
+
+    /// Returns the name on the command line.
+    pub(crate) fn name(self) -> &'static str {
+        match self {
+            Self::Plain => "plain",
+            Self::Engineering => "engineering",
+        }
+    }
+
+    /// Returns the corpus of a name.
+    pub(crate) fn named(name: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|corpus| corpus.name() == name)
+    }
+
+    /// Writes a site of `posts` posts below `root`; the same files in each run.
+    pub(crate) fn write(self, root: &Path, posts: usize) {
+        match self {
+            Self::Plain => write_site(root, posts),
+            Self::Engineering => engineering::write_blog(root, posts, 7),
+        }
+    }
+}
 
 /// Numbers that look random and are the same in each run (SplitMix64).
 pub(crate) struct Dice(u64);
@@ -62,6 +100,11 @@ fn word(rank: usize) -> String {
     if let Some(known) = WORDS.get(rank) {
         return (*known).to_owned();
     }
+    syllables(rank)
+}
+
+/// A made-up word of syllables, another for each rank.
+fn syllables(rank: usize) -> String {
     let mut word = String::new();
     let mut rest = rank;
     while rest > 0 || word.len() < 4 {
@@ -97,8 +140,7 @@ impl Prose {
     }
 }
 
-/// Writes a site of `posts` posts below `root`.
-pub(crate) fn write_site(root: &Path, posts: usize) {
+fn write_site(root: &Path, posts: usize) {
     let mut dice = Dice::new(7);
     fs::create_dir_all(root.join("posts")).expect("a new folder");
     fs::write(root.join("tabulae.toml"), SETTINGS).expect("a new file");

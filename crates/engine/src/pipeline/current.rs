@@ -327,7 +327,7 @@ impl<'a> CurrentFingerprints<'a> {
             let Some((index, _)) = known else {
                 continue;
             };
-            all.number(u64::from(index.likeness(id, *other)));
+            all.number(u64::from(index.likeness(id, *other).units()));
             for (field, term) in index.shared_terms(id, *other) {
                 self.name(field, term, &mut all);
             }

@@ -7,6 +7,7 @@ use jiff::Timestamp;
 use rayon::prelude::*;
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::query::ast::Lasts;
+use tabulae_core::similarity::Doc;
 
 use super::current::CurrentFingerprints;
 use crate::incremental::{BuildCache, CachedOutput, Invalidation, Key, NextKeys, UnchangedReport};
@@ -130,7 +131,8 @@ fn words(current: &CurrentFingerprints<'_>, old: &BuildCache) -> (Arc<[Box<str>]
     let encoded: Vec<_> = ids
         .par_iter()
         .map(|id| {
-            let counts: Vec<(u32, u32)> = body.counts.of(id.0 as usize).iter().collect();
+            let counts = body.counts.row(Doc(id.0)).iter();
+            let counts: Vec<(u32, u16)> = counts.map(|(stem, count)| (stem.0, count)).collect();
             postcard::to_stdvec(&counts).unwrap_or_default()
         })
         .collect();

@@ -25,13 +25,13 @@ use jiff::Timestamp;
 use tabulae_core::catalogue::{Catalogue, PostId};
 use tabulae_core::diagnostic::{Diagnostics, nearest};
 use tabulae_core::html;
-use tabulae_core::likeness::{Aspect, Index, Weighing};
 use tabulae_core::note::TermNote;
 use tabulae_core::post::{Include, Post};
 use tabulae_core::query::{Library, Query, Resolved, Scope};
 use tabulae_core::related::RelatedList;
 use tabulae_core::route::{Link, decode};
 use tabulae_core::settings::Settings;
+use tabulae_core::similarity::{ComparedField, FieldWeights, Index, WeightedField};
 use tabulae_core::source::Source;
 use tabulae_core::time::Moment;
 
@@ -185,20 +185,21 @@ impl Site {
     /// Returns the similarity index and its weights: those of related posts if their query uses likeness, or
     /// else of all posts.
     #[must_use]
-    pub(crate) fn likeness(&self) -> Option<(&Index, &Weighing)> {
-        let of = |query: &'_ Query<Resolved>| query.weighing().is_some();
+    pub(crate) fn likeness(&self) -> Option<(&Index, &FieldWeights)> {
+        let of = |query: &'_ Query<Resolved>| query.weights().is_some();
         let related = self.related.as_ref().map(RelatedList::query);
         let query = related
             .filter(|query| of(query))
             .or(self.likeness.as_ref())?;
-        Some((query.index(&self.catalogue)?, query.weighing()?))
+        Some((query.index(&self.catalogue)?, query.weights()?))
     }
 
     /// Returns true if the likeness in templates depends on texts.
     pub(crate) fn likeness_weighs_texts(&self) -> bool {
         let of = |query: &Query<Resolved>| {
-            let aspects = query.weighing().map(|weighing| weighing.aspects.iter());
-            aspects.is_some_and(|mut aspects| aspects.any(|weighed| weighed.aspect == Aspect::Body))
+            let fields = query.weights().map(|weights| weights.fields.iter());
+            let is_body = |weighted: &WeightedField| weighted.field == ComparedField::Body;
+            fields.is_some_and(|mut fields| fields.any(is_body))
         };
         let related = self.related.as_ref().map(RelatedList::query);
         related.is_some_and(of) || self.likeness.as_ref().is_some_and(of)

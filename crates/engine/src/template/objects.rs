@@ -8,7 +8,6 @@ use minijinja::Value;
 use minijinja::value::{DynObject, Enumerator, Object, ObjectRepr};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::html;
-use tabulae_core::likeness::WHOLE;
 use tabulae_core::post::State as PostState;
 use tabulae_core::query::fields::{DerivedField, FIELDS, derived};
 use tabulae_core::source::Source;
@@ -162,7 +161,7 @@ impl PostObject {
     fn likeness(&self) -> Option<Value> {
         let (index, _) = self.context.data.site.likeness()?;
         let likeness = index.likeness(self.context.this()?, self.id);
-        Some(Value::from(f64::from(likeness) / f64::from(WHOLE)))
+        Some(Value::from(likeness.ratio()))
     }
 
     /// The terms that it shares with the post whose page is being made, those that make them

@@ -195,7 +195,7 @@ fn not_asked_for(
 /// Records what the answer of a query depends on.
 fn track(context: &RenderContext, text: &str, resolved: &Query<Resolved>, is_plain: bool) {
     let site = &context.data.site;
-    let has_likeness = resolved.weighing().is_some();
+    let has_likeness = resolved.weights().is_some();
     if is_plain && !has_likeness {
         let this = context.this().filter(|_| resolved.needs_this());
         let this = this.map(|id| site.catalogue.post(id).path.clone());

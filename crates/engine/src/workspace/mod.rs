@@ -14,7 +14,7 @@ use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use tabulae_core::key_lints::kind_lints;
 use tabulae_core::post::Include;
 use tabulae_core::query::builder::Builder;
-use tabulae_core::query::{Query, Written};
+use tabulae_core::query::{Query, QueryPlan, Resolved, Scope, Written};
 use tabulae_core::settings::{FILE, Settings};
 use tabulae_core::source::{Passage, Place, Source};
 
@@ -49,6 +49,19 @@ pub struct Workspace {
     include: Include,
     loaded: OnceLock<Collected<Option<Site>>>,
     plan: OnceLock<Plan>,
+}
+
+/// Resolves a query, and adds its warnings to `warnings`.
+///
+/// # Errors
+/// If it asks for something unknown; all diagnostics are in the error.
+fn resolved(
+    query: &Query<Written>,
+    scope: Scope<'_>,
+    warnings: &mut Diagnostics,
+) -> Result<Query<Resolved>, Error> {
+    let resolved = query.resolve(scope).into_output(warnings);
+    resolved.ok_or_else(|| Error::new(std::mem::take(warnings)))
 }
 
 /// A query as text or as made by the builder.
@@ -265,9 +278,7 @@ impl Workspace {
         let scope = site.scope().on_page(this.is_some());
         let query = query.into_query()?;
         let mut warnings = Diagnostics::new();
-        let Some(resolved) = query.resolve(scope).into_output(&mut warnings) else {
-            return Err(Error::new(warnings));
-        };
+        let resolved = resolved(&query, scope, &mut warnings)?;
         let answer = resolved.run(&site.catalogue, this);
         if answer.total == 0 && !query.is_empty_by(&warnings) {
             warnings.extend(query.why_empty(scope, this));
@@ -277,6 +288,23 @@ impl Workspace {
         let known = &self.loaded().diagnostics;
         warnings.extend(lints.filter(|lint| !known.contains(lint)));
         Ok(Posts::new(site, query, answer, warnings))
+    }
+
+    /// Returns how a query is run on the page of the post `this`: the access path, and how many posts are left after
+    /// each predicate. Takes as long as running it.
+    ///
+    /// # Errors
+    /// As [`query_on`](Workspace::query_on).
+    pub fn query_plan(
+        &self,
+        query: impl IntoQuery,
+        this: Option<&str>,
+    ) -> Result<QueryPlan, Error> {
+        let site = self.site()?;
+        let this = this.map(|name| self.find(site, name)).transpose()?;
+        let scope = site.scope().on_page(this.is_some());
+        let query = resolved(&query.into_query()?, scope, &mut Diagnostics::new())?;
+        Ok(query.explain(&site.catalogue, this))
     }
 
     /// Returns the related posts of a post, with their likeness and what they share; none if the settings

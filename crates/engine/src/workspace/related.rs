@@ -1,7 +1,7 @@
 //! Related posts with what makes them alike.
 
 use tabulae_core::catalogue::PostId;
-use tabulae_core::likeness::{Aspect, Ninths, WHOLE};
+use tabulae_core::similarity::Score;
 
 use super::post::PostRef;
 use crate::site::Site;
@@ -34,7 +34,7 @@ impl RelatedPost<'_> {
     /// Returns the likeness as a number from 0 to 1.
     #[must_use]
     pub fn score(&self) -> f64 {
-        f64::from(self.likeness) / f64::from(WHOLE)
+        Score::from_units(self.likeness).ratio()
     }
 }
 
@@ -51,28 +51,24 @@ impl<'a> RelatedPost<'a> {
     fn new(site: &'a Site, id: PostId, other: PostId) -> Self {
         let catalogue = &site.catalogue;
         let known = site.likeness();
-        let likeness: Ninths = known.map_or(0, |(index, _)| index.likeness(id, other));
-        let shared = known.iter().flat_map(|(index, weighing)| {
-            let shares = index.shares(id, other).into_iter();
-            shares.map(move |share| {
-                let aspect = weighing.aspects[share.aspect].aspect;
-                let name = |number: &u32| match aspect {
-                    Aspect::Terms(field) => {
-                        catalogue.terms(field).terms[*number as usize].name.clone()
-                    }
-                    Aspect::Title => catalogue.words().title.stem(*number).to_owned(),
-                    Aspect::Body => catalogue.words().body.stem(*number).to_owned(),
-                };
+        let likeness = known.map_or(Score::ZERO, |(index, _)| index.likeness(id, other));
+        let shared = known.iter().flat_map(|(index, weights)| {
+            let contributions = index.breakdown(id, other).into_iter();
+            contributions.map(move |contribution| {
+                let field = weights.fields[contribution.field].field;
+                let terms = contribution.shared.iter();
                 Shared {
-                    field: aspect.name(catalogue).to_owned(),
-                    part: share.part,
-                    terms: share.shared.iter().map(name).collect(),
+                    field: field.name(catalogue).to_owned(),
+                    part: contribution.part.units(),
+                    terms: terms
+                        .map(|term| field.term_name(*term, catalogue).to_owned())
+                        .collect(),
                 }
             })
         });
         Self {
             post: PostRef::new(site, other),
-            likeness,
+            likeness: likeness.units(),
             shared: shared.collect(),
             is_pinned: catalogue.pinned(id).any(|pinned| pinned == other),
         }

@@ -25,9 +25,9 @@ impl Resolver<'_> {
             if let Some(set) = catalogue.sets().iter().position(|set| *set == name.node) {
                 self.sets.push(set);
                 sources.push(Source::Set(set));
-            } else if let Some(query) = self.scope.library.queries.get(&name.node) {
-                self.sets.extend(query.0.sets());
-                sources.push(Source::Named(Arc::clone(query)));
+            } else if let Some(named) = self.scope.library.queries.get(&name.node) {
+                self.sets.extend(named.query.0.sets());
+                sources.push(Source::Named(Arc::clone(named)));
             } else {
                 let queries = self.scope.library.queries.keys().map(String::as_str);
                 let known: Vec<&str> = catalogue

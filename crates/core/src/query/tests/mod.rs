@@ -1,5 +1,6 @@
 mod messages;
 mod naive;
+mod plans;
 mod slips;
 
 use super::ast::Lasts;

@@ -1,0 +1,53 @@
+//! Exact top-k search by the weighted sum of TF-IDF cosines over several sparse fields.
+//!
+//! ```text
+//! score(a, b) = Σ weight(f) · cosine(a_f, b_f)          over the fields f
+//! a_f[t]      = (1 + ln count(a, t)) · ln(1 + N / df(t))  for each term t of document a
+//! ```
+//!
+//! N is the number of indexed documents, and df(t) how many of them have the term, at least 1. A
+//! document without any term of a field has cosine 0 in it. If a field is required, documents
+//! whose cosine is 0 in it have score 0.
+//!
+//! | module | contents |
+//! |---|---|
+//! | [`matrix`] | [`CountMatrix`]: the input, documents by terms, in compressed sparse row format |
+//! | `vectors` | TF-IDF weights and norms of one matrix |
+//! | `postings` | the inverted index of each field, in tiers of document frequency |
+//! | [`index`] | [`Index`]: the fields together; scores of pairs and their breakdown |
+//! | `search` | [`Index::top_k`] |
+//! | `top_k` | the k best so far |
+//! | [`brute_force`] | the definition above, pair by pair: the oracle of the tests |
+//!
+//! ```
+//! use std::sync::Arc;
+//! use tabulae_similarity::{CountMatrix, Doc, Field, Index, Tiers, Search, Term};
+//!
+//! let mut tags = CountMatrix::default();
+//! tags.push([(Term(0), 1), (Term(1), 1)]);
+//! tags.push([(Term(0), 1)]);
+//! tags.push([(Term(2), 1)]);
+//! let field = Field { counts: Arc::new(tags), weight: 1.0, required: false };
+//! let index = Index::new(vec![field], vec![Doc(0), Doc(1), Doc(2)], Tiers::default());
+//! let found = index.top_k(Search { query: Doc(0), k: 5, with_ties: false }, |doc| doc != Doc(0));
+//! assert_eq!(found.len(), 1);
+//! assert_eq!(found[0].doc, Doc(1));
+//! ```
+
+pub mod brute_force;
+mod highest;
+pub mod index;
+pub mod matrix;
+mod postings;
+mod score;
+mod search;
+#[cfg(test)]
+mod tests;
+mod top_k;
+mod vectors;
+
+pub use self::index::{Contribution, Field, Index, Tiers};
+pub use self::matrix::{CountMatrix, Doc, Row, Term};
+pub use self::score::Score;
+pub use self::search::Search;
+pub use self::top_k::Hit;

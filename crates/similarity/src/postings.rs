@@ -1,0 +1,113 @@
+//! The inverted index of one field: by term the documents that have it, in tiers of document frequency.
+//!
+//! The lists of terms that many documents have are long and tell little, as the terms' idf is low. So a
+//! search walks the lists of the rarest terms first, and the others only if it must (the split of
+//! `MaxScore`, Turtle and Flood 1995, in several steps). What the tiers not yet walked can add to a
+//! cosine is bounded by the product of the norms of both vectors' remaining parts (Cauchy-Schwarz; the
+//! remaining-norm bound of L2AP, Anastasiu and Karypis 2014).
+
+use crate::matrix::{Doc, Term};
+use crate::vectors::Vectors;
+
+/// The position of a document among the indexed ones.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) struct Slot(pub(crate) u32);
+
+impl Slot {
+    pub(crate) fn at(self) -> usize {
+        self.0 as usize
+    }
+}
+
+/// A range of document frequencies: 0 is that of the rarest terms.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) struct Tier(pub(crate) usize);
+
+/// A document that has a term, with the term's weight in the document's vector of norm 1.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Posting {
+    pub(crate) slot: Slot,
+    pub(crate) weight: f32,
+}
+
+/// The lists of one field, of rising slots.
+#[derive(Debug)]
+pub(crate) struct Postings {
+    /// The start of each term's list, and the end of the last.
+    starts: Vec<usize>,
+    entries: Vec<Posting>,
+    /// The highest document frequency of each tier but the last.
+    limits: Vec<u32>,
+    /// By tier but the last, and by slot: the norm of the terms of all higher tiers in each document's
+    /// vector of norm 1, rounded up.
+    remaining: Vec<Vec<f32>>,
+}
+
+impl Postings {
+    /// Builds the lists, with the highest document frequency of each tier but the last. Takes time linear in the entries of the matrix.
+    pub(crate) fn new(vectors: &Vectors, indexed: &[Doc], limits: Vec<u32>) -> Self {
+        let mut starts = vec![0];
+        let mut end = 0;
+        starts.extend(vectors.document_frequencies.iter().map(|df| {
+            end += *df as usize;
+            end
+        }));
+        let mut next = starts.clone();
+        let unset = Posting {
+            slot: Slot(0),
+            weight: 0.0,
+        };
+        let mut squares = vec![0.0; limits.len() + 1];
+        let mut postings = Self {
+            entries: vec![unset; end],
+            starts,
+            remaining: vec![Vec::with_capacity(indexed.len()); limits.len()],
+            limits,
+        };
+        for (slot, doc) in (0u32..).map(Slot).zip(indexed) {
+            squares.fill(0.0);
+            for (term, weight) in vectors.unit_row(*doc) {
+                postings.entries[next[term.at()]] = Posting {
+                    slot,
+                    weight: single(weight),
+                };
+                next[term.at()] += 1;
+                squares[postings.tier(vectors, term).0] += weight * weight;
+            }
+            let mut sum = 0.0;
+            for (tier, norms) in postings.remaining.iter_mut().enumerate().rev() {
+                sum += squares[tier + 1];
+                norms.push(single(f64::sqrt(sum)).next_up());
+            }
+        }
+        postings
+    }
+
+    /// Returns the number of entries of all lists.
+    pub(crate) fn len(&self) -> usize {
+        self.entries.len()
+    }
+
+    /// Returns the list of a term.
+    pub(crate) fn of(&self, term: Term) -> &[Posting] {
+        &self.entries[self.starts[term.at()]..self.starts[term.at() + 1]]
+    }
+
+    /// Returns the tier of a term.
+    pub(crate) fn tier(&self, vectors: &Vectors, term: Term) -> Tier {
+        let df = vectors.document_frequencies[term.at()];
+        Tier(self.limits.partition_point(|limit| *limit < df))
+    }
+
+    /// Returns the norms of the terms above a tier in the documents' vectors of norm 1, by slot; `None`
+    /// for the last tier, above which there is no term.
+    pub(crate) fn remaining(&self, tier: Tier) -> Option<&[f32]> {
+        self.remaining.get(tier.0).map(Vec::as_slice)
+    }
+}
+
+/// Rounds to single precision, which is enough to narrow a search.
+#[expect(clippy::cast_possible_truncation, reason = "that is its purpose")]
+pub(crate) fn single(exact: f64) -> f32 {
+    exact as f32
+}

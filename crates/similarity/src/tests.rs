@@ -1,0 +1,293 @@
+//! Hand calculations, and the search against the definition.
+
+use std::sync::Arc;
+
+use proptest::collection::vec;
+use proptest::prelude::*;
+use rstest::rstest;
+
+use crate::brute_force::BruteForce;
+use crate::{CountMatrix, Doc, Field, Hit, Index, Score, Search, Term, Tiers};
+
+/// A field of documents given as terms with counts.
+fn field(rows: &[Vec<(u32, u32)>], weight: f64) -> Field {
+    let mut counts = CountMatrix::default();
+    for row in rows {
+        counts.push(row.iter().map(|(term, count)| (Term(*term), *count)));
+    }
+    Field {
+        counts: Arc::new(counts),
+        weight,
+        required: false,
+    }
+}
+
+fn required(field: Field) -> Field {
+    Field {
+        required: true,
+        ..field
+    }
+}
+
+fn docs(count: usize) -> Vec<Doc> {
+    (0u32..).map(Doc).take(count).collect()
+}
+
+fn index(fields: Vec<Field>) -> Index {
+    let docs = docs(fields[0].counts.height());
+    Index::new(fields, docs, Tiers::default())
+}
+
+fn search(query: u32, k: usize) -> Search {
+    Search {
+        query: Doc(query),
+        k,
+        with_ties: false,
+    }
+}
+
+// Four documents, of which two have term 0 and one each of terms 1, 2 and 3:
+// idf(0) = ln(1 + 4/2) = ln 3 = 1.098612, the others' ln(1 + 4/1) = ln 5 = 1.609438.
+fn tags() -> Vec<Vec<(u32, u32)>> {
+    vec![
+        vec![(0, 1), (1, 1)],
+        vec![(0, 1), (2, 1)],
+        vec![(3, 1)],
+        vec![],
+    ]
+}
+
+// a·b = ln²3 / (ln²3 + ln²5) = 1.206949 / (1.206949 + 2.590290) = 0.317849;
+// in full: 1.2069489608 / 3.7972393629 = 0.3178490602.
+#[rstest]
+#[case::one_of_two(0, 1, 0.317_849_060)]
+#[case::itself(1, 1, 1.0)]
+#[case::nothing_shared(0, 2, 0.0)]
+#[case::no_terms(0, 3, 0.0)]
+#[case::no_terms_twice(3, 3, 0.0)]
+fn a_score_is_the_cosine_of_tf_idf_vectors(#[case] a: u32, #[case] b: u32, #[case] expected: f64) {
+    let index = index(vec![field(&tags(), 1.0)]);
+    for (a, b) in [(a, b), (b, a)] {
+        assert_eq!(index.score(Doc(a), Doc(b)), Score::from_ratio(expected));
+    }
+}
+
+// Both documents have both terms, so that idf is the same: (1 + ln 300, 1) and (1, 1), whose cosine is
+// (2 + ln 300) / (√2·√((1 + ln 300)² + 1)) = 7.703782475 / (1.414213562·6.777979246) = 0.803693049.
+#[rstest]
+#[case::tiers(Tiers::default())]
+#[case::one_tier(Tiers { postings: &[] })]
+fn a_count_of_hundreds_is_weighted_by_its_logarithm(#[case] tiers: Tiers<'_>) {
+    let field = field(&[vec![(0, 300), (1, 1)], vec![(0, 1), (1, 1)]], 1.0);
+    let index = Index::new(vec![field], docs(2), tiers);
+    let hits = index.top_k(search(0, 1), |doc| doc == Doc(1));
+    let score = Score::from_units(803_693_049);
+    assert_eq!(hits, [Hit { doc: Doc(1), score }]);
+}
+
+#[rstest]
+// The parts are 0.75 · 0.317849060 and 0.25 · 1.
+#[case::weighted(vec![field(&tags(), 0.75), field(&vec![vec![(0, 1)]; 4], 0.25)], 488_386_795)]
+#[case::required_and_shared(
+    vec![required(field(&tags(), 0.75)), field(&vec![vec![(0, 1)]; 4], 0.25)],
+    488_386_795
+)]
+#[case::required_and_missing(
+    vec![field(&tags(), 0.75), required(field(&[vec![(0, 1)], vec![], vec![], vec![]], 0.25))],
+    0
+)]
+fn a_score_is_the_weighted_sum_over_the_fields(#[case] fields: Vec<Field>, #[case] units: u32) {
+    let index = index(fields);
+    assert_eq!(index.score(Doc(0), Doc(1)), Score::from_units(units));
+    let parts = index.breakdown(Doc(0), Doc(1)).into_iter();
+    assert_eq!(parts.map(|each| each.part.units()).sum::<u32>(), units);
+}
+
+#[test]
+fn shared_terms_are_those_that_add_most_first() {
+    // Of three documents all have term 0, two term 1; the third has neither of 1 and 2.
+    let rows = [
+        vec![(0, 1), (1, 1), (2, 9)],
+        vec![(0, 1), (1, 1), (2, 9)],
+        vec![(0, 1)],
+    ];
+    let index = index(vec![field(&rows, 1.0)]);
+    let shared = index.shared_terms(0, Doc(0), Doc(1));
+    assert_eq!(shared, [Term(2), Term(1), Term(0)]);
+}
+
+#[rstest]
+#[case::as_many_as_there_are(usize::MAX, 2)]
+#[case::one(1, 1)]
+#[case::none(0, 0)]
+fn k_is_clamped_to_the_number_of_documents(#[case] k: usize, #[case] expected: usize) {
+    let index = index(vec![field(&tags(), 1.0)]);
+    assert_eq!(index.top_k(search(0, k), |_| true).len(), expected);
+}
+
+/// Two documents share 10,000 terms, and each of them all but one with a third: the errors of so many
+/// products in single precision are far larger than the difference of the scores.
+#[test]
+fn documents_of_10000_terms_are_compared_exactly() {
+    let row = |skipped: u32, count: u32| -> Vec<(u32, u32)> {
+        let terms = (0..10_000).filter(|term| *term != skipped);
+        terms.map(|term| (term, 1 + (term + count) % 7)).collect()
+    };
+    let rows = [
+        row(10_000, 0),
+        row(17, 0),
+        row(18, 0),
+        row(19, 0),
+        row(10_000, 1),
+    ];
+    let (fields, all) = (vec![field(&rows, 1.0)], docs(rows.len()));
+    let definition = BruteForce::new(&fields, &all);
+    for postings in [&[][..], &[0.0], &[3.0, 9_999.0]] {
+        let index = Index::new(fields.clone(), all.clone(), Tiers { postings });
+        for query in 0..5 {
+            let hits = index.top_k(search(query, 5), |_| true);
+            assert_best(&definition, Doc(query), 5, &hits, |_| true);
+        }
+    }
+}
+
+/// Holds hits to be the `k` best of the accepted ones by the definition, to nine digits. Documents of equal
+/// scores may change places if the last bits of the definition's sums differ.
+fn assert_best(
+    definition: &BruteForce<'_>,
+    query: Doc,
+    k: usize,
+    hits: &[Hit],
+    accepted: impl Fn(Doc) -> bool,
+) {
+    let mut expected = definition.ranking(query);
+    // What rounds to 0 is not found.
+    expected.retain(|(doc, score)| accepted(*doc) && *score > 0.5e-9);
+    assert_eq!(hits.len(), expected.len().min(k), "{query:?}: {hits:?}");
+    for (hit, (_, score)) in hits.iter().zip(&expected) {
+        assert!(accepted(hit.doc));
+        let own = definition.score(query, hit.doc);
+        for score in [*score, own] {
+            assert!(
+                (hit.score.ratio() - score).abs() < 1e-9,
+                "{query:?}: {hit:?} {score}"
+            );
+        }
+    }
+}
+
+/// A row of some documents: low terms are common.
+fn row(terms: u32, length: usize) -> impl Strategy<Value = Vec<(u32, u32)>> {
+    let term = (0..terms, 0..terms, 0..terms).prop_map(|(a, b, c)| a.min(b).min(c));
+    vec((term, 1u32..4), 0..length).prop_map(|mut row| {
+        row.sort_unstable();
+        row.dedup_by_key(|(term, _)| *term);
+        row
+    })
+}
+
+/// Documents with a row in each of three fields: few kinds of few terms, more terms, and many words.
+fn documents(count: std::ops::Range<usize>) -> impl Strategy<Value = Vec<[Vec<(u32, u32)>; 3]>> {
+    let document = (row(3, 2), row(9, 4), row(90, 30));
+    vec(document.prop_map(|(a, b, c)| [a, b, c]), count)
+}
+
+fn fields_of(documents: &[[Vec<(u32, u32)>; 3]], weights: [f64; 3], needs: usize) -> Vec<Field> {
+    let each = (0..3).map(|at| {
+        let rows: Vec<_> = documents.iter().map(|rows| rows[at].clone()).collect();
+        Field {
+            required: at == needs,
+            ..field(&rows, weights[at])
+        }
+    });
+    each.collect()
+}
+
+fn weights() -> impl Strategy<Value = [f64; 3]> {
+    prop_oneof![
+        Just([0.4, 0.6, 0.0]),
+        Just([0.0, 1.0, 0.0]),
+        Just([0.3, 0.3, 0.4]),
+        Just([0.0, 0.0, 1.0]),
+        Just([0.0, 0.0, 0.0]),
+    ]
+}
+
+/// Tiers in one of which may be no term, and one document's terms may all be.
+fn postings() -> impl Strategy<Value = &'static [f64]> {
+    prop_oneof![
+        Just(&[][..]),
+        Just(&[0.0][..]),
+        Just(&[0.1][..]),
+        Just(&[0.02, 0.1, 0.3, 4.0][..]),
+    ]
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 200, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn the_search_finds_what_the_definition_says(
+        documents in prop_oneof![9 => documents(1..14), 1 => documents(40..60)],
+        weights in weights(),
+        needs in 0usize..9,
+        k in 1usize..6,
+        one_in in 1u32..4,
+        postings in postings(),
+    ) {
+        let fields = fields_of(&documents, weights, needs);
+        // Not all are indexed, and not all indexed ones are accepted: the definition's documents.
+        let indexed: Vec<Doc> = docs(documents.len()).into_iter().filter(|doc| doc.0 % 5 != 4).collect();
+        let index = Index::new(fields.clone(), indexed.clone(), Tiers { postings });
+        let definition = BruteForce::new(&fields, &indexed);
+        for query in (0u32..).take(documents.len()) {
+            let accepted = |doc: Doc| doc.0.is_multiple_of(one_in);
+            let hits = index.top_k(search(query, k), accepted);
+            assert_best(&definition, Doc(query), k, &hits, accepted);
+        }
+    }
+
+    #[test]
+    fn the_search_finds_what_comparing_all_pairs_finds(
+        documents in documents(100..180),
+        weights in weights(),
+        needs in 0usize..9,
+        k in 1usize..6,
+        with_ties in any::<bool>(),
+        one_in in 1u32..9,
+        postings in postings(),
+    ) {
+        let fields = fields_of(&documents, weights, needs);
+        let all = docs(documents.len());
+        let index = Index::new(fields, all.clone(), Tiers { postings });
+        for query in all.iter().step_by(7) {
+            let accepted = |doc: Doc| doc != *query && doc.0.is_multiple_of(one_in);
+            let others = all.iter().filter(|doc| accepted(**doc));
+            let mut expected: Vec<Hit> = others
+                .map(|doc| Hit { doc: *doc, score: index.score(*query, *doc) })
+                .filter(|hit| hit.score > Score::ZERO)
+                .collect();
+            expected.sort_by(|a, b| b.score.cmp(&a.score).then(a.doc.cmp(&b.doc)));
+            match expected.get(k - 1).copied() {
+                Some(last) if with_ties => expected.retain(|hit| hit.score >= last.score),
+                _ => expected.truncate(k),
+            }
+            let hits = index.top_k(Search { query: *query, k, with_ties }, accepted);
+            prop_assert_eq!(hits, expected);
+        }
+    }
+
+    #[test]
+    fn what_shares_a_term_is_listed(documents in documents(1..20), weights in weights()) {
+        let fields = fields_of(&documents, weights, 9);
+        let index = index(fields.clone());
+        for query in docs(documents.len()) {
+            let shares = |other: &Doc| fields.iter().any(|field| {
+                let has = |term: &Term| field.counts.row(*other).terms.contains(term);
+                field.weight > 0.0 && field.counts.row(query).terms.iter().any(has)
+            });
+            let expected: Vec<Doc> = docs(documents.len()).into_iter().filter(shares).collect();
+            prop_assert_eq!(index.sharing(query), expected);
+        }
+    }
+}

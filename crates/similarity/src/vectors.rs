@@ -1,0 +1,107 @@
+//! TF-IDF vectors of the rows of one matrix.
+
+use std::sync::{Arc, LazyLock};
+
+use crate::matrix::{CountMatrix, Doc, Term};
+
+/// The rows of a matrix as TF-IDF vectors. Weights are computed from the counts when they are
+/// needed: an entry takes six bytes instead of twelve.
+#[derive(Debug)]
+pub(crate) struct Vectors {
+    pub(crate) counts: Arc<CountMatrix>,
+    /// How many of the indexed documents have each term.
+    pub(crate) document_frequencies: Vec<u32>,
+    /// ln(1 + N / df) by term, with df at least 1.
+    idf: Vec<f64>,
+    /// The Euclidean norm of each document's vector; 0 if it has no terms.
+    norms: Vec<f64>,
+}
+
+/// 1 + ln(count) for counts below 256. A table, as it is computed for each entry of each search.
+static TERM_FREQUENCIES: LazyLock<[f64; 256]> = LazyLock::new(|| {
+    let mut table = [0.0; 256];
+    for (count, frequency) in (0u16..).zip(&mut table) {
+        *frequency = 1.0 + f64::from(count.max(1)).ln();
+    }
+    table
+});
+
+/// Returns 1 + ln(count), the weight of a term in a document, for counts from 1.
+pub(crate) fn term_frequency(count: u16) -> f64 {
+    let known = TERM_FREQUENCIES.get(usize::from(count)).copied();
+    known.unwrap_or_else(|| 1.0 + f64::from(count).ln())
+}
+
+impl Vectors {
+    /// Weights the terms by how many of the `indexed` documents have them. Takes time linear in
+    /// the entries of the matrix.
+    pub(crate) fn new(counts: Arc<CountMatrix>, indexed: &[Doc]) -> Self {
+        let mut document_frequencies = vec![0u32; counts.width()];
+        for doc in indexed {
+            for term in counts.row(*doc).terms {
+                document_frequencies[term.at()] += 1;
+            }
+        }
+        let documents = indexed.len() as f64;
+        let each = document_frequencies.iter();
+        let idf = each.map(|df| (documents / f64::from((*df).max(1))).ln_1p());
+        let mut vectors = Self {
+            idf: idf.collect(),
+            norms: Vec::new(),
+            document_frequencies,
+            counts,
+        };
+        let docs = (0u32..).take(vectors.counts.height()).map(Doc);
+        let norms = docs.map(|doc| {
+            let weights = vectors.row(doc).map(|(_, weight)| weight.powi(2));
+            weights.sum::<f64>().sqrt()
+        });
+        vectors.norms = norms.collect();
+        vectors
+    }
+
+    /// Returns the weight of a term that a document has so many times.
+    pub(crate) fn weight(&self, term: Term, count: u16) -> f64 {
+        term_frequency(count) * self.idf[term.at()]
+    }
+
+    /// Iterates over the terms of a document with their weights, in rising order of the terms.
+    pub(crate) fn row(&self, doc: Doc) -> impl ExactSizeIterator<Item = (Term, f64)> {
+        let row = self.counts.row(doc).iter();
+        row.map(|(term, count)| (term, self.weight(term, count)))
+    }
+
+    /// Iterates over the terms of a document with their weights in the vector of norm 1.
+    pub(crate) fn unit_row(&self, doc: Doc) -> impl ExactSizeIterator<Item = (Term, f64)> {
+        let norm = self.norm(doc);
+        self.row(doc)
+            .map(move |(term, weight)| (term, weight / norm))
+    }
+
+    /// Returns the norm of a document's vector; 0 if it has no terms.
+    pub(crate) fn norm(&self, doc: Doc) -> f64 {
+        self.norms[doc.at()]
+    }
+
+    /// Returns the cosine of two documents' vectors, 0 to 1; 0 if one of them has no terms.
+    pub(crate) fn cosine(&self, a: Doc, b: Doc) -> f64 {
+        let mut dot = 0.0;
+        let (of_a, of_b) = (self.counts.row(a), self.counts.row(b));
+        of_a.intersect(of_b, |term, count_a, count_b| {
+            dot += self.weight(term, count_a) * self.weight(term, count_b);
+        });
+        self.normalised(dot, a, b)
+    }
+
+    /// Returns the cosine of `a`, whose weights by term are `dense`, and `b`. The same as
+    /// [`Self::cosine`] to the last bit: it adds the same products in the same order, and zeros.
+    pub(crate) fn cosine_of_dense(&self, dense: &[f64], a: Doc, b: Doc) -> f64 {
+        let products = self.row(b).map(|(term, weight)| dense[term.at()] * weight);
+        self.normalised(products.fold(0.0, |dot, product| dot + product), a, b)
+    }
+
+    fn normalised(&self, dot: f64, a: Doc, b: Doc) -> f64 {
+        let norms = self.norm(a) * self.norm(b);
+        if norms > 0.0 { dot / norms } else { 0.0 }
+    }
+}
