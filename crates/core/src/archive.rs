@@ -18,7 +18,7 @@ use crate::term::{TermId, identity, slug};
 use crate::time::date_part;
 use crate::value::{Kind, Value};
 
-/// What an archive is split by.
+/// The key that splits an archive into groups.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum By {
     /// The terms of this term field.
@@ -38,7 +38,7 @@ pub enum By {
 /// An archive's posts, split and ordered.
 #[derive(Debug, Clone)]
 pub struct Laid {
-    /// What it is split by.
+    /// The key of the groups; `None` for a whole archive.
     pub by: Option<By>,
     /// The archive's title.
     pub title: String,
@@ -49,7 +49,7 @@ pub struct Laid {
 /// One list of an archive.
 #[derive(Debug, Clone)]
 pub struct Group {
-    /// What its posts share; `None` for a whole archive.
+    /// The value that its posts share; `None` for a whole archive.
     pub term: Option<GroupTerm>,
     /// The page's title.
     pub title: String,
@@ -57,16 +57,16 @@ pub struct Group {
     pub link: Link,
     /// The posts, in the query's order.
     pub posts: Vec<PostId>,
-    /// Where it is asked for, for messages.
+    /// The place that asks for it, for messages.
     pub place: Place,
 }
 
-/// What the posts of a group share.
+/// The value that the posts of a group share.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct GroupTerm {
     /// The name, as shown.
     pub name: String,
-    /// Its part of the address.
+    /// The part of the address.
     pub slug: String,
     /// The term, where the archive is split by a term field.
     pub id: Option<(usize, TermId)>,
@@ -83,7 +83,7 @@ pub struct Section {
     pub posts: Vec<PostId>,
 }
 
-/// What `by` or `group` names.
+/// Returns the key that `by` or `group` names.
 ///
 /// # Errors
 /// A field that no post has, with the nearest name.
@@ -357,7 +357,7 @@ fn split(by: &By, posts: Vec<PostId>, catalogue: &Catalogue) -> Vec<(GroupTerm, 
     }
 }
 
-/// How many of `posts` share what, most first, then by name; date parts newest first.
+/// Counts posts by a key: most first, then by name; date parts newest first.
 #[must_use]
 pub fn counts(by: &By, posts: &[PostId], catalogue: &Catalogue) -> Vec<(GroupTerm, usize)> {
     let mut counts: Vec<(GroupTerm, usize)> = split(by, posts.to_vec(), catalogue)
@@ -552,7 +552,7 @@ pub fn sections(by: &By, posts: &[PostId], catalogue: &Catalogue) -> Vec<Section
     together.map(section).collect()
 }
 
-/// What posts under one heading have in common; to tell the same it need not be put in words.
+/// The value that posts under one heading share; cheaper to compare than the heading's text.
 #[derive(PartialEq)]
 enum Under<'a> {
     Days(Date),
@@ -585,7 +585,7 @@ fn under<'a>(by: &By, post: PostId, catalogue: &'a Catalogue) -> Option<Under<'a
     }
 }
 
-/// How many of `posts` are dated in each month of `year`, January first.
+/// Counts the posts that are dated in each month of `year`, January first.
 #[must_use]
 pub fn months(posts: &[PostId], year: i16, catalogue: &Catalogue) -> [usize; 12] {
     let mut months = [0; 12];

@@ -1,4 +1,4 @@
-//! What no build complains of, and a writer wants to know now and then: of posts, dates, terms and
+//! Lints that a writer asks for and no build reports: of posts, dates, terms and
 //! gaps. What takes pages or files to tell, the builder adds.
 
 mod dates;

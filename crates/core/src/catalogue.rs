@@ -57,7 +57,7 @@ pub struct Catalogue {
 pub struct TermTable {
     /// The field.
     pub field: TermField,
-    /// Its terms, in the order in which the oldest-numbered post uses them.
+    /// The terms, in the order in which the oldest-numbered post uses them.
     pub terms: Vec<Term>,
     by_identity: BTreeMap<String, TermId>,
 }
@@ -158,25 +158,25 @@ impl Catalogue {
         &self.posts[id.0 as usize]
     }
 
-    /// Its address.
+    /// Returns the address of a post.
     #[must_use]
     pub fn link(&self, id: PostId) -> &Link {
         &self.links[id.0 as usize]
     }
 
-    /// Whether it is in lists.
+    /// Returns true if a post is in lists.
     #[must_use]
     pub fn is_listed(&self, id: PostId) -> bool {
         self.listed[id.0 as usize]
     }
 
-    /// Its own terms in a term field, in the order written.
+    /// Returns a post's own terms in a term field, in the order written.
     #[must_use]
     pub fn terms_of(&self, id: PostId, field: usize) -> &[TermId] {
         &self.terms_of[id.0 as usize][field]
     }
 
-    /// Its own terms in a term field, and those above them where terms are nested. A term above
+    /// Returns a post's own terms in a term field, and those above them where terms are nested. A term above
     /// two of its own comes twice.
     pub fn terms_and_above(&self, id: PostId, field: usize) -> impl Iterator<Item = TermId> {
         let table = self.terms(field);
@@ -220,7 +220,7 @@ impl Catalogue {
         start(newest)..end(oldest)
     }
 
-    /// Whether the days of the dates stand in the order of the instants, which a clock set back
+    /// Returns true if the days of the dates are in the order of the instants, which a clock set back
     /// over midnight can hinder.
     #[must_use]
     pub fn days_in_order(&self) -> bool {
@@ -259,14 +259,14 @@ impl Catalogue {
         &self.term_tables
     }
 
-    /// What is known of a front matter field over the posts of these sets, listed or not;
+    /// Returns the profile of a front matter field over the posts of these sets, listed or not;
     /// dotted names reach into maps.
     #[must_use]
     pub fn profile(&self, name: &str, sets: &[usize]) -> Option<FieldProfile> {
         self.fields.profile(name, sets)
     }
 
-    /// What is known of an entry of maps that stand in a list, over all posts: of `crew.age` where
+    /// Returns the profile of an entry of maps within lists, over all posts: of `crew.age` where
     /// the field `crew` is a list of maps.
     #[must_use]
     pub fn profile_in_lists(&self, name: &str) -> Option<&FieldProfile> {
@@ -306,7 +306,7 @@ impl Catalogue {
             .get_or_init(|| WordTables::new(&self.posts, self.language.tag(), &self.known_words))
     }
 
-    /// The same, where they were counted.
+    /// Returns the words of all posts, if they were counted.
     #[must_use]
     pub fn counted_words(&self) -> Option<&WordTables> {
         self.words.get()
@@ -452,7 +452,7 @@ fn index_terms(
     (tables.collect(), terms_of)
 }
 
-/// Where a term is written, for messages.
+/// Returns the place at which a term is written, for messages.
 #[must_use]
 pub fn term_place(term: &Term) -> Option<Place> {
     term.written

@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::source::Place;
 
-/// How bad it is.
+/// The severity of a diagnostic.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub enum Severity {
     /// Nothing is written while it stands.
@@ -24,7 +24,7 @@ pub struct Diagnostic {
     pub severity: Severity,
     /// The kind of mistake.
     pub code: Code,
-    /// Where it stands.
+    /// The place.
     pub place: Place,
     /// One sentence on what is wrong.
     pub message: String,
@@ -34,16 +34,16 @@ pub struct Diagnostic {
     pub other: Option<(Place, String)>,
 }
 
-/// What was made of the input, together with every mistake found on the way.
+/// An output with all diagnostics of making it.
 #[derive(Debug, Clone)]
 pub struct Collected<T> {
-    /// What could be made.
+    /// The output, as far as it could be made.
     pub output: T,
     /// In the order found.
     pub diagnostics: Vec<Diagnostic>,
 }
 
-/// Where mistakes are gathered while a stage runs.
+/// The diagnostics of a stage.
 pub type Diagnostics = Vec<Diagnostic>;
 
 macro_rules! codes {
@@ -62,7 +62,7 @@ macro_rules! codes {
                 match self { $(Code::$variant => $name,)* }
             }
 
-            /// What the code stands for, in one sentence.
+            /// Returns the meaning of the code, in one sentence.
             #[must_use]
             pub fn about(self) -> &'static str {
                 match self { $(Code::$variant => $about,)* }
@@ -178,21 +178,21 @@ impl Diagnostic {
         }
     }
 
-    /// The same, with what to do about it.
+    /// Adds the help: what to do about it.
     #[must_use]
     pub fn help(mut self, help: impl Into<String>) -> Self {
         self.help = Some(help.into());
         self
     }
 
-    /// The same, with the second place that takes part.
+    /// Adds the second place that takes part.
     #[must_use]
     pub fn beside(mut self, place: Place, word: impl Into<String>) -> Self {
         self.other = Some((place, word.into()));
         self
     }
 
-    /// The same, with the known name nearest to `written` as its help, or else all known names.
+    /// Adds the known name nearest to `written` as help, or else all known names.
     #[must_use]
     pub fn suggest<'a>(self, written: &str, known: impl IntoIterator<Item = &'a str>) -> Self {
         if self.help.is_some() {
@@ -212,7 +212,7 @@ impl Diagnostic {
         }
     }
 
-    /// Whether it keeps a build from being written.
+    /// Returns true if it keeps a build from being written.
     #[must_use]
     pub fn is_error(&self) -> bool {
         self.severity == Severity::Error

@@ -36,7 +36,7 @@ impl Html {
         }
     }
 
-    /// How many bytes of it are kept.
+    /// Returns the number of bytes that are kept.
     #[must_use]
     pub fn kept(&self) -> usize {
         match &self.0 {
@@ -136,6 +136,37 @@ const INLINE: [&str; 18] = [
     "span", "strong", "sub", "sup",
 ];
 
+/// Returns the byte range of the first element of a name, with its tags, up to the first end tag of the name:
+/// for elements that do not contain themselves, such as `p` and headings. `None` if there is none, or if it is
+/// not closed. Takes linear time.
+#[must_use]
+pub fn element(html: &str, name: &str) -> Option<Range<usize>> {
+    let mut start = None;
+    for token in tokens(html) {
+        match token {
+            Token::Start(tag) if tag.name == name => {
+                start.get_or_insert(tag.span.start);
+            }
+            Token::End { name: ended, span } if ended == name && start.is_some() => {
+                return Some(start?..span.end);
+            }
+            _ => {}
+        }
+    }
+    None
+}
+
+/// Returns the byte range of the first comment that is exactly `comment`, such as `<!-- more -->`. Takes linear time.
+#[must_use]
+pub fn comment(html: &str, comment: &str) -> Option<Range<usize>> {
+    // Most texts do not have it.
+    memchr::memmem::find(html.as_bytes(), comment.as_bytes())?;
+    tokens(html).find_map(|token| match token {
+        Token::Comment(span) if html[span.clone()] == *comment => Some(span),
+        _ => None,
+    })
+}
+
 /// Attributes that hold one address.
 pub(crate) const ADDRESSES: [&str; 6] = ["href", "src", "poster", "data", "cite", "action"];
 
@@ -175,7 +206,7 @@ pub fn addresses(html: &str) -> Vec<String> {
     found.into_iter().collect()
 }
 
-/// Those of [`addresses`] that are relative to its page.
+/// Returns those of [`addresses`] that are relative to the page.
 #[must_use]
 pub fn relative_addresses(html: &str) -> Vec<String> {
     let mut found = addresses(html);
@@ -248,7 +279,7 @@ impl<'a> Edited<'a> {
     }
 }
 
-/// Whether an address is relative to the page or to the site's root, and so no complete one.
+/// Returns true if an address is relative to the page or to the site's root.
 #[must_use]
 pub fn is_local(address: &str) -> bool {
     let parts = |byte: &u8| matches!(byte, b':' | b'/' | b'?' | b'#');
@@ -276,6 +307,29 @@ mod tests {
     #[case::no_break_space("a&nbsp;\u{a0}b", "a\u{a0}\u{a0}b")]
     fn text_is_what_a_reader_sees(#[case] html: &str, #[case] expected: &str) {
         assert_eq!(text(html), expected);
+    }
+
+    #[rstest]
+    #[case::first("<p>a</p><p>b</p>", Some("<p>a</p>"))]
+    #[case::with_attributes("<div><P title='>'>a</P></div>", Some("<P title='>'>a</P>"))]
+    #[case::not_a_longer_name("<pre>a</pre><p>b</p>", Some("<p>b</p>"))]
+    #[case::not_in_a_comment("<!-- <p>a</p> --><p>b</p>", Some("<p>b</p>"))]
+    #[case::not_in_a_script("<script>'<p>a</p>'</script><p>b</p>", Some("<p>b</p>"))]
+    #[case::without_an_end_tag("<p>a<p>b</p>c", Some("<p>a<p>b</p>"))]
+    #[case::not_closed("<p>a", None)]
+    #[case::none("a", None)]
+    fn the_first_element_of_a_name(#[case] html: &str, #[case] expected: Option<&str>) {
+        assert_eq!(element(html, "p").map(|range| &html[range]), expected);
+    }
+
+    #[rstest]
+    #[case::first("a<!-- more -->b<!-- more -->", Some(1))]
+    #[case::another_comment("a<!-- more of it -->", None)]
+    #[case::in_a_script("<script><!-- more --></script><!-- more -->", Some(30))]
+    #[case::in_an_attribute("<p title='<!-- more -->'>", None)]
+    fn the_first_comment_of_a_text(#[case] html: &str, #[case] expected: Option<usize>) {
+        let found = comment(html, "<!-- more -->");
+        assert_eq!(found.map(|range| range.start), expected);
     }
 
     #[rstest]

@@ -17,7 +17,7 @@ pub(crate) fn number(count: usize) -> u32 {
     u32::try_from(count).expect("fewer than 2^32 posts, terms and texts")
 }
 
-/// Where the words of a text were counted.
+/// The counter that counted the words of a text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct CountedBy {
     /// The counter's number.

@@ -1,4 +1,4 @@
-//! What depends on the site's language: order of texts, folding, dates in words.
+//! The site's language: order of texts, folding, dates in words.
 
 use std::borrow::Cow;
 use std::cmp::Ordering;
@@ -17,7 +17,7 @@ use jiff::fmt::strtime;
 use unicode_normalization::UnicodeNormalization;
 use unicode_normalization::char::is_combining_mark;
 
-/// How much of a date is written out.
+/// The style of a date in words.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub enum DateStyle {
     /// "14 March 2026"
@@ -107,7 +107,7 @@ impl Language {
         self.collator.compare(a, b)
     }
 
-    /// Whether a count takes the form of one ("1 post").
+    /// Returns true if a count takes the singular form ("1 post").
     #[must_use]
     pub fn is_singular(&self, count: usize) -> bool {
         self.plurals.category_for(count) == PluralCategory::One
@@ -243,7 +243,7 @@ fn instead_of_pattern(pattern: &str) -> String {
     }
 }
 
-/// Whether dates can be written by a pattern of `strftime` (POSIX).
+/// Checks that dates can be written by a pattern of `strftime` (POSIX).
 ///
 /// # Errors
 /// Why they cannot.
@@ -255,11 +255,7 @@ pub fn check_pattern(pattern: &str) -> Result<(), String> {
 }
 
 fn by_pattern(at: DateTime, pattern: &str) -> Result<String, String> {
-    strtime::format(pattern, at).map_err(|error| {
-        let why = error.to_string();
-        let why = why.strip_prefix("strftime formatting failed: ");
-        why.map_or_else(|| error.to_string(), str::to_owned)
-    })
+    strtime::format(pattern, at).map_err(|error| error.to_string())
 }
 
 fn icu_date(day: Date) -> Option<IcuDate<icu_calendar::Iso>> {
@@ -284,7 +280,7 @@ pub fn fold(text: &str) -> Cow<'_, str> {
     CaseMapper::new().fold_string(text)
 }
 
-/// Whether two texts are equal without regard to case.
+/// Returns true if two texts are equal without regard to case.
 #[must_use]
 pub fn same_folded(a: &str, b: &str) -> bool {
     if a.is_ascii() && b.is_ascii() {

@@ -19,22 +19,22 @@ pub struct NearDuplicate {
     pub term: TermId,
     /// The commoner, which it looks like; of equals the one that is in use for longer.
     pub like: TermId,
-    /// What they have in common.
+    /// The reason why they are near-duplicates.
     pub how: How,
     /// The term that `like` itself is a spelling of, or else `like`: the one to keep.
     pub keep: TermId,
 }
 
-/// What two terms have in common; the surest first.
+/// A reason why two terms are near-duplicates; the surest first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum How {
-    /// The same letters, apart from accents, signs and where words part.
+    /// Equal letters, apart from accents, signs and word boundaries.
     Letters,
     /// One slug, so that the pages of both have one address.
     Slug,
-    /// The same words with other endings.
+    /// Equal words with other endings.
     Endings,
-    /// The same words, but for endings, in another order.
+    /// Equal words, apart from endings, in another order.
     Order,
     /// One letter is another, too many, missing or in another's place; in long names two.
     Slip,
@@ -54,9 +54,9 @@ impl How {
     }
 }
 
-/// How many characters a name has at least whose letters may be one off.
+/// The length from which names may differ by one letter, in characters.
 const ONE_OFF: usize = 5;
-/// The same where two may be off.
+/// The length from which names may differ by two letters, in characters.
 const TWO_OFF: std::ops::RangeInclusive<usize> = 10..=32;
 /// A trace that more terms leave tells nothing of them.
 const CROWD: usize = 64;
@@ -117,13 +117,13 @@ pub fn near_duplicates(terms: &[Term], language: &str) -> Vec<NearDuplicate> {
     found.into_iter().map(|(_, found)| found).collect()
 }
 
-/// What is compared of a term.
+/// The properties of a term that are compared.
 struct Traits<'a> {
     id: TermId,
     name: &'a str,
     slug: &'a str,
     posts: usize,
-    /// Its oldest post: the newer the lower.
+    /// The oldest post: the newer the lower.
     oldest: Option<PostId>,
     parent: Option<TermId>,
     /// The name folded, as it is compared letter by letter.
@@ -155,7 +155,7 @@ impl<'a> Traits<'a> {
         (Reverse((self.posts, self.oldest)), self.name)
     }
 
-    /// What it has in common with those that look like it: hashes, each a trace.
+    /// The hashes that it shares with its near-duplicates.
     fn traces(&self, how: How) -> Vec<u64> {
         match how {
             How::Letters => {
@@ -238,7 +238,7 @@ fn candidates(used: &[Traits<'_>], how: How) -> Vec<(usize, usize)> {
     pairs
 }
 
-/// Whether one of two names is probably the other with a slip in it.
+/// Returns true if one of two names is probably the other with a slip in it.
 fn is_slip(a: &Traits<'_>, b: &Traits<'_>) -> bool {
     let (rarer, commoner) = (a.posts.min(b.posts), a.posts.max(b.posts));
     if rarer > 2 && rarer * 5 > commoner {

@@ -1,4 +1,4 @@
-//! What is written of one term: its title, slug and spellings, and a text for its archive page.
+//! Term notes: title, slug and spellings of a term, and a text for its archive page.
 
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::front_matter::FrontMatter;

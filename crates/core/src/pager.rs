@@ -6,11 +6,11 @@ use std::ops::Range;
 /// One page of a list.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Pager {
-    /// This page's number, from 1.
+    /// The page's number, from 1.
     pub number: usize,
-    /// How many pages there are, at least 1.
+    /// The number of pages, at least 1.
     pub pages: usize,
-    /// How many items the whole list has.
+    /// The number of items of the whole list.
     pub total: usize,
     per_page: usize,
 }

@@ -7,10 +7,10 @@
 use std::panic::resume_unwind;
 use std::thread;
 
-/// So few are not worth a thread.
+/// The number of items below which a thread is not worth starting.
 const FEW: usize = 256;
 
-/// What `work` makes of each item, in their order, each by a thread of its own.
+/// Maps each item on a thread of its own; the results are in the order of the items.
 pub(crate) fn each<T: Send, R: Send>(items: Vec<T>, work: impl Fn(T) -> R + Sync) -> Vec<R> {
     if items.len() <= 1 {
         return items.into_iter().map(work).collect();
@@ -25,7 +25,7 @@ pub(crate) fn each<T: Send, R: Send>(items: Vec<T>, work: impl Fn(T) -> R + Sync
     })
 }
 
-/// What `work` makes of parts of the items, in their order: as many as the pool has threads, one
+/// Maps parts of the items, in their order: as many as the pool has threads, one
 /// where there are few items.
 pub(crate) fn parts<T: Sync, R: Send>(items: &[T], work: impl Fn(&[T]) -> R + Sync) -> Vec<R> {
     let threads = rayon::current_num_threads();

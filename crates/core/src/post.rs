@@ -26,7 +26,7 @@ use crate::source::{Place, Source, Spanned};
 use crate::time::{Moment, Stamp};
 use crate::value::{Map, Value};
 
-/// Whether a post is in lists, and if not, why.
+/// The state of a post: in lists, or why not.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum State {
     /// In every list.
@@ -92,13 +92,13 @@ pub struct Include {
 pub struct Body {
     /// The whole as HTML.
     pub html: Html,
-    /// What was noticed of it.
+    /// The notes of the reading.
     pub notes: Notes,
-    /// Where its words were counted, where that was done while it was read.
+    /// The counter of its words, if they were counted while it was read.
     pub counted: Option<CountedBy>,
 }
 
-/// What was noticed of a body on its way to HTML.
+/// The notes of a body's way to HTML.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Notes {
     /// The plain text of the first level-one heading. Where the front matter has no title it is
@@ -108,7 +108,7 @@ pub struct Notes {
     pub before_more: Option<String>,
     /// The plain text of the first paragraph.
     pub first_paragraph: Option<String>,
-    /// Whether a link in it must be resolved before it is shown: it is relative, or starts at
+    /// Set if a link in it must be resolved before it is shown: it is relative, or starts at
     /// the site's root.
     pub links: bool,
     /// The addresses in it that are relative to its page, each once, where there may be any.
@@ -122,11 +122,11 @@ pub struct Notes {
 /// One source file of a content set, read.
 #[derive(Debug, Clone)]
 pub struct Post {
-    /// Its content set's number.
+    /// The content set's number.
     pub set: usize,
-    /// Its path below the site's folder, with `/`.
+    /// The path below the site's folder, with `/`.
     pub path: String,
-    /// Its folder below the set's, or empty.
+    /// The folder below the set's, or empty.
     pub folder: String,
     /// The header's text, to which the spans of `front` belong.
     pub source: Source,
@@ -144,9 +144,9 @@ pub struct Post {
     pub expires: Option<Stamp>,
     /// Plain text that stands for it in lists.
     pub summary: Option<Arc<str>>,
-    /// Whether its author chose the summary: by an entry, or by `<!-- more -->`.
+    /// Set if the author chose the summary: by a key, or by `<!-- more -->`.
     pub has_own_summary: bool,
-    /// Its image, as written.
+    /// The image, as written.
     pub image: Option<String>,
     /// The reasons for which lists exclude it.
     pub exclusion: Exclusion,
@@ -154,17 +154,17 @@ pub struct Post {
     pub terms: Vec<Vec<Spanned<String>>>,
     /// Posts that its author names as related: paths or slugs.
     pub related: Vec<Spanned<String>>,
-    /// Its id in feeds.
+    /// The id in feeds.
     pub id: Option<String>,
     /// Addresses at which it stood before, below the site's root.
     pub moved_from: Vec<Spanned<String>>,
     /// The body as HTML.
     pub html: Html,
-    /// How many words the body has, counted when it is asked for first.
+    /// The number of words of the body, counted when it is first needed.
     words: OnceLock<usize>,
-    /// Where the words of the body were counted while it was read.
+    /// The counter of the body's words, if they were counted while it was read.
     pub counted: Option<CountedBy>,
-    /// Whether links in the body must be resolved.
+    /// Set if links in the body must be resolved.
     pub links: bool,
     /// The addresses in the body that are relative to its page.
     pub addresses: Vec<String>,
@@ -237,7 +237,7 @@ impl Include {
 }
 
 impl Post {
-    /// Where its entry `name` stands, or else the top of its file.
+    /// Returns the place of the key `name`, or else the top of the file.
     #[must_use]
     pub fn place_of(&self, name: &str) -> Place {
         match self.front.get(name) {
@@ -246,7 +246,7 @@ impl Post {
         }
     }
 
-    /// Whether another says the same as this one but for its text and the summary cut from it, so
+    /// Returns true if another post differs only in its text and the summary cut from it, so
     /// that it stands in the same lists at the same address.
     #[must_use]
     pub fn differs_only_in_text(&self, other: &Self) -> bool {
@@ -265,7 +265,7 @@ impl Post {
         self.exclusion.state()
     }
 
-    /// How many words its text has: what stands between white space and has a letter or digit.
+    /// Returns the number of words of the text: runs between white space that have a letter or digit.
     #[must_use]
     pub fn words(&self) -> usize {
         *self.words.get_or_init(|| {
@@ -276,7 +276,7 @@ impl Post {
         })
     }
 
-    /// How many minutes it takes to read, at 220 words a minute, at least 1.
+    /// Returns the reading time in minutes, at 220 words a minute, at least 1.
     #[must_use]
     pub fn minutes(&self) -> usize {
         self.words().div_ceil(220).max(1)
@@ -289,7 +289,7 @@ pub fn date_of_name(path: &str) -> Option<&str> {
     name::date_of(path)
 }
 
-/// Whether the front matter of a post of `set` gives its title.
+/// Returns true if the front matter of a post of `set` has a title.
 #[must_use]
 pub fn has_title(front: &Map, set: &ContentSet) -> bool {
     value(front, set, "title").is_some()

@@ -11,7 +11,7 @@ use crate::time::Moment;
 /// The query of the list, where the settings give none.
 const QUERY: &str = "from posts where likeness > 0 order by likeness desc limit 4";
 
-/// What the list of every post is made by.
+/// The queries that make the related posts of every post.
 #[derive(Debug)]
 pub struct RelatedList {
     query: Query<Resolved>,
@@ -59,7 +59,7 @@ impl RelatedList {
         self.filled(catalogue, this).0
     }
 
-    /// The same, with how many of them the list has without being topped up.
+    /// Returns the related posts, and how many of them there are without filling up.
     #[must_use]
     pub fn filled(&self, catalogue: &Catalogue, this: PostId) -> (Vec<PostId>, usize) {
         let mut list: Vec<PostId> = Vec::new();

@@ -1,4 +1,4 @@
-//! What the script of the pages looks through: the titles of a list, or the texts of the site,
+//! The data that the script of the pages searches: the titles of a list, or the texts of the site,
 //! as compact JSON. The script's file says how it is read.
 
 use indexmap::IndexSet;
@@ -8,7 +8,7 @@ use serde_json::value::{RawValue, to_raw_value};
 use crate::catalogue::{Catalogue, PostId};
 use crate::post::Post;
 
-/// What stands of a post in each list that has it: title, address, date (ISO 8601), date in words.
+/// The row of a post in the data: title, address, date (ISO 8601), date in words.
 #[derive(Debug, Serialize)]
 #[serde(transparent)]
 pub struct Row(Box<RawValue>);

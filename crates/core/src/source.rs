@@ -25,7 +25,7 @@ pub struct Span {
 pub struct Spanned<T> {
     /// The value.
     pub node: T,
-    /// Where it stands in its source.
+    /// The place in the source.
     pub span: Span,
 }
 
@@ -128,7 +128,7 @@ impl Source {
         &self.text
     }
 
-    /// The same file, holding only the first `bytes` bytes, so that a long body need not be kept.
+    /// Returns the file with only the first `bytes` bytes, so that a long body need not be kept.
     #[must_use]
     pub fn head(&self, bytes: usize) -> Self {
         Self {
@@ -137,7 +137,7 @@ impl Source {
         }
     }
 
-    /// Where `span` begins, with the line it stands in.
+    /// Returns the place at which `span` begins, with its line.
     #[must_use]
     pub fn place(&self, span: Span) -> Place {
         let text = &self.text;
@@ -208,7 +208,7 @@ impl Passage {
         &self.text
     }
 
-    /// Where the bytes `span` of the text were written.
+    /// Returns the place at which the bytes `span` of the text were written.
     #[must_use]
     pub fn place(&self, span: Span) -> Place {
         let raw = self
@@ -227,7 +227,7 @@ impl Passage {
     }
 }
 
-/// How many bytes of quotes (and a first line break) open `raw`, in which `text` is written.
+/// Returns the number of bytes of quotes (and a first line break) that open `raw`, in which `text` is written.
 fn quotes(raw: &str, text: &str) -> usize {
     for fence in ["\"\"\"", "'''"] {
         if let Some(rest) = raw.strip_prefix(fence) {

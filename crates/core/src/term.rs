@@ -13,11 +13,11 @@ use crate::source::{Place, Source, Spanned};
 /// One value of a field that posts share.
 #[derive(Debug, Clone)]
 pub struct Term {
-    /// What is shown.
+    /// The name as shown.
     pub name: String,
-    /// Its part of an address; of a nested term, the path.
+    /// The part of an address; of a nested term, the path.
     pub slug: String,
-    /// What its spellings have in common.
+    /// The identity that its spellings share.
     pub identity: String,
     /// The spellings in use among listed posts, commonest first, with their counts.
     pub spellings: Vec<(String, usize)>,
@@ -31,7 +31,7 @@ pub struct Term {
     pub written: Option<(Source, Spanned<String>)>,
 }
 
-/// What the spellings of one term have in common: NFKC, case folded, and each run of white
+/// Returns the identity of a term, which all its spellings share: NFKC, case folded, and each run of white
 /// space, `-` and `_` as one separator.
 #[must_use]
 pub fn identity(text: &str) -> String {
@@ -143,7 +143,7 @@ fn slug_general(text: &str) -> String {
     slug
 }
 
-/// Whether a written slug holds only letters, digits, marks and `- _ . ~`, and is no step
+/// Returns true if a written slug has only letters, digits, marks and `- _ . ~`, and is no step
 /// (`.`, `..`) through folders. Returns the first character that it may not hold.
 pub fn slug_error(written: &str) -> Option<char> {
     if written == "." || written == ".." {

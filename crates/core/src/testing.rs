@@ -29,7 +29,7 @@ impl Small {
         Self::with_bodies(more, bodies.collect())
     }
 
-    /// The same, of posts whose bodies were noticed something of.
+    /// Creates a site of posts whose bodies have notes.
     pub(crate) fn with_bodies(more: &str, posts: Vec<(&str, &str, Body)>) -> Self {
         let site = "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n";
         let settings = Settings::read(&Source::new("tabulae.toml", &format!("{site}{more}")));

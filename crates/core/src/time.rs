@@ -80,7 +80,7 @@ pub struct Stretch {
 }
 
 impl Stretch {
-    /// How an instant stands to it: before, within, or after.
+    /// Returns the order of an instant: before, within, or after.
     #[must_use]
     pub fn order_of(&self, at: Timestamp) -> Ordering {
         if at < self.start {

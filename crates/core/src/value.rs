@@ -140,7 +140,7 @@ impl Value {
         }
     }
 
-    /// Whether it counts as missing: nothing, text of white space only, or a list of such.
+    /// Returns true if it counts as missing: nothing, text of white space only, or a list of such.
     #[must_use]
     pub fn is_missing(&self) -> bool {
         match self {

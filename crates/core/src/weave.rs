@@ -42,15 +42,15 @@ pub struct Placeholder {
 /// The list that a placeholder asks for.
 #[derive(Debug)]
 pub struct Ask {
-    /// Which posts or terms.
+    /// The posts or terms.
     pub what: What,
-    /// How many at most.
+    /// The most that are wanted.
     pub limit: Option<usize>,
     /// The template part that makes it.
     pub part: Option<Part>,
 }
 
-/// Which posts or terms.
+/// The posts or terms.
 #[derive(Debug)]
 pub enum What {
     /// `query "…"`: the posts that a query finds.

@@ -23,7 +23,7 @@ use crate::post::Post;
 #[derive(Debug, Default)]
 pub struct WordTable {
     stems: IndexSet<Box<str>, FxBuildHasher>,
-    /// How often each post has which stem.
+    /// The stems of each post with their counts.
     pub counts: Arc<CountMatrix>,
 }
 
@@ -36,14 +36,14 @@ pub struct WordTables {
     pub body: WordTable,
 }
 
-/// What is known of the words of texts that were counted before.
+/// The words of texts that were counted before.
 #[derive(Default)]
 pub struct KnownWords {
-    /// What was counted while posts were read.
+    /// The counts of the texts that were read in this build.
     pub counted: Counting,
     /// The stems that `of` tells of, by number.
     pub stems: Vec<Box<str>>,
-    /// How often a post's text has which stem; `None` where it is not known.
+    /// Returns the stems of a post's text with their counts; `None` if they are not known.
     pub of: Option<CountsOf>,
 }
 

@@ -8,8 +8,9 @@
 //! | a template changed, which all pages use | the cold build |
 //! | preview: a body edited between two builds of one process, until the new files are in place | 100 ms |
 //!
-//! `cargo bench -p tabulae-engine --bench builds` measures 1,000 and 10,000 posts; other sizes by
-//! `-- 100000`, how often by `--runs 7`; `--lines` prints the figures alone, for a picture.
+//! `cargo bench -p tabulae-engine --bench builds` measures 1,000 and 10,000 posts of both corpora; other
+//! sizes by `-- 100000`, one corpus by its name, `plain` or `engineering`, the number of runs by `--runs 7`;
+//! `--lines` prints the figures of the plain corpus alone, for a picture.
 
 #![allow(missing_docs, reason = "a bench, not a library")]
 #![allow(clippy::print_stdout, reason = "a bench prints its table")]
@@ -32,6 +33,7 @@ use std::process::Command;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
+use generator::Corpus;
 use jiff::Timestamp;
 use rayon::prelude::*;
 use tabulae_core::diagnostic::Diagnostic;
@@ -56,7 +58,8 @@ const CASES: [(&str, &str, f64); 7] = [
 const RELATED: &str = "\n[related]\nweigh = { tag = 3, category = 2 }\n";
 
 fn main() {
-    let (mut sizes, mut runs, mut lines) = (Vec::new(), 5, false);
+    let (mut sizes, mut corpora) = (Vec::new(), Vec::new());
+    let (mut runs, mut lines) = (5, false);
     let mut words = std::env::args().skip(1);
     while let Some(word) = words.next() {
         match word.as_str() {
@@ -70,8 +73,16 @@ fn main() {
             }
             "--lines" => lines = true,
             "--runs" => runs = words.next().and_then(|n| n.parse().ok()).unwrap_or(runs),
-            word => sizes.extend(word.parse::<usize>().ok()),
+            word => {
+                sizes.extend(word.parse::<usize>().ok());
+                corpora.extend(Corpus::named(word));
+            }
         }
+    }
+    if lines {
+        corpora = vec![Corpus::Plain];
+    } else if corpora.is_empty() {
+        corpora = Corpus::ALL.to_vec();
     }
     if sizes.is_empty() {
         sizes = vec![1_000, 10_000];
@@ -81,12 +92,15 @@ fn main() {
         let threads = rayon::current_num_threads();
         println!("medians of {runs} runs in turn, {threads} threads; each ratio within one run");
         println!(
-            "{:>8} {:<10} {:>10} {:>10} {:>14} {:>6} {:>10}",
-            "posts", "case", "seconds", "beside", "ratio", "aim", "memory"
+            "{:<12} {:>8} {:<10} {:>10} {:>10} {:>14} {:>6} {:>10}",
+            "corpus", "posts", "case", "seconds", "beside", "ratio", "aim", "memory"
         );
     }
     for size in sizes {
-        measure(&root.join(size.to_string()), size, runs, lines);
+        for corpus in &corpora {
+            let root = root.join(format!("{}-{size}", corpus.name()));
+            measure(&root, *corpus, size, runs, lines);
+        }
     }
     // Only now: deleting slows down the writing that follows it.
     let _ = fs::remove_dir_all(&root);
@@ -95,10 +109,10 @@ fn main() {
 /// Seconds by case, and megabytes.
 type Measured = BTreeMap<&'static str, (Vec<f64>, Vec<f64>)>;
 
-fn measure(root: &Path, size: usize, runs: usize, lines: bool) {
+fn measure(root: &Path, corpus: Corpus, size: usize, runs: usize, lines: bool) {
     let (plain, site) = (root.join("plain"), root.join("site"));
-    generator::write_site(&plain, size);
-    generator::write_site(&site, size);
+    corpus.write(&plain, size);
+    corpus.write(&site, size);
     edit(&site.join("tabulae.toml"), |text| text + RELATED);
     let made_of = |site: &Path, name: &str| {
         let first = root.join(name);
@@ -124,12 +138,10 @@ fn measure(root: &Path, size: usize, runs: usize, lines: bool) {
         note("cold", run(&site, &out));
         note("nothing", run(&site, &out));
         note("scan", (scan(&[&site, &out]), 0.0));
-        let post = site.join(format!("posts/post-{}.md", (size / 2 + at) % size));
+        let post = site.join(corpus.file((size / 2 + at) % size));
         edit(&post, |text| text + "\nOne more line.\n");
         note("body", run(&site, &out));
-        edit(&post, |text| {
-            text.replacen("tags:\n", "tags:\n  - tag 9\n", 1)
-        });
+        edit(&post, |text| corpus.with_tag(&text, "tag 9"));
         note("tag", run(&site, &out));
         note("preview", of_session(&site, &out, &post));
         note("100 ms", (Duration::from_millis(100), 0.0));
@@ -162,7 +174,8 @@ fn measure(root: &Path, size: usize, runs: usize, lines: bool) {
             );
         } else {
             println!(
-                "{size:>8} {case:<10} {seconds:>8.3} s {beside_seconds:>8.3} s {ratio:>6.2} x {beside:<5} {aim:>6.1} {memory:>7.0} MB"
+                "{:<12} {size:>8} {case:<10} {seconds:>8.3} s {beside_seconds:>8.3} s {ratio:>6.2} x {beside:<5} {aim:>6.1} {memory:>7.0} MB",
+                corpus.name()
             );
         }
     }
@@ -170,7 +183,8 @@ fn measure(root: &Path, size: usize, runs: usize, lines: bool) {
         let bytes: usize = sources.iter().map(|(_, bytes)| bytes.len()).sum();
         let written: usize = outputs.iter().map(|(_, bytes)| bytes.len()).sum();
         println!(
-            "{size:>8} {:.0} MB of sources, {:.0} MB in {} outputs",
+            "{:<12} {size:>8} {:.0} MB of sources, {:.0} MB in {} outputs",
+            corpus.name(),
             bytes as f64 / 1e6,
             written as f64 / 1e6,
             outputs.len()

@@ -8,7 +8,7 @@
 )]
 
 #[path = "../benches/generator/mod.rs"]
-#[expect(dead_code, reason = "the benches use the other functions")]
+#[allow(dead_code, reason = "the benches use the other functions")]
 mod generator;
 
 use std::path::PathBuf;

@@ -43,7 +43,8 @@ pub(crate) fn highest(scores: &[f32], wanted: usize) -> Vec<Slot> {
         if best.len() >= wanted.saturating_mul(4) {
             keep_highest(&mut best, wanted);
             let kept = best.iter().map(|(score, _)| *score);
-            least = kept.fold(f32::INFINITY, f32::min);
+            // Not the ones that are equal to the last: there may be thousands.
+            least = kept.fold(f32::INFINITY, f32::min).next_up();
         }
         ControlFlow::Continue(least)
     });

@@ -6,7 +6,7 @@ use std::thread;
 use crate::matrix::{CountMatrix, Doc, Term};
 use crate::postings::{Postings, Slot, Tier};
 use crate::score::Score;
-use crate::search::ScratchPool;
+use crate::scratch::ScratchPool;
 use crate::vectors::Vectors;
 
 /// One field of all documents, with what it counts.
@@ -20,7 +20,7 @@ pub struct Field {
     pub required: bool,
 }
 
-/// How a search is divided into steps. It changes the time that a search takes, never what is found.
+/// The steps of a search. They change the time that a search takes, never what is found.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Tiers<'a> {
     /// The number of postings that a search walks in a field up to the end of each tier but the last, in the
@@ -64,7 +64,7 @@ fn highest_frequency(document_frequencies: &[u32], most: f64) -> u32 {
     first_above.map_or(u32::MAX, |df| df.saturating_sub(1))
 }
 
-/// What one field adds to a score.
+/// The contribution of one field to a score.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Contribution {
     /// The number of the field, in the order in which fields were handed in.

@@ -9,15 +9,20 @@
 //! document without any term of a field has cosine 0 in it. If a field is required, documents
 //! whose cosine is 0 in it have score 0.
 //!
+//! From the top down; each module imports only from those below it.
+//!
 //! | module | contents |
 //! |---|---|
-//! | [`matrix`] | [`CountMatrix`]: the input, documents by terms, in compressed sparse row format |
-//! | `vectors` | TF-IDF weights and norms of one matrix |
-//! | `postings` | the inverted index of each field, in tiers of document frequency |
-//! | [`index`] | [`Index`]: the fields together; scores of pairs and their breakdown |
-//! | `search` | [`Index::top_k`] |
-//! | `top_k` | the k best so far |
 //! | [`brute_force`] | the definition above, pair by pair: the oracle of the tests |
+//! | `search` | [`Index::top_k`] |
+//! | [`index`] | [`Index`]: the fields together; scores of pairs and their breakdown |
+//! | `scratch` | the buffers of searches |
+//! | `top_k` | the k best so far |
+//! | `highest` | selections from the partial scores of all documents |
+//! | `postings` | the inverted index of one field, in tiers of document frequency |
+//! | `vectors` | TF-IDF weights and norms of one matrix |
+//! | [`matrix`] | [`CountMatrix`]: the input, documents by terms, in compressed sparse row format |
+//! | `score` | [`Score`]: scores as fixed-point numbers |
 //!
 //! ```
 //! use std::sync::Arc;
@@ -40,6 +45,7 @@ pub mod index;
 pub mod matrix;
 mod postings;
 mod score;
+mod scratch;
 mod search;
 #[cfg(test)]
 mod tests;

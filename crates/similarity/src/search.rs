@@ -12,16 +12,16 @@
 //!    k-th best exact score.
 
 use std::ops::ControlFlow;
-use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use crate::highest::{HighestFirst, each_from, highest};
 use crate::index::Index;
 use crate::matrix::Doc;
 use crate::postings::{Posting, Slot, Tier, single};
 use crate::score::Score;
+use crate::scratch::Scratch;
 use crate::top_k::{Hit, TopK};
 
-/// What is searched for.
+/// A request for the most similar documents.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Search {
     /// The document that others are compared with; it finds itself, too, if it is indexed.
@@ -36,25 +36,6 @@ pub struct Search {
 /// order of the exact ones.
 const SPARE: usize = 8;
 
-/// The buffers of a search. Between searches all numbers in them are 0.
-#[derive(Debug, Default)]
-struct Scratch {
-    /// The partial score of each document, by slot.
-    partial: Vec<f32>,
-    /// By field and term, the query's weights.
-    dense: Vec<Vec<f64>>,
-}
-
-/// Buffers for searches on several threads: each search takes one and gives it back.
-#[derive(Debug, Default)]
-pub(crate) struct ScratchPool(Mutex<Vec<Scratch>>);
-
-impl ScratchPool {
-    fn idle(&self) -> MutexGuard<'_, Vec<Scratch>> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner)
-    }
-}
-
 impl Index {
     /// Returns the `k` documents most similar to one among those that `filter` accepts: highest score
     /// first, of equals in rising order. Documents of score 0 are not among them.
@@ -63,8 +44,7 @@ impl Index {
         if k == 0 {
             return Vec::new();
         }
-        let idle = self.scratch.idle().pop();
-        let mut scratch = idle.unwrap_or_default();
+        let mut scratch = self.scratch.take();
         scratch.load(self, search.query);
         let mut running = Running {
             query: Query::new(self, search.query),
@@ -73,7 +53,7 @@ impl Index {
         };
         let hits = running.top_k(k).into_hits(search.with_ties);
         scratch.clear(self, search.query);
-        self.scratch.idle().push(scratch);
+        self.scratch.give(scratch);
         hits
     }
 }

@@ -11,7 +11,7 @@ use crate::score::Score;
 pub struct Hit {
     /// The document.
     pub doc: Doc,
-    /// Its score, above 0.
+    /// The score, above 0.
     pub score: Score,
 }
 

@@ -9,7 +9,7 @@ use crate::matrix::{CountMatrix, Doc, Term};
 #[derive(Debug)]
 pub(crate) struct Vectors {
     pub(crate) counts: Arc<CountMatrix>,
-    /// How many of the indexed documents have each term.
+    /// The number of indexed documents that have each term.
     pub(crate) document_frequencies: Vec<u32>,
     /// ln(1 + N / df) by term, with df at least 1.
     idf: Vec<f64>,

@@ -38,8 +38,8 @@ pub(crate) fn run(args: &Args) -> Status {
         let diagnostic = Diagnostic::error(Code::InvalidUsage, Place::top_of(&name), message);
         return ui::failed(args, &[diagnostic.help(instead_of_folder(folder))]);
     }
-    let is_query = matches!(args.command, Command::Query { .. });
-    if !is_query && !matches!(args.format, Format::Text | Format::Json) {
+    let has_all_formats = matches!(&args.command, Command::Query(query) if !query.explain);
+    if !has_all_formats && !matches!(args.format, Format::Text | Format::Json) {
         let place = Source::command_line("").top();
         let message = "this command answers as text or json";
         let diagnostic = Diagnostic::error(Code::InvalidUsage, place, message);

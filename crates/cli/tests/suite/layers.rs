@@ -174,6 +174,7 @@ fn modules_import_from_below(#[case] package: &str, #[case] layers: &[&str]) {
 }
 
 #[rstest]
+#[case::similarity("similarity")]
 #[case::core("core")]
 #[case::engine("engine")]
 #[case::serve("serve")]
@@ -284,6 +285,7 @@ fn a_circle_is_found() {
 }
 
 #[rstest]
+#[case::similarity("similarity")]
 #[case::core("core")]
 #[case::engine("engine")]
 #[case::serve("serve")]

@@ -74,6 +74,60 @@ fn a_query_answers_in_other_forms(#[case] form: &str, #[case] expected: &str) {
     assert_eq!(run.sound().out, expected);
 }
 
+// Two posts have the tag; one of them is of April.
+#[test]
+fn a_query_is_explained() {
+    let site = site();
+    let query = "from posts where month = 4 and tag = 'lime' order by title limit 5";
+    let today = ["--today", "2026-06-01"];
+    let run = site.run(&[&["query", query, "--explain"][..], &today].concat());
+    let text = run.sound().out.clone();
+    let (steps, time) = text.trim_end().rsplit_once('\n').expect("lines");
+    assert_eq!(
+        steps.lines().map(str::trim_end).collect::<Vec<_>>(),
+        [
+            "access path: terms       2",
+            "tag = 'lime'             2  by the access path",
+            "month = 4                1",
+            "order, offset and limit  1",
+        ]
+    );
+    let milliseconds = time.strip_suffix(" ms.").map(str::parse::<f64>);
+    assert!(milliseconds.is_some_and(|number| number.is_ok()), "{time}");
+
+    let run = site.run(
+        &[
+            &["query", query, "--explain", "--format", "json"][..],
+            &today,
+        ]
+        .concat(),
+    );
+    let mut object = run.sound().json();
+    assert!(object["milliseconds"].take().is_number());
+    assert_eq!(
+        object,
+        json!({
+            "query": query,
+            "access_path": "terms",
+            "candidates": 2,
+            "predicates": [
+                { "predicate": "tag = 'lime'", "by_access_path": true, "posts": 2 },
+                { "predicate": "month = 4", "by_access_path": false, "posts": 1 },
+            ],
+            "posts": 1,
+            "milliseconds": null,
+            "diagnostics": [],
+        })
+    );
+
+    let run = site.run(&["query", query, "--explain", "--format", "csv"]);
+    assert!(
+        run.err.contains("this command answers as text or json"),
+        "{}",
+        run.err
+    );
+}
+
 #[test]
 fn what_is_printed_to_be_pasted_builds() {
     let site = site();

@@ -6,7 +6,7 @@ use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Diagnostic};
 use crate::post::{Post, date_of_name};
 
-/// How many files a folder has at least whose order tells of their dates.
+/// The number of files from which a folder's order says something about dates.
 const FEW: usize = 5;
 /// Days.
 const YEAR: i64 = 366;
@@ -90,7 +90,7 @@ fn named_otherwise(post: &Post, day: Date) -> Option<Reason> {
     })
 }
 
-/// Whether four of five neighbours stand in one order, earlier ones first or later ones.
+/// Returns true if four of five neighbours are in one order, earlier ones first or later ones.
 fn is_in_order(days: &[Date]) -> bool {
     let pairs = days.len().saturating_sub(1);
     let count = |fits: fn(&Date, &Date) -> bool| {

@@ -7,7 +7,7 @@ use crate::testing::Small;
 
 const SETS: &str = "[content.posts]\n[content.fleet]\ndated = false\nterms = [\"class\"]\n";
 
-/// What is found in some posts, as `code path:line: message`.
+/// Returns the diagnostics of some posts, as `code path:line: message`.
 fn found(posts: &[(&str, &str)]) -> Vec<String> {
     let posts: Vec<_> = posts
         .iter()
@@ -24,7 +24,7 @@ fn shown(diagnostic: &Diagnostic) -> String {
     format!("{code} {file}:{line}: {}", diagnostic.message)
 }
 
-/// The same of one kind.
+/// Returns the diagnostics of one code.
 fn only(code: Code, posts: &[(&str, &str)]) -> Vec<String> {
     let mut found = found(posts);
     found.retain(|found| found.starts_with(code.name()));

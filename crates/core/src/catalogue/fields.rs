@@ -9,17 +9,17 @@ use crate::id::{PostId, number};
 use crate::post::Post;
 use crate::value::{Kind, Map, Value};
 
-/// What is known of one front matter field over a set of posts.
+/// The profile of one front matter field over a set of posts.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct FieldProfile {
     /// The kinds of its single values.
     pub kinds: Vec<Kind>,
-    /// Whether any post holds a list in it.
+    /// Set if any post has a list in it.
     pub many: bool,
 }
 
 impl FieldProfile {
-    /// Whether it is a map in any post.
+    /// Returns true if it is a map in any post.
     #[must_use]
     pub fn has_maps(&self) -> bool {
         self.kinds.contains(&Kind::Map)
@@ -55,7 +55,7 @@ struct Column {
     values: Vec<Stored>,
 }
 
-/// What is known of fields, by name.
+/// The profiles of fields, by name.
 type Profiles = IndexMap<String, FieldProfile, FxBuildHasher>;
 
 /// Texts, each once.
@@ -92,7 +92,7 @@ impl Fields {
         fields
     }
 
-    /// What is known of a field over these sets; dotted names reach into maps.
+    /// Returns the profile of a field over these sets; dotted names reach into maps.
     pub(super) fn profile(&self, name: &str, sets: &[usize]) -> Option<FieldProfile> {
         let mut found: Option<FieldProfile> = None;
         for profile in sets.iter().filter_map(|set| self.profiles[*set].get(name)) {
@@ -140,7 +140,7 @@ impl Fields {
         })
     }
 
-    /// What is known of an entry of a map that stands in a list; dotted names reach into it.
+    /// Returns the profile of an entry of a map within a list; dotted names reach into it.
     pub(super) fn profile_in_lists(&self, name: &str) -> Option<&FieldProfile> {
         self.in_lists.get(name)
     }
@@ -249,18 +249,18 @@ impl Column {
 /// A text that a post has, wherever it comes from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum PostText {
-    /// Its title.
+    /// The title.
     Title,
     /// The last part of its address.
     Slug,
-    /// Its summary.
+    /// The summary.
     Summary,
-    /// Its image.
+    /// The image.
     Image,
 }
 
 impl PostText {
-    /// How many there are.
+    /// The number of texts of a post.
     pub(super) const COUNT: usize = 4;
 
     fn of(self, post: &Post) -> Option<&str> {

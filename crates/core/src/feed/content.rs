@@ -150,7 +150,7 @@ impl Entry<'_> {
         out.replace(tag.span.clone(), &text);
     }
 
-    /// What becomes of an attribute; `None` where it is left out.
+    /// Returns an attribute's new value; `None` if the attribute is left out.
     fn attribute(&mut self, tag: &str, name: &str, value: &str) -> Option<String> {
         let is_anchor = matches!(tag, "a" | "area");
         match name {

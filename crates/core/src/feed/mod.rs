@@ -14,10 +14,10 @@ use crate::time::Stamp;
 
 pub use self::content::content;
 
-/// What wrote the feeds.
+/// The name of the program that wrote the feeds.
 const GENERATOR: &str = "Tabulae";
 
-/// What a feed says of itself, and its entries.
+/// A feed with its entries.
 #[derive(Debug, Clone, Default)]
 pub struct Document {
     /// The title.
@@ -26,7 +26,7 @@ pub struct Document {
     pub description: Option<String>,
     /// The id: the address of its first page.
     pub id: String,
-    /// This page's own address, absolute.
+    /// The page's own address, absolute.
     pub address: String,
     /// The address of the page that it belongs to, absolute.
     pub home: String,
@@ -42,7 +42,7 @@ pub struct Document {
     pub hub: Option<String>,
     /// Minutes that a reader may keep it (RSS only).
     pub ttl: Option<usize>,
-    /// Its place among the pages of a long feed.
+    /// The position among the pages of a long feed.
     pub pages: Option<Pages>,
     /// The style sheet by which browsers show it, from the site's root.
     pub style: Option<String>,
@@ -79,7 +79,7 @@ pub struct Image {
 pub struct Category {
     /// The term's name, which identifies it within its scheme, and is shown.
     pub name: String,
-    /// What the terms of its field are known by: the absolute address of their overview.
+    /// The scheme of the terms of a field: the absolute address of their overview.
     pub scheme: Option<String>,
 }
 
@@ -107,15 +107,15 @@ pub struct Entry {
     pub published: Option<Stamp>,
     /// When it was last changed.
     pub updated: Stamp,
-    /// Its authors; where there are none, the feed's.
+    /// The authors; the feed's if the entry has no author.
     pub authors: Vec<Person>,
-    /// Its terms.
+    /// The terms.
     pub categories: Vec<Category>,
     /// The summary, plain.
     pub summary: Option<String>,
     /// The whole text as HTML with absolute addresses.
     pub content: Option<String>,
-    /// Its image.
+    /// The image.
     pub image: Option<Image>,
 }
 

@@ -57,7 +57,7 @@ impl Xml {
         self.close(name);
     }
 
-    /// The same where there is such a text.
+    /// Writes an element if there is a text for it.
     pub(super) fn text_if(&mut self, name: &str, text: Option<&str>) {
         if let Some(text) = text {
             self.text(name, &[], text);

@@ -5,6 +5,7 @@ use std::borrow::Cow;
 use jiff::tz::TimeZone;
 use serde::Deserialize;
 use serde::de::{MapAccess, Visitor};
+use serde_json::error::Category;
 use serde_json::value::RawValue;
 
 use super::{DEPTH, as_date, insert};
@@ -32,7 +33,7 @@ pub(super) fn parse(
     }
 }
 
-/// A parser's complaint about `text`, which begins at byte `base` of `source`.
+/// Returns the diagnostic of a syntax error in `text`, which begins at byte `base` of `source`.
 pub(super) fn diagnostic(
     source: &Source,
     base: usize,
@@ -45,14 +46,31 @@ pub(super) fn diagnostic(
         .map(str::len)
         .sum();
     let at = (base + line_start + error.column().saturating_sub(1)).min(source.text().len());
-    let shown = error.to_string();
-    let why = shown.split(" at line ").next().unwrap_or(&shown);
+    let why = match error.classify() {
+        Category::Eof => "it ends before its last `}`".to_owned(),
+        Category::Io | Category::Syntax | Category::Data => unexpected(source.text(), at),
+    };
     Diagnostic::error(
         Code::FrontMatterSyntax,
         source.place(Span::new(at, at + 1)),
         format!("invalid JSON: {why}"),
     )
     .help("write keys and texts in double quotes, a comma between entries, and `}` at the end")
+}
+
+/// Says what is not expected at byte `at` of a text.
+fn unexpected(text: &str, at: usize) -> String {
+    let after_comma = text
+        .get(..at)
+        .is_some_and(|before| before.trim_end().ends_with(','));
+    match text.get(at..).and_then(|rest| rest.chars().next()) {
+        Some(end @ ('}' | ']')) if after_comma => {
+            format!("nothing follows the comma before `{end}`")
+        }
+        Some(c) if c.is_control() => "a line end or a tab is not expected here".to_owned(),
+        Some(c) => format!("`{c}` is not expected here"),
+        None => "more is expected here".to_owned(),
+    }
 }
 
 struct Reader<'a> {

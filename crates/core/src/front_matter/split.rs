@@ -1,4 +1,4 @@
-//! Where a header ends and the body begins.
+//! The split of a file into header and body.
 
 use serde::{Deserialize, Serialize};
 

@@ -29,18 +29,43 @@ pub fn parse(source: &Source, span: Span, zone: &TimeZone, diagnostics: &mut Dia
 
 fn diagnostic(source: &Source, span: Span, error: &::toml::de::Error) -> Diagnostic {
     let at = error.span().unwrap_or(0..0);
-    let place = source.place(Span::new(span.start + at.start, span.start + at.end));
-    let message = error.message().trim().replace('\n', ", ");
-    if message.contains("duplicate key") {
+    let place_span = Span::new(span.start + at.start, span.start + at.end);
+    let place = source.place(place_span);
+    if is_second(source.text(), span, place_span) {
         return Diagnostic::error(Code::DuplicateKey, place, "this key is given twice")
             .help("keep one of the two");
     }
+    let message = error.message().trim().replace('\n', ", ");
     Diagnostic::error(
         Code::FrontMatterSyntax,
         place,
         format!("invalid TOML: {message}"),
     )
     .help("write `key = value`, and texts in double quotes")
+}
+
+/// Returns true if what is at `key` in the TOML at `whole` is a key or a table that the lines before it have,
+/// too. An error there can have no other reason.
+fn is_second(text: &str, whole: Span, key: Span) -> bool {
+    let Some(name) = text.get(key.start..key.end).filter(|name| !name.is_empty()) else {
+        return false;
+    };
+    let after = text[key.end..].trim_start_matches([' ', '\t', ']']);
+    let is_table = text[..key.start].ends_with('[');
+    let is_key = after.starts_with(['=', '.']) || is_table;
+    // A key belongs to the table whose header is the last before it.
+    let before = &text[whole.start..key.start];
+    let table = before
+        .rfind("\n[")
+        .filter(|_| !is_table)
+        .map_or(0, |at| at + 1);
+    let mut lines = before[table..].lines();
+    let has_it = lines.any(|line| {
+        let line = line.trim_start_matches([' ', '\t', '[']);
+        let rest = line.strip_prefix(name);
+        rest.is_some_and(|rest| rest.trim_start().starts_with(['=', ']', '.']))
+    });
+    is_key && has_it
 }
 
 struct Reader<'a> {

@@ -14,7 +14,7 @@ use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::source::{Source, Span, Spanned};
 use crate::value::{Entry, Map, Value};
 
-/// How many values the aliases of one header may unfold to.
+/// The number of values that the aliases of one header may unfold to.
 const UNFOLDED: usize = 1000;
 
 /// Reads the YAML at `span`. The first diagnostic of the form ends the reading; repeated keys are
@@ -37,7 +37,7 @@ pub(super) fn parse(
     map
 }
 
-/// The same by the parser, whatever stands there.
+/// Reads any header, by the YAML parser.
 fn parse_any(source: &Source, span: Span, zone: &TimeZone, diagnostics: &mut Diagnostics) -> Map {
     let text = &source.text()[span.start..span.end];
     let mut reader = Reader {
@@ -83,28 +83,39 @@ impl<'a> Reader<'a> {
         }
     }
 
-    /// What the parser cannot read, where a person would look for it: a line without a colon is
+    /// Returns the diagnostic of a syntax error, where a person would look for it: a line without a colon is
     /// noticed only after it, and a tab only where its value begins.
     fn unreadable(&self, error: &ScanError) -> Box<Diagnostic> {
         let at = self.byte(error.marker().index());
-        let why = error.info();
-        if why.contains("simple key expect") {
-            let line = self.line_before(at);
+        let line = self.line_before(at);
+        let written = &self.text[line.start - self.base..];
+        let written = written.lines().next().unwrap_or_default();
+        let is_plain = written.starts_with(|c: char| c.is_alphanumeric());
+        if is_plain && !written.contains(':') {
             return self.diagnostic(line, "this line has no `key: value`");
         }
-        let near = at.saturating_sub(1);
-        let end = match why.contains("a tab") {
-            true => self.text.len(),
-            false => self.text.len().min(at + 1),
-        };
-        let mut bytes = self.text.as_bytes()[near..end].iter();
-        let tab = bytes.position(|byte| *byte == b'\t');
-        let at = tab.map_or(at, |tab| near + tab);
+        let why = error.info();
+        let tab = self.tab_near(at.saturating_sub(1));
+        let at = tab.unwrap_or(at);
         let mut diagnostic = self.diagnostic(Span::new(self.base + at, self.base + at + 1), why);
         if tab.is_some() {
             diagnostic.help = Some("use spaces here; YAML does not take a tab".to_owned());
         }
         diagnostic
+    }
+
+    /// Returns the first tab from a byte of the header on: in its line, or in the indent of the next.
+    fn tab_near(&self, from: usize) -> Option<usize> {
+        let rest = &self.text.as_bytes()[from..];
+        let line_end = rest.iter().position(|byte| *byte == b'\n');
+        let line_end = line_end.unwrap_or(rest.len());
+        let indent = rest.iter().skip(line_end + 1);
+        let indent = indent
+            .take_while(|byte| matches!(byte, b' ' | b'\t'))
+            .count();
+        let end = rest.len().min(line_end + 1 + indent);
+        let tab = rest[..end].iter().position(|byte| *byte == b'\t');
+        tab.map(|tab| from + tab)
     }
 
     /// The last line with text that begins before this byte of the header.
@@ -269,7 +280,7 @@ impl<'a> Reader<'a> {
     }
 }
 
-/// How many values a value is, itself included.
+/// Counts the values within a value, itself included.
 fn weight(value: &Value) -> usize {
     match value {
         Value::List(items) => 1 + items.iter().map(|item| weight(&item.node)).sum::<usize>(),
@@ -353,7 +364,7 @@ mod tests {
     use proptest::prelude::*;
     use rstest::rstest;
 
-    /// What a reading gives, with all places.
+    /// Returns the result of a reading, with all places.
     fn read(text: &str, parse: fn(&Source, Span, &TimeZone, &mut Diagnostics) -> Map) -> String {
         let source = Source::new("a.md", text);
         let mut diagnostics = Diagnostics::new();

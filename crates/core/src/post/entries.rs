@@ -5,13 +5,13 @@
 pub struct Entry {
     /// The name.
     pub name: &'static str,
-    /// What it holds.
+    /// The type of its value.
     pub holds: EntryHolds,
-    /// What it is, in one sentence.
+    /// The meaning, in one sentence.
     pub about: &'static str,
 }
 
-/// What an entry holds.
+/// The type of a key's value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum EntryHolds {
     /// A text.

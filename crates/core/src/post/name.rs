@@ -1,14 +1,14 @@
-//! What the name of a post's file says.
+//! The title, slug and date in the name of a post's file.
 
 use crate::settings::ContentSet;
 
-/// What a file is called: `posts/walks/2026-03-14-the-long-walk.md` or `…/index.md` in a folder
+/// The parts of a file's path: `posts/walks/2026-03-14-the-long-walk.md` or `…/index.md` in a folder
 /// of that name.
 #[derive(Debug, Clone)]
 pub(super) struct FileName {
-    /// Its folder below the set's.
+    /// The folder below the set's.
     pub(super) folder: String,
-    /// Its name without date and ending.
+    /// The name without date and ending.
     pub(super) name: String,
     /// The date before its name.
     pub(super) date: Option<String>,

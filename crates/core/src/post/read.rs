@@ -78,7 +78,7 @@ impl<'a> Reader<'a> {
         None
     }
 
-    /// Whether an entry holds: it is `true`, or, under another name, the field's own as text
+    /// Returns true if a flag is set: it is `true`, or, under another name, the field's own as text
     /// (`status: unlisted`). A set's name for it can be turned around: `not listed`.
     pub(super) fn flag(&mut self, name: &str) -> bool {
         let names = self.set.keys_of(name);

@@ -1,4 +1,4 @@
-//! How a query is run: the access path, and which predicates it answers.
+//! Query plans: the access path, and the predicates that it answers.
 
 use std::borrow::Cow;
 use std::cmp::Ordering;
@@ -13,7 +13,7 @@ use super::{Conjunct, Query, Resolved};
 use crate::catalogue::PostId;
 use crate::time::Stamp;
 
-/// What a plan is for.
+/// The purpose of a plan.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Goal {
     /// All posts, counted before offset and limit.
@@ -22,7 +22,7 @@ pub(super) enum Goal {
     First,
 }
 
-/// Where the posts come from that a query's predicates are tested on.
+/// The source of the posts on which a query's predicates are tested.
 pub(super) enum AccessPath<'a> {
     /// The posts of sources of which one at least is a named query.
     Named,
@@ -40,7 +40,7 @@ pub(super) enum AccessPath<'a> {
     Scan,
 }
 
-/// How a query is run.
+/// The plan of a query.
 pub(super) struct Plan<'a> {
     pub(super) path: AccessPath<'a>,
     /// The content sets that are the query's sources; none if one of them is a named query.

@@ -10,7 +10,7 @@ use crate::time::DatePart;
 pub struct At<T> {
     /// The node.
     pub node: T,
-    /// Its bytes in the statement.
+    /// The bytes in the statement.
     pub span: Span,
 }
 
@@ -31,17 +31,17 @@ impl<T> At<T> {
 pub struct Statement {
     /// Content sets and named queries; all content sets, where there is none.
     pub from: Vec<At<String>>,
-    /// Which of their posts.
+    /// The condition that the posts must meet.
     pub condition: Option<Condition>,
     /// In which order.
     pub order: Vec<At<Key>>,
-    /// How many at most.
+    /// The most that are wanted.
     pub limit: Option<usize>,
-    /// How many are passed over first.
+    /// The number that is skipped first.
     pub offset: Option<usize>,
 }
 
-/// How long an answer stays the same while the posts do.
+/// The time for which an answer is valid while the posts do not change.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default, Serialize, Deserialize)]
 pub enum Lasts {
     /// For ever.
@@ -54,7 +54,7 @@ pub enum Lasts {
 }
 
 impl Statement {
-    /// How long its answer stays the same, those of the queries that it stands on aside.
+    /// Returns the validity of the answer, without that of its named queries.
     #[must_use]
     pub fn lasts(&self) -> Lasts {
         let condition = self.condition.as_ref().map(Condition::lasts);
@@ -69,14 +69,14 @@ impl Statement {
             .unwrap_or_default()
     }
 
-    /// Whether it looks into the texts of posts, or counts their words.
+    /// Returns true if it reads the texts of posts, or counts their words.
     #[must_use]
     pub fn looks_into_texts(&self) -> bool {
         let of_texts = ["words", "minutes", "text"];
         of_texts.iter().any(|field| self.names(field))
     }
 
-    /// Whether it tests a field or orders by it, those of the queries that it stands on aside.
+    /// Returns true if it tests a field or orders by it, without its named queries.
     #[must_use]
     pub fn names(&self, field: &str) -> bool {
         self.fields().any(|name| name == field)
@@ -125,7 +125,7 @@ impl Condition {
         }
     }
 
-    /// How long what it holds of stays the same.
+    /// Returns the validity of a condition's result.
     #[must_use]
     pub fn lasts(&self) -> Lasts {
         let values = self.values().into_iter();
@@ -138,14 +138,14 @@ impl Condition {
     }
 }
 
-/// Which posts.
+/// The posts.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Condition {
     /// All of these hold.
     And(Vec<Condition>),
     /// One of these holds.
     Or(Vec<Condition>),
-    /// This does not hold.
+    /// The condition does not hold.
     Not(Box<Condition>),
     /// A single test.
     Test(At<Test>),
@@ -223,7 +223,7 @@ impl Comparison {
     }
 }
 
-/// Whether a test is turned around by `not`.
+/// The sense of a test: plain, or negated by `not`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Polarity {
     /// As it stands.
@@ -232,7 +232,7 @@ pub enum Polarity {
     Negated,
 }
 
-/// How many of the values must be there.
+/// The number of values that must be there.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Quantity {
     /// At least one.
@@ -243,7 +243,7 @@ pub enum Quantity {
     None,
 }
 
-/// How a text is looked for in a text.
+/// The way in which a text is searched for in another.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Search {
     /// Anywhere.
@@ -277,7 +277,7 @@ pub enum Value {
     Relative(Base, Vec<Step>),
 }
 
-/// Where a relative date begins.
+/// The start of a relative date.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Base {
     /// The whole day.
@@ -299,7 +299,7 @@ impl Base {
 /// One step of a relative date.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Step {
-    /// How many, negative for `-`.
+    /// The number, negative for `-`.
     pub count: i32,
     /// Of what.
     pub unit: Unit,
@@ -320,7 +320,7 @@ pub enum Unit {
     Year,
 }
 
-/// What posts are ordered by.
+/// The key by which posts are ordered.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Key {
     /// A field; `true` for descending.

@@ -34,17 +34,17 @@ impl<'a> From<Cell<'a>> for Val<'a> {
     }
 }
 
-/// What a query runs over, and from which post's page.
+/// The catalogue that a query runs over, and the post of the page.
 #[derive(Clone, Copy)]
 pub(super) struct Runner<'a> {
     pub(super) catalogue: &'a Catalogue,
     pub(super) this: Option<PostId>,
-    /// What likeness is looked up in, where the query asks for it.
+    /// The similarity index, if the query uses likeness.
     pub(super) index: Option<&'a Index>,
 }
 
 impl<'a> Runner<'a> {
-    /// Whether one of a side's values meets something; `None` where it has no value.
+    /// Returns true if one of a side's values meets a test; `None` if it has no value.
     pub(super) fn any(
         &self,
         side: &Side,
@@ -153,7 +153,7 @@ impl<'a> Runner<'a> {
         }
     }
 
-    /// Whether a value stands in this comparison to any value of a side.
+    /// Returns true if a comparison holds between a value and any value of a side.
     pub(super) fn any_of(
         &self,
         value: &Val<'_>,
@@ -266,7 +266,7 @@ impl Comparison {
     }
 }
 
-/// Whether `text` is the folded text without regard to case.
+/// Returns true if `text` is equal to a folded text without regard to case.
 fn folds_to(text: &str, folded: &str) -> bool {
     if folded.is_ascii() && text.is_ascii() {
         return text.eq_ignore_ascii_case(folded);

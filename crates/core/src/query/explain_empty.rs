@@ -79,7 +79,7 @@ impl Query<Written> {
         })
     }
 
-    /// What a condition by itself leaves of its sources' posts.
+    /// Runs the query with another condition, and without order and limit.
     fn alone(
         &self,
         condition: Option<Condition>,
@@ -126,13 +126,13 @@ impl Query<Written> {
     }
 }
 
-/// How many of a query's posts each of its tests leaves by itself.
+/// The number of posts that each of a query's tests leaves by itself.
 struct Left<'a> {
     tests: Vec<(&'a Condition, usize)>,
     of: Vec<PostId>,
 }
 
-/// What to do about a test that leaves nothing over.
+/// Returns the help for a test that leaves nothing.
 fn hint(condition: &Condition, posts: &[PostId], catalogue: &Catalogue) -> Option<String> {
     let Condition::Test(test) = condition else {
         return None;
@@ -185,7 +185,7 @@ fn turned_hint(test: &Test) -> Option<String> {
     is_turned.then(|| format!("write the lower end first: `{turned}`"))
 }
 
-/// What the values of the field are among the posts, for a test of it that leaves nothing over.
+/// Returns the range of the field's values, for a test of it that leaves nothing.
 fn range_hint(test: &Test, posts: &[PostId], catalogue: &Catalogue) -> Option<String> {
     let (Test::Compare(left, ..)
     | Test::In(left, ..)

@@ -4,7 +4,7 @@ use super::access_path::{AccessPath, Goal, Plan};
 use super::{Query, Resolved};
 use crate::catalogue::{Catalogue, PostId};
 
-/// How a query is run.
+/// The plan of a query.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct QueryPlan {
     /// The access path: `terms`, `likeness`, `dates`, `named query`, `newest first` or `scan`.

@@ -9,15 +9,15 @@ pub struct Derived {
     pub name: &'static str,
     /// The kind of its values.
     pub kind: Kind,
-    /// What it is, in one sentence.
+    /// The meaning, in one sentence.
     pub about: &'static str,
-    /// What others call it, for hints.
+    /// Names that other tools have for it, for hints.
     pub also: &'static [&'static str],
-    /// Which it is.
+    /// The field.
     pub field: DerivedField,
 }
 
-/// Which derived field.
+/// A derived field.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[expect(missing_docs, reason = "the table below says what each is")]
 pub enum DerivedField {

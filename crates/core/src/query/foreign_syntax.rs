@@ -62,12 +62,12 @@ fn find(table: &[(&[&str], &'static str)], word: &str) -> Option<&'static str> {
     found.map(|(_, help)| *help)
 }
 
-/// What to write instead of a word that follows a field.
+/// Returns the replacement of a word that follows a field.
 pub(super) fn test(word: &str) -> Option<&'static str> {
     find(TESTS, word)
 }
 
-/// What to write instead of a word that is to begin a clause.
+/// Returns the replacement of a word that is to begin a clause.
 pub(super) fn clause(word: &str) -> Option<&'static str> {
     find(CLAUSES, word)
 }
@@ -98,7 +98,7 @@ pub(super) fn of_this(name: &str) -> Option<&str> {
     (!field.is_empty()).then_some(field)
 }
 
-/// What to write instead of a character that is not of the language.
+/// Returns the replacement of a character that is not of the language.
 pub(super) fn character(c: char) -> &'static str {
     match c {
         '‘' | '’' | '“' | '”' | '„' | '‚' | '«' | '»' => {
@@ -118,7 +118,7 @@ pub(super) fn character(c: char) -> &'static str {
     }
 }
 
-/// What to write instead of a field's name that is a word for something else.
+/// Returns the replacement of a field's name that is a word for something else.
 pub(super) fn name(word: &str) -> Option<&'static str> {
     match word.to_ascii_lowercase().as_str() {
         "yesterday" => Some("write `today - 1 day`"),

@@ -220,7 +220,7 @@ impl<'a> Lexer<'a> {
     }
 }
 
-/// How many bytes the name at the start of `text` has: letters, digits, `_`, dots between
+/// Returns the length in bytes of the name at the start of `text`: letters, digits, `_`, dots between
 /// names, and `-` between letters.
 pub(super) fn word_length(text: &str) -> usize {
     let mut end = 0;

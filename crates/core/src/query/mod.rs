@@ -108,16 +108,16 @@ struct Conjunct {
     predicate: predicate::Predicate,
 }
 
-/// What a query gives.
+/// The answer of a query.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Answer {
     /// The posts, in order, after limit and offset.
     pub posts: Vec<PostId>,
-    /// How many there are before limit and offset.
+    /// The number of posts before limit and offset.
     pub total: usize,
 }
 
-/// What is wrong with a statement, before its place is known.
+/// A syntax error in a statement, before its place is known.
 #[derive(Debug, Clone)]
 struct SyntaxError {
     span: Span,
@@ -165,14 +165,14 @@ impl Query<Written> {
         }
     }
 
-    /// Where the whole of it stands.
+    /// Returns the place of the whole query.
     #[must_use]
     pub fn place(&self) -> Place {
         let whole = Span::new(0, self.0.passage.text().len());
         self.0.passage.place(whole)
     }
 
-    /// The same without its own limit, and that limit.
+    /// Returns the query without its limit, and the limit.
     #[must_use]
     pub fn without_limit(mut self) -> (Self, Option<usize>) {
         let limit = self.0.statement.limit.take();
@@ -225,7 +225,7 @@ impl Query<Resolved> {
         runner.execute(self, &runner.plan(self, Goal::All))
     }
 
-    /// The same posts, without counting those beyond the limit, which is much faster for the
+    /// Returns the posts of [`Self::run`] without counting those beyond the limit, which is much faster for the
     /// posts most alike to `this`.
     #[must_use]
     pub fn first(&self, catalogue: &Catalogue, this: Option<PostId>) -> Vec<PostId> {
@@ -241,13 +241,13 @@ impl Query<Resolved> {
         }
     }
 
-    /// How many posts it gives at most.
+    /// Returns the limit.
     #[must_use]
     pub fn limit(&self) -> Option<usize> {
         self.0.limit
     }
 
-    /// Whether its answer depends on the post whose page is being made.
+    /// Returns true if the answer depends on the post whose page is rendered.
     #[must_use]
     pub fn needs_this(&self) -> bool {
         self.0.needs_this

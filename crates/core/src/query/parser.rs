@@ -16,7 +16,7 @@ pub const KEYWORDS: [&str; 30] = [
     "desc", "random", "true", "false", "today", "now", "this",
 ];
 
-/// How deep parentheses and `not` may stand in one another.
+/// The depth to which parentheses and `not` may be nested.
 const DEPTH: usize = 64;
 
 /// Reads a statement.

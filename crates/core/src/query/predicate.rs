@@ -11,7 +11,7 @@ use crate::catalogue::{Catalogue, PostId};
 use crate::term::TermId;
 use crate::time::Stretch;
 
-/// What a value of a post is read from.
+/// The source of a post's value.
 #[derive(Debug, Clone, PartialEq)]
 pub(super) enum FieldRef {
     Derived(DerivedField),
@@ -76,9 +76,9 @@ pub(super) enum Predicate {
     Any(Vec<Predicate>),
     Not(Box<Predicate>),
     Compare(Side, Comparison, Side),
-    /// Whether one (or none) of the values equals one of these.
+    /// One (or none) of the values equals one of these.
     OneOf(Side, Polarity, Vec<Side>),
-    /// Whether each of these is among the values.
+    /// Each of these is among the values.
     EachOf(Side, Vec<Side>),
     Range(Side, Polarity, Side, Side),
     Search(Side, Polarity, Needle),
@@ -86,7 +86,7 @@ pub(super) enum Predicate {
     Flag(Side),
 }
 
-/// What is looked for in a text.
+/// The text or pattern that is searched for.
 #[derive(Debug, Clone)]
 pub(super) enum Needle {
     Plain(Search, String),

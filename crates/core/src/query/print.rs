@@ -214,7 +214,7 @@ fn backquoted(name: &str) -> String {
     format!("`{}`", name.replace('`', "``"))
 }
 
-/// Whether the lexer reads it as one word.
+/// Returns true if the lexer reads it as one word.
 fn is_bare(name: &str) -> bool {
     let starts = name.starts_with(|c: char| c.is_alphabetic() || c == '_');
     starts && word_length(name) == name.len()

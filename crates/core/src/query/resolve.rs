@@ -72,7 +72,7 @@ struct Resolver<'a> {
     sets: Vec<usize>,
     needs_this: bool,
     asks_likeness: bool,
-    /// Whether what is looked at stands where a value is expected.
+    /// Set while a side is resolved on which a value is expected.
     in_value: bool,
     diagnostics: &'a mut Diagnostics,
 }

@@ -92,7 +92,7 @@ impl Runner<'_> {
         }
     }
 
-    /// Whether each of a side's values is among those of `left`.
+    /// Returns true if each of a side's values is among those of `left`.
     fn has_all(&self, left: &Side, side: &Side, post: PostId) -> bool {
         match side {
             Side::Literals(literals) => literals.iter().all(|literal| {
@@ -126,7 +126,7 @@ impl Runner<'_> {
         }
     }
 
-    /// Whether a side with one value has it.
+    /// Returns true if a side with a single value has one.
     fn present(&self, side: &Side, post: PostId) -> bool {
         match side {
             Side::Missing => false,
@@ -229,7 +229,7 @@ impl Runner<'_> {
     }
 }
 
-/// What a post is sorted by.
+/// The sort key of a post.
 #[derive(Debug)]
 enum SortKey<'a> {
     Value(Val<'a>),

@@ -1,4 +1,4 @@
-//! What a query is resolved against.
+//! The names and values against which queries are resolved.
 
 use std::sync::Arc;
 
@@ -13,7 +13,7 @@ use crate::time::{Moment, Stamp};
 #[derive(Debug, Default)]
 pub struct Library {
     pub(super) queries: IndexMap<String, Arc<NamedQuery>>,
-    /// What likeness is made of; the default, where the settings were not asked.
+    /// The field weights of likeness; the default ones if there are no settings.
     pub(super) weights: Option<Arc<FieldWeights>>,
 }
 
@@ -34,7 +34,7 @@ pub enum Parameter {
     Missing,
 }
 
-/// What a query is resolved against.
+/// The names and values against which queries are resolved.
 #[derive(Debug, Clone, Copy)]
 pub struct Scope<'a> {
     /// The posts.
@@ -43,7 +43,7 @@ pub struct Scope<'a> {
     pub library: &'a Library,
     /// The clock.
     pub moment: &'a Moment,
-    /// Whether there is a post whose page is being made.
+    /// Set if there is a post whose page is rendered.
     pub has_this: bool,
     /// The parameters by name.
     pub parameters: &'a [(String, Parameter)],
@@ -62,7 +62,7 @@ impl<'a> Scope<'a> {
         }
     }
 
-    /// The same on the page of a post, or not.
+    /// Returns the scope for the page of a post, or for none.
     #[must_use]
     pub fn on_page(self, has_this: bool) -> Self {
         Self { has_this, ..self }

@@ -27,15 +27,15 @@ pub struct Key {
     pub table: &'static str,
     /// The key; `NAME` where the writer chooses it too.
     pub name: &'static str,
-    /// What it holds.
+    /// The type of its value.
     pub holds: Holds,
-    /// What holds where it is left out; `None` where it must be there.
+    /// The default; `None` if the key is required.
     pub default: Option<&'static str>,
-    /// What it is, in one sentence.
+    /// The meaning, in one sentence.
     pub about: &'static str,
 }
 
-/// What a key holds.
+/// The type of a key's value.
 #[derive(Debug, Clone, Copy)]
 pub enum Holds {
     /// A text.
@@ -85,7 +85,7 @@ const fn names<T: Copy, const N: usize>(choices: [(&'static str, T); N]) -> [&'s
     names
 }
 
-/// What is said of each table, in the order of the reference.
+/// The meaning of each table, in the order of the reference.
 pub const TABLES: &[(&str, &str)] = &[
     ("site", "The site as a whole."),
     ("site.author", "Who answers for the site."),

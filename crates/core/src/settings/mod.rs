@@ -63,7 +63,7 @@ pub struct Settings {
 pub struct Site {
     /// The site's title.
     pub title: String,
-    /// Where the site will stand.
+    /// The address of the site.
     pub address: Address,
     /// The language's tag (BCP 47).
     pub language: String,
@@ -79,9 +79,9 @@ pub struct Site {
     pub rights: Option<String>,
     /// The hub that tells subscribers of changes (WebSub), absolute.
     pub hub: Option<String>,
-    /// Whether there is a search page.
+    /// Set if there is a search page.
     pub search: bool,
-    /// How dates are written.
+    /// The style of dates.
     pub date_format: DateStyle,
     /// The most megabytes that a text source may have; never asked of an asset.
     pub source_limit: usize,
@@ -133,9 +133,9 @@ pub struct Author {
 pub struct ContentSet {
     /// The set's name.
     pub name: String,
-    /// Its folder, below the site's.
+    /// The folder, below the site's.
     pub folder: String,
-    /// Where the set is declared, for messages.
+    /// The place of the declaration, for messages.
     pub place: Span,
     /// Set for the set `posts` that exists without being declared, if its folder does.
     pub is_implicit: bool,
@@ -143,15 +143,15 @@ pub struct ContentSet {
     pub link: Pattern,
     /// The place of the link, or of the declaration if the link is the default.
     pub link_place: Span,
-    /// Whether each post needs a date.
+    /// Set if each post needs a date.
     pub dated: bool,
-    /// Whether its posts have pages.
+    /// Set if the posts have pages.
     pub pages: bool,
-    /// Whether every post of it is a draft.
+    /// Set if every post is a draft.
     pub draft: bool,
     /// The ids of its posts in feeds, if they have what it asks for.
     pub feed_id: Option<Spanned<IdPattern>>,
-    /// What the front matter's names are, by derived name; the first present wins.
+    /// The front matter keys of each derived field; the first present wins.
     pub fields: Vec<(String, Vec<Spanned<String>>)>,
     /// The rules by which its posts are drafts.
     pub draft_rules: Vec<DraftRule>,
@@ -166,10 +166,10 @@ impl ContentSet {
     }
 }
 
-/// How lists' items are shown, by name.
+/// The forms of a list's items, by name.
 pub const SHOWS: [(&str, Show); 2] = [("cards", Show::Cards), ("lines", Show::Lines)];
 
-/// How a list's items are shown.
+/// The form of a list's items.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Show {
     /// Title, date, summary, image.
@@ -180,7 +180,7 @@ pub enum Show {
 }
 
 impl Show {
-    /// Its name.
+    /// The name.
     #[must_use]
     pub fn name(self) -> &'static str {
         match self {
@@ -190,14 +190,14 @@ impl Show {
     }
 }
 
-/// How an overview is ordered, by name.
+/// The orders of an overview, by name.
 pub const ORDERS: [(&str, OverviewOrder); 3] = [
     ("name", OverviewOrder::Name),
     ("count", OverviewOrder::Count),
     ("newest", OverviewOrder::Newest),
 ];
 
-/// How an overview is ordered.
+/// The order of an overview.
 #[derive(
     Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize, Deserialize,
 )]
@@ -231,7 +231,7 @@ pub enum FeedFormat {
     Json,
 }
 
-/// What of a post stands in a feed.
+/// The part of a post that a feed has.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum FeedContent {
     /// The summary.
@@ -272,25 +272,25 @@ impl Inherited {
 pub struct Archive {
     /// The archive's name.
     pub name: String,
-    /// Where it is declared, for messages.
+    /// The place of the declaration, for messages.
     pub place: Span,
     /// False for one that is turned off; those are not among the settings.
     pub(crate) enabled: bool,
     /// The parts that come from the built-in archive of its name.
     pub inherited: Inherited,
-    /// Which posts; all, where it is left out.
+    /// The query; all posts if it is left out.
     pub query: Option<Passage>,
-    /// What splits the posts into one set of pages for each value.
+    /// The key that splits the posts into one set of pages for each value.
     pub by: Option<Spanned<String>>,
     /// The address of page 1.
     pub link: Pattern,
-    /// Where the link is written, for messages.
+    /// The place of the link, for messages.
     pub link_place: Span,
     /// The address of the overview.
     pub overview: Option<Spanned<String>>,
     /// The overview's order.
     pub overview_order: Option<OverviewOrder>,
-    /// How many posts a page; all on one, where it is left out.
+    /// The number of posts of a page; all on one if it is left out.
     pub per_page: Option<NonZeroUsize>,
     /// The formats of its feeds.
     pub feeds: Vec<FeedFormat>,
@@ -298,11 +298,11 @@ pub struct Archive {
     pub feed_limit: usize,
     /// The part of a post that feeds have.
     pub feed_content: FeedContent,
-    /// Whether what is beyond the limit stands on further pages of the feed.
+    /// Set if the feed has further pages with what is beyond the limit.
     pub feed_history: bool,
-    /// How many posts a term needs to have a page, at least 1.
+    /// The number of posts from which a term has a page, at least 1.
     pub at_least: usize,
-    /// What the headings within a page are made of.
+    /// The key of the headings within a page.
     pub group: Option<Spanned<String>>,
     /// Cards or lines.
     pub show: Show,
@@ -319,7 +319,7 @@ pub struct Archive {
 pub struct Feed {
     /// The feed's name.
     pub name: String,
-    /// Where it is declared, for messages.
+    /// The place of the declaration, for messages.
     pub place: Span,
     /// False for one that is turned off; those are not among the settings.
     pub(crate) enabled: bool,
@@ -341,7 +341,7 @@ pub struct Feed {
     pub description: Option<String>,
     /// Minutes that a reader may keep it (RSS only).
     pub ttl: Option<usize>,
-    /// Whether what is beyond the limit stands on further pages.
+    /// Set if there are further pages with what is beyond the limit.
     pub history: bool,
     /// The earlier addresses, at which the feed stays.
     pub moved_from: Vec<Spanned<String>>,
@@ -352,15 +352,15 @@ pub struct Feed {
 pub struct Related {
     /// The query of the list.
     pub query: Option<Passage>,
-    /// What tops the list up.
+    /// The query that fills up the list.
     pub fill: Option<Passage>,
     /// The weight of each field, at least 0.
     pub weigh: Vec<(Spanned<String>, f64)>,
     /// Fields in which a value must be shared.
     pub require: Vec<Spanned<String>>,
-    /// What an empty list says.
+    /// The text of an empty list.
     pub empty_text: Option<String>,
-    /// Whether the list ends each full feed entry.
+    /// Set if each full feed entry ends with the list.
     pub feeds: bool,
     /// Cards or lines.
     pub show: Show,
@@ -373,12 +373,12 @@ pub struct TermField {
     pub name: String,
     /// The name of many, where it differs: `tags`.
     pub plural: Option<String>,
-    /// Whether `Waterway/Locks` also counts under `Waterway`.
+    /// Set if `Waterway/Locks` also counts under `Waterway`.
     pub nested: bool,
 }
 
 impl TermField {
-    /// Whether the field goes by `name`.
+    /// Returns true if `name` is a name of the field.
     #[must_use]
     pub fn is(&self, name: &str) -> bool {
         self.name == name || self.plural.as_deref() == Some(name)

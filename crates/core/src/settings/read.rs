@@ -243,7 +243,7 @@ fn read_feed_id(
     }
 }
 
-/// What a content set calls its fields: the field, and the names that stand for it.
+/// The front matter keys of a content set: the field, and the keys that give it.
 fn read_names(
     table: &Table<'_>,
     term_fields: &[TermField],

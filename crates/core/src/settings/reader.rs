@@ -121,7 +121,7 @@ impl<'a> Table<'a> {
         Some(value.node.map(|text| Spanned::new(text, span)))
     }
 
-    /// What the text of `key` stands for.
+    /// Returns the value that the text of `key` means.
     pub(super) fn read<T>(
         &mut self,
         key: &'static str,

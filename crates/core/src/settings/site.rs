@@ -92,7 +92,7 @@ fn absent(root: &Table<'_>) -> Diagnostic {
         .help("write `[site]`, and below it `title = \"…\"` and `address = \"https://…\"`")
 }
 
-/// What `read` makes of a text that each site has.
+/// Reads a text that each site must have.
 fn required<T>(
     table: &mut Table<'_>,
     key: &'static str,

@@ -4,7 +4,7 @@ use super::encoding::is_utf8;
 use super::{Page, Part, What};
 use crate::diagnostic::Code;
 
-/// What the places of a page ask for, in words.
+/// Returns the requests of a page's placeholders, in words.
 fn asks(html: &str) -> Vec<String> {
     let read = Page::read("a.html", html.as_bytes());
     assert_eq!(read.diagnostics, [], "{html}");

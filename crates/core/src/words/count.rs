@@ -63,7 +63,7 @@ impl fmt::Debug for Counting {
     }
 }
 
-/// Whether it is one of these counters that counted.
+/// Returns true if one of these counters counted the text.
 pub(super) fn is_of(by: CountedBy, counters: &[Counter]) -> bool {
     let counter = counters.get(by.counter as usize);
     counter.is_some_and(|counter| (by.text as usize) < counter.ends.len())
@@ -77,7 +77,7 @@ pub(super) struct Counter {
     cutter: Cutter,
     /// The number of the stem that a word as written stands for.
     known: FxHashMap<Box<str>, u32>,
-    /// The same of words of at most eight bytes, which are most: to find them here takes but one
+    /// The stems of words of at most eight bytes, which are most: to find them here takes only one
     /// look into memory.
     known_short: FxHashMap<u64, u32>,
     /// The first stands for all stop words.
@@ -90,7 +90,7 @@ pub(super) struct Counter {
     /// The words of all texts, and where those of each end.
     pub(super) words: Vec<(u32, u32)>,
     ends: Vec<u32>,
-    /// How often the text at hand has each stem; all 0 between texts, but for the stop words.
+    /// The counts of the stems of the current text; all 0 between texts, except for the stop words.
     counts: Vec<u32>,
     /// The numbers here of the stems that were counted before, by theirs.
     taken: Vec<Option<u32>>,
@@ -195,7 +195,7 @@ impl Counter {
         &self.words[start as usize..self.ends[text] as usize]
     }
 
-    /// The same with other numbers for the stems; within a text they rise.
+    /// Returns the counter with other numbers for the stems; within a text they rise.
     pub(super) fn renumbered(mut self, numbers: &[u32]) -> Self {
         for (stem, _) in &mut self.words {
             *stem = numbers[*stem as usize];

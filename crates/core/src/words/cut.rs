@@ -75,7 +75,7 @@ fn algorithm(code: &str) -> Option<Algorithm> {
     })
 }
 
-/// What a byte can be in a text that is cut into words.
+/// The class of a byte in a text that is split into words.
 #[derive(Clone, Copy, PartialEq)]
 enum Kind {
     White,
@@ -85,7 +85,7 @@ enum Kind {
     Other,
 }
 
-/// What each byte is.
+/// The class of each byte.
 static KINDS: [Kind; 256] = {
     let mut kinds = [Kind::Other; 256];
     let mut byte: u8 = 0;

@@ -96,7 +96,7 @@ pub(crate) fn write_blog(root: &Path, posts: usize, seed: u64) {
     }
 }
 
-fn file_name(number: usize) -> String {
+pub(super) fn file_name(number: usize) -> String {
     format!("note-{number}.md")
 }
 

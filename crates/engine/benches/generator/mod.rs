@@ -33,6 +33,28 @@ impl Corpus {
         Self::ALL.into_iter().find(|corpus| corpus.name() == name)
     }
 
+    /// Returns the file of a post, below the site's folder.
+    pub(crate) fn file(self, number: usize) -> String {
+        match self {
+            Self::Plain => format!("posts/post-{number}.md"),
+            Self::Engineering => format!("posts/{}", engineering::file_name(number)),
+        }
+    }
+
+    /// Returns the text of a post with one more tag.
+    pub(crate) fn with_tag(self, text: &str, tag: &str) -> String {
+        let quoted = format!("\"{tag}\"");
+        let changed = [
+            ("tags:\n", format!("tags:\n  - {tag}\n")),
+            ("tags: [", format!("tags: [{tag}, ")),
+            ("tags = [", format!("tags = [{quoted}, ")),
+            ("\"tags\": [", format!("\"tags\": [{quoted}, ")),
+        ];
+        let known = changed.iter().find(|(before, _)| text.contains(before));
+        let (before, after) = known.expect("a post with tags");
+        text.replacen(before, after, 1)
+    }
+
     /// Writes a site of `posts` posts below `root`; the same files in each run.
     pub(crate) fn write(self, root: &Path, posts: usize) {
         match self {

@@ -117,7 +117,7 @@ fn scalar(text: &str, start: usize, zone: &TimeZone) -> Option<Spanned<Value>> {
     Some(Spanned::new(value, span))
 }
 
-/// Whether a character is never anything but itself, within a scalar.
+/// Returns true if a character has no special meaning within a scalar.
 fn is_plain(c: char) -> bool {
     match c {
         ' '..='~' => true,

@@ -124,7 +124,7 @@ impl Resolver<'_> {
         self.diagnostics.push(diagnostic);
     }
 
-    /// What to write instead of a field that no post of these sets has: the likeliest first.
+    /// Returns the help for a field that no post of these sets has: the likeliest first.
     fn instead_of(&self, name: &str, sets: &[usize]) -> String {
         let catalogue = self.scope.catalogue;
         let title = |set: usize| &catalogue.sets()[set];

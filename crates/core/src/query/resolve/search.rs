@@ -43,7 +43,7 @@ impl Resolver<'_> {
         self.error(Code::InvalidType, left.span, message, help);
     }
 
-    /// What is looked for: a text, a number or date as it was written where terms are searched, or
+    /// Returns the needle: a text, a number or date as it was written where terms are searched, or
     /// what the post of the page has.
     fn needle(&mut self, search: Search, text: &At<Value>, kinds: &[Kind]) -> Option<Needle> {
         let no_text = format!("`{search}` looks for a text");

@@ -1,4 +1,4 @@
-//! What the compiler says of statements that are not right, whole, as a person sees it: the
+//! The messages about statements with errors, whole, as a person sees them: the
 //! place, the sentence, the statement with a caret, and what to do.
 
 use std::fmt::Write as _;

@@ -167,7 +167,7 @@ impl World {
             .collect()
     }
 
-    /// The same where each name is a letter.
+    /// Returns the letters of the posts that a statement finds.
     fn letters(
         &self,
         text: &str,

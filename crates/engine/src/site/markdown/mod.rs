@@ -56,15 +56,18 @@ fn has_more(text: &str) -> bool {
 #[must_use]
 pub(crate) fn read_html(text: &str, has_title: bool) -> Body {
     let mut html = text.to_owned();
-    let before_more = html.find(MORE).map(|at| core_html::text(&html[..at]));
-    if before_more.is_some() {
-        html = html.replacen(MORE, "", 1);
-    }
-    let heading = element(&html, "h1").map(|range| (core_html::text(&html[range.clone()]), range));
+    let more = core_html::comment(&html, MORE);
+    let before_more = more.map(|range| {
+        let before = core_html::text(&html[..range.start]);
+        html.replace_range(range, "");
+        before
+    });
+    let heading =
+        core_html::element(&html, "h1").map(|range| (core_html::text(&html[range.clone()]), range));
     if let (false, Some((_, range))) = (has_title, &heading) {
         html.replace_range(range.clone(), "");
     }
-    let first_paragraph = element(&html, "p").map(|range| core_html::text(&html[range]));
+    let first_paragraph = core_html::element(&html, "p").map(|range| core_html::text(&html[range]));
     let notes = Notes {
         heading: heading.map(|(text, _)| text),
         before_more,
@@ -87,19 +90,6 @@ fn noted(html: String, mut notes: Notes) -> Body {
         notes,
         counted: None,
     }
-}
-
-/// The bytes of the first element of this name, its tags included.
-fn element(html: &str, name: &str) -> Option<std::ops::Range<usize>> {
-    let lower = html.to_ascii_lowercase();
-    let open = format!("<{name}");
-    let start = lower
-        .match_indices(&open)
-        .map(|(at, _)| at)
-        .find(|at| lower[at + open.len()..].starts_with(|c: char| c == '>' || c.is_whitespace()))?;
-    let close = format!("</{name}>");
-    let end = lower[start..].find(&close)? + start + close.len();
-    Some(start..end)
 }
 
 /// The parser's events on their way to HTML; what a post needs of them is noted in passing.
