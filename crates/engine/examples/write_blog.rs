@@ -8,7 +8,6 @@
 )]
 
 #[path = "../benches/generator/mod.rs"]
-#[allow(dead_code, reason = "the benches use the other functions")]
 mod generator;
 
 use std::path::PathBuf;

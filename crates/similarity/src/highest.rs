@@ -1,44 +1,15 @@
-//! Selections from the scores of all documents. Chunks without any high score are skipped: a chunk's
-//! highest score is found by several lanes at once.
+//! The documents with the highest scores.
 
 use std::ops::ControlFlow;
 
+use crate::partial::PartialScores;
 use crate::postings::Slot;
 
-/// The number of scores of a chunk.
-const CHUNK: u8 = 32;
-
-/// Calls `see` with the scores of at least a limit, in rising order of the slots, until it breaks; it
-/// returns the limit for the next scores.
-pub(crate) fn each_from(
-    scores: &[f32],
-    mut limit: f32,
-    mut see: impl FnMut(f32, Slot) -> ControlFlow<(), f32>,
-) {
-    let mut slot = 0u32;
-    for chunk in scores.chunks(usize::from(CHUNK)) {
-        if chunk
-            .iter()
-            .fold(false, |any, score| any | (*score >= limit))
-        {
-            for (slot, score) in (slot..).map(Slot).zip(chunk) {
-                if *score >= limit {
-                    match see(*score, slot) {
-                        ControlFlow::Continue(next) => limit = next,
-                        ControlFlow::Break(()) => return,
-                    }
-                }
-            }
-        }
-        slot = slot.saturating_add(u32::from(CHUNK));
-    }
-}
-
 /// Returns the documents with the highest scores above 0, in no order: `wanted`, or all if there are fewer.
-pub(crate) fn highest(scores: &[f32], wanted: usize) -> Vec<Slot> {
+pub(crate) fn highest(scores: &PartialScores, wanted: usize) -> Vec<Slot> {
     let mut best: Vec<(f32, Slot)> = Vec::new();
     let mut least = f32::MIN_POSITIVE;
-    each_from(scores, least, |score, slot| {
+    scores.each_from(least, |score, slot| {
         best.push((score, slot));
         if best.len() >= wanted.saturating_mul(4) {
             keep_highest(&mut best, wanted);
@@ -102,6 +73,7 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
+    use crate::postings::Posting;
 
     /// The scores above a limit by falling score, of equals by slot: by sorting all.
     fn sorted(scores: &[f32], least: f32) -> Vec<(f32, Slot)> {
@@ -117,22 +89,34 @@ mod tests {
             scores in vec(prop_oneof![2 => Just(0.0), 3 => (1u16..40).prop_map(|n| f32::from(n) / 40.0)], 0..400),
             wanted in 1usize..40,
             least in 0u16..40,
+            zeros in 0usize..2_000,
+            step in 1usize..50,
         ) {
+            let mut scores = scores;
+            scores.resize(scores.len() + zeros, 0.0);
             let least = f32::from(least) / 40.0;
+            let mut partial = PartialScores::default();
+            partial.begin(&(Slot(0)..Slot::new(scores.len())));
+            let postings = (0u32..).map(Slot).zip(&scores).filter(|(_, score)| **score > 0.0);
+            let postings: Vec<Posting> =
+                postings.map(|(slot, score)| Posting { slot, weight: *score }).collect();
+            // By a few at a time or all at once, listed or not.
+            postings.chunks(step).for_each(|some| partial.add(1.0, some));
             let mut found = Vec::new();
-            each_from(&scores, least, |score, slot| {
+            partial.each_from(least, |score, slot| {
                 found.push((score, slot));
                 ControlFlow::Continue(least)
             });
-            prop_assert!(found.is_sorted_by_key(|(_, slot)| *slot));
             prop_assert_eq!(HighestFirst::new(found.clone()).collect::<Vec<_>>(), sorted(&scores, least));
             found.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
             prop_assert_eq!(found, sorted(&scores, least));
-            let mut best: Vec<f32> = highest(&scores, wanted).iter().map(|slot| scores[slot.at()]).collect();
+            let mut best: Vec<f32> = highest(&partial, wanted).iter().map(|slot| scores[slot.at()]).collect();
             best.sort_by(|a, b| b.total_cmp(a));
             let mut expected: Vec<f32> = sorted(&scores, f32::MIN_POSITIVE).iter().map(|(score, _)| *score).collect();
             expected.truncate(wanted);
             prop_assert_eq!(best, expected);
+            partial.clear();
+            prop_assert_eq!(highest(&partial, wanted), []);
         }
     }
 }

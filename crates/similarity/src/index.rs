@@ -4,6 +4,7 @@ use std::sync::Arc;
 use std::thread;
 
 use crate::matrix::{CountMatrix, Doc, Term};
+use crate::partitions::Partitions;
 use crate::postings::{Postings, Slot, Tier};
 use crate::score::Score;
 use crate::scratch::ScratchPool;
@@ -44,7 +45,7 @@ impl Default for Tiers<'_> {
     /// Returns the tiers that took the least time for 1,000 to 100,000 documents of 50 to 500 terms.
     fn default() -> Self {
         Self {
-            postings: &[0.4, 2.0, 8.0],
+            postings: &[0.02, 0.2, 1.0, 6.0],
         }
     }
 }
@@ -88,8 +89,9 @@ pub(crate) struct IndexedField {
 #[derive(Debug)]
 pub struct Index {
     pub(crate) fields: Vec<IndexedField>,
-    /// The indexed documents by slot, in rising order.
+    /// The indexed documents by slot: partition by partition, and in rising order within each.
     pub(crate) docs: Vec<Doc>,
+    pub(crate) partitions: Option<Partitions>,
     /// The last of the tiers.
     pub(crate) last_tier: Tier,
     /// The number of terms of an indexed document in all fields, in the mean.
@@ -106,31 +108,34 @@ impl Index {
     /// If matrices have rows missing, or there are 2³² documents or more.
     #[must_use]
     pub fn new(fields: Vec<Field>, docs: Vec<Doc>, tiers: Tiers<'_>) -> Self {
-        let build = |field: Field| {
-            let vectors = Vectors::new(field.counts, &docs);
-            IndexedField {
-                postings: Postings::new(&vectors, &docs, tiers.limits(&vectors, docs.len())),
-                vectors,
-                weight: field.weight,
-                required: field.required,
-            }
-        };
         // Not a pool of threads: a worker that waits there takes up other work, which may wait for
         // this very index.
-        let fields: Vec<IndexedField> = thread::scope(|scope| {
-            let fields = fields.into_iter();
-            let threads: Vec<_> = fields.map(|field| scope.spawn(|| build(field))).collect();
-            let built = threads.into_iter().map(|thread| {
-                thread
-                    .join()
-                    .unwrap_or_else(|panic| std::panic::resume_unwind(panic))
-            });
-            built.collect()
+        let vectors = each_on_a_thread(&fields, |field| {
+            Vectors::new(Arc::clone(&field.counts), &docs)
         });
+        let weighted = vectors.iter().zip(&fields);
+        let weighted: Vec<_> = weighted
+            .map(|(vectors, field)| (vectors, field.weight))
+            .collect();
+        let mut docs = docs;
+        let partitions = Partitions::choose(&weighted, &mut docs);
+        let postings = each_on_a_thread(&vectors, |vectors| {
+            Postings::new(vectors, &docs, tiers.limits(vectors, docs.len()))
+        });
+        let parts = fields.into_iter().zip(vectors).zip(postings);
+        let fields: Vec<IndexedField> = parts
+            .map(|((field, vectors), postings)| IndexedField {
+                vectors,
+                postings,
+                weight: field.weight,
+                required: field.required,
+            })
+            .collect();
         let entries = fields.iter().map(|field| field.postings.len());
         Self {
             mean_terms: entries.sum::<usize>().div_ceil(docs.len().max(1)),
             last_tier: Tier(tiers.postings.len()),
+            partitions,
             fields,
             docs,
             scratch: ScratchPool::default(),
@@ -213,9 +218,10 @@ impl Index {
                 slots.extend(field.postings.of(*term).iter().map(|posting| posting.slot));
             }
         }
-        slots.sort_unstable();
-        slots.dedup();
-        slots.into_iter().map(|slot| self.doc(slot)).collect()
+        let mut docs: Vec<Doc> = slots.into_iter().map(|slot| self.doc(slot)).collect();
+        docs.sort_unstable();
+        docs.dedup();
+        docs
     }
 
     /// Returns about how many postings are walked in the time in which two documents are compared: two for
@@ -227,6 +233,21 @@ impl Index {
     pub(crate) fn doc(&self, slot: Slot) -> Doc {
         self.docs[slot.at()]
     }
+}
+
+/// Maps each item on a thread of its own; the results are in the order of the items.
+fn each_on_a_thread<T: Sync, R: Send>(items: &[T], work: impl Fn(&T) -> R + Sync) -> Vec<R> {
+    let work = &work;
+    thread::scope(|scope| {
+        let items = items.iter();
+        let threads: Vec<_> = items.map(|item| scope.spawn(move || work(item))).collect();
+        let results = threads.into_iter().map(|thread| {
+            thread
+                .join()
+                .unwrap_or_else(|panic| std::panic::resume_unwind(panic))
+        });
+        results.collect()
+    })
 }
 
 #[cfg(test)]

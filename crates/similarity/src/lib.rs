@@ -16,9 +16,11 @@
 //! | [`brute_force`] | the definition above, pair by pair: the oracle of the tests |
 //! | `search` | [`Index::top_k`] |
 //! | [`index`] | [`Index`]: the fields together; scores of pairs and their breakdown |
-//! | `scratch` | the buffers of searches |
 //! | `top_k` | the k best so far |
-//! | `highest` | selections from the partial scores of all documents |
+//! | `highest` | the documents with the highest scores |
+//! | `scratch` | the buffers of searches |
+//! | `partial` | the partial scores of a search |
+//! | `partitions` | the documents by the field that tells a few kinds of them apart |
 //! | `postings` | the inverted index of one field, in tiers of document frequency |
 //! | `vectors` | TF-IDF weights and norms of one matrix |
 //! | [`matrix`] | [`CountMatrix`]: the input, documents by terms, in compressed sparse row format |
@@ -43,6 +45,8 @@ pub mod brute_force;
 mod highest;
 pub mod index;
 pub mod matrix;
+mod partial;
+mod partitions;
 mod postings;
 mod score;
 mod scratch;

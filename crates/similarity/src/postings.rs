@@ -6,6 +6,8 @@
 //! cosine is bounded by the product of the norms of both vectors' remaining parts (Cauchy-Schwarz; the
 //! remaining-norm bound of L2AP, Anastasiu and Karypis 2014).
 
+use std::ops::Range;
+
 use crate::matrix::{Doc, Term};
 use crate::vectors::Vectors;
 
@@ -14,6 +16,14 @@ use crate::vectors::Vectors;
 pub(crate) struct Slot(pub(crate) u32);
 
 impl Slot {
+    /// Creates the slot of a position.
+    ///
+    /// # Panics
+    /// If there are 2³² documents.
+    pub(crate) fn new(at: usize) -> Self {
+        Self(u32::try_from(at).expect("fewer than 2^32 documents"))
+    }
+
     pub(crate) fn at(self) -> usize {
         self.0 as usize
     }
@@ -104,6 +114,20 @@ impl Postings {
     pub(crate) fn remaining(&self, tier: Tier) -> Option<&[f32]> {
         self.remaining.get(tier.0).map(Vec::as_slice)
     }
+}
+
+/// Returns the part of a list that is about some documents.
+pub(crate) fn among<'a>(list: &'a [Posting], slots: &Range<Slot>) -> &'a [Posting] {
+    let is_all = |list: &[Posting]| {
+        let (first, last) = (list.first()?, list.last()?);
+        Some(first.slot >= slots.start && last.slot < slots.end)
+    };
+    if is_all(list) != Some(false) {
+        return list;
+    }
+    let start = list.partition_point(|posting| posting.slot < slots.start);
+    let end = list.partition_point(|posting| posting.slot < slots.end);
+    &list[start..end]
 }
 
 /// Rounds to single precision, which is enough to narrow a search.

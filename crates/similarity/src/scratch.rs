@@ -2,11 +2,12 @@
 
 use std::sync::{Mutex, PoisonError};
 
+use crate::partial::PartialScores;
+
 /// The buffers of one search. Between searches all numbers in them are 0.
 #[derive(Debug, Default)]
 pub(crate) struct Scratch {
-    /// The partial score of each document, by slot.
-    pub(crate) partial: Vec<f32>,
+    pub(crate) partial: PartialScores,
     /// By field and term, the query's weights.
     pub(crate) dense: Vec<Vec<f64>>,
 }

@@ -10,13 +10,16 @@
 //!    the search goes on with it at 1.
 //! 4. The candidates get their exact scores, the highest bounds first, until the next bound is below the
 //!    k-th best exact score.
+//!
+//! If the index has partitions, the query's own is searched so first, and the others only if their documents
+//! can be among the k best.
 
-use std::ops::ControlFlow;
+use std::ops::{ControlFlow, Range};
 
-use crate::highest::{HighestFirst, each_from, highest};
-use crate::index::Index;
+use crate::highest::{HighestFirst, highest};
+use crate::index::{Index, IndexedField};
 use crate::matrix::Doc;
-use crate::postings::{Posting, Slot, Tier, single};
+use crate::postings::{Posting, Slot, Tier, among, single};
 use crate::score::Score;
 use crate::scratch::Scratch;
 use crate::top_k::{Hit, TopK};
@@ -32,9 +35,9 @@ pub struct Search {
     pub with_ties: bool,
 }
 
-/// The number of documents beyond k whose exact scores give a threshold, as partial scores are not in the
-/// order of the exact ones.
-const SPARE: usize = 8;
+/// The postings that are walked in the time for comparing the documents beyond k whose exact scores give a
+/// threshold: partial scores are not in the order of the exact ones.
+const SPARE: usize = 4_000;
 
 impl Index {
     /// Returns the `k` documents most similar to one among those that `filter` accepts: highest score
@@ -46,22 +49,86 @@ impl Index {
         }
         let mut scratch = self.scratch.take();
         scratch.load(self, search.query);
-        let mut running = Running {
-            query: Query::new(self, search.query),
-            scratch: &mut scratch,
-            filter: &filter,
-        };
-        let hits = running.top_k(k).into_hits(search.with_ties);
+        let mut best = TopK::new(k);
+        for part in self.parts(search.query) {
+            if best.is_full() && part.highest < best.least().ratio() {
+                break;
+            }
+            scratch.partial.begin(&part.slots);
+            let mut running = Running {
+                query: Query::new(self, search.query, part),
+                scratch: &mut scratch,
+                filter: &filter,
+            };
+            running.top_k(k, &mut best);
+            scratch.partial.clear();
+        }
         scratch.clear(self, search.query);
         self.scratch.give(scratch);
-        hits
+        best.into_hits(search.with_ties)
+    }
+
+    /// Returns the parts of the documents that are searched one after the other: the query's own partition
+    /// and all others, or all at once if it has none.
+    fn parts(&self, query: Doc) -> Vec<Part> {
+        let all = Part {
+            slots: Slot(0)..Slot::new(self.docs.len()),
+            without: Slot(0)..Slot(0),
+            constant: None,
+            highest: 1.0,
+        };
+        let own = self.partitions.as_ref().and_then(|partitions| {
+            let field = &self.fields[partitions.field];
+            Some((partitions, field, partitions.of(&field.vectors, query)?))
+        });
+        let Some((partitions, field, own)) = own else {
+            return vec![all];
+        };
+        let has_terms = |field: &&IndexedField| field.vectors.norm(query) > 0.0;
+        let weights = self
+            .fields
+            .iter()
+            .filter(has_terms)
+            .map(|field| field.weight);
+        let elsewhere = field.weight * own.nearest;
+        let others = Part {
+            without: own.slots.clone(),
+            constant: Some((partitions.field, elsewhere)),
+            // With room for the rounding of the sum.
+            highest: weights.sum::<f64>() - field.weight + elsewhere + Score::UNIT,
+            ..all
+        };
+        let own = Part {
+            slots: own.slots.clone(),
+            without: Slot(0)..Slot(0),
+            constant: Some((partitions.field, field.weight)),
+            highest: 1.0,
+        };
+        vec![own, others]
+    }
+}
+
+/// A part of the documents that is searched by itself.
+struct Part {
+    slots: Range<Slot>,
+    /// Slots that are not looked at, as they were before.
+    without: Range<Slot>,
+    /// A field with the most that it adds to a score of these documents. Its postings are not walked.
+    constant: Option<(usize, f64)>,
+    /// The most that a score of these documents is.
+    highest: f64,
+}
+
+impl Part {
+    /// Returns true if the postings of a field are walked.
+    fn walks(&self, field: usize) -> bool {
+        self.constant.is_none_or(|(constant, _)| constant != field)
     }
 }
 
 impl Scratch {
     /// Lays out the query's weights by term.
     fn load(&mut self, index: &Index, query: Doc) {
-        self.partial.resize(index.docs.len(), 0.0);
         self.dense.resize(index.fields.len(), Vec::new());
         for (field, dense) in index.fields.iter().zip(&mut self.dense) {
             dense.resize(field.vectors.counts.width(), 0.0);
@@ -72,7 +139,6 @@ impl Scratch {
     }
 
     fn clear(&mut self, index: &Index, query: Doc) {
-        self.partial.fill(0.0);
         for (field, dense) in index.fields.iter().zip(&mut self.dense) {
             for term in field.vectors.counts.row(query).terms {
                 dense[term.at()] = 0.0;
@@ -85,6 +151,7 @@ impl Scratch {
 struct Query<'a> {
     index: &'a Index,
     doc: Doc,
+    part: Part,
     tiers: Vec<QueryTier<'a>>,
     /// The most by which rounding makes a bound too low.
     error: f32,
@@ -100,14 +167,15 @@ struct QueryTier<'a> {
 }
 
 impl<'a> Query<'a> {
-    fn new(index: &'a Index, doc: Doc) -> Self {
+    fn new(index: &'a Index, doc: Doc, part: Part) -> Self {
         let empty = QueryTier {
             walks: Vec::new(),
             squares: vec![0.0; index.fields.len()],
         };
         let mut tiers = vec![empty; index.last_tier.0 + 1];
         let mut terms = 0;
-        for (at, field) in index.fields.iter().enumerate() {
+        let fields = index.fields.iter().enumerate();
+        for (at, field) in fields.filter(|(at, _)| part.walks(*at)) {
             for (term, weight) in field.vectors.unit_row(doc) {
                 let tier = &mut tiers[field.postings.tier(&field.vectors, term).0];
                 tier.squares[at] += weight * weight;
@@ -121,26 +189,32 @@ impl<'a> Query<'a> {
             doc,
             tiers,
             error: rounding_error(terms, index.fields.len()),
+            part,
         }
     }
 
-    /// Returns the number of postings that a tier has for the query.
+    /// Returns about how many postings a tier has for the query among the part's documents.
     fn cost(&self, tier: Tier) -> usize {
         let walks = self.tiers[tier.0].walks.iter();
-        walks.map(|(_, postings)| postings.len()).sum()
+        let postings = walks.map(|(_, postings)| postings.len()).sum::<usize>();
+        let documents = self.part.slots.end.at() - self.part.slots.start.at();
+        postings * documents / self.index.docs.len()
     }
 
     /// Returns the bound on what all tiers above one add to a score.
     fn bound_above(&self, tier: Tier) -> Bound<'a> {
         let fields = self.index.fields.iter().enumerate();
+        let fields = fields.filter(|(at, _)| self.part.walks(*at));
         let remaining = fields.filter_map(|(at, field)| {
             let above = self.tiers[tier.0 + 1..].iter();
             let norm = above.map(|tier| tier.squares[at]).sum::<f64>().sqrt();
             let norms = field.postings.remaining(tier)?;
             (norm > 0.0).then(|| (single(field.weight * norm).next_up(), norms))
         });
+        let constant = self.part.constant.map_or(0.0, |(_, most)| most);
         Bound {
             remaining: remaining.collect(),
+            constant: single(constant).next_up(),
             error: self.error,
         }
     }
@@ -161,6 +235,8 @@ struct Bound<'a> {
     /// By field: the field's weight times the norm of the query's remaining terms, and the norm of each
     /// document's remaining terms, by slot.
     remaining: Vec<(f32, &'a [f32])>,
+    /// The most that a field adds whose postings are not walked.
+    constant: f32,
     error: f32,
 }
 
@@ -168,14 +244,14 @@ impl Bound<'_> {
     /// Returns the most that is missing, whichever document it is of.
     fn highest(&self) -> f32 {
         let factors = self.remaining.iter().map(|(factor, _)| *factor);
-        factors.sum::<f32>() * (1.0 + 16.0 * f32::EPSILON) + self.error
+        (self.constant + factors.sum::<f32>()) * (1.0 + 16.0 * f32::EPSILON) + self.error
     }
 
     /// Returns the most that the score of a document can be; 0 if it shares no term with the query.
     fn of(&self, partial: f32, slot: Slot) -> f32 {
         let remaining = self.remaining.iter();
         let missing = remaining.map(|(factor, norms)| factor * norms[slot.at()]);
-        let bound = partial + missing.sum::<f32>();
+        let bound = self.constant + partial + missing.sum::<f32>();
         if bound > 0.0 { bound + self.error } else { 0.0 }
     }
 }
@@ -188,42 +264,44 @@ struct Running<'a, F> {
 }
 
 impl<F: Fn(Doc) -> bool> Running<'_, F> {
-    fn top_k(&mut self, k: usize) -> TopK {
+    /// Adds the part's documents to the k best.
+    fn top_k(&mut self, k: usize, best: &mut TopK) {
         let index = self.query.index;
         for tier in (0..index.last_tier.0).map(Tier) {
             self.walk(tier);
             let next = self.query.cost(Tier(tier.0 + 1));
             if next > 0 {
                 let affordable = next / index.comparison_cost();
-                if let Some(candidates) = self.candidates(tier, k, affordable) {
-                    return self.compare(candidates, k);
+                if let Some(candidates) = self.candidates(tier, k, best, affordable) {
+                    return self.compare(candidates, best);
                 }
             }
         }
         self.walk(index.last_tier);
-        let candidates = self.candidates(index.last_tier, k, usize::MAX);
-        self.compare(candidates.unwrap_or_default(), k)
+        let candidates = self.candidates(index.last_tier, k, best, usize::MAX);
+        self.compare(candidates.unwrap_or_default(), best);
     }
 
     /// Adds the postings of a tier to the partial scores.
     fn walk(&mut self, tier: Tier) {
-        let partial = self.scratch.partial.as_mut_slice();
         for (factor, postings) in &self.query.tiers[tier.0].walks {
-            for posting in *postings {
-                partial[posting.slot.at()] += factor * posting.weight;
-            }
+            let postings = among(postings, &self.query.part.slots);
+            self.scratch.partial.add(*factor, postings);
         }
     }
 
     /// Returns a score that k documents have at least: the k-th best of those with the highest
     /// partial scores.
     fn threshold(&self, k: usize) -> Score {
-        let mut wanted = k + SPARE;
+        let spare = SPARE / self.query.index.comparison_cost();
+        let mut wanted = k + spare.max(8);
         loop {
             let slots = highest(&self.scratch.partial, wanted);
             let mut best = TopK::new(k);
             for slot in &slots {
-                self.take_in(*slot, &mut best);
+                if !self.query.part.without.contains(slot) {
+                    self.take_in(*slot, &mut best);
+                }
             }
             if best.is_full() || slots.len() < wanted {
                 return best.least();
@@ -235,14 +313,24 @@ impl<F: Fn(Doc) -> bool> Running<'_, F> {
 
     /// Returns the documents that can be among the k best once all tiers up to one are walked, each with
     /// its bound; `None` if there are more than `most`.
-    fn candidates(&self, tier: Tier, k: usize, most: usize) -> Option<Vec<(f32, Slot)>> {
+    fn candidates(
+        &self,
+        tier: Tier,
+        k: usize,
+        best: &TopK,
+        most: usize,
+    ) -> Option<Vec<(f32, Slot)>> {
         let bound = self.query.bound_above(tier);
-        let threshold = single(self.threshold(k).ratio()).next_down();
+        let threshold = match best.is_full() {
+            true => best.least(),
+            false => self.threshold(k),
+        };
+        let threshold = single(threshold.ratio()).next_down();
         let least = threshold - bound.highest();
         let mut candidates = Vec::new();
-        each_from(&self.scratch.partial, least, |partial, slot| {
+        self.scratch.partial.each_from(least, |partial, slot| {
             let bound = bound.of(partial, slot);
-            if bound >= threshold {
+            if bound >= threshold && !self.query.part.without.contains(&slot) {
                 candidates.push((bound, slot));
             }
             match candidates.len() > most {
@@ -254,15 +342,13 @@ impl<F: Fn(Doc) -> bool> Running<'_, F> {
     }
 
     /// Compares candidates exactly, as long as their bounds allow a score among the k best.
-    fn compare(&self, candidates: Vec<(f32, Slot)>, k: usize) -> TopK {
-        let mut best = TopK::new(k);
+    fn compare(&self, candidates: Vec<(f32, Slot)>, best: &mut TopK) {
         for (bound, slot) in HighestFirst::new(candidates) {
             if f64::from(bound) < best.least().ratio() {
                 break;
             }
-            self.take_in(slot, &mut best);
+            self.take_in(slot, best);
         }
-        best
     }
 
     fn take_in(&self, slot: Slot, best: &mut TopK) {

@@ -1,8 +1,6 @@
 //! YAML 1.2 headers by the core schema, from the events of a parser, so that each scalar keeps
 //! its place and its text as written. What aliases unfold to is bounded, against alias bombs.
 
-mod lines;
-
 use std::borrow::Cow;
 use std::collections::BTreeMap;
 
@@ -12,7 +10,7 @@ use saphyr_parser::{Event, Parser, ScalarStyle, ScanError, Span as YamlSpan, Str
 use super::{DEPTH, as_date, insert};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::source::{Source, Span, Spanned};
-use crate::value::{Entry, Map, Value};
+use crate::value::{Map, Value};
 
 /// The number of values that the aliases of one header may unfold to.
 const UNFOLDED: usize = 1000;
@@ -25,20 +23,6 @@ pub(super) fn parse(
     zone: &TimeZone,
     diagnostics: &mut Diagnostics,
 ) -> Map {
-    let text = &source.text()[span.start..span.end];
-    let Some(entries) = lines::parse(text, span.start, zone) else {
-        return parse_any(source, span, zone, diagnostics);
-    };
-    let mut map = Map::default();
-    for Entry { key, value } in entries {
-        insert(&mut map, key, value, source, diagnostics);
-    }
-    map.entries.shrink_to_fit();
-    map
-}
-
-/// Reads any header, by the YAML parser.
-fn parse_any(source: &Source, span: Span, zone: &TimeZone, diagnostics: &mut Diagnostics) -> Map {
     let text = &source.text()[span.start..span.end];
     let mut reader = Reader {
         source,
@@ -356,81 +340,4 @@ fn exact(text: Cow<'_, str>) -> String {
     let mut text = text.into_owned();
     text.shrink_to_fit();
     text
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use proptest::prelude::*;
-    use rstest::rstest;
-
-    /// Returns the result of a reading, with all places.
-    fn read(text: &str, parse: fn(&Source, Span, &TimeZone, &mut Diagnostics) -> Map) -> String {
-        let source = Source::new("a.md", text);
-        let mut diagnostics = Diagnostics::new();
-        let span = Span::new(4, text.len());
-        let map = parse(&source, span, &TimeZone::UTC, &mut diagnostics);
-        format!("{map:#?} {diagnostics:#?}")
-    }
-
-    /// A header as people write it, or nearly.
-    fn header() -> impl Strategy<Value = String> {
-        let text = || {
-            prop_oneof![
-                4 => "[a-z0-9:#'\"\\[\\]{}|>&*!%@`?,.~ \t\\\\-]{0,9}",
-                2 => "[A-Z][a-zé]{1,6}( [a-z–1-9]{1,5}){0,3}",
-                1 => "20[12][0-9]-0[1-9]-[0-3][0-9]( [01][0-9]:[0-5][0-9])?",
-                1 => "'[a-z:#' ]{0,6}'|\"[a-z:# ]{0,6}\"",
-                1 => "\\PC{0,5}",
-                1 => "true|null|~|1\\.10|0x1f|-3|\\.inf|yes",
-            ]
-        };
-        let item = (" {0,3}", "-  ?", text())
-            .prop_map(|(indent, dash, text)| format!("{indent}{dash}{text}"));
-        let list = (" {0,2}", prop::collection::vec(text(), 0..4)).prop_map(|(indent, items)| {
-            items
-                .iter()
-                .map(|item| format!("\n{indent}- {item}"))
-                .collect::<String>()
-        });
-        let entry = prop_oneof![
-            6 => ("[a-c]|tags|-a|a b|1", ":  ?", text()).prop_map(|(key, colon, text)| format!("{key}{colon}{text}")),
-            3 => ("[a-c]|tags", ": {0,2}", list).prop_map(|(key, colon, list)| format!("{key}{colon}{list}")),
-            1 => item,
-            1 => text(),
-            1 => Just(String::new()),
-        ];
-        let end = prop_oneof![8 => Just("\n"), 1 => Just("\r\n"), 1 => Just(" \n")];
-        prop::collection::vec((entry, end), 0..5).prop_map(|lines| {
-            lines
-                .into_iter()
-                .flat_map(|(line, end)| [line, end.to_owned()])
-                .collect()
-        })
-    }
-
-    proptest! {
-        #![proptest_config(ProptestConfig::with_cases(4000))]
-
-        #[test]
-        fn plain_lines_are_read_as_the_parser_reads_them(header in header()) {
-            let text = format!("---\n{header}");
-            prop_assert_eq!(read(&text, parse), read(&text, parse_any));
-        }
-    }
-
-    #[rstest]
-    #[case::text("title: The long walk – or not\nn: 1.10\n")]
-    #[case::date("date: 2026-03-14 09:00\ndraft: true\n")]
-    #[case::list("tags:\n  - lime\n  - mortar \nauthor: Ann\n")]
-    #[case::list_at_the_margin("tags:\n- lime\n-  mortar\n")]
-    #[case::quotes("a: 'x: y'\nb: \"# 1\"\n")]
-    #[case::twice("a: 1\nb: 2\na: 3\n")]
-    #[case::other_ends("a: 1\r\ntags:\r\n  - x\r\n")]
-    #[case::no_end("a: 1")]
-    fn these_need_no_parser(#[case] header: &str) {
-        let text = format!("---\n{header}");
-        assert!(lines::parse(header, 4, &TimeZone::UTC).is_some());
-        assert_eq!(read(&text, parse), read(&text, parse_any));
-    }
 }

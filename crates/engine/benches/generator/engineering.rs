@@ -100,6 +100,9 @@ pub(super) fn file_name(number: usize) -> String {
     format!("note-{number}.md")
 }
 
+/// Writes a line of code with three names and a number.
+type CodeLine = fn(&str, &str, &str, usize) -> String;
+
 /// A post as it is written.
 struct Post<'a> {
     text: String,
@@ -278,10 +281,7 @@ impl<'a> Post<'a> {
     fn code(&mut self) {
         let [a, b, c] = [self.word(), self.word(), self.word()];
         let lines = 2 + self.dice.below(10);
-        let (language, line): (&str, fn(&str, &str, &str, usize) -> String) = match self
-            .dice
-            .below(4)
-        {
+        let (language, line): (&str, CodeLine) = match self.dice.below(4) {
             0 => ("rust", |a, b, c, at| {
                 format!(
                     "    let {a}_{at}: Vec<&str> = {b}.iter().filter(|x| x.{c} > {at}).collect();"

@@ -1,6 +1,8 @@
 //! Made-up blogs of any size: a plain one with posts of about 4 KB and tags by Zipf's law, and that
 //! of [`engineering`].
 
+#![allow(dead_code, reason = "each bench uses a part of it")]
+
 pub(crate) mod engineering;
 
 use std::fmt::Write as _;

@@ -33,14 +33,6 @@ struct Heading {
     listened: bool,
 }
 
-/// A place in a text to go back to.
-#[derive(Debug)]
-pub(super) struct Place {
-    plain: usize,
-    links: bool,
-    listens: bool,
-}
-
 impl Listener {
     /// Hears a text that is parted (`waits_for_more`) or not.
     pub(super) fn new(has_title: bool, waits_for_more: bool) -> Self {
@@ -59,24 +51,6 @@ impl Listener {
     /// Returns true if plain text is still needed.
     pub(super) fn listens(&self) -> bool {
         self.listens
-    }
-
-    /// Marks the start of a block.
-    pub(super) fn place(&self) -> Place {
-        Place {
-            plain: self.plain.len(),
-            links: self.notes.links,
-            listens: self.listens,
-        }
-    }
-
-    /// Forgets the block that began at this place and has not ended.
-    pub(super) fn back_to(&mut self, place: &Place) {
-        self.plain.truncate(place.plain);
-        self.notes.links = place.links;
-        self.listens = place.listens;
-        self.paragraph = None;
-        self.heading = None;
     }
 
     pub(super) fn text(&mut self, text: &str) {

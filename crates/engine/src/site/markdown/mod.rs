@@ -1,7 +1,6 @@
 //! Bodies to HTML: Markdown (CommonMark with tables, footnotes and strikethrough) and HTML.
 
 mod listener;
-mod prose;
 
 use std::collections::VecDeque;
 
@@ -28,22 +27,14 @@ const OPTIONS: Options = Options::ENABLE_TABLES
 pub(crate) fn render(text: &str, has_title: bool) -> Body {
     let mut out = String::with_capacity(text.len() + text.len() / 4);
     let mut listener = Listener::new(has_title, has_more(text));
-    let rest = prose::render(text, &mut out, &mut listener);
-    if !rest.is_empty() {
-        parse(rest, &mut out, &mut listener);
-    }
-    noted(out, listener.notes)
-}
-
-/// Reads whatever Markdown can say.
-fn parse(text: &str, out: &mut String, listener: &mut Listener) {
     let reading = Reading {
         events: Parser::new_ext(text, OPTIONS),
         ready: VecDeque::new(),
         images: 0,
-        listener,
+        listener: &mut listener,
     };
-    html::push_html(out, reading);
+    html::push_html(&mut out, reading);
+    noted(out, listener.notes)
 }
 
 /// Returns true if a text has the separator. Most texts have no tag or comment, which a byte search sees
@@ -227,6 +218,26 @@ fn is_block(end: &TagEnd) -> bool {
 mod tests {
     use super::*;
     use rstest::rstest;
+
+    #[rstest]
+    #[case::words("A lock, two gates.", "<p>A lock, two gates.</p>\n")]
+    #[case::lines("one\ntwo \n\nthree\n", "<p>one\ntwo</p>\n<p>three</p>\n")]
+    #[case::heading("## R & D\nwords", "<h2 id=\"r-and-d\">R &amp; D</h2>\n<p>words</p>\n")]
+    #[case::emphasis(
+        "*a b* and **c**, _d_",
+        "<p><em>a b</em> and <strong>c</strong>, <em>d</em></p>\n"
+    )]
+    #[case::code("the `a < b` of", "<p>the <code>a &lt; b</code> of</p>\n")]
+    #[case::link(
+        "see [the log](/log/#x).",
+        "<p>see <a href=\"/log/#x\">the log</a>.</p>\n"
+    )]
+    #[case::arrow("a -> b", "<p>a -&gt; b</p>\n")]
+    #[case::year("In\n2026 it 'was'!", "<p>In\n2026 it 'was'!</p>\n")]
+    #[case::other_scripts("Über «Schleusen»", "<p>Über «Schleusen»</p>\n")]
+    fn prose_becomes_html(#[case] text: &str, #[case] expected: &str) {
+        assert_eq!(render(text, true).html.get(), expected);
+    }
 
     #[rstest]
     #[case::ids("## Lime & sand", "<h2 id=\"lime-and-sand\">Lime &amp; sand</h2>\n")]
