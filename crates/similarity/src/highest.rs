@@ -100,7 +100,7 @@ mod tests {
             let postings = (0u32..).map(Slot).zip(&scores).filter(|(_, score)| **score > 0.0);
             let postings: Vec<Posting> =
                 postings.map(|(slot, score)| Posting { slot, weight: *score }).collect();
-            // By a few at a time or all at once, listed or not.
+            // In small steps or in one, listed or not.
             postings.chunks(step).for_each(|some| partial.add(1.0, some));
             let mut found = Vec::new();
             partial.each_from(least, |score, slot| {

@@ -71,7 +71,7 @@ impl PartialScores {
         }
         let mut slot = self.slots.start;
         for chunk in self.by_slot[self.slots.clone()].chunks(CHUNK) {
-            // Several lanes find at once whether a chunk has any such score.
+            // Vectorised: the whole chunk is compared before any score of it is read.
             if chunk
                 .iter()
                 .fold(false, |any, score| any | (*score >= limit))

@@ -69,7 +69,7 @@ impl Index {
     }
 
     /// Returns the parts of the documents that are searched one after the other: the query's own partition
-    /// and all others, or all at once if it has none.
+    /// and the others, or a single part without partitions.
     fn parts(&self, query: Doc) -> Vec<Part> {
         let all = Part {
             slots: Slot(0)..Slot::new(self.docs.len()),

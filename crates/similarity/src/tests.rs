@@ -125,8 +125,8 @@ fn k_is_clamped_to_the_number_of_documents(#[case] k: usize, #[case] expected: u
     assert_eq!(index.top_k(search(0, k), |_| true).len(), expected);
 }
 
-/// Two documents share 10,000 terms, and each of them all but one with a third: the errors of so many
-/// products in single precision are far larger than the difference of the scores.
+/// Documents that share all but one of 10,000 terms: the rounding errors of the products in single precision
+/// are far larger than the difference of the scores.
 #[test]
 fn documents_of_10000_terms_are_compared_exactly() {
     let row = |skipped: u32, count: u32| -> Vec<(u32, u32)> {

@@ -60,7 +60,7 @@ impl Vectors {
         vectors
     }
 
-    /// Returns the weight of a term that a document has so many times.
+    /// Returns the weight of a term by its count in a document.
     pub(crate) fn weight(&self, term: Term, count: u16) -> f64 {
         term_frequency(count) * self.idf[term.at()]
     }

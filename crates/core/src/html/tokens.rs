@@ -62,8 +62,8 @@ pub(crate) fn tokens(html: &(impl AsRef<[u8]> + ?Sized)) -> Tokens<'_> {
     }
 }
 
-/// Returns the byte ranges of the contents of all comments, between `<!--` and `-->`, in order. A comment that
-/// is not closed is none. Takes linear time.
+/// Returns the byte ranges of the contents of all comments, between `<!--` and `-->`, in order. A comment
+/// without an end is left out. Takes linear time.
 pub(crate) fn comments(html: &[u8]) -> impl Iterator<Item = Range<usize>> {
     tokens(html).filter_map(|token| {
         let Token::Comment(span) = token else {

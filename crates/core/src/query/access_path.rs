@@ -32,7 +32,7 @@ pub(super) enum AccessPath<'a> {
     Sharing(Vec<PostId>),
     /// A top-k search by likeness.
     Similarity(SimilaritySearch<'a>),
-    /// The newest posts of content sets, until so many meet all predicates.
+    /// The newest posts of content sets, until the given number meets all predicates.
     Newest(usize),
     /// The posts of content sets within a range of dates.
     Dates,

@@ -9,7 +9,7 @@ use std::fmt::Write as _;
 use std::fs;
 use std::path::Path;
 
-use super::{Dice, STOP_WORDS, syllables};
+use super::{ARCHIVES, Dice, STOP_WORDS, syllables};
 
 /// The number of different words in the texts, without stop words.
 const VOCABULARY: usize = 30_000;
@@ -51,32 +51,6 @@ timezone = "Europe/London"
 
 [content.posts]
 terms = ["tag", "category", "author", "series"]
-
-[archive.journal]
-link = "/"
-per_page = 20
-feeds = ["atom", "rss"]
-
-[archive.tags]
-by = "tag"
-link = "/tags/{tag}/"
-overview = "/tags/"
-per_page = 20
-
-[archive.categories]
-by = "category"
-link = "/categories/{category}/"
-overview = "/categories/"
-per_page = 20
-feeds = ["atom"]
-
-[archive.years]
-by = "year"
-link = "/{year}/"
-overview = "/archive/"
-group = "month"
-show = "lines"
-per_page = 20
 "#;
 
 /// Writes a blog of `posts` posts below `root`; the same files for the same seed.
@@ -85,7 +59,7 @@ pub(crate) fn write_blog(root: &Path, posts: usize, seed: u64) {
     let images = root.join("assets/images");
     fs::create_dir_all(&images).expect("a new folder");
     fs::create_dir_all(root.join("posts")).expect("a new folder");
-    fs::write(root.join("tabulae.toml"), SETTINGS).expect("a new file");
+    fs::write(root.join("tabulae.toml"), format!("{SETTINGS}{ARCHIVES}")).expect("a new file");
     for number in 0..40 {
         let image = "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"640\" height=\"360\"/>\n";
         fs::write(images.join(format!("figure-{number}.svg")), image).expect("a new file");

@@ -167,7 +167,7 @@ impl Prose {
 fn write_site(root: &Path, posts: usize) {
     let mut dice = Dice::new(7);
     fs::create_dir_all(root.join("posts")).expect("a new folder");
-    fs::write(root.join("tabulae.toml"), SETTINGS).expect("a new file");
+    fs::write(root.join("tabulae.toml"), format!("{SETTINGS}{ARCHIVES}")).expect("a new file");
     let tags = (posts / 20).clamp(30, 3000);
     for number in 0..posts {
         let text = post(number, posts, tags, &mut dice);
@@ -180,7 +180,10 @@ const SETTINGS: &str = r#"
 title = "Bench"
 address = "https://bench.example/"
 timezone = "Europe/London"
+"#;
 
+/// The archives of both corpora.
+const ARCHIVES: &str = r#"
 [archive.journal]
 link = "/"
 per_page = 20
