@@ -5,12 +5,12 @@ use jiff::tz::TimeZone;
 use rstest::rstest;
 use tabulae_core::feed::*;
 use tabulae_core::settings::FeedFormat;
-use tabulae_core::time::Stamp;
+use tabulae_core::time::ZonedDate;
 
-fn stamp(text: &str) -> Stamp {
+fn stamp(text: &str) -> ZonedDate {
     tabulae_core::time::parse_date(text)
         .unwrap()
-        .stamp(&TimeZone::get("Europe/London").unwrap())
+        .zoned(&TimeZone::get("Europe/London").unwrap())
         .unwrap()
 }
 

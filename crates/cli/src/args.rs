@@ -6,7 +6,7 @@ use clap::builder::PossibleValuesParser;
 use clap::{Parser, Subcommand, ValueEnum, ValueHint};
 use tabulae_core::lint_levels::LintLevels;
 use tabulae_core::post::Include;
-use tabulae_core::time::{FORMS, Written, parse_date};
+use tabulae_core::time::{FORMS, WrittenDate, parse_date};
 use tabulae_engine::Workspace;
 
 /// Keeps the lists of a blog true: archives, overviews and feeds from front matter and queries.
@@ -51,7 +51,7 @@ pub(crate) struct Args {
     pub(crate) include: Vec<String>,
     /// Reference time: 2026-03-01, or 2026-03-01T09:00
     #[arg(long, global = true, help_heading = GLOBAL, value_name = "DATE", value_parser = parse_today)]
-    pub(crate) today: Option<Written>,
+    pub(crate) today: Option<WrittenDate>,
     /// Print errors, warnings and answers only, and no report of what was done
     #[arg(short, long, global = true, help_heading = GLOBAL)]
     pub(crate) quiet: bool,
@@ -411,7 +411,7 @@ fn parse_allowed(name: &str) -> Result<String, String> {
     LintLevels::default().allow(name).map(|()| name.to_owned())
 }
 
-fn parse_today(text: &str) -> Result<Written, String> {
+fn parse_today(text: &str) -> Result<WrittenDate, String> {
     parse_date(text).map_err(|diagnostic| match diagnostic {
         tabulae_core::time::DateError::Form => format!("write one of {FORMS}"),
         tabulae_core::time::DateError::NotThere(why) => why,

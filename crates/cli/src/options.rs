@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 use tabulae_core::post::Include;
-use tabulae_core::time::Written;
+use tabulae_core::time::WrittenDate;
 use tabulae_engine::{BuildOptions, Clock, DiskOutput, Error, ForeignFiles, Workspace};
 
 use crate::args::{Args, BuildArgs, LevelArgs};
@@ -27,7 +27,7 @@ impl Args {
     }
 
     /// Returns the same command line at another time.
-    pub(crate) fn at(&self, today: Option<Written>) -> Self {
+    pub(crate) fn at(&self, today: Option<WrittenDate>) -> Self {
         Self {
             today,
             ..self.clone()

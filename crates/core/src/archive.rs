@@ -37,7 +37,7 @@ pub enum By {
 
 /// An archive's posts, split and ordered.
 #[derive(Debug, Clone)]
-pub struct Laid {
+pub struct ArchiveLayout {
     /// The key of the groups; `None` for a whole archive.
     pub by: Option<By>,
     /// The archive's title.
@@ -144,7 +144,7 @@ pub fn lay_out(
     settings: &Settings,
     catalogue: &Catalogue,
     diagnostics: &mut Diagnostics,
-) -> Laid {
+) -> ArchiveLayout {
     let plain_title = archive
         .title
         .clone()
@@ -170,7 +170,7 @@ pub fn lay_out(
                 place: settings.source.place(archive.place),
             }]
         };
-        return Laid {
+        return ArchiveLayout {
             by: None,
             title: plain_title,
             groups,
@@ -195,7 +195,7 @@ pub fn lay_out(
         Some(title) if !title.contains('{') => title.clone(),
         _ => default_title(&archive.name, &by, settings, catalogue),
     };
-    Laid {
+    ArchiveLayout {
         by: Some(by),
         title: overview_title,
         groups,

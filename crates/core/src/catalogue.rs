@@ -27,7 +27,7 @@ use crate::route::Link;
 use crate::settings::{Settings, TermField};
 use crate::source::Place;
 use crate::term::{Term, TermId, identity, nested_identity};
-use crate::time::Stamp;
+use crate::time::ZonedDate;
 use crate::words::{KnownWords, WordTables};
 
 /// All posts and terms.
@@ -199,7 +199,11 @@ impl Catalogue {
     /// The posts whose dates stand so to something: `order` says how one date does, and must
     /// never rise from the newest post to the oldest. Undated posts are never among them.
     #[must_use]
-    pub fn dated(&self, order: impl Fn(&Stamp) -> Ordering, wanted: &[Ordering]) -> Range<PostId> {
+    pub fn dated(
+        &self,
+        order: impl Fn(&ZonedDate) -> Ordering,
+        wanted: &[Ordering],
+    ) -> Range<PostId> {
         let first_that = |fits: &dyn Fn(Ordering) -> bool| {
             let (mut low, mut high) = (0, self.dated);
             while low < high {

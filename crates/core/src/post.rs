@@ -23,7 +23,7 @@ use crate::html::Html;
 use crate::id::CountedBy;
 use crate::settings::{ContentSet, Settings};
 use crate::source::{Place, Source, Spanned};
-use crate::time::{Moment, Stamp};
+use crate::time::{Moment, ZonedDate};
 use crate::value::{Map, Value};
 
 /// The state of a post: in lists, or why not.
@@ -137,11 +137,11 @@ pub struct Post {
     /// The last part of its address.
     pub slug: String,
     /// When it is dated.
-    pub date: Option<Stamp>,
+    pub date: Option<ZonedDate>,
     /// When it was last changed; its date, unless it says otherwise.
-    pub updated: Option<Stamp>,
+    pub updated: Option<ZonedDate>,
     /// When it expires.
-    pub expires: Option<Stamp>,
+    pub expires: Option<ZonedDate>,
     /// Plain text that stands for it in lists.
     pub summary: Option<Arc<str>>,
     /// Set if the author chose the summary: by a key, or by `<!-- more -->`.

@@ -18,7 +18,7 @@ pub struct Moment {
 
 /// A date as it was written, before it is known in which time zone.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Written {
+pub struct WrittenDate {
     /// The calendar day.
     pub date: Date,
     /// The time of day, where one was written.
@@ -30,7 +30,7 @@ pub struct Written {
 /// An instant together with its day and time in the site's time zone.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(try_from = "Kept", into = "Kept")]
-pub struct Stamp {
+pub struct ZonedDate {
     /// The instant; of a date without a time, the first of its day.
     pub at: Timestamp,
     /// The day in the site's time zone.
@@ -41,7 +41,7 @@ pub struct Stamp {
     pub offset: i32,
 }
 
-/// A [`Stamp`] as it is kept: as numbers, and without what follows from them.
+/// A [`ZonedDate`] as it is kept: as numbers, and without what follows from them.
 #[derive(Serialize, Deserialize)]
 struct Kept {
     /// Nanoseconds since 1970.
@@ -50,17 +50,17 @@ struct Kept {
     timed: bool,
 }
 
-impl From<Stamp> for Kept {
-    fn from(stamp: Stamp) -> Self {
+impl From<ZonedDate> for Kept {
+    fn from(date: ZonedDate) -> Self {
         Self {
-            at: stamp.at.as_nanosecond(),
-            offset: stamp.offset,
-            timed: stamp.time.is_some(),
+            at: date.at.as_nanosecond(),
+            offset: date.offset,
+            timed: date.time.is_some(),
         }
     }
 }
 
-impl TryFrom<Kept> for Stamp {
+impl TryFrom<Kept> for ZonedDate {
     type Error = jiff::Error;
 
     fn try_from(kept: Kept) -> Result<Self, Self::Error> {
@@ -70,16 +70,16 @@ impl TryFrom<Kept> for Stamp {
     }
 }
 
-/// A stretch of time: from `start` up to, not including, `end`; an instant when they are equal.
+/// An interval of time: from `start` up to, not including, `end`; an instant when they are equal.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Stretch {
+pub struct Interval {
     /// The first instant.
     pub start: Timestamp,
     /// One past the last, or `start` again for a single instant.
     pub end: Timestamp,
 }
 
-impl Stretch {
+impl Interval {
     /// Returns the order of an instant: before, within, or after.
     #[must_use]
     pub fn order_of(&self, at: Timestamp) -> Ordering {
@@ -103,7 +103,7 @@ pub enum DatePart {
     /// One day.
     Day(Date),
     /// One instant, or a time of day in the site's time zone.
-    Instant(Written),
+    Instant(WrittenDate),
 }
 
 /// Why a text is no date.
@@ -133,7 +133,7 @@ impl Moment {
 /// # Errors
 /// [`DateError::Form`] for any other form; [`DateError::NotThere`] for 30 February, hour 25 and
 /// the like.
-pub fn parse_date(text: &str) -> Result<Written, DateError> {
+pub fn parse_date(text: &str) -> Result<WrittenDate, DateError> {
     let mut read = Digits { rest: text };
     let year = read.number(4)?;
     read.sign("-")?;
@@ -142,7 +142,7 @@ pub fn parse_date(text: &str) -> Result<Written, DateError> {
     let day = read.number(2)?;
     let date = civil_date(year, month, day);
     if read.rest.is_empty() {
-        return Ok(Written {
+        return Ok(WrittenDate {
             date: date?,
             time: None,
             offset: None,
@@ -153,7 +153,7 @@ pub fn parse_date(text: &str) -> Result<Written, DateError> {
     }
     let time = read.time()?;
     let offset = read.offset()?;
-    Ok(Written {
+    Ok(WrittenDate {
         date: date?,
         time: Some(time?),
         offset,
@@ -293,13 +293,13 @@ impl Digits<'_> {
     }
 }
 
-impl Written {
+impl WrittenDate {
     /// The instant in `zone`, where no offset was written. A time that the clock change skips
     /// moves forward; of a doubled one the first is meant.
     ///
     /// # Errors
     /// At the very ends of the calendar, where an instant cannot be told.
-    pub fn stamp(&self, zone: &TimeZone) -> Result<Stamp, DateError> {
+    pub fn zoned(&self, zone: &TimeZone) -> Result<ZonedDate, DateError> {
         let out = |_| DateError::NotThere("the calendar ends before that".to_owned());
         let local = DateTime::from_parts(self.date, self.time.unwrap_or_default());
         let at = match self.offset {
@@ -309,11 +309,11 @@ impl Written {
                 .compatible()
                 .map_err(out)?,
         };
-        Ok(Stamp::new(at, zone, self.time.is_some()))
+        Ok(ZonedDate::new(at, zone, self.time.is_some()))
     }
 }
 
-impl Stamp {
+impl ZonedDate {
     /// `at` as the site's time zone sees it.
     #[must_use]
     pub fn new(at: Timestamp, zone: &TimeZone, timed: bool) -> Self {
@@ -411,7 +411,7 @@ impl DatePart {
     ///
     /// # Errors
     /// At the very ends of the calendar.
-    pub fn stretch(&self, zone: &TimeZone) -> Result<Stretch, DateError> {
+    pub fn interval(&self, zone: &TimeZone) -> Result<Interval, DateError> {
         match self {
             DatePart::Year(year) => days(civil_date(*year, 1, 1)?, Span::new().years(1), zone),
             DatePart::Month(year, month) => days(
@@ -421,21 +421,21 @@ impl DatePart {
             ),
             DatePart::Day(day) => days(*day, Span::new().days(1), zone),
             DatePart::Instant(written) => {
-                let at = written.stamp(zone)?.at;
-                Ok(Stretch { start: at, end: at })
+                let at = written.zoned(zone)?.at;
+                Ok(Interval { start: at, end: at })
             }
         }
     }
 }
 
-fn days(first: Date, length: Span, zone: &TimeZone) -> Result<Stretch, DateError> {
+fn days(first: Date, length: Span, zone: &TimeZone) -> Result<Interval, DateError> {
     let out = |_| DateError::NotThere("the calendar ends before that".to_owned());
     let midnight = |day: Date| {
         zone.to_ambiguous_timestamp(day.at(0, 0, 0, 0))
             .compatible()
             .map_err(out)
     };
-    Ok(Stretch {
+    Ok(Interval {
         start: midnight(first)?,
         end: midnight(first.checked_add(length).map_err(out)?)?,
     })
@@ -483,8 +483,8 @@ mod tests {
     #[case::skipped_time_moves_forward("2026-03-29 01:30", "2026-03-29T01:30:00Z")]
     #[case::doubled_time_is_the_first("2026-10-25 01:30", "2026-10-25T00:30:00Z")]
     fn a_date_is_read_in_the_sites_time_zone(#[case] text: &str, #[case] utc: &str) {
-        let stamp = parse_date(text).unwrap().stamp(&london()).unwrap();
-        assert_eq!(stamp.at, utc.parse::<Timestamp>().unwrap());
+        let date = parse_date(text).unwrap().zoned(&london()).unwrap();
+        assert_eq!(date.at, utc.parse::<Timestamp>().unwrap());
     }
 
     #[rstest]
@@ -495,9 +495,9 @@ mod tests {
     #[case::a_time_that_is_skipped("2026-03-29T01:30")]
     #[case::long_before_1970("1815-06-18T11:35")]
     fn a_moment_is_kept_whole(#[case] text: &str) {
-        let stamp = parse_date(text).unwrap().stamp(&london()).unwrap();
-        let kept = serde_json::to_string(&stamp).unwrap();
-        assert_eq!(serde_json::from_str::<Stamp>(&kept).unwrap(), stamp);
+        let date = parse_date(text).unwrap().zoned(&london()).unwrap();
+        let kept = serde_json::to_string(&date).unwrap();
+        assert_eq!(serde_json::from_str::<ZonedDate>(&kept).unwrap(), date);
     }
 
     #[rstest]
@@ -534,9 +534,9 @@ mod tests {
         #[case] start: &str,
         #[case] end: &str,
     ) {
-        let stretch = parse_part(text).unwrap().stretch(&london()).unwrap();
-        assert_eq!(stretch.start, start.parse::<Timestamp>().unwrap());
-        assert_eq!(stretch.end, end.parse::<Timestamp>().unwrap());
+        let interval = parse_part(text).unwrap().interval(&london()).unwrap();
+        assert_eq!(interval.start, start.parse::<Timestamp>().unwrap());
+        assert_eq!(interval.end, end.parse::<Timestamp>().unwrap());
     }
 
     #[rstest]
@@ -558,15 +558,15 @@ mod tests {
         "0987-01-02T07:20:30-03:00",
         "Tue, 02 Jan 0987 07:20:30 -0300"
     )]
-    fn stamps_print_by_their_standards(
+    fn dates_print_by_their_standards(
         #[case] written: &str,
         #[case] zone: &str,
         #[case] rfc3339: &str,
         #[case] rfc822: &str,
     ) {
         let zone = TimeZone::get(zone).unwrap();
-        let stamp = parse_date(written).unwrap().stamp(&zone).unwrap();
-        assert_eq!(stamp.rfc3339(), rfc3339);
-        assert_eq!(stamp.rfc822(), rfc822);
+        let date = parse_date(written).unwrap().zoned(&zone).unwrap();
+        assert_eq!(date.rfc3339(), rfc3339);
+        assert_eq!(date.rfc822(), rfc822);
     }
 }

@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use crate::source::{Span, Spanned};
-use crate::time::Stamp;
+use crate::time::ZonedDate;
 
 /// One value.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -17,7 +17,7 @@ pub enum Value {
     /// True or false, and its text as written.
     Flag(bool, String),
     /// A date, and its text as written.
-    Date(Box<Stamp>, String),
+    Date(Box<ZonedDate>, String),
     /// A list.
     List(Vec<Spanned<Value>>),
     /// A map, in the order written.

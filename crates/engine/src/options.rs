@@ -10,7 +10,7 @@ use tabulae_core::diagnostic::Diagnostic;
 use tabulae_core::lint_levels::LintLevels;
 use tabulae_core::post::Include;
 use tabulae_core::settings::Settings;
-use tabulae_core::time::Written;
+use tabulae_core::time::WrittenDate;
 
 use crate::report::BuildReport;
 
@@ -161,7 +161,7 @@ pub enum Clock {
     /// An instant.
     At(Timestamp),
     /// A day (from its midnight) or a time, in the site's time zone where it has no offset.
-    Written(Written),
+    Written(WrittenDate),
 }
 
 impl Clock {
@@ -171,8 +171,8 @@ impl Clock {
         match self {
             Clock::At(at) => at,
             Clock::Written(written) => written
-                .stamp(zone)
-                .map_or(Timestamp::UNIX_EPOCH, |stamp| stamp.at),
+                .zoned(zone)
+                .map_or(Timestamp::UNIX_EPOCH, |date| date.at),
         }
     }
 }

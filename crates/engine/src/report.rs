@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 use tabulae_core::addresses::AddressChanges;
 use tabulae_core::diagnostic::Diagnostic;
-use tabulae_core::time::Stamp;
+use tabulae_core::time::ZonedDate;
 
 /// The report of a build.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -51,7 +51,7 @@ pub struct BuildReport {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Due {
     /// The time, in the site's time zone.
-    pub at: Stamp,
+    pub at: ZonedDate,
     /// The title.
     pub title: String,
     /// The path of its file.

@@ -102,8 +102,8 @@ impl<'a> Columns<'a> {
     }
 
     fn value(&self, post: PostRef<'_>, name: &str) -> Value {
-        let date = |date: tabulae_engine::PostDate| json!(date.stamp().map(|stamp| stamp.iso()));
-        let day = post.date().stamp().map(|stamp| stamp.day);
+        let date = |date: tabulae_engine::PostDate| json!(date.zoned().map(|date| date.iso()));
+        let day = post.date().zoned().map(|date| date.day);
         match name {
             "path" => json!(post.path()),
             "folder" => json!(post.folder()),

@@ -201,7 +201,7 @@ fn as_table(posts: &Posts<'_>, fields: &[&str]) -> String {
     ]);
     for post in posts.iter() {
         let terms: Vec<&str> = fields.iter().flat_map(|field| post.terms(field)).collect();
-        let date = post.date().stamp();
+        let date = post.date().zoned();
         table.row(vec![
             date.map_or_else(String::new, |date| date.day.to_string()),
             post.title().to_owned(),

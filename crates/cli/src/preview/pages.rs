@@ -88,7 +88,7 @@ fn found(posts: &Posts<'_>) -> String {
     let total = counted(posts.total(), "post", "posts");
     let mut table = format!("<p>{total}{shown}</p>\n<table>\n");
     for post in posts.iter() {
-        let date = post.date().stamp().map(|date| date.day.to_string());
+        let date = post.date().zoned().map(|date| date.day.to_string());
         let _ = writeln!(
             table,
             "<tr><td>{}</td><td><a href=\"{}\">{}</a></td><td>{}</td></tr>",

@@ -307,7 +307,7 @@ fn each_value<'a>(value: &'a Value, see: &mut impl FnMut(Cell<'a>)) {
         Value::Text(text) if !text.trim().is_empty() => see(Cell::Text(text)),
         Value::Number(number, _) => see(Cell::Number(*number)),
         Value::Flag(flag, _) => see(Cell::Flag(*flag)),
-        Value::Date(stamp, _) => see(Cell::Date(stamp.at)),
+        Value::Date(date, _) => see(Cell::Date(date.at)),
         Value::List(items) => items.iter().for_each(|item| each_value(&item.node, see)),
         Value::Text(_) | Value::Map(_) | Value::Null => {}
     }

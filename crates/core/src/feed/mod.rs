@@ -10,7 +10,7 @@ use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
 use crate::settings::FeedFormat;
-use crate::time::Stamp;
+use crate::time::ZonedDate;
 
 pub use self::content::content;
 
@@ -104,9 +104,9 @@ pub struct Entry {
     /// The title, plain.
     pub title: String,
     /// When it was dated.
-    pub published: Option<Stamp>,
+    pub published: Option<ZonedDate>,
     /// When it was last changed.
-    pub updated: Stamp,
+    pub updated: ZonedDate,
     /// The authors; the feed's if the entry has no author.
     pub authors: Vec<Person>,
     /// The terms.
@@ -146,12 +146,12 @@ impl Document {
 
     /// The newest change of any entry; the epoch when there are none.
     #[must_use]
-    pub fn updated(&self) -> Stamp {
+    pub fn updated(&self) -> ZonedDate {
         self.entries
             .iter()
             .map(|entry| entry.updated)
             .max_by_key(|updated| updated.at)
-            .unwrap_or_else(|| Stamp::new(Timestamp::UNIX_EPOCH, &TimeZone::UTC, true))
+            .unwrap_or_else(|| ZonedDate::new(Timestamp::UNIX_EPOCH, &TimeZone::UTC, true))
     }
 }
 

@@ -68,8 +68,8 @@ fn as_date(text: &str, zone: &TimeZone) -> Option<Value> {
     if text.len() < 10 || !text.as_bytes()[0].is_ascii_digit() {
         return None;
     }
-    let stamp = parse_date(text).ok()?.stamp(zone).ok()?;
-    Some(Value::Date(Box::new(stamp), text.to_owned()))
+    let date = parse_date(text).ok()?.zoned(zone).ok()?;
+    Some(Value::Date(Box::new(date), text.to_owned()))
 }
 
 /// Adds an entry; a key given twice is an error that names both places.

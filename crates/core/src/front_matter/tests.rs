@@ -11,7 +11,7 @@ fn shown(value: &Value) -> String {
         Value::Text(text) => format!("text {text}"),
         Value::Number(number, written) => format!("number {number} as {written}"),
         Value::Flag(flag, written) => format!("flag {flag} as {written}"),
-        Value::Date(stamp, written) => format!("date {} as {written}", stamp.iso()),
+        Value::Date(date, written) => format!("date {} as {written}", date.iso()),
         Value::List(items) => {
             let items: Vec<_> = items.iter().map(|i| shown(&i.node)).collect();
             format!("[{}]", items.join("; "))

@@ -140,8 +140,8 @@ impl Reader<'_> {
             return Value::Text(written);
         }
         let plain = written.replace('t', "T").replace('z', "Z");
-        match parse_date(&plain).and_then(|date| date.stamp(self.zone)) {
-            Ok(stamp) => Value::Date(Box::new(stamp), written),
+        match parse_date(&plain).and_then(|date| date.zoned(self.zone)) {
+            Ok(date) => Value::Date(Box::new(date), written),
             Err(_) => Value::Text(written),
         }
     }

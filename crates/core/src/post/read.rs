@@ -10,7 +10,7 @@ use crate::settings::{ContentSet, DraftTest, Settings};
 use crate::slip::slip_of;
 use crate::source::{Place, Source, Span, Spanned};
 use crate::term::{identity, slug, unfit_slug};
-use crate::time::{DateError, FORMS, Moment, Stamp, parse_date};
+use crate::time::{DateError, FORMS, Moment, ZonedDate, parse_date};
 use crate::value::{Map, Value};
 
 /// The most values of one term field that a post may have.
@@ -152,14 +152,14 @@ impl<'a> Reader<'a> {
             .unwrap_or_else(|| title_of_name(&named.name))
     }
 
-    pub(super) fn date(&mut self, name: &str) -> Option<Stamp> {
+    pub(super) fn date(&mut self, name: &str) -> Option<ZonedDate> {
         let value = self.value(name)?;
         match &value.node {
-            Value::Date(stamp, _) => Some(**stamp),
+            Value::Date(date, _) => Some(**date),
             other => match other.written() {
                 Some(text) => {
                     let parsed =
-                        parse_date(text.trim()).and_then(|date| date.stamp(&self.moment.zone));
+                        parse_date(text.trim()).and_then(|date| date.zoned(&self.moment.zone));
                     parsed
                         .map_err(|diagnostic| {
                             self.diagnostics.push(date_error(
@@ -178,12 +178,12 @@ impl<'a> Reader<'a> {
         }
     }
 
-    pub(super) fn date_of_name(&mut self, named: &FileName, path: &str) -> Option<Stamp> {
+    pub(super) fn date_of_name(&mut self, named: &FileName, path: &str) -> Option<ZonedDate> {
         if self.has("date") {
             return None;
         }
         let text = named.date.as_ref()?;
-        let parsed = parse_date(text).and_then(|date| date.stamp(&self.moment.zone));
+        let parsed = parse_date(text).and_then(|date| date.zoned(&self.moment.zone));
         parsed
             .map_err(|diagnostic| {
                 self.diagnostics

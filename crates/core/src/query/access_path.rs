@@ -11,7 +11,7 @@ use super::predicate::{FieldRef, Literal, Order, Predicate, Side, Source};
 use super::similar::{SimilaritySearch, least};
 use super::{Conjunct, Query, Resolved};
 use crate::catalogue::PostId;
-use crate::time::Stamp;
+use crate::time::ZonedDate;
 
 /// The purpose of a plan.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -246,14 +246,14 @@ impl<'a> Runner<'a> {
 
     fn row(&self, field: &FieldRef, to: &Literal, wanted: &[Ordering]) -> Option<Range<PostId>> {
         match (field, to) {
-            (FieldRef::Derived(DerivedField::Date), Literal::Date(stretch)) => {
-                let order = |date: &Stamp| stretch.order_of(date.at);
+            (FieldRef::Derived(DerivedField::Date), Literal::Date(interval)) => {
+                let order = |date: &ZonedDate| interval.order_of(date.at);
                 Some(self.catalogue.dated(order, wanted))
             }
             (FieldRef::Derived(DerivedField::Year), Literal::Number(year))
                 if self.catalogue.days_in_order() && !year.is_nan() =>
             {
-                let order = |date: &Stamp| f64::from(date.day.year()).total_cmp(year);
+                let order = |date: &ZonedDate| f64::from(date.day.year()).total_cmp(year);
                 Some(self.catalogue.dated(order, wanted))
             }
             _ => None,

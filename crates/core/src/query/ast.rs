@@ -43,7 +43,7 @@ pub struct Statement {
 
 /// The time for which an answer is valid while the posts do not change.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default, Serialize, Deserialize)]
-pub enum Lasts {
+pub enum Validity {
     /// For ever.
     #[default]
     Ever,
@@ -56,11 +56,11 @@ pub enum Lasts {
 impl Statement {
     /// Returns the validity of the answer, without that of its named queries.
     #[must_use]
-    pub fn lasts(&self) -> Lasts {
-        let condition = self.condition.as_ref().map(Condition::lasts);
+    pub fn validity(&self) -> Validity {
+        let condition = self.condition.as_ref().map(Condition::validity);
         let shuffles = self.order.iter().map(|key| match &key.node {
-            Key::Random(Seed::Today | Seed::Week) => Lasts::Today,
-            _ => Lasts::Ever,
+            Key::Random(Seed::Today | Seed::Week) => Validity::Today,
+            _ => Validity::Ever,
         });
         condition
             .into_iter()
@@ -127,14 +127,14 @@ impl Condition {
 
     /// Returns the validity of a condition's result.
     #[must_use]
-    pub fn lasts(&self) -> Lasts {
+    pub fn validity(&self) -> Validity {
         let values = self.values().into_iter();
-        let lasts = values.map(|value| match &value.node {
-            Value::Relative(Base::Today, _) => Lasts::Today,
-            Value::Relative(Base::Now, _) => Lasts::Moment,
-            _ => Lasts::Ever,
+        let validity = values.map(|value| match &value.node {
+            Value::Relative(Base::Today, _) => Validity::Today,
+            Value::Relative(Base::Now, _) => Validity::Moment,
+            _ => Validity::Ever,
         });
-        lasts.max().unwrap_or_default()
+        validity.max().unwrap_or_default()
     }
 }
 

@@ -191,7 +191,7 @@ impl<'a> Runner<'a> {
                     }),
                 }
             }
-            (Val::Date(at), Literal::Date(stretch)) => comparison.admits(stretch.order_of(*at)),
+            (Val::Date(at), Literal::Date(interval)) => comparison.admits(interval.order_of(*at)),
             (Val::Number(a), Literal::Number(b)) => a
                 .partial_cmp(b)
                 .is_some_and(|order| comparison.admits(order)),
@@ -279,7 +279,7 @@ fn literal_value(literal: &Literal) -> Option<Val<'_>> {
         Literal::Text { written, .. } => Some(Val::Text(Cow::Borrowed(written))),
         Literal::Number(number) => Some(Val::Number(*number)),
         Literal::Flag(flag) => Some(Val::Flag(*flag)),
-        Literal::Date(stretch) => Some(Val::Date(stretch.start)),
+        Literal::Date(interval) => Some(Val::Date(interval.start)),
         Literal::Term(field, id) => id.map(|id| Val::Term(*field, id)),
     }
 }

@@ -1,6 +1,6 @@
 //! Why a query finds nothing.
 
-use super::ast::{Comparison, Condition, Lasts, Statement, Test, Value};
+use super::ast::{Comparison, Condition, Statement, Test, Validity, Value};
 use super::resolve::resolve;
 use super::scope::Scope;
 use super::words::nearest_terms;
@@ -32,7 +32,7 @@ impl Query<Written> {
         let slip = left
             .tests
             .iter()
-            .any(|(test, count)| *count == 0 && test.lasts() == Lasts::Ever);
+            .any(|(test, count)| *count == 0 && test.validity() == Validity::Ever);
         slip.then(|| self.say(&left, scope.catalogue))
     }
 

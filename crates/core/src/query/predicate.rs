@@ -9,7 +9,7 @@ use super::fields::DerivedField;
 use super::{Query, Resolved};
 use crate::catalogue::{Catalogue, PostId};
 use crate::term::TermId;
-use crate::time::Stretch;
+use crate::time::Interval;
 
 /// The source of a post's value.
 #[derive(Debug, Clone, PartialEq)]
@@ -42,7 +42,7 @@ pub(super) enum Literal {
     },
     Number(f64),
     Flag(bool),
-    Date(Stretch),
+    Date(Interval),
     /// A term of a term field; `None` where no post has it.
     Term(usize, Option<TermId>),
 }

@@ -7,7 +7,7 @@ use indexmap::IndexMap;
 use super::predicate::NamedQuery;
 use crate::catalogue::Catalogue;
 use crate::similarity::FieldWeights;
-use crate::time::{Moment, Stamp};
+use crate::time::{Moment, ZonedDate};
 
 /// The named queries of a site, resolved.
 #[derive(Debug, Default)]
@@ -27,7 +27,7 @@ pub enum Parameter {
     /// True or false.
     Flag(bool),
     /// A date.
-    Date(Stamp),
+    Date(ZonedDate),
     /// Several values.
     List(Vec<Parameter>),
     /// Nothing: each test with it is false.

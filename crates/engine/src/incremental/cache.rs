@@ -8,7 +8,7 @@ use std::sync::Arc;
 use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
 use tabulae_core::diagnostic::Diagnostic;
-use tabulae_core::query::ast::Lasts;
+use tabulae_core::query::ast::Validity;
 use tabulae_core::route::OutputPath;
 
 use super::key::Key;
@@ -124,11 +124,11 @@ impl UnchangedReport {
 
     /// Returns the day to store for a site whose queries are valid so long; `None` if the report can never
     /// be repeated.
-    pub(crate) fn day_of(lasts: Lasts, today: Date) -> Option<Option<Date>> {
-        match lasts {
-            Lasts::Ever => Some(None),
-            Lasts::Today => Some(Some(today)),
-            Lasts::Moment => None,
+    pub(crate) fn day_of(validity: Validity, today: Date) -> Option<Option<Date>> {
+        match validity {
+            Validity::Ever => Some(None),
+            Validity::Today => Some(Some(today)),
+            Validity::Moment => None,
         }
     }
 }

@@ -22,7 +22,7 @@ use std::sync::OnceLock;
 use rayon::prelude::*;
 use tabulae_core::archive::months;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::query::ast::Lasts;
+use tabulae_core::query::ast::Validity;
 use tabulae_core::query::{Query, Written};
 use tabulae_core::source::Passage;
 use tabulae_core::term::TermId;
@@ -364,17 +364,20 @@ impl<'a> CurrentFingerprints<'a> {
                     all.number(*text);
                 });
             }
-            let lasts = statements
+            let validity = statements
                 .iter()
                 .flatten()
-                .map(|known| known.statement().lasts());
-            let lasts = lasts.max().unwrap_or_default().max(site.query_traits.lasts);
-            match lasts {
-                Lasts::Ever => {}
-                Lasts::Today => {
+                .map(|known| known.statement().validity());
+            let validity = validity
+                .max()
+                .unwrap_or_default()
+                .max(site.query_traits.validity);
+            match validity {
+                Validity::Ever => {}
+                Validity::Today => {
                     all.text(&site.moment.today().to_string());
                 }
-                Lasts::Moment => {
+                Validity::Moment => {
                     all.text(&site.moment.now.to_string());
                 }
             }
@@ -463,28 +466,32 @@ impl<'a> CurrentFingerprints<'a> {
     /// Returns true if the answer of a query changes only with the metadata of posts.
     fn depends_on_posts(&self, text: &str) -> bool {
         let statement = self.statement(text);
-        self.lasts(text) == Lasts::Ever
+        self.validity(text) == Validity::Ever
             && statement.is_some_and(|known| !known.statement().looks_into_texts())
             && !self.data.site.query_traits.texts
     }
 
-    fn lasts(&self, text: &str) -> Lasts {
-        let own = self.statement(text).map(|known| known.statement().lasts());
+    fn validity(&self, text: &str) -> Validity {
+        let own = self
+            .statement(text)
+            .map(|known| known.statement().validity());
         own.unwrap_or_default()
-            .max(self.data.site.query_traits.lasts)
+            .max(self.data.site.query_traits.validity)
     }
 
     /// Returns how long the values of keys are valid.
-    pub(super) fn lasts_of<'k>(&self, keys: impl Iterator<Item = &'k Key>) -> Lasts {
-        let lasts = keys.map(|key| match key {
-            Key::Day => Lasts::Today,
-            Key::Moment => Lasts::Moment,
-            key => key.query().map_or(Lasts::Ever, |text| self.lasts(text)),
+    pub(super) fn validity_of<'k>(&self, keys: impl Iterator<Item = &'k Key>) -> Validity {
+        let validity = keys.map(|key| match key {
+            Key::Day => Validity::Today,
+            Key::Moment => Validity::Moment,
+            key => key
+                .query()
+                .map_or(Validity::Ever, |text| self.validity(text)),
         });
-        lasts
+        validity
             .max()
             .unwrap_or_default()
-            .max(self.data.site.query_traits.lasts)
+            .max(self.data.site.query_traits.validity)
     }
 }
 

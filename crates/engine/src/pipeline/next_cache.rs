@@ -6,7 +6,7 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use rayon::prelude::*;
 use tabulae_core::diagnostic::{Code, Diagnostic};
-use tabulae_core::query::ast::Lasts;
+use tabulae_core::query::ast::Validity;
 use tabulae_core::similarity::Doc;
 
 use super::current::CurrentFingerprints;
@@ -160,10 +160,10 @@ fn unchanged_report(build: &Finished<'_, '_>, keys: &[(Key, u64)]) -> Option<Unc
     if !scan.whole || diagnostics.iter().any(is_said_once) {
         return None;
     }
-    let mut lasts = current.lasts_of(keys.iter().map(|(key, _)| key));
+    let mut validity = current.validity_of(keys.iter().map(|(key, _)| key));
     if site.include.drafts {
         // The address of a draft without a date is that of the day.
-        lasts = lasts.max(Lasts::Today);
+        validity = validity.max(Validity::Today);
     }
     let changes = site.changes_state_at();
     Some(UnchangedReport {
@@ -178,6 +178,6 @@ fn unchanged_report(build: &Finished<'_, '_>, keys: &[(Key, u64)]) -> Option<Unc
             site.moment.now.as_second(),
             changes.map(Timestamp::as_second),
         ),
-        day: UnchangedReport::day_of(lasts, site.moment.today())?,
+        day: UnchangedReport::day_of(validity, site.moment.today())?,
     })
 }

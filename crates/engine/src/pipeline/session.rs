@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::Diagnostics;
-use tabulae_core::query::ast::Lasts;
+use tabulae_core::query::ast::Validity;
 use tabulae_core::settings::Settings;
 
 use super::post_fingerprints::PostFingerprints;
@@ -144,7 +144,10 @@ impl LoadedSite {
         }
         let now = options.clock.now(&site.moment.zone);
         let same_day = site.moment.zone.to_datetime(now).date() == site.moment.today();
-        if site.query_traits.lasts == Lasts::Moment || !same_day || site.changes_state_before(now) {
+        if site.query_traits.validity == Validity::Moment
+            || !same_day
+            || site.changes_state_before(now)
+        {
             return None;
         }
         let changed = scan.changed(&old.files, FEW)?;

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use tabulae_core::archive::Laid;
+use tabulae_core::archive::ArchiveLayout;
 use tabulae_core::route::Link;
 use tabulae_core::settings::Settings;
 use tabulae_core::source::Place;
@@ -17,7 +17,7 @@ pub(crate) struct Plan {
     /// The outputs, in the order in which they are rendered.
     pub outputs: Vec<Output>,
     /// The archives, laid out.
-    pub archives: Vec<Laid>,
+    pub archives: Vec<ArchiveLayout>,
     /// The overview's address of each archive that has one.
     pub overviews: Vec<Option<Link>>,
     /// The feeds.

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
-use tabulae_core::archive::{By, Laid, lay_out};
+use tabulae_core::archive::{ArchiveLayout, By, lay_out};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::html::relative_addresses;
@@ -188,7 +188,7 @@ impl Planner<'_> {
             );
             (laid, undated, diagnostics)
         });
-        let lists: Vec<(Laid, Vec<PostId>, Diagnostics)> = lists.collect();
+        let lists: Vec<(ArchiveLayout, Vec<PostId>, Diagnostics)> = lists.collect();
         for ((at, archive), (laid, undated, diagnostics)) in archives.iter().enumerate().zip(lists)
         {
             self.diagnostics.extend(diagnostics);

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use minijinja::context;
-use tabulae_core::archive::{GroupTerm, Laid};
+use tabulae_core::archive::{ArchiveLayout, GroupTerm};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::query::{Query, Resolved};
@@ -320,7 +320,11 @@ fn no_post(page: &Page<'_>, span: Span) -> Diagnostic {
 }
 
 /// The posts of one of an archive's terms, by name or slug.
-fn of_term(page: &Page<'_>, laid: &Laid, of: &Spanned<String>) -> Result<Vec<PostId>, Diagnostics> {
+fn of_term(
+    page: &Page<'_>,
+    laid: &ArchiveLayout,
+    of: &Spanned<String>,
+) -> Result<Vec<PostId>, Diagnostics> {
     let wanted = identity(&of.node);
     let is_it = |term: &GroupTerm| identity(&term.name) == wanted || term.slug == of.node;
     let mut groups = laid.groups.iter();
@@ -340,7 +344,7 @@ fn of_term(page: &Page<'_>, laid: &Laid, of: &Spanned<String>) -> Result<Vec<Pos
 }
 
 /// The posts of an archive, in its order; of one that is split, each once in the default order.
-fn of_all(laid: &Laid) -> Vec<PostId> {
+fn of_all(laid: &ArchiveLayout) -> Vec<PostId> {
     let groups = laid.groups.iter();
     let mut posts: Vec<PostId> = groups.flat_map(|group| group.posts.clone()).collect();
     if laid.groups.len() > 1 {

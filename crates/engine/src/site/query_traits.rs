@@ -1,7 +1,7 @@
 //! Traits of the settings' queries.
 
 use tabulae_core::query::Query;
-use tabulae_core::query::ast::{Lasts, Statement};
+use tabulae_core::query::ast::{Statement, Validity};
 use tabulae_core::settings::Settings;
 use tabulae_core::source::Passage;
 
@@ -9,7 +9,7 @@ use tabulae_core::source::Passage;
 #[derive(Debug, Clone, Copy, Default)]
 pub(crate) struct QueryTraits {
     /// The validity of the answers: the shortest of all.
-    pub(crate) lasts: Lasts,
+    pub(crate) validity: Validity,
     /// Set if any reads texts.
     pub(crate) texts: bool,
     /// Set if any names summaries.
@@ -24,9 +24,9 @@ impl QueryTraits {
         let statements = statements(settings);
         let any = |asks: fn(&Statement) -> bool| statements.iter().any(asks);
         Self {
-            lasts: statements
+            validity: statements
                 .iter()
-                .map(Statement::lasts)
+                .map(Statement::validity)
                 .max()
                 .unwrap_or_default(),
             texts: any(Statement::looks_into_texts),

@@ -6,17 +6,17 @@ use std::sync::Arc;
 
 use minijinja::value::{DynObject, Object, ObjectRepr};
 use minijinja::{Error, ErrorKind, State, Value};
-use tabulae_core::time::Stamp;
+use tabulae_core::time::ZonedDate;
 
 /// A date in a template. Prints by ISO 8601; `|date` writes it in words.
 #[derive(Debug)]
 pub(super) struct DateObject {
-    pub(super) stamp: Stamp,
+    pub(super) stamp: ZonedDate,
 }
 
 /// A date as a value.
 #[must_use]
-pub(crate) fn date_value(stamp: Stamp) -> Value {
+pub(crate) fn date_value(stamp: ZonedDate) -> Value {
     Value::from_object(DateObject { stamp })
 }
 

@@ -7,7 +7,7 @@ use minijinja::{Environment, Error, Value};
 use tabulae_core::language::DateStyle;
 use tabulae_core::post::State as PostState;
 use tabulae_core::term::slug;
-use tabulae_core::time::{Stamp, parse_date};
+use tabulae_core::time::{ZonedDate, parse_date};
 
 use super::arguments::{known, optional, text, wrong};
 use super::data::RenderData;
@@ -67,7 +67,7 @@ fn absolute(data: &RenderData, link: &str) -> String {
 }
 
 /// The moment that `filter` is asked for.
-fn stamp_of(data: &RenderData, value: &Value, filter: &str) -> Result<Stamp, Error> {
+fn zoned_date_of(data: &RenderData, value: &Value, filter: &str) -> Result<ZonedDate, Error> {
     if let Some(date) = value.downcast_object_ref::<DateObject>() {
         return Ok(date.stamp);
     }
@@ -77,7 +77,7 @@ fn stamp_of(data: &RenderData, value: &Value, filter: &str) -> Result<Stamp, Err
         .ok_or_else(|| wrong(format!("{takes} this is {}", value.kind())))?;
     let zone = &data.site.moment.zone;
     parse_date(text)
-        .and_then(|date| date.stamp(zone))
+        .and_then(|date| date.zoned(zone))
         .map_err(|_| {
             wrong(format!(
                 "{takes} \"{text}\" is not a date; write a date, such as `post.date`"
@@ -89,7 +89,7 @@ fn date(data: &RenderData, value: &Value, pattern: Option<&Value>) -> Result<Val
     if value.is_none() {
         return Ok(Value::from(()));
     }
-    let stamp = stamp_of(data, value, "date")?;
+    let stamp = zoned_date_of(data, value, "date")?;
     in_words(data, stamp, pattern)
 }
 
@@ -98,7 +98,7 @@ fn time(data: &RenderData, value: &Value, pattern: Option<&Value>) -> Result<Val
     if value.is_none() {
         return Ok(Value::from(()));
     }
-    let stamp = stamp_of(data, value, "time")?;
+    let stamp = zoned_date_of(data, value, "time")?;
     let words = in_words(data, stamp, pattern)?;
     let words = escape(words.as_str().unwrap_or_default());
     let element = ["<time datetime=\"", &stamp.iso(), "\">", &words, "</time>"];
@@ -106,7 +106,7 @@ fn time(data: &RenderData, value: &Value, pattern: Option<&Value>) -> Result<Val
 }
 
 /// A date in words, by the site's setting or by a pattern.
-fn in_words(data: &RenderData, stamp: Stamp, pattern: Option<&Value>) -> Result<Value, Error> {
+fn in_words(data: &RenderData, stamp: ZonedDate, pattern: Option<&Value>) -> Result<Value, Error> {
     let language = &data.site.catalogue.language;
     let style = match pattern.map(text).transpose()? {
         None => match data.day(stamp.day) {

@@ -12,7 +12,7 @@ use tabulae_core::post::State as PostState;
 use tabulae_core::query::fields::{DerivedField, FIELDS, derived};
 use tabulae_core::source::Source;
 use tabulae_core::term::TermId;
-use tabulae_core::time::Stamp;
+use tabulae_core::time::ZonedDate;
 use tabulae_core::weave::Page;
 
 use super::context::RenderContext;
@@ -190,7 +190,7 @@ impl PostObject {
     }
 }
 
-fn date_or_none(stamp: Option<Stamp>) -> Value {
+fn date_or_none(stamp: Option<ZonedDate>) -> Value {
     stamp.map_or(Value::from(()), date_value)
 }
 

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use minijinja::{Error, Value};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
-use tabulae_core::query::ast::Lasts;
+use tabulae_core::query::ast::Validity;
 use tabulae_core::query::{Parameter, Query, Resolved, Scope, Written};
 use tabulae_core::source::{Passage, Source, Span};
 
@@ -207,11 +207,11 @@ fn track(context: &RenderContext, text: &str, resolved: &Query<Resolved>, is_pla
     }
     context.track_key(Key::All);
     let statement = Query::parse(&Passage::command_line(text));
-    let lasts = statement.map_or(Lasts::Moment, |known| known.statement().lasts());
-    match lasts.max(site.query_traits.lasts) {
-        Lasts::Ever => {}
-        Lasts::Today => context.track_key(Key::Day),
-        Lasts::Moment => context.track_key(Key::Moment),
+    let validity = statement.map_or(Validity::Moment, |known| known.statement().validity());
+    match validity.max(site.query_traits.validity) {
+        Validity::Ever => {}
+        Validity::Today => context.track_key(Key::Day),
+        Validity::Moment => context.track_key(Key::Moment),
     }
 }
 

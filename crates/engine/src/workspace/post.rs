@@ -9,7 +9,7 @@ use tabulae_core::html;
 use tabulae_core::post::{Post, State};
 use tabulae_core::query::{Answer, Query, Written};
 use tabulae_core::source::Source;
-use tabulae_core::time::Stamp;
+use tabulae_core::time::ZonedDate;
 use tabulae_core::value::Value;
 
 use crate::error::Error;
@@ -250,12 +250,12 @@ impl<'a> PostRef<'a> {
 
 /// A date of a post. It prints as in ISO 8601: a day, or a time with offset; a missing one as nothing.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct PostDate(Option<Stamp>);
+pub struct PostDate(Option<ZonedDate>);
 
 impl PostDate {
     /// Returns the time with its day, if there is a date.
     #[must_use]
-    pub fn stamp(self) -> Option<Stamp> {
+    pub fn zoned(self) -> Option<ZonedDate> {
         self.0
     }
 }

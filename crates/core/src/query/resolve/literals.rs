@@ -10,7 +10,7 @@ use crate::diagnostic::{Code, Diagnostic};
 use crate::language::fold;
 use crate::source::Span;
 use crate::term::TermId;
-use crate::time::{DatePart, Moment, Stretch, month_number, parse_part};
+use crate::time::{DatePart, Interval, Moment, month_number, parse_part};
 use crate::value::Kind;
 
 impl<'a> Resolver<'a> {
@@ -70,14 +70,14 @@ impl<'a> Resolver<'a> {
             Parameter::Text(text) => Value::Text(text.clone()),
             Parameter::Number(number) => Value::Number(*number, number.to_string()),
             Parameter::Flag(flag) => Value::Flag(*flag),
-            Parameter::Date(stamp) if kinds.contains(&Kind::Date) => {
-                let stretch = Stretch {
-                    start: stamp.at,
-                    end: stamp.at,
+            Parameter::Date(date) if kinds.contains(&Kind::Date) => {
+                let interval = Interval {
+                    start: date.at,
+                    end: date.at,
                 };
-                return Some(Side::Literals(vec![Literal::Date(stretch)]));
+                return Some(Side::Literals(vec![Literal::Date(interval)]));
             }
-            Parameter::Date(stamp) => Value::Text(stamp.iso()),
+            Parameter::Date(date) => Value::Text(date.iso()),
         };
         self.plain_literal(&node, value.span, field, kinds, name)
             .map(|literal| Side::Literals(vec![literal]))
@@ -105,20 +105,20 @@ impl<'a> Resolver<'a> {
             }
             Value::Number(number, _) if has(Kind::Number) => return Some(Literal::Number(*number)),
             Value::Number(_, written) if has(Kind::Date) && written.len() == 4 => {
-                if let Some(stretch) = parse_part(written)
+                if let Some(interval) = parse_part(written)
                     .ok()
-                    .and_then(|part| part.stretch(&moment.zone).ok())
+                    .and_then(|part| part.interval(&moment.zone).ok())
                 {
-                    return Some(Literal::Date(stretch));
+                    return Some(Literal::Date(interval));
                 }
             }
             Value::Flag(flag) if has(Kind::Flag) => return Some(Literal::Flag(*flag)),
             Value::Date(part, written) if has(Kind::Date) => {
-                return self.stretch(part, written, span).map(Literal::Date);
+                return self.interval(part, written, span).map(Literal::Date);
             }
             Value::Relative(base, steps) if has(Kind::Date) => {
                 return match relative(*base, steps, moment) {
-                    Some(stretch) => Some(Literal::Date(stretch)),
+                    Some(interval) => Some(Literal::Date(interval)),
                     None => {
                         self.error(
                             Code::InvalidQuery,
@@ -136,14 +136,14 @@ impl<'a> Resolver<'a> {
         None
     }
 
-    pub(super) fn stretch(
+    pub(super) fn interval(
         &mut self,
         part: &DatePart,
         written: &str,
         span: Span,
-    ) -> Option<Stretch> {
-        match part.stretch(&self.scope.moment.zone) {
-            Ok(stretch) => Some(stretch),
+    ) -> Option<Interval> {
+        match part.interval(&self.scope.moment.zone) {
+            Ok(interval) => Some(interval),
             Err(_) => {
                 self.error(
                     Code::InvalidQuery,
@@ -267,7 +267,7 @@ fn instead_of_term(table: &TermTable, spelling: &str) -> String {
 }
 
 /// A day or instant counted from the moment, in the site's time zone; `None` out of the calendar.
-fn relative(base: Base, steps: &[Step], moment: &Moment) -> Option<Stretch> {
+fn relative(base: Base, steps: &[Step], moment: &Moment) -> Option<Interval> {
     let span = |step: &Step| {
         let count = i64::from(step.count);
         let span = jiff::Span::new();
@@ -286,7 +286,7 @@ fn relative(base: Base, steps: &[Step], moment: &Moment) -> Option<Stretch> {
             for step in steps {
                 day = day.checked_add(span(step)?).ok()?;
             }
-            DatePart::Day(day).stretch(&moment.zone).ok()
+            DatePart::Day(day).interval(&moment.zone).ok()
         }
         Base::Now => {
             let mut at = moment.now.to_zoned_datetime(moment.zone.clone());
@@ -294,7 +294,7 @@ fn relative(base: Base, steps: &[Step], moment: &Moment) -> Option<Stretch> {
                 at = at.checked_add(span(step)?).ok()?;
             }
             let at = at.timestamp();
-            Some(Stretch { start: at, end: at })
+            Some(Interval { start: at, end: at })
         }
     }
 }

@@ -3,7 +3,7 @@ mod naive;
 mod plans;
 mod slips;
 
-use super::ast::Lasts;
+use super::ast::Validity;
 use super::*;
 use crate::catalogue::Catalogue;
 use crate::front_matter;
@@ -461,7 +461,7 @@ fn a_shuffle_lasts_as_long_as_it_says(
     let (one, two) = (shuffled(day), shuffled(other));
     assert_eq!(one == two, is_same);
     let statement = super::parser::parse(&format!("order by {order}")).unwrap();
-    assert_eq!(statement.lasts() == Lasts::Ever, order == "random(7)");
+    assert_eq!(statement.validity() == Validity::Ever, order == "random(7)");
     assert_eq!(statement.to_string(), format!("order by {order}"));
 }
 
