@@ -531,7 +531,7 @@ fn order(groups: &mut [Group], by: &By, wanted: Option<OverviewOrder>, catalogue
     }
 }
 
-/// Values of a field that are numbers stand in the order of numbers.
+/// Compares names; values of a field that are numbers are in the order of numbers.
 fn compare_names(a: &str, b: &str, numbers: bool, catalogue: &Catalogue) -> Ordering {
     if numbers && let (Ok(a), Ok(b)) = (a.parse::<f64>(), b.parse::<f64>()) {
         return a.total_cmp(&b);

@@ -63,7 +63,7 @@ pub struct TermTable {
 }
 
 impl TermTable {
-    /// The term that this spelling stands for.
+    /// Returns the term of a spelling.
     #[must_use]
     pub fn find(&self, spelling: &str) -> Option<TermId> {
         let identity = if self.field.nested {

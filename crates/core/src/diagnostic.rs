@@ -11,7 +11,7 @@ use crate::source::Place;
 /// The severity of a diagnostic.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub enum Severity {
-    /// Nothing is written while it stands.
+    /// Nothing is written as long as there is one.
     Error,
     /// Worth a look; the build goes on.
     Warning,

@@ -168,7 +168,7 @@ impl Language {
     /// are in the site's language.
     ///
     /// # Errors
-    /// Why the pattern is none, or not one for a date.
+    /// Returns the reason why the pattern is not one of a date.
     pub fn pattern(&self, at: DateTime, pattern: &str) -> Result<String, String> {
         if !pattern.contains('%') {
             return Err(format!("it has no `%`: {}", instead_of_pattern(pattern)));

@@ -74,7 +74,7 @@ impl Exclusion {
     }
 }
 
-/// The states that a build lets into lists beside live posts.
+/// The states that a build includes in lists beside live posts.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Include {
     /// Let drafts in.
@@ -142,7 +142,7 @@ pub struct Post {
     pub updated: Option<ZonedDate>,
     /// When it expires.
     pub expires: Option<ZonedDate>,
-    /// Plain text that stands for it in lists.
+    /// The summary as plain text, for lists.
     pub summary: Option<Arc<str>>,
     /// Set if the author chose the summary: by a key, or by `<!-- more -->`.
     pub has_own_summary: bool,
@@ -156,7 +156,7 @@ pub struct Post {
     pub related: Vec<Spanned<String>>,
     /// The id in feeds.
     pub id: Option<String>,
-    /// Addresses at which it stood before, below the site's root.
+    /// Earlier addresses, below the site's root.
     pub moved_from: Vec<Spanned<String>>,
     /// The body as HTML.
     pub html: Html,
@@ -192,7 +192,7 @@ impl Include {
     /// The names that can be let in.
     pub const NAMES: [&'static str; 4] = ["drafts", "scheduled", "expired", "unlisted"];
 
-    /// Lets in the state of this name; `false` if there is none.
+    /// Includes the state of a name; returns false if no state has it.
     pub fn let_in(&mut self, name: &str) -> bool {
         match name {
             "drafts" => self.drafts = true,
@@ -295,7 +295,7 @@ pub fn has_title(front: &Map, set: &ContentSet) -> bool {
     value(front, set, "title").is_some()
 }
 
-/// The value of a derived name, by the names that a set gives it; missing ones are none.
+/// Returns the value of a derived field, by the keys that a set gives it; `None` if it is missing.
 fn value<'a>(front: &'a Map, set: &ContentSet, name: &str) -> Option<&'a Spanned<Value>> {
     let present = |name: &str| front.at(name).filter(|value| !value.node.is_missing());
     match set.keys_of(name) {

@@ -8,7 +8,7 @@ use crate::settings::Settings;
 use crate::source::{Passage, Source};
 use crate::time::Moment;
 
-/// A site of the content sets that its settings name; the clock stands at 1 June 2026.
+/// A site of the content sets that its settings name; the time is 1 June 2026.
 pub(crate) struct Small {
     pub(crate) settings: Settings,
     pub(crate) catalogue: Catalogue,

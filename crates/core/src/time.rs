@@ -368,7 +368,7 @@ impl ZonedDate {
         text
     }
 
-    /// Puts the offset from UTC behind a time: `zero`, or `+01:00` with what stands `between`.
+    /// Appends the offset from UTC to a time: `zero`, or `+01:00` with the text `between` hours and minutes.
     fn push_offset(&self, text: &mut String, zero: &str, between: &str) {
         if self.offset == 0 {
             return text.push_str(zero);
@@ -407,7 +407,7 @@ fn push_two(text: &mut String, number: impl Into<i64>) {
 }
 
 impl DatePart {
-    /// All instants that the part stands for, in `zone`.
+    /// Returns all instants of the part, in `zone`.
     ///
     /// # Errors
     /// At the very ends of the calendar.

@@ -54,7 +54,7 @@ pub struct Entry {
     pub value: Spanned<Value>,
 }
 
-/// Keys with values, in the order written; no key stands twice.
+/// Keys with values, in the order written; each key once.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
 pub struct Map {
     /// The entries.
@@ -173,7 +173,7 @@ impl Map {
             })
     }
 
-    /// Adds an entry, unless its key stands already: then the span of the first is returned.
+    /// Adds an entry, unless its key is there already: then the span of the first is returned.
     ///
     /// # Errors
     /// The place of the key's first use.

@@ -41,7 +41,7 @@ pub struct WordTables {
 pub struct KnownWords {
     /// The counts of the texts that were read in this build.
     pub counted: Counting,
-    /// The stems that `of` tells of, by number.
+    /// The stems of the counts of `of`, by number.
     pub stems: Vec<Box<str>>,
     /// Returns the stems of a post's text with their counts; `None` if they are not known.
     pub of: Option<CountsOf>,

@@ -65,7 +65,7 @@ type Interned = IndexSet<Box<str>, FxBuildHasher>;
 #[derive(Debug)]
 pub(super) struct Fields {
     profiles: Vec<Profiles>,
-    /// Of the entries of maps that stand in lists, over all sets.
+    /// The profiles of the entries of maps within lists, over all sets.
     in_lists: Profiles,
     columns: IndexMap<String, Column, FxBuildHasher>,
     texts: Interned,

@@ -107,7 +107,7 @@ pub struct Entry {
     pub published: Option<ZonedDate>,
     /// When it was last changed.
     pub updated: ZonedDate,
-    /// The authors; the feed's if the entry has no author.
+    /// The authors; those of the feed if the entry has no author.
     pub authors: Vec<Person>,
     /// The terms.
     pub categories: Vec<Category>,
@@ -144,7 +144,7 @@ impl Document {
         links.into_iter()
     }
 
-    /// The newest change of any entry; the epoch when there are none.
+    /// Returns the newest change of any entry; the epoch without entries.
     #[must_use]
     pub fn updated(&self) -> ZonedDate {
         self.entries

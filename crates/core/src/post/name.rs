@@ -52,7 +52,7 @@ pub(super) fn date_of(path: &str) -> Option<&str> {
     Some(cut_date(whole)?.0)
 }
 
-/// A date and what it stands before.
+/// A date and the rest of the name.
 fn cut_date(whole: &str) -> Option<(&str, &str)> {
     let (date, name) = whole.split_at_checked(11)?;
     (is_date_prefix(date) && !name.is_empty()).then(|| (&date[..10], name))

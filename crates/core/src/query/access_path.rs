@@ -310,7 +310,7 @@ impl<'a> Runner<'a> {
         }
     }
 
-    /// The posts of each of the terms that a side stands for.
+    /// Returns the posts of each of the terms of a side.
     fn of_terms(&self, field: usize, side: &Side) -> Option<Vec<&'a [PostId]>> {
         let table = self.catalogue.terms(field);
         match side {

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use crate::source::Span;
 use crate::time::DatePart;
 
-/// A node with its place. Two nodes are equal wherever they stand.
+/// A node with its place, which does not count for equality.
 #[derive(Debug, Clone)]
 pub struct At<T> {
     /// The node.
@@ -29,7 +29,7 @@ impl<T> At<T> {
 /// A whole statement: which posts, in which order, how many.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Statement {
-    /// Content sets and named queries; all content sets, where there is none.
+    /// Content sets and named queries; empty for all content sets.
     pub from: Vec<At<String>>,
     /// The condition that the posts must meet.
     pub condition: Option<Condition>,
@@ -226,7 +226,7 @@ impl Comparison {
 /// The sense of a test: plain, or negated by `not`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Polarity {
-    /// As it stands.
+    /// The test as it is written.
     Plain,
     /// With `not`.
     Negated,

@@ -91,13 +91,13 @@ impl Builder {
         self
     }
 
-    /// At most so many posts.
+    /// Limits the number of posts.
     pub fn limit(mut self, limit: usize) -> Self {
         self.0.limit = Some(limit);
         self
     }
 
-    /// Passes over so many posts first.
+    /// Skips the first posts.
     pub fn offset(mut self, offset: usize) -> Self {
         self.0.offset = Some(offset);
         self

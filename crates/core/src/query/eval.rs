@@ -84,7 +84,7 @@ impl<'a> Runner<'a> {
         }
     }
 
-    /// The value that stands so to each other value of the field.
+    /// Returns the first or last value of the field in its order.
     pub(super) fn foremost(
         &self,
         field: &FieldRef,

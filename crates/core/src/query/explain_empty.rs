@@ -160,7 +160,7 @@ fn state_hint(test: &Test) -> Option<String> {
     ))
 }
 
-/// A way out where the higher end of a range stands first.
+/// Returns the help for a range whose higher end is first.
 fn turned_hint(test: &Test) -> Option<String> {
     let (Test::Range(_, _, low, high) | Test::Between(_, _, low, high)) = test else {
         return None;
@@ -266,7 +266,7 @@ fn nearest_text<'a>(test: &Test, texts: impl Iterator<Item = &'a str>) -> Option
     (!near.is_empty()).then(|| format!("the nearest: {}", near.join(", ")))
 }
 
-/// A way out where tests ask one field for several values at once.
+/// Returns the help for tests that ask one field for several values at once.
 fn either_hint(tests: &[(&Condition, usize)]) -> Option<String> {
     let equals = |condition: &Condition| match condition {
         Condition::Test(test) => match &test.node {

@@ -1,6 +1,6 @@
 //! Words that people bring along from other languages, and the right form for each.
 
-/// Words that stand for a comparison, or for one of the words that follow a field.
+/// Words for a comparison, or for one of the words that follow a field.
 const TESTS: &[(&[&str], &str)] = &[
     (&["equals", "eq", "equal", "are"], "write `=`"),
     (&["ne", "isnt", "differs"], "write `!=`"),

@@ -41,7 +41,7 @@ impl TokenKind {
     }
 }
 
-/// The longest signs stand first. What is not of the language is read, so that the parser can
+/// The longest signs come first. What is not of the language is read, so that the parser can
 /// name the right form.
 const SIGNS: [&str; 23] = [
     "<=>", "==", "!=", "<>", "<=", ">=", "&&", "||", "..", "=", "<", ">", "(", ")", ",", "+", "-",

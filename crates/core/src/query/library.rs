@@ -1,4 +1,4 @@
-//! The named queries of a site, which may stand on one another.
+//! The named queries of a site, which may build on one another.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;

@@ -77,7 +77,7 @@ pub use self::parser::KEYWORDS;
 pub(crate) use self::print::name_text;
 pub use self::scope::{Library, Parameter, Scope};
 
-/// A query at one of its stages: [`Written`] has names, [`Resolved`] has what they stand for.
+/// A query at one of its stages: [`Written`] has names, [`Resolved`] their meaning.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Query<S>(S);
 
@@ -185,7 +185,7 @@ impl Query<Written> {
         &self.0.statement
     }
 
-    /// Finds what its names stand for. After an error there is no query.
+    /// Resolves the names. After an error there is no query.
     #[must_use]
     pub fn resolve(&self, scope: Scope<'_>) -> Collected<Option<Query<Resolved>>> {
         resolve::resolve(&self.0.statement, &self.0.passage, scope)

@@ -9,7 +9,7 @@ use super::lexer::{Token, TokenKind, tokens};
 use super::{SyntaxError, diagnostic};
 use crate::source::Span;
 
-/// Words that have a meaning of their own; a field of that name stands in backquotes.
+/// Words that have a meaning of their own; a field of that name is written in backquotes.
 pub const KEYWORDS: [&str; 30] = [
     "from", "where", "order", "by", "limit", "offset", "and", "or", "not", "in", "between", "has",
     "any", "all", "none", "contains", "starts", "ends", "with", "matches", "is", "missing", "asc",

@@ -1,4 +1,4 @@
-//! From names to what they stand for: sources, fields, terms, literals with fitting types.
+//! Resolves names: sources, fields, terms, literals with fitting types.
 
 mod literals;
 mod names;
@@ -233,7 +233,7 @@ impl Resolver<'_> {
         }
     }
 
-    /// A field that stands where a value is expected.
+    /// Resolves a field where a value is expected.
     fn as_value(&mut self, value: &At<Value>) -> Option<(Side, Vec<Kind>)> {
         self.in_value = true;
         let found = self.left(value);

@@ -50,7 +50,7 @@ pub struct Scope<'a> {
 }
 
 impl<'a> Scope<'a> {
-    /// The scope of queries that stand on no post's page and have no parameters.
+    /// Returns the scope of queries that are on no post's page and have no parameters.
     #[must_use]
     pub fn new(catalogue: &'a Catalogue, library: &'a Library, moment: &'a Moment) -> Self {
         Self {

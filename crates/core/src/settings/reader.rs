@@ -17,7 +17,7 @@ pub(super) struct Table<'a> {
     known: Vec<&'static str>,
 }
 
-/// Why a text does not stand for what it should: what is wrong, and what to do.
+/// The reason why a text is not a value: what is wrong, and what to do.
 #[derive(Debug)]
 pub(super) struct Unfit {
     pub(super) code: Code,
@@ -191,7 +191,7 @@ impl<'a> Table<'a> {
         Some(Spanned::new(number.node as usize, number.span))
     }
 
-    /// One of a few words, each with what it stands for.
+    /// Reads one of a few words, each with its value.
     pub(super) fn choice<T: Copy>(
         &mut self,
         key: &'static str,
@@ -227,7 +227,7 @@ impl<'a> Table<'a> {
         found.map(|(_, value)| *value)
     }
 
-    /// A list of a few words, each with what it stands for.
+    /// Reads a list of a few words, each with its value.
     pub(super) fn choices<T: Copy>(
         &mut self,
         key: &'static str,
@@ -284,7 +284,7 @@ impl<'a> Table<'a> {
         Some(Table::new(self.source, &self.path(key), map.span, map.node))
     }
 
-    /// The tables that stand under this key, with their names, in the order written.
+    /// Returns the tables under a key, with their names, in the order written.
     pub(super) fn tables(
         &mut self,
         key: &'static str,

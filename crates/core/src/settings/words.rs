@@ -6,7 +6,7 @@ use super::reader::Table;
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::value::Value;
 
-/// Every word of the theme: its name, the English, and where it stands.
+/// The words of the theme: name, English text, and use.
 pub const WORDS: &[(&str, &str, &str)] = &[
     (
         "all_feeds",
@@ -132,7 +132,7 @@ impl Default for Words {
 }
 
 impl Words {
-    /// The word of this name; the name itself where there is none.
+    /// Returns the word of a name; the name itself if there is no word.
     #[must_use]
     pub fn get<'a>(&'a self, name: &'a str) -> &'a str {
         self.0.get(name).map_or(name, String::as_str)

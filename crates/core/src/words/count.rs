@@ -69,18 +69,18 @@ pub(super) fn is_of(by: CountedBy, counters: &[Counter]) -> bool {
     counter.is_some_and(|counter| (by.text as usize) < counter.ends.len())
 }
 
-/// The number of the stem that stands for all stop words while they are counted.
+/// The number of the stem for all stop words during counting.
 pub(super) const STOP: u32 = 0;
 
 /// Counts the words of some texts.
 pub(super) struct Counter {
     cutter: Cutter,
-    /// The number of the stem that a word as written stands for.
+    /// The number of the stem of each word as written.
     known: FxHashMap<Box<str>, u32>,
     /// The stems of words of at most eight bytes, which are most: to find them here takes only one
     /// look into memory.
     known_short: FxHashMap<u64, u32>,
-    /// The first stands for all stop words.
+    /// The stems; the first is for all stop words.
     pub(super) stems: IndexSet<Box<str>, FxBuildHasher>,
     /// The words of the text at hand, which are found first and looked up then: so memory is asked
     /// for many at once.

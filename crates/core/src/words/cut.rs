@@ -29,7 +29,7 @@ impl Cutter {
         }
     }
 
-    /// The stem of a word as it stands in a text; `None` for a stop word.
+    /// Returns the stem of a word as written; `None` for a stop word.
     pub(super) fn stem(&self, word: &str) -> Option<String> {
         let plain = fold(word).replace('’', "'");
         if self.stop.contains(plain.as_str()) {

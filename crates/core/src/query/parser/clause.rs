@@ -1,4 +1,4 @@
-//! The clauses around the condition, and what stands where none can.
+//! The clauses around the condition, and errors where none can be.
 
 use super::super::ast::{At, Key, Seed};
 use super::super::lexer::{Token, TokenKind};
@@ -121,7 +121,7 @@ impl Parser {
         }
     }
 
-    /// The name that follows, bare or in backquotes; nothing is taken where there is none.
+    /// Reads the name that follows, bare or in backquotes; reads nothing if there is no name.
     fn name(&mut self) -> Option<At<String>> {
         let token = self.peek();
         let name = match &token.kind {
