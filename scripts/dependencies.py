@@ -40,6 +40,7 @@ PURPOSES = {
     "minijinja": "templates",
     "notify": "watching files for the preview",
     "open": "opening the browser",
+    "percent-encoding": "addresses with letters beyond ASCII (RFC 3986)",
     "postcard": "the cache between two builds",
     "pulldown-cmark": "Markdown",
     "quick-xml": "writing feeds and sitemaps",
@@ -60,10 +61,11 @@ PURPOSES = {
     "unicode-segmentation": "words by Unicode's rules",
     "unicode-width": "columns on terminals",
     "walkdir": "all files below a folder",
+    "url": "checking the addresses of settings (URL Standard)",
     "xxhash-rust": "hashes of files",
 }
 
-PACKAGES = ["tabulae-core", "tabulae-engine", "tabulae-serve", "tabulae"]
+PACKAGES = ["tabulae-similarity", "tabulae-core", "tabulae-engine", "tabulae-serve", "tabulae"]
 
 report = open(sys.argv[1]).read()
 units = json.loads(re.search(r"const UNIT_DATA = (\[.*?\]);\n", report, re.S).group(1))

@@ -14,7 +14,6 @@
 //! If the index has partitions, the query's own is searched so first, and the others only if their documents
 //! can be among the k best.
 
-use std::collections::BTreeMap;
 use std::ops::{ControlFlow, Range};
 
 use crate::highest::{HighestFirst, highest};
@@ -60,7 +59,6 @@ impl Index {
                 query: Query::new(self, search.query, part),
                 scratch: &mut scratch,
                 filter: &filter,
-                exact: BTreeMap::new(),
             };
             running.top_k(k, &mut best);
             scratch.partial.clear();
@@ -263,8 +261,6 @@ struct Running<'a, F> {
     query: Query<'a>,
     scratch: &'a mut Scratch,
     filter: &'a F,
-    /// The exact scores so far: thresholds of several tiers look at the same documents.
-    exact: BTreeMap<Slot, Score>,
 }
 
 impl<F: Fn(Doc) -> bool> Running<'_, F> {
@@ -296,7 +292,7 @@ impl<F: Fn(Doc) -> bool> Running<'_, F> {
 
     /// Returns a score that k documents have at least: the k-th best of those with the highest
     /// partial scores.
-    fn threshold(&mut self, k: usize) -> Score {
+    fn threshold(&self, k: usize) -> Score {
         let spare = SPARE / self.query.index.comparison_cost();
         let mut wanted = k + spare.max(8);
         loop {
@@ -318,7 +314,7 @@ impl<F: Fn(Doc) -> bool> Running<'_, F> {
     /// Returns the documents that can be among the k best once all tiers up to one are walked, each with
     /// its bound; `None` if there are more than `most`.
     fn candidates(
-        &mut self,
+        &self,
         tier: Tier,
         k: usize,
         best: &TopK,
@@ -346,7 +342,7 @@ impl<F: Fn(Doc) -> bool> Running<'_, F> {
     }
 
     /// Compares candidates exactly, as long as their bounds allow a score among the k best.
-    fn compare(&mut self, candidates: Vec<(f32, Slot)>, best: &mut TopK) {
+    fn compare(&self, candidates: Vec<(f32, Slot)>, best: &mut TopK) {
         for (bound, slot) in HighestFirst::new(candidates) {
             if f64::from(bound) < best.least().ratio() {
                 break;
@@ -355,24 +351,20 @@ impl<F: Fn(Doc) -> bool> Running<'_, F> {
         }
     }
 
-    fn take_in(&mut self, slot: Slot, best: &mut TopK) {
+    fn take_in(&self, slot: Slot, best: &mut TopK) {
         let doc = self.query.index.doc(slot);
-        let score = self.score(slot);
+        let score = self.score(doc);
         if score >= best.least() && (self.filter)(doc) {
             best.insert(Hit { doc, score });
         }
     }
 
     /// Returns the exact score of a document.
-    fn score(&mut self, slot: Slot) -> Score {
-        let Query { index, doc, .. } = self.query;
-        let compare = || {
-            let mut dense = self.scratch.dense.iter();
-            index.score_by(|field| {
-                let dense = dense.next().map_or(&[][..], Vec::as_slice);
-                field.vectors.cosine_of_dense(dense, doc, index.doc(slot))
-            })
-        };
-        *self.exact.entry(slot).or_insert_with(compare)
+    fn score(&self, doc: Doc) -> Score {
+        let mut dense = self.scratch.dense.iter();
+        self.query.index.score_by(|field| {
+            let dense = dense.next().map_or(&[][..], Vec::as_slice);
+            field.vectors.cosine_of_dense(dense, self.query.doc, doc)
+        })
     }
 }
