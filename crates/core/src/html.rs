@@ -137,8 +137,8 @@ const INLINE: [&str; 18] = [
 ];
 
 /// Returns the byte range of the first element of a name, with its tags, up to the first end tag of the name:
-/// for elements that do not contain themselves, such as `p` and headings. `None` if there is none, or if it is
-/// not closed. Takes linear time.
+/// for elements that do not contain themselves, such as `p` and headings. `None` without such an element, or if
+/// it is not closed. Takes linear time.
 #[must_use]
 pub fn element(html: &str, name: &str) -> Option<Range<usize>> {
     let mut start = None;

@@ -70,7 +70,7 @@ impl Partitions {
     }
 
     /// Returns the partition of the documents with the same terms of the field as one; `None` if it has no
-    /// term, or if there is none.
+    /// term, or if no indexed document has the same.
     pub(crate) fn of(&self, vectors: &Vectors, doc: Doc) -> Option<&Partition> {
         let row: RowKey = vectors.counts.row(doc).iter().collect();
         self.by_row.get(&row).filter(|_| !row.is_empty())

@@ -49,14 +49,17 @@ impl Index {
         }
         let mut scratch = self.scratch.take();
         scratch.load(self, search.query);
+        let (constant, parts) = self.parts(search.query);
+        let query = Query::new(self, search.query, constant);
         let mut best = TopK::new(k);
-        for part in self.parts(search.query) {
+        for part in parts {
             if best.is_full() && part.highest < best.least().ratio() {
                 break;
             }
             scratch.partial.begin(&part.slots);
             let mut running = Running {
-                query: Query::new(self, search.query, part),
+                query: &query,
+                part,
                 scratch: &mut scratch,
                 filter: &filter,
             };
@@ -69,12 +72,13 @@ impl Index {
     }
 
     /// Returns the parts of the documents that are searched one after the other: the query's own partition
-    /// and the others, or a single part without partitions.
-    fn parts(&self, query: Doc) -> Vec<Part> {
+    /// and the others, or a single part without partitions. With partitions, returns the field of which each
+    /// part has a constant.
+    fn parts(&self, query: Doc) -> (Option<usize>, Vec<Part>) {
         let all = Part {
             slots: Slot(0)..Slot::new(self.docs.len()),
             without: Slot(0)..Slot(0),
-            constant: None,
+            constant: 0.0,
             highest: 1.0,
         };
         let own = self.partitions.as_ref().and_then(|partitions| {
@@ -82,7 +86,7 @@ impl Index {
             Some((partitions, field, partitions.of(&field.vectors, query)?))
         });
         let Some((partitions, field, own)) = own else {
-            return vec![all];
+            return (None, vec![all]);
         };
         let has_terms = |field: &&IndexedField| field.vectors.norm(query) > 0.0;
         let weights = self
@@ -93,7 +97,7 @@ impl Index {
         let elsewhere = field.weight * own.nearest;
         let others = Part {
             without: own.slots.clone(),
-            constant: Some((partitions.field, elsewhere)),
+            constant: elsewhere,
             // With room for the rounding of the sum.
             highest: weights.sum::<f64>() - field.weight + elsewhere + Score::UNIT,
             ..all
@@ -101,10 +105,10 @@ impl Index {
         let own = Part {
             slots: own.slots.clone(),
             without: Slot(0)..Slot(0),
-            constant: Some((partitions.field, field.weight)),
+            constant: field.weight,
             highest: 1.0,
         };
-        vec![own, others]
+        (Some(partitions.field), vec![own, others])
     }
 }
 
@@ -113,17 +117,10 @@ struct Part {
     slots: Range<Slot>,
     /// Slots that are not looked at, as they were before.
     without: Range<Slot>,
-    /// A field with the most that it adds to a score of these documents. Its postings are not walked.
-    constant: Option<(usize, f64)>,
+    /// The most that the partitions' field adds to a score of these documents.
+    constant: f64,
     /// The most that a score of these documents is.
     highest: f64,
-}
-
-impl Part {
-    /// Returns true if the postings of a field are walked.
-    fn walks(&self, field: usize) -> bool {
-        self.constant.is_none_or(|(constant, _)| constant != field)
-    }
 }
 
 impl Scratch {
@@ -151,14 +148,15 @@ impl Scratch {
 struct Query<'a> {
     index: &'a Index,
     doc: Doc,
-    part: Part,
+    /// A field whose postings are not walked, as each part of the documents has a constant for it.
+    constant: Option<usize>,
     tiers: Vec<QueryTier<'a>>,
     /// The most by which rounding makes a bound too low.
     error: f32,
 }
 
 /// The part of the query's vectors in one tier.
-#[derive(Clone, Default)]
+#[derive(Clone)]
 struct QueryTier<'a> {
     /// The postings of each term, with the factor of their weights.
     walks: Vec<(f32, &'a [Posting])>,
@@ -167,7 +165,7 @@ struct QueryTier<'a> {
 }
 
 impl<'a> Query<'a> {
-    fn new(index: &'a Index, doc: Doc, part: Part) -> Self {
+    fn new(index: &'a Index, doc: Doc, constant: Option<usize>) -> Self {
         let empty = QueryTier {
             walks: Vec::new(),
             squares: vec![0.0; index.fields.len()],
@@ -175,7 +173,7 @@ impl<'a> Query<'a> {
         let mut tiers = vec![empty; index.last_tier.0 + 1];
         let mut terms = 0;
         let fields = index.fields.iter().enumerate();
-        for (at, field) in fields.filter(|(at, _)| part.walks(*at)) {
+        for (at, field) in fields.filter(|(at, _)| constant != Some(*at)) {
             for (term, weight) in field.vectors.unit_row(doc) {
                 let tier = &mut tiers[field.postings.tier(&field.vectors, term).0];
                 tier.squares[at] += weight * weight;
@@ -189,32 +187,31 @@ impl<'a> Query<'a> {
             doc,
             tiers,
             error: rounding_error(terms, index.fields.len()),
-            part,
+            constant,
         }
     }
 
-    /// Returns about how many postings a tier has for the query among the part's documents.
-    fn cost(&self, tier: Tier) -> usize {
+    /// Returns about how many postings a tier has for the query among a part's documents.
+    fn cost(&self, tier: Tier, part: &Part) -> usize {
         let walks = self.tiers[tier.0].walks.iter();
         let postings = walks.map(|(_, postings)| postings.len()).sum::<usize>();
-        let documents = self.part.slots.end.at() - self.part.slots.start.at();
+        let documents = part.slots.end.at() - part.slots.start.at();
         postings * documents / self.index.docs.len()
     }
 
-    /// Returns the bound on what all tiers above one add to a score.
-    fn bound_above(&self, tier: Tier) -> Bound<'a> {
+    /// Returns the bound on what all tiers above one add to the score of a part's documents.
+    fn bound_above(&self, tier: Tier, part: &Part) -> Bound<'a> {
         let fields = self.index.fields.iter().enumerate();
-        let fields = fields.filter(|(at, _)| self.part.walks(*at));
+        let fields = fields.filter(|(at, _)| self.constant != Some(*at));
         let remaining = fields.filter_map(|(at, field)| {
             let above = self.tiers[tier.0 + 1..].iter();
             let norm = above.map(|tier| tier.squares[at]).sum::<f64>().sqrt();
             let norms = field.postings.remaining(tier)?;
             (norm > 0.0).then(|| (single(field.weight * norm).next_up(), norms))
         });
-        let constant = self.part.constant.map_or(0.0, |(_, most)| most);
         Bound {
             remaining: remaining.collect(),
-            constant: single(constant).next_up(),
+            constant: single(part.constant).next_up(),
             error: self.error,
         }
     }
@@ -256,9 +253,10 @@ impl Bound<'_> {
     }
 }
 
-/// A search with its partial scores.
+/// A search among a part of the documents, with its partial scores.
 struct Running<'a, F> {
-    query: Query<'a>,
+    query: &'a Query<'a>,
+    part: Part,
     scratch: &'a mut Scratch,
     filter: &'a F,
 }
@@ -269,7 +267,7 @@ impl<F: Fn(Doc) -> bool> Running<'_, F> {
         let index = self.query.index;
         for tier in (0..index.last_tier.0).map(Tier) {
             self.walk(tier);
-            let next = self.query.cost(Tier(tier.0 + 1));
+            let next = self.query.cost(Tier(tier.0 + 1), &self.part);
             if next > 0 {
                 let affordable = next / index.comparison_cost();
                 if let Some(candidates) = self.candidates(tier, k, best, affordable) {
@@ -285,7 +283,7 @@ impl<F: Fn(Doc) -> bool> Running<'_, F> {
     /// Adds the postings of a tier to the partial scores.
     fn walk(&mut self, tier: Tier) {
         for (factor, postings) in &self.query.tiers[tier.0].walks {
-            let postings = among(postings, &self.query.part.slots);
+            let postings = among(postings, &self.part.slots);
             self.scratch.partial.add(*factor, postings);
         }
     }
@@ -299,7 +297,7 @@ impl<F: Fn(Doc) -> bool> Running<'_, F> {
             let slots = highest(&self.scratch.partial, wanted);
             let mut best = TopK::new(k);
             for slot in &slots {
-                if !self.query.part.without.contains(slot) {
+                if !self.part.without.contains(slot) {
                     self.take_in(*slot, &mut best);
                 }
             }
@@ -320,7 +318,7 @@ impl<F: Fn(Doc) -> bool> Running<'_, F> {
         best: &TopK,
         most: usize,
     ) -> Option<Vec<(f32, Slot)>> {
-        let bound = self.query.bound_above(tier);
+        let bound = self.query.bound_above(tier, &self.part);
         let threshold = match best.is_full() {
             true => best.least(),
             false => self.threshold(k),
@@ -330,7 +328,7 @@ impl<F: Fn(Doc) -> bool> Running<'_, F> {
         let mut candidates = Vec::new();
         self.scratch.partial.each_from(least, |partial, slot| {
             let bound = bound.of(partial, slot);
-            if bound >= threshold && !self.query.part.without.contains(&slot) {
+            if bound >= threshold && !self.part.without.contains(&slot) {
                 candidates.push((bound, slot));
             }
             match candidates.len() > most {

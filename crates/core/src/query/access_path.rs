@@ -46,7 +46,7 @@ pub(super) struct Plan<'a> {
     /// The content sets that are the query's sources; none if one of them is a named query.
     sets: Vec<usize>,
     /// The posts whose dates meet all conjuncts on dates; posts are numbered by date.
-    pub(super) dates: Range<PostId>,
+    dates: Range<PostId>,
     /// By conjunct, set if the access path or the dates leave only posts that meet it.
     pub(super) answered: Vec<bool>,
 }
@@ -62,13 +62,13 @@ impl<'a> Plan<'a> {
 
 /// Posting lists whose union holds each post that a test lets through.
 pub(super) struct PostingLists<'a> {
-    pub(super) lists: Vec<&'a [PostId]>,
+    lists: Vec<&'a [PostId]>,
     /// Set if the union holds no other posts.
     is_exact: bool,
 }
 
 impl PostingLists<'_> {
-    pub(super) fn len(&self) -> usize {
+    fn len(&self) -> usize {
         self.lists.iter().map(|list| list.len()).sum()
     }
 }
@@ -106,19 +106,18 @@ impl<'a> Runner<'a> {
             }
         }
         plan.sets = sets;
-        plan.path = match (self.by_terms(query), self.by_likeness(query)) {
+        plan.path = match (self.by_terms(query), query.limit) {
             (Some((at, lists)), _) if lists.len() <= self.posts_within(&plan.dates) => {
                 plan.answered[at] |= lists.is_exact;
                 AccessPath::Terms(lists)
             }
-            (_, Some(sharing)) => AccessPath::Sharing(sharing),
+            // Only now: to find them takes longer than all other choices.
+            _ if let Some(sharing) = self.by_likeness(query) => AccessPath::Sharing(sharing),
             _ if plan.answered.contains(&true) => AccessPath::Dates,
-            _ => match query.limit {
-                Some(limit) if goal == Goal::First && query.is_newest_first() => {
-                    AccessPath::Newest(query.offset.saturating_add(limit))
-                }
-                _ => AccessPath::Scan,
-            },
+            (_, Some(limit)) if goal == Goal::First && query.is_newest_first() => {
+                AccessPath::Newest(query.offset.saturating_add(limit))
+            }
+            _ => AccessPath::Scan,
         };
         plan
     }
@@ -197,8 +196,8 @@ impl<'a> Runner<'a> {
         posts
     }
 
-    /// The posts, by number, that a test of the date or the year lets through: they stand in
-    /// one row, since posts are numbered by date.
+    /// Returns the range of posts that meet a predicate on the date or the year: one range, since posts are
+    /// numbered by date.
     fn dates(&self, check: &Predicate) -> Option<Range<PostId>> {
         let (field, low, high) = match check {
             Predicate::Compare(Side::Field(field), comparison, right) => {

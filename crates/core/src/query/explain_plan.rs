@@ -54,7 +54,7 @@ impl Query<Resolved> {
             access_path: plan.name(),
             candidates,
             steps: steps.collect(),
-            posts: self.first(catalogue, this).len(),
+            posts: runner.execute(self, &plan).posts.len(),
         }
     }
 }

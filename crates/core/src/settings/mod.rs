@@ -436,7 +436,7 @@ impl FeedFormat {
 
 impl Address {
     /// Splits an absolute `http` or `https` address into origin and path, both as they are written. `None` if
-    /// it is none by the URL Standard, or has a user, a query, a fragment, or a step out of its path.
+    /// the text is not one by the URL Standard, or has a user, a query, a fragment, or a step out of its path.
     #[must_use]
     pub fn parse(text: &str) -> Option<Self> {
         let url = Url::parse(text).ok()?;
