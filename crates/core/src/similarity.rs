@@ -7,7 +7,7 @@
 
 use std::sync::Arc;
 
-use tabulae_similarity::{Field, Search, Tiers};
+use tabulae_similarity::{Field, Search, Tuning};
 
 use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
@@ -218,7 +218,7 @@ impl Index {
         });
         let docs = posts.iter().map(|post| Doc(post.0)).collect();
         Self {
-            index: tabulae_similarity::Index::new(fields.collect(), docs, Tiers::default()),
+            index: tabulae_similarity::Index::new(fields.collect(), docs, Tuning::default()),
             fields: weights.fields.clone(),
         }
     }

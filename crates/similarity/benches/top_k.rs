@@ -19,7 +19,7 @@
 use std::sync::Arc;
 use std::time::Instant;
 
-use tabulae_similarity::{CountMatrix, Doc, Field, Index, Search, Term, Tiers};
+use tabulae_similarity::{CountMatrix, Doc, Field, Index, Search, Term, Tuning};
 
 /// Numbers that look random and are the same in each run (SplitMix64).
 struct Dice(u64);
@@ -95,7 +95,7 @@ fn main() {
 fn measure(size: u32, name: &str, fields: Vec<Field>) {
     let docs: Vec<Doc> = (0..size).map(Doc).collect();
     let began = Instant::now();
-    let index = Index::new(fields, docs.clone(), Tiers::default());
+    let index = Index::new(fields, docs.clone(), Tuning::default());
     let built = began.elapsed();
     let began = Instant::now();
     let step = (size as usize / 2_000).max(1);

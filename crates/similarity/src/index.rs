@@ -21,31 +21,45 @@ pub struct Field {
     pub required: bool,
 }
 
-/// The steps of a search. They change the time that a search takes, never what is found.
+/// The measures by which a search chooses its steps. They change the time that a search takes, never what is
+/// found. A posting is the unit of time.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Tiers<'a> {
+pub struct Tuning<'a> {
     /// The number of postings that a search walks in a field up to the end of each tier but the last, in the
     /// mean over all indexed documents and as a multiple of their number; rising.
-    pub postings: &'a [f64],
+    pub tiers: &'a [f64],
+    /// The time for comparing two documents without terms: for finding them in memory.
+    pub comparison: usize,
+    /// The time for each term of a compared document.
+    pub compared_term: usize,
+    /// The number of partial scores that are looked through in one unit of time.
+    pub scanned: usize,
+    /// The number of documents beyond k whose exact scores give a threshold, as partial scores are not in the
+    /// order of the exact ones.
+    pub spare: usize,
 }
 
-impl Tiers<'_> {
+impl Tuning<'_> {
     /// Returns the highest document frequency of each tier but the last.
     fn limits(self, vectors: &Vectors, documents: usize) -> Vec<u32> {
-        let postings = self.postings.iter();
+        let tiers = self.tiers.iter();
         let limit = |multiple: &f64| {
             let most = multiple * (documents as f64).powi(2);
             highest_frequency(&vectors.document_frequencies, most)
         };
-        postings.map(limit).collect()
+        tiers.map(limit).collect()
     }
 }
 
-impl Default for Tiers<'_> {
-    /// Returns the tiers that took the least time for 1,000 to 100,000 documents of 50 to 500 terms.
+impl Default for Tuning<'_> {
+    /// Returns the measures that took the least time for 1,000 to 100,000 documents of 5 to 500 terms.
     fn default() -> Self {
         Self {
-            postings: &[0.02, 0.2, 1.0, 6.0],
+            tiers: &[0.02, 0.2, 1.0, 6.0],
+            comparison: 200,
+            compared_term: 4,
+            scanned: 16,
+            spare: 8,
         }
     }
 }
@@ -94,8 +108,11 @@ pub struct Index {
     pub(crate) partitions: Option<Partitions>,
     /// The last of the tiers.
     pub(crate) last_tier: Tier,
-    /// The number of terms of an indexed document in all fields, in the mean.
-    pub(crate) mean_terms: usize,
+    /// The postings that are walked in the time in which two documents are compared, in the mean.
+    pub(crate) comparison: usize,
+    /// See [`Tuning`].
+    pub(crate) scanned: usize,
+    pub(crate) spare: usize,
     pub(crate) scratch: ScratchPool,
 }
 
@@ -107,7 +124,7 @@ impl Index {
     /// # Panics
     /// If matrices have rows missing, or there are 2³² documents or more.
     #[must_use]
-    pub fn new(fields: Vec<Field>, docs: Vec<Doc>, tiers: Tiers<'_>) -> Self {
+    pub fn new(fields: Vec<Field>, docs: Vec<Doc>, tuning: Tuning<'_>) -> Self {
         // Not a pool of threads: a worker that waits there takes up other work, which may wait for
         // this very index.
         let vectors = each_on_a_thread(&fields, |field| {
@@ -119,8 +136,12 @@ impl Index {
             .collect();
         let mut docs = docs;
         let partitions = Partitions::choose(&weighted, &mut docs);
+        let ends = match &partitions {
+            Some(partitions) => partitions.ends.clone(),
+            None => vec![Slot::new(docs.len())],
+        };
         let postings = each_on_a_thread(&vectors, |vectors| {
-            Postings::new(vectors, &docs, tiers.limits(vectors, docs.len()))
+            Postings::new(vectors, &docs, &ends, tuning.limits(vectors, docs.len()))
         });
         let parts = fields.into_iter().zip(vectors).zip(postings);
         let fields: Vec<IndexedField> = parts
@@ -132,9 +153,12 @@ impl Index {
             })
             .collect();
         let entries = fields.iter().map(|field| field.postings.len());
+        let mean_terms = entries.sum::<usize>().div_ceil(docs.len().max(1));
         Self {
-            mean_terms: entries.sum::<usize>().div_ceil(docs.len().max(1)),
-            last_tier: Tier(tiers.postings.len()),
+            comparison: tuning.comparison + tuning.compared_term * mean_terms.max(1),
+            last_tier: Tier(tuning.tiers.len()),
+            scanned: tuning.scanned.max(1),
+            spare: tuning.spare,
             partitions,
             fields,
             docs,
@@ -224,10 +248,9 @@ impl Index {
         docs
     }
 
-    /// Returns about how many postings are walked in the time in which two documents are compared: two for
-    /// each term of the other document, and some for finding it in memory.
-    pub(crate) fn comparison_cost(&self) -> usize {
-        64 + 2 * self.mean_terms
+    /// Returns true if documents that share nothing in some field have score 0.
+    pub(crate) fn has_required(&self) -> bool {
+        self.fields.iter().any(|field| field.required)
     }
 
     pub(crate) fn doc(&self, slot: Slot) -> Doc {

@@ -21,21 +21,21 @@
 //! | `scratch` | the buffers of searches |
 //! | `partial` | the partial scores of a search |
 //! | `partitions` | the documents by the field that tells a few kinds of them apart |
-//! | `postings` | the inverted index of one field, in tiers of document frequency |
+//! | `postings` | the inverted index of one field, by partition and in tiers of document frequency |
 //! | `vectors` | TF-IDF weights and norms of one matrix |
 //! | [`matrix`] | [`CountMatrix`]: the input, documents by terms, in compressed sparse row format |
 //! | `score` | [`Score`]: scores as fixed-point numbers |
 //!
 //! ```
 //! use std::sync::Arc;
-//! use tabulae_similarity::{CountMatrix, Doc, Field, Index, Tiers, Search, Term};
+//! use tabulae_similarity::{CountMatrix, Doc, Field, Index, Tuning, Search, Term};
 //!
 //! let mut tags = CountMatrix::default();
 //! tags.push([(Term(0), 1), (Term(1), 1)]);
 //! tags.push([(Term(0), 1)]);
 //! tags.push([(Term(2), 1)]);
 //! let field = Field { counts: Arc::new(tags), weight: 1.0, required: false };
-//! let index = Index::new(vec![field], vec![Doc(0), Doc(1), Doc(2)], Tiers::default());
+//! let index = Index::new(vec![field], vec![Doc(0), Doc(1), Doc(2)], Tuning::default());
 //! let found = index.top_k(Search { query: Doc(0), k: 5, with_ties: false }, |doc| doc != Doc(0));
 //! assert_eq!(found.len(), 1);
 //! assert_eq!(found[0].doc, Doc(1));
@@ -56,7 +56,7 @@ mod tests;
 mod top_k;
 mod vectors;
 
-pub use self::index::{Contribution, Field, Index, Tiers};
+pub use self::index::{Contribution, Field, Index, Tuning};
 pub use self::matrix::{CountMatrix, Doc, Row, Term};
 pub use self::score::Score;
 pub use self::search::Search;

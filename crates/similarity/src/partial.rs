@@ -8,7 +8,7 @@ use crate::postings::{Posting, Slot};
 const CHUNK: usize = 32;
 
 /// The part of all documents up to which a list of those with a score is kept.
-const FEW: usize = 8;
+const FEW: usize = 16;
 
 /// The partial score of each document. While few have one, these are listed, so that a search whose terms are
 /// rare costs nothing for all the others.
@@ -48,6 +48,11 @@ impl PartialScores {
             // Never 0, so that no document is met twice.
             *score += (factor * posting.weight).max(f32::MIN_POSITIVE);
         }
+    }
+
+    /// Returns the score of a document.
+    pub(crate) fn of(&self, slot: Slot) -> f32 {
+        self.by_slot[slot.at()]
     }
 
     /// Calls `see` with the scores of at least a limit, until it breaks; it returns the limit for the next

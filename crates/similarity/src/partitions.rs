@@ -14,6 +14,10 @@ use crate::vectors::Vectors;
 /// A field with more kinds of documents than this does not partition them.
 const MOST_KINDS: usize = 256;
 
+/// The bounds of partitions that are stored for each entry of all fields at most: there is one for each
+/// partition and term.
+const MOST_BOUNDS: usize = 4;
+
 /// The part of a score by which partitions must differ in the mean.
 const LEAST_DIFFERENCE: f64 = 0.05;
 
@@ -23,11 +27,15 @@ pub(crate) struct Partitions {
     /// The number of the field.
     pub(crate) field: usize,
     by_row: BTreeMap<RowKey, Partition>,
+    /// The end of each partition.
+    pub(crate) ends: Vec<Slot>,
 }
 
 /// Documents with the same row in the field.
 #[derive(Debug)]
 pub(crate) struct Partition {
+    /// Its number, in the order of the slots.
+    pub(crate) number: usize,
     /// Their slots.
     pub(crate) slots: Range<Slot>,
     /// The highest cosine in the field with a document of another partition.
@@ -43,8 +51,9 @@ impl Partitions {
     /// entries of fields with few kinds of rows.
     pub(crate) fn choose(fields: &[(&Vectors, f64)], docs: &mut Vec<Doc>) -> Option<Self> {
         let each = fields.iter().enumerate();
+        let most = most_kinds(fields);
         let kinds = each.filter_map(|(field, (vectors, weight))| {
-            let kinds = kinds(vectors, docs).filter(|_| *weight > 0.0)?;
+            let kinds = kinds(vectors, docs, most).filter(|_| *weight > 0.0)?;
             let difference = weight * difference(&kinds, docs.len());
             (difference >= LEAST_DIFFERENCE).then_some((difference, field, kinds))
         });
@@ -58,15 +67,23 @@ impl Partitions {
             let others = firsts.iter().enumerate().filter(|(other, _)| *other != at);
             let cosines = others.map(|(_, other)| vectors.cosine(docs[0], *other));
             let partition = Partition {
+                number: at,
                 slots: Slot(start)..Slot(end),
                 nearest: cosines.fold(0.0, f64::max),
             };
             start = end;
             (row.clone(), partition)
         });
-        let by_row = partitions.collect();
+        let by_row: BTreeMap<_, Partition> = partitions.collect();
         *docs = kinds.into_values().flatten().collect();
-        Some(Self { field, by_row })
+        Some(Self {
+            field,
+            ends: by_row
+                .values()
+                .map(|partition| partition.slots.end)
+                .collect(),
+            by_row,
+        })
     }
 
     /// Returns the partition of the documents with the same terms of the field as one; `None` if it has no
@@ -77,13 +94,24 @@ impl Partitions {
     }
 }
 
+/// Returns the number of kinds up to which the bounds of all lists are small beside the lists.
+fn most_kinds(fields: &[(&Vectors, f64)]) -> usize {
+    let (mut entries, mut terms) = (0, 0);
+    for (vectors, _) in fields {
+        let frequencies = vectors.document_frequencies.iter();
+        entries += frequencies.map(|df| *df as usize).sum::<usize>();
+        terms += vectors.document_frequencies.len();
+    }
+    MOST_KINDS.min(MOST_BOUNDS * entries / terms.max(1))
+}
+
 /// Returns the documents by their rows; `None` if there are too many kinds.
-fn kinds(vectors: &Vectors, docs: &[Doc]) -> Option<BTreeMap<RowKey, Vec<Doc>>> {
+fn kinds(vectors: &Vectors, docs: &[Doc], most: usize) -> Option<BTreeMap<RowKey, Vec<Doc>>> {
     let mut kinds: BTreeMap<RowKey, Vec<Doc>> = BTreeMap::new();
     for doc in docs {
         let row = vectors.counts.row(*doc).iter().collect();
         kinds.entry(row).or_default().push(*doc);
-        if kinds.len() > MOST_KINDS {
+        if kinds.len() > most {
             return None;
         }
     }

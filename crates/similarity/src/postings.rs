@@ -6,8 +6,6 @@
 //! cosine is bounded by the product of the norms of both vectors' remaining parts (Cauchy-Schwarz; the
 //! remaining-norm bound of L2AP, Anastasiu and Karypis 2014).
 
-use std::ops::Range;
-
 use crate::matrix::{Doc, Term};
 use crate::vectors::Vectors;
 
@@ -45,6 +43,10 @@ pub(crate) struct Posting {
 pub(crate) struct Postings {
     /// The start of each term's list, and the end of the last.
     starts: Vec<usize>,
+    /// By term, and by partition: the end of the partition's postings in the term's list.
+    ends: Vec<u32>,
+    /// The number of partitions, from 1.
+    partitions: usize,
     entries: Vec<Posting>,
     /// The highest document frequency of each tier but the last.
     limits: Vec<u32>,
@@ -54,41 +56,59 @@ pub(crate) struct Postings {
 }
 
 impl Postings {
-    /// Builds the lists, with the highest document frequency of each tier but the last. Takes time linear in the entries of the matrix.
-    pub(crate) fn new(vectors: &Vectors, indexed: &[Doc], limits: Vec<u32>) -> Self {
+    /// Builds the lists of some documents with the end of each partition of them, and with the highest document
+    /// frequency of each tier but the last. Takes time linear in the entries of the matrix, and in its terms
+    /// times the partitions.
+    pub(crate) fn new(
+        vectors: &Vectors,
+        indexed: &[Doc],
+        partitions: &[Slot],
+        limits: Vec<u32>,
+    ) -> Self {
         let mut starts = vec![0];
         let mut end = 0;
         starts.extend(vectors.document_frequencies.iter().map(|df| {
             end += *df as usize;
             end
         }));
-        let mut next = starts.clone();
         let unset = Posting {
             slot: Slot(0),
             weight: 0.0,
         };
         let mut squares = vec![0.0; limits.len() + 1];
         let mut postings = Self {
+            ends: vec![0; (starts.len() - 1) * partitions.len()],
+            partitions: partitions.len(),
             entries: vec![unset; end],
             starts,
             remaining: vec![Vec::with_capacity(indexed.len()); limits.len()],
             limits,
         };
-        for (slot, doc) in (0u32..).map(Slot).zip(indexed) {
-            squares.fill(0.0);
-            for (term, weight) in vectors.unit_row(*doc) {
-                postings.entries[next[term.at()]] = Posting {
-                    slot,
-                    weight: single(weight),
-                };
-                next[term.at()] += 1;
-                squares[postings.tier(vectors, term).0] += weight * weight;
+        let mut lengths = vec![0u32; vectors.document_frequencies.len()];
+        let mut start = 0;
+        for (number, end) in partitions.iter().enumerate() {
+            for slot in (start..end.0).map(Slot) {
+                squares.fill(0.0);
+                for (term, weight) in vectors.unit_row(indexed[slot.at()]) {
+                    let length = &mut lengths[term.at()];
+                    postings.entries[postings.starts[term.at()] + *length as usize] = Posting {
+                        slot,
+                        weight: single(weight),
+                    };
+                    *length += 1;
+                    squares[postings.tier(vectors, term).0] += weight * weight;
+                }
+                let mut sum = 0.0;
+                for (tier, norms) in postings.remaining.iter_mut().enumerate().rev() {
+                    sum += squares[tier + 1];
+                    norms.push(single(f64::sqrt(sum)).next_up());
+                }
             }
-            let mut sum = 0.0;
-            for (tier, norms) in postings.remaining.iter_mut().enumerate().rev() {
-                sum += squares[tier + 1];
-                norms.push(single(f64::sqrt(sum)).next_up());
+            let ends = postings.ends.iter_mut().skip(number);
+            for (end, length) in ends.step_by(partitions.len()).zip(&lengths) {
+                *end = *length;
             }
+            start = end.0;
         }
         postings
     }
@@ -103,31 +123,31 @@ impl Postings {
         &self.entries[self.starts[term.at()]..self.starts[term.at() + 1]]
     }
 
+    /// Returns the list of a term in three parts: the documents of the partitions before one, those of
+    /// that partition, and those of the partitions after it.
+    pub(crate) fn around(&self, term: Term, partition: usize) -> [&[Posting]; 3] {
+        let ends = &self.ends[term.at() * self.partitions..][..self.partitions];
+        let start = match partition {
+            0 => 0,
+            _ => ends[partition - 1] as usize,
+        };
+        let (before, list) = self.of(term).split_at(start);
+        let (own, after) = list.split_at(ends[partition] as usize - start);
+        [before, own, after]
+    }
+
     /// Returns the tier of a term.
     pub(crate) fn tier(&self, vectors: &Vectors, term: Term) -> Tier {
         let df = vectors.document_frequencies[term.at()];
         Tier(self.limits.partition_point(|limit| *limit < df))
     }
 
-    /// Returns the norms of the terms above a tier in the documents' vectors of norm 1, by slot; `None`
-    /// for the last tier, above which there is no term.
-    pub(crate) fn remaining(&self, tier: Tier) -> Option<&[f32]> {
-        self.remaining.get(tier.0).map(Vec::as_slice)
+    /// Returns the norms of the terms from a tier on in the documents' vectors of norm 1, by slot; `None` for
+    /// the first tier, as these are the whole vectors.
+    pub(crate) fn remaining_from(&self, tier: Tier) -> Option<&[f32]> {
+        let below = tier.0.checked_sub(1)?;
+        Some(&self.remaining[below])
     }
-}
-
-/// Returns the part of a list that is about some documents.
-pub(crate) fn among<'a>(list: &'a [Posting], slots: &Range<Slot>) -> &'a [Posting] {
-    let is_all = |list: &[Posting]| {
-        let (first, last) = (list.first()?, list.last()?);
-        Some(first.slot >= slots.start && last.slot < slots.end)
-    };
-    if is_all(list) != Some(false) {
-        return list;
-    }
-    let start = list.partition_point(|posting| posting.slot < slots.start);
-    let end = list.partition_point(|posting| posting.slot < slots.end);
-    &list[start..end]
 }
 
 /// Rounds to single precision, which is enough to narrow a search.

@@ -3,13 +3,14 @@
 use std::sync::{Mutex, PoisonError};
 
 use crate::partial::PartialScores;
+use crate::vectors::Dense;
 
 /// The buffers of one search. Between searches all numbers in them are 0.
 #[derive(Debug, Default)]
 pub(crate) struct Scratch {
     pub(crate) partial: PartialScores,
-    /// By field and term, the query's weights.
-    pub(crate) dense: Vec<Vec<f64>>,
+    /// By field, the query's weights.
+    pub(crate) dense: Vec<Dense>,
 }
 
 /// Buffers for searches on several threads.

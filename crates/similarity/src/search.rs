@@ -1,13 +1,16 @@
-//! The search: postings from the rarest terms on, a bound on the rest, exact scores where it allows.
+//! The search: postings that tell most come first, a bound on the rest, exact scores where it allows.
 //!
-//! 1. The postings of the query's terms in one tier add up to a partial score for each document
-//!    (term-at-a-time, in single precision).
+//! The query's terms are walked in steps: the terms of one field in one tier of document frequency. The step
+//! that lowers the bound most for each posting comes first.
+//!
+//! 1. The postings of a step add up to a partial score for each document (term-at-a-time, in single
+//!    precision).
 //! 2. The documents with the highest partial scores get their exact scores. The k-th best of these is
 //!    a threshold: no result has a lower score.
 //! 3. The remaining terms add no more to a partial score than the product of the norms of both vectors'
 //!    remaining parts. The candidates are the documents whose partial score and this bound reach
-//!    the threshold. If to walk the postings of the next tier costs less than to compare the candidates,
-//!    the search goes on with it at 1.
+//!    the threshold. If walking the next step costs less than comparing the candidates, the search goes on
+//!    with it at 1; if it costs less than finding the candidates, they are not looked for.
 //! 4. The candidates get their exact scores, the highest bounds first, until the next bound is below the
 //!    k-th best exact score.
 //!
@@ -18,11 +21,12 @@ use std::ops::{ControlFlow, Range};
 
 use crate::highest::{HighestFirst, highest};
 use crate::index::{Index, IndexedField};
-use crate::matrix::Doc;
-use crate::postings::{Posting, Slot, Tier, among, single};
+use crate::matrix::{Doc, Term};
+use crate::postings::{Posting, Postings, Slot, Tier, single};
 use crate::score::Score;
 use crate::scratch::Scratch;
 use crate::top_k::{Hit, TopK};
+use crate::vectors::Dense;
 
 /// A request for the most similar documents.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -34,10 +38,6 @@ pub struct Search {
     /// If set, all documents as similar as the last of the k are found, too.
     pub with_ties: bool,
 }
-
-/// The postings that are walked in the time for comparing the documents beyond k whose exact scores give a
-/// threshold: partial scores are not in the order of the exact ones.
-const SPARE: usize = 4_000;
 
 impl Index {
     /// Returns the `k` documents most similar to one among those that `filter` accepts: highest score
@@ -75,17 +75,19 @@ impl Index {
     /// and the others, or a single part without partitions. With partitions, returns the field of which each
     /// part has a constant.
     fn parts(&self, query: Doc) -> (Option<usize>, Vec<Part>) {
-        let all = Part {
-            slots: Slot(0)..Slot::new(self.docs.len()),
-            without: Slot(0)..Slot(0),
-            constant: 0.0,
-            highest: 1.0,
-        };
+        let documents = Slot(0)..Slot::new(self.docs.len());
         let own = self.partitions.as_ref().and_then(|partitions| {
             let field = &self.fields[partitions.field];
             Some((partitions, field, partitions.of(&field.vectors, query)?))
         });
         let Some((partitions, field, own)) = own else {
+            let all = Part {
+                lists: Lists::Whole,
+                slots: documents,
+                without: Slot(0)..Slot(0),
+                constant: 0.0,
+                highest: 1.0,
+            };
             return (None, vec![all]);
         };
         let has_terms = |field: &&IndexedField| field.vectors.norm(query) > 0.0;
@@ -96,13 +98,15 @@ impl Index {
             .map(|field| field.weight);
         let elsewhere = field.weight * own.nearest;
         let others = Part {
+            lists: Lists::Without(own.number),
+            slots: documents,
             without: own.slots.clone(),
             constant: elsewhere,
             // With room for the rounding of the sum.
             highest: weights.sum::<f64>() - field.weight + elsewhere + Score::UNIT,
-            ..all
         };
         let own = Part {
+            lists: Lists::Of(own.number),
             slots: own.slots.clone(),
             without: Slot(0)..Slot(0),
             constant: field.weight,
@@ -114,6 +118,7 @@ impl Index {
 
 /// A part of the documents that is searched by itself.
 struct Part {
+    lists: Lists,
     slots: Range<Slot>,
     /// Slots that are not looked at, as they were before.
     without: Range<Slot>,
@@ -123,97 +128,167 @@ struct Part {
     highest: f64,
 }
 
+/// The part of each postings list that is about a part of the documents.
+#[derive(Clone, Copy)]
+enum Lists {
+    Whole,
+    /// The postings of the partition of this number.
+    Of(usize),
+    /// All other postings.
+    Without(usize),
+}
+
+impl Part {
+    /// Returns true if all documents have the same row in the partitions' field.
+    fn is_one_partition(&self) -> bool {
+        matches!(self.lists, Lists::Of(_))
+    }
+}
+
+impl Lists {
+    /// Returns the postings of a term, in rising order of the slots.
+    fn of(self, postings: &Postings, term: Term) -> [&[Posting]; 2] {
+        match self {
+            Self::Whole => [postings.of(term), &[]],
+            Self::Of(partition) => {
+                let [_, own, _] = postings.around(term, partition);
+                [own, &[]]
+            }
+            Self::Without(partition) => {
+                let [before, _, after] = postings.around(term, partition);
+                [before, after]
+            }
+        }
+    }
+}
+
 impl Scratch {
     /// Lays out the query's weights by term.
     fn load(&mut self, index: &Index, query: Doc) {
-        self.dense.resize(index.fields.len(), Vec::new());
+        self.dense.resize_with(index.fields.len(), Dense::default);
         for (field, dense) in index.fields.iter().zip(&mut self.dense) {
-            dense.resize(field.vectors.counts.width(), 0.0);
-            for (term, weight) in field.vectors.row(query) {
-                dense[term.at()] = weight;
-            }
+            dense.load(field.vectors.counts.width(), field.vectors.row(query));
         }
     }
 
     fn clear(&mut self, index: &Index, query: Doc) {
         for (field, dense) in index.fields.iter().zip(&mut self.dense) {
-            for term in field.vectors.counts.row(query).terms {
-                dense[term.at()] = 0.0;
-            }
+            dense.clear(field.vectors.counts.row(query).terms);
         }
     }
 }
 
-/// The query document's terms as lists to walk, by tier.
+/// The query document's terms as lists to walk, step by step.
 struct Query<'a> {
     index: &'a Index,
     doc: Doc,
-    /// A field whose postings are not walked, as each part of the documents has a constant for it.
-    constant: Option<usize>,
-    tiers: Vec<QueryTier<'a>>,
+    /// The steps in the order in which they are walked: most gain for each posting first, and the tiers of
+    /// one field in rising order.
+    steps: Vec<Step>,
     /// The most by which rounding makes a bound too low.
     error: f32,
 }
 
-/// The part of the query's vectors in one tier.
-#[derive(Clone)]
-struct QueryTier<'a> {
-    /// The postings of each term, with the factor of their weights.
-    walks: Vec<(f32, &'a [Posting])>,
-    /// By field the square of the norm of these terms in the vector of norm 1.
-    squares: Vec<f64>,
+/// The terms of the query in one tier of one field.
+struct Step {
+    field: usize,
+    tier: Tier,
+    /// The terms, each with the factor of its postings' weights.
+    terms: Vec<(Term, f32)>,
+    /// The number of postings.
+    postings: usize,
+    /// The square of the norm of these terms in the vector of norm 1.
+    square: f64,
 }
 
 impl<'a> Query<'a> {
+    /// Lays out the terms of all fields but one, for which each part of the documents has a constant.
     fn new(index: &'a Index, doc: Doc, constant: Option<usize>) -> Self {
-        let empty = QueryTier {
-            walks: Vec::new(),
-            squares: vec![0.0; index.fields.len()],
-        };
-        let mut tiers = vec![empty; index.last_tier.0 + 1];
-        let mut terms = 0;
-        let fields = index.fields.iter().enumerate();
-        for (at, field) in fields.filter(|(at, _)| constant != Some(*at)) {
-            for (term, weight) in field.vectors.unit_row(doc) {
-                let tier = &mut tiers[field.postings.tier(&field.vectors, term).0];
-                tier.squares[at] += weight * weight;
-                let factor = single(field.weight * weight);
-                tier.walks.push((factor, field.postings.of(term)));
-                terms += 1;
-            }
+        let fields = (0..index.fields.len()).filter(|field| constant != Some(*field));
+        let mut by_field: Vec<_> = fields
+            .map(|field| steps(index, doc, field).into_iter().peekable())
+            .collect();
+        let mut all: Vec<Step> = Vec::new();
+        loop {
+            let next = by_field.iter_mut().filter_map(|steps| {
+                let gain = steps.peek()?.gain(index);
+                Some((gain, steps))
+            });
+            let Some((_, steps)) = next.max_by(|a, b| a.0.total_cmp(&b.0)) else {
+                break;
+            };
+            all.extend(steps.next());
         }
+        let terms = all.iter().map(|step| step.terms.len()).sum();
         Self {
             index,
             doc,
-            tiers,
+            steps: all,
             error: rounding_error(terms, index.fields.len()),
-            constant,
         }
     }
 
-    /// Returns about how many postings a tier has for the query among a part's documents.
-    fn cost(&self, tier: Tier, part: &Part) -> usize {
-        let walks = self.tiers[tier.0].walks.iter();
-        let postings = walks.map(|(_, postings)| postings.len()).sum::<usize>();
-        let documents = part.slots.end.at() - part.slots.start.at();
-        postings * documents / self.index.docs.len()
+    /// Returns the exact score of a document, by the query's weights.
+    fn score(&self, dense: &[Dense], doc: Doc) -> Score {
+        let mut dense = dense.iter();
+        self.index.score_by(|field| {
+            let dense = dense.next().expect("one for each field");
+            field.vectors.cosine_of_dense(dense, self.doc, doc)
+        })
     }
 
-    /// Returns the bound on what all tiers above one add to the score of a part's documents.
-    fn bound_above(&self, tier: Tier, part: &Part) -> Bound<'a> {
-        let fields = self.index.fields.iter().enumerate();
-        let fields = fields.filter(|(at, _)| self.constant != Some(*at));
-        let remaining = fields.filter_map(|(at, field)| {
-            let above = self.tiers[tier.0 + 1..].iter();
-            let norm = above.map(|tier| tier.squares[at]).sum::<f64>().sqrt();
-            let norms = field.postings.remaining(tier)?;
-            (norm > 0.0).then(|| (single(field.weight * norm).next_up(), norms))
-        });
-        Bound {
-            remaining: remaining.collect(),
+    /// Returns the bound on what all steps from one on add to the score of a part's documents.
+    fn bound_from(&self, step: usize, part: &Part) -> Bound<'a> {
+        let mut bound = Bound {
+            remaining: Vec::new(),
             constant: single(part.constant).next_up(),
             error: self.error,
+        };
+        for (at, field) in self.index.fields.iter().enumerate() {
+            let mut steps = self.steps[step..].iter().filter(|step| step.field == at);
+            let Some(next) = steps.next() else { continue };
+            let squares = next.square + steps.map(|step| step.square).sum::<f64>();
+            let factor = single(field.weight * squares.sqrt()).next_up();
+            match field.postings.remaining_from(next.tier) {
+                Some(norms) => bound.remaining.push((factor, norms)),
+                None => bound.constant += factor,
+            }
         }
+        bound
+    }
+}
+
+/// Returns the steps of one field, in rising order of the tiers.
+fn steps(index: &Index, doc: Doc, at: usize) -> Vec<Step> {
+    let field = &index.fields[at];
+    let new = |tier| Step {
+        field: at,
+        tier: Tier(tier),
+        terms: Vec::new(),
+        postings: 0,
+        square: 0.0,
+    };
+    let mut steps: Vec<Step> = (0..=index.last_tier.0).map(new).collect();
+    for (term, weight) in field.vectors.unit_row(doc) {
+        let step = &mut steps[field.postings.tier(&field.vectors, term).0];
+        step.square += weight * weight;
+        step.postings += field.vectors.document_frequencies[term.at()] as usize;
+        step.terms.push((term, single(field.weight * weight)));
+    }
+    steps.retain(|step| !step.terms.is_empty());
+    steps
+}
+
+impl Step {
+    /// Returns by how much the step lowers the bound, for each posting.
+    fn gain(&self, index: &Index) -> f64 {
+        index.fields[self.field].weight * self.square.sqrt() / self.postings.max(1) as f64
+    }
+
+    /// Returns about how many postings are about a part's documents.
+    fn cost(&self, index: &Index, part: &Part) -> usize {
+        let documents = part.slots.end.at() - part.slots.start.at();
+        self.postings * documents / index.docs.len()
     }
 }
 
@@ -264,41 +339,55 @@ struct Running<'a, F> {
 impl<F: Fn(Doc) -> bool> Running<'_, F> {
     /// Adds the part's documents to the k best.
     fn top_k(&mut self, k: usize, best: &mut TopK) {
-        let index = self.query.index;
-        for tier in (0..index.last_tier.0).map(Tier) {
-            self.walk(tier);
-            let next = self.query.cost(Tier(tier.0 + 1), &self.part);
-            if next > 0 {
-                let affordable = next / index.comparison_cost();
-                if let Some(candidates) = self.candidates(tier, k, best, affordable) {
-                    return self.compare(candidates, best);
-                }
+        let query = self.query;
+        let mut walked = false;
+        for (at, step) in query.steps.iter().enumerate() {
+            let cost = step.cost(query.index, &self.part);
+            let affordable = cost / query.index.comparison.max(1);
+            if walked
+                && cost > self.cost_of_candidates(k, best)
+                && let Some(candidates) = self.candidates(at, k, best, affordable)
+            {
+                return self.compare(candidates, false, best);
             }
+            walked = true;
+            self.walk(step);
         }
-        self.walk(index.last_tier);
-        let candidates = self.candidates(index.last_tier, k, best, usize::MAX);
-        self.compare(candidates.unwrap_or_default(), best);
+        let candidates = self.candidates(query.steps.len(), k, best, usize::MAX);
+        self.compare(candidates.unwrap_or_default(), true, best);
     }
 
-    /// Adds the postings of a tier to the partial scores.
-    fn walk(&mut self, tier: Tier) {
-        for (factor, postings) in &self.query.tiers[tier.0].walks {
-            let postings = among(postings, &self.part.slots);
-            self.scratch.partial.add(*factor, postings);
+    /// Returns about how many postings are walked in the time in which the candidates are found.
+    fn cost_of_candidates(&self, k: usize, best: &TopK) -> usize {
+        let index = self.query.index;
+        let documents = self.part.slots.end.at() - self.part.slots.start.at();
+        let compared = match best.is_full() {
+            true => 0,
+            false => k + index.spare,
+        };
+        compared * index.comparison + documents / index.scanned
+    }
+
+    /// Adds the postings of a step to the partial scores.
+    fn walk(&mut self, step: &Step) {
+        let postings = &self.query.index.fields[step.field].postings;
+        for (term, factor) in &step.terms {
+            for list in self.part.lists.of(postings, *term) {
+                self.scratch.partial.add(*factor, list);
+            }
         }
     }
 
     /// Returns a score that k documents have at least: the k-th best of those with the highest
     /// partial scores.
     fn threshold(&self, k: usize) -> Score {
-        let spare = SPARE / self.query.index.comparison_cost();
-        let mut wanted = k + spare.max(8);
+        let mut wanted = k + self.query.index.spare;
         loop {
             let slots = highest(&self.scratch.partial, wanted);
             let mut best = TopK::new(k);
             for slot in &slots {
                 if !self.part.without.contains(slot) {
-                    self.take_in(*slot, &mut best);
+                    self.take_in(*slot, self.score(*slot), &mut best);
                 }
             }
             if best.is_full() || slots.len() < wanted {
@@ -313,12 +402,12 @@ impl<F: Fn(Doc) -> bool> Running<'_, F> {
     /// its bound; `None` if there are more than `most`.
     fn candidates(
         &self,
-        tier: Tier,
+        step: usize,
         k: usize,
         best: &TopK,
         most: usize,
     ) -> Option<Vec<(f32, Slot)>> {
-        let bound = self.query.bound_above(tier, &self.part);
+        let bound = self.query.bound_from(step, &self.part);
         let threshold = match best.is_full() {
             true => best.least(),
             false => self.threshold(k),
@@ -339,30 +428,36 @@ impl<F: Fn(Doc) -> bool> Running<'_, F> {
         (candidates.len() <= most).then_some(candidates)
     }
 
-    /// Compares candidates exactly, as long as their bounds allow a score among the k best.
-    fn compare(&self, candidates: Vec<(f32, Slot)>, best: &mut TopK) {
-        for (bound, slot) in HighestFirst::new(candidates) {
+    /// Compares candidates exactly, as long as their bounds allow a score among the k best. If all steps are
+    /// walked, documents of the query's partition without a partial score share nothing with the query but the
+    /// partition's field, and all have one score.
+    fn compare(&self, candidates: Vec<(f32, Slot)>, all_walked: bool, best: &mut TopK) {
+        let is_one = all_walked && self.part.is_one_partition() && !self.query.index.has_required();
+        let is_unmet = |slot| is_one && self.scratch.partial.of(slot) == 0.0;
+        let (unmet, met): (Vec<_>, Vec<_>) = candidates
+            .into_iter()
+            .partition(|(_, slot)| is_unmet(*slot));
+        for (bound, slot) in HighestFirst::new(met) {
             if f64::from(bound) < best.least().ratio() {
                 break;
             }
-            self.take_in(slot, best);
+            self.take_in(slot, self.score(slot), best);
+        }
+        let score = unmet.first().map(|(_, slot)| self.score(*slot));
+        for ((_, slot), score) in unmet.into_iter().zip(score.into_iter().cycle()) {
+            self.take_in(slot, score, best);
         }
     }
 
-    fn take_in(&self, slot: Slot, best: &mut TopK) {
+    fn score(&self, slot: Slot) -> Score {
         let doc = self.query.index.doc(slot);
-        let score = self.score(doc);
+        self.query.score(&self.scratch.dense, doc)
+    }
+
+    fn take_in(&self, slot: Slot, score: Score, best: &mut TopK) {
+        let doc = self.query.index.doc(slot);
         if score >= best.least() && (self.filter)(doc) {
             best.insert(Hit { doc, score });
         }
-    }
-
-    /// Returns the exact score of a document.
-    fn score(&self, doc: Doc) -> Score {
-        let mut dense = self.scratch.dense.iter();
-        self.query.index.score_by(|field| {
-            let dense = dense.next().map_or(&[][..], Vec::as_slice);
-            field.vectors.cosine_of_dense(dense, self.query.doc, doc)
-        })
     }
 }

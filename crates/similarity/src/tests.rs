@@ -7,7 +7,7 @@ use proptest::prelude::*;
 use rstest::rstest;
 
 use crate::brute_force::BruteForce;
-use crate::{CountMatrix, Doc, Field, Hit, Index, Score, Search, Term, Tiers};
+use crate::{CountMatrix, Doc, Field, Hit, Index, Score, Search, Term, Tuning};
 
 /// A field of documents given as terms with counts.
 fn field(rows: &[Vec<(u32, u32)>], weight: f64) -> Field {
@@ -35,7 +35,7 @@ fn docs(count: usize) -> Vec<Doc> {
 
 fn index(fields: Vec<Field>) -> Index {
     let docs = docs(fields[0].counts.height());
-    Index::new(fields, docs, Tiers::default())
+    Index::new(fields, docs, Tuning::default())
 }
 
 fn search(query: u32, k: usize) -> Search {
@@ -75,11 +75,11 @@ fn a_score_is_the_cosine_of_tf_idf_vectors(#[case] a: u32, #[case] b: u32, #[cas
 // Both documents have both terms, so that idf is the same: (1 + ln 300, 1) and (1, 1), whose cosine is
 // (2 + ln 300) / (√2·√((1 + ln 300)² + 1)) = 7.703782475 / (1.414213562·6.777979246) = 0.803693049.
 #[rstest]
-#[case::tiers(Tiers::default())]
-#[case::one_tier(Tiers { postings: &[] })]
-fn a_count_of_hundreds_is_weighted_by_its_logarithm(#[case] tiers: Tiers<'_>) {
+#[case::several_tiers(Tuning::default())]
+#[case::one_tier(Tuning { tiers: &[], ..Tuning::default() })]
+fn a_count_of_hundreds_is_weighted_by_its_logarithm(#[case] tuning: Tuning<'_>) {
     let field = field(&[vec![(0, 300), (1, 1)], vec![(0, 1), (1, 1)]], 1.0);
-    let index = Index::new(vec![field], docs(2), tiers);
+    let index = Index::new(vec![field], docs(2), tuning);
     let hits = index.top_k(search(0, 1), |doc| doc == Doc(1));
     let score = Score::from_units(803_693_049);
     assert_eq!(hits, [Hit { doc: Doc(1), score }]);
@@ -142,8 +142,17 @@ fn documents_of_10000_terms_are_compared_exactly() {
     ];
     let (fields, all) = (vec![field(&rows, 1.0)], docs(rows.len()));
     let definition = BruteForce::new(&fields, &all);
-    for postings in [&[][..], &[0.0], &[3.0, 9_999.0]] {
-        let index = Index::new(fields.clone(), all.clone(), Tiers { postings });
+    for tiers in [&[][..], &[0.0], &[3.0, 9_999.0]] {
+        let index = Index::new(
+            fields.clone(),
+            all.clone(),
+            Tuning {
+                tiers,
+                comparison: 1,
+                compared_term: 0,
+                ..Tuning::default()
+            },
+        );
         for query in 0..5 {
             let hits = index.top_k(search(query, 5), |_| true);
             assert_best(&definition, Doc(query), 5, &hits, |_| true);
@@ -213,14 +222,27 @@ fn weights() -> impl Strategy<Value = [f64; 3]> {
     ]
 }
 
-/// Tiers in one of which may be no term, and one document's terms may all be.
-fn postings() -> impl Strategy<Value = &'static [f64]> {
-    prop_oneof![
+/// Measures of all kinds: tiers in one of which may be no term, and one document's terms may all be; candidates
+/// that are looked for after each step, and after none.
+fn tuning() -> impl Strategy<Value = Tuning<'static>> {
+    let tiers = prop_oneof![
         Just(&[][..]),
         Just(&[0.0][..]),
         Just(&[0.1][..]),
         Just(&[0.02, 0.1, 0.3, 4.0][..]),
-    ]
+    ];
+    let costs = (0usize..3, 0usize..3, 1usize..1_000, 0usize..9);
+    let small =
+        (tiers, costs).prop_map(
+            |(tiers, (comparison, compared_term, scanned, spare))| Tuning {
+                tiers,
+                comparison,
+                compared_term,
+                scanned,
+                spare,
+            },
+        );
+    prop_oneof![4 => small, 1 => Just(Tuning::default())]
 }
 
 proptest! {
@@ -233,12 +255,12 @@ proptest! {
         needs in 0usize..9,
         k in 1usize..6,
         one_in in 1u32..4,
-        postings in postings(),
+        tuning in tuning(),
     ) {
         let fields = fields_of(&documents, weights, needs);
         // Not all are indexed, and not all indexed ones are accepted: the definition's documents.
         let indexed: Vec<Doc> = docs(documents.len()).into_iter().filter(|doc| doc.0 % 5 != 4).collect();
-        let index = Index::new(fields.clone(), indexed.clone(), Tiers { postings });
+        let index = Index::new(fields.clone(), indexed.clone(), tuning);
         let definition = BruteForce::new(&fields, &indexed);
         for query in (0u32..).take(documents.len()) {
             let accepted = |doc: Doc| doc.0.is_multiple_of(one_in);
@@ -255,11 +277,11 @@ proptest! {
         k in 1usize..6,
         with_ties in any::<bool>(),
         one_in in 1u32..9,
-        postings in postings(),
+        tuning in tuning(),
     ) {
         let fields = fields_of(&documents, weights, needs);
         let all = docs(documents.len());
-        let index = Index::new(fields, all.clone(), Tiers { postings });
+        let index = Index::new(fields, all.clone(), tuning);
         for query in all.iter().step_by(7) {
             let accepted = |doc: Doc| doc != *query && doc.0.is_multiple_of(one_in);
             let others = all.iter().filter(|doc| accepted(**doc));

@@ -62,7 +62,8 @@ impl TopK {
         let least = self.least();
         let mut hits = self.hits;
         hits.retain(|hit| hit.score >= least);
-        hits.sort_unstable_by_key(|hit| (Reverse(hit.score), hit.doc));
+        // Stable, as that is fast for runs of equal scores, which are in order already.
+        hits.sort_by_key(|hit| (Reverse(hit.score), hit.doc));
         if !with_ties {
             hits.truncate(self.k);
         }
