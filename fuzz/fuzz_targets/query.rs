@@ -3,14 +3,14 @@
 
 use libfuzzer_sys::fuzz_target;
 use tabulae_core::query::Query;
-use tabulae_core::source::Passage;
+use tabulae_core::source::EmbeddedText;
 
 fuzz_target!(|text: &str| {
-    let Ok(query) = Query::parse(&Passage::command_line(text)) else {
+    let Ok(query) = Query::parse(&EmbeddedText::command_line(text)) else {
         return;
     };
     let printed = query.to_string();
-    let again = Query::parse(&Passage::command_line(&printed));
+    let again = Query::parse(&EmbeddedText::command_line(&printed));
     let again = again.unwrap_or_else(|diagnostic| panic!("{printed}: {}", diagnostic.message));
     assert_eq!(again.statement(), query.statement(), "{printed}");
 });

@@ -9,6 +9,6 @@ fuzz_target!(|text: &str| {
     let source = Source::new(FILE, text);
     let lines = text.lines().count() + 1;
     for diagnostic in Settings::read(&source).diagnostics {
-        assert!(diagnostic.place.line <= lines, "{diagnostic:?}");
+        assert!(diagnostic.location.line <= lines, "{diagnostic:?}");
     }
 });

@@ -17,7 +17,7 @@ use tabulae_core::front_matter;
 use tabulae_core::post::{Body, Include, assemble};
 use tabulae_core::query::{Library, Query, Scope};
 use tabulae_core::settings::Settings;
-use tabulae_core::source::{Passage, Source};
+use tabulae_core::source::{EmbeddedText, Source};
 use tabulae_core::term::TermId;
 use tabulae_core::time::Moment;
 use tabulae_core::value::Value;
@@ -187,7 +187,7 @@ fn main() {
         let mut found = 0;
         for _ in 0..11 {
             let began = Instant::now();
-            let query = Query::parse(&Passage::command_line(text))
+            let query = Query::parse(&EmbeddedText::command_line(text))
                 .expect("a sound query")
                 .resolve(scope)
                 .output

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use serde::{Deserialize, Serialize};
 
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
-use crate::source::{Place, Source};
+use crate::source::{Location, Source};
 
 /// The kind of what is at an address.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
@@ -169,14 +169,16 @@ impl AddressChanges {
         });
         let published = self.published.iter().map(|(at, source)| {
             let message = format!("this post is public for the first time, at {at}");
-            Diagnostic::warning(Code::PostPublished, Place::top_of(source), message)
+            Diagnostic::warning(Code::PostPublished, Location::top_of(source), message)
                 .help("write `draft: true` if it should not be public")
         });
         let withdrawn = self.withdrawn.iter().map(|(at, source)| {
             let message = format!("this post is no longer public; it was at {at}");
-            Diagnostic::warning(Code::PostWithdrawn, Place::top_of(source), message).help(format!(
-                "publish it again, or write `moved_from: {at}` in the page that replaces it"
-            ))
+            Diagnostic::warning(Code::PostWithdrawn, Location::top_of(source), message).help(
+                format!(
+                    "publish it again, or write `moved_from: {at}` in the page that replaces it"
+                ),
+            )
         });
         feeds
             .chain(lost)

@@ -5,7 +5,7 @@ use std::cmp::Ordering;
 use indexmap::IndexMap;
 use jiff::civil::Date;
 
-use crate::catalogue::{Catalogue, PostId, term_place};
+use crate::catalogue::{Catalogue, PostId, term_location};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
 use crate::id::number;
 use crate::language::DateStyle;
@@ -13,7 +13,7 @@ use crate::post::title_of_name;
 use crate::query::fields::{DerivedField, FIELDS, derived};
 use crate::route::{Link, Pattern};
 use crate::settings::{Archive, OverviewOrder, Settings};
-use crate::source::{Place, Spanned};
+use crate::source::{Location, Spanned};
 use crate::term::{TermId, identity, slug};
 use crate::time::date_part;
 use crate::value::{Kind, Value};
@@ -58,7 +58,7 @@ pub struct Group {
     /// The posts, in the query's order.
     pub posts: Vec<PostId>,
     /// The place that asks for it, for messages.
-    pub place: Place,
+    pub location: Location,
 }
 
 /// The value that the posts of a group share.
@@ -87,7 +87,7 @@ pub struct Section {
 ///
 /// # Errors
 /// A field that no post has, with the nearest name.
-pub fn by(name: &str, catalogue: &Catalogue, place: Place) -> Result<By, Box<Diagnostic>> {
+pub fn by(name: &str, catalogue: &Catalogue, location: Location) -> Result<By, Box<Diagnostic>> {
     if let Some(field) = catalogue.term_field(name) {
         return Ok(By::Term(field));
     }
@@ -103,7 +103,7 @@ pub fn by(name: &str, catalogue: &Catalogue, place: Place) -> Result<By, Box<Dia
         Some(profile) if profile.kinds == [Kind::Map] => Err(Box::new(
             Diagnostic::error(
                 Code::FieldTypeMismatch,
-                place,
+                location,
                 format!("`{name}` is a map, and posts are split by single values"),
             )
             .help("name one of its entries, such as `boat.class`"),
@@ -128,7 +128,7 @@ pub fn by(name: &str, catalogue: &Catalogue, place: Place) -> Result<By, Box<Dia
             } else {
                 format!("no post has a field `{name}`")
             };
-            let diagnostic = Diagnostic::error(Code::UnknownField, place, message);
+            let diagnostic = Diagnostic::error(Code::UnknownField, location, message);
             Err(Box::new(match nearest(name, known.iter().copied()).or(also).filter(|_| !is_derived) {
                 Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
                 None => diagnostic.help("split by a term field (tag, category, author), by year, month or day, or by a field of your own"),
@@ -150,8 +150,8 @@ pub fn lay_out(
         .clone()
         .unwrap_or_else(|| title_of_name(&archive.name));
     let by = archive.by.as_ref().and_then(|name| {
-        let place = settings.source.place(name.span);
-        self::by(&name.node, catalogue, place)
+        let location = settings.source.location(name.span);
+        self::by(&name.node, catalogue, location)
             .map_err(|diagnostic| diagnostics.push(*diagnostic))
             .ok()
     });
@@ -167,7 +167,7 @@ pub fn lay_out(
                     .expand(|_| None)
                     .unwrap_or_else(|_| Link::new("/")),
                 posts,
-                place: settings.source.place(archive.place),
+                location: settings.source.location(archive.location),
             }]
         };
         return ArchiveLayout {
@@ -227,20 +227,22 @@ fn group(
     catalogue: &Catalogue,
     diagnostics: &mut Diagnostics,
 ) -> Option<Group> {
-    let own_place = || settings.source.place(archive.place);
-    let place = match term.id {
-        Some((field, id)) => term_place(catalogue.terms(field).term(id)).unwrap_or_else(own_place),
-        None => own_place(),
+    let own_location = || settings.source.location(archive.location);
+    let location = match term.id {
+        Some((field, id)) => {
+            term_location(catalogue.terms(field).term(id)).unwrap_or_else(own_location)
+        }
+        None => own_location(),
     };
     if term.slug.split('/').any(str::is_empty) {
-        diagnostics.push(empty_slug(&term, by, place, catalogue));
+        diagnostics.push(empty_slug(&term, by, location, catalogue));
         return None;
     }
     let link = match term_link(&archive.link, archive, by, &term, catalogue) {
         Ok(link) => link,
         Err(missing) => {
-            let place = settings.source.place(archive.link_place);
-            let diagnostic = unfit_link(archive, missing, place);
+            let location = settings.source.location(archive.link_location);
+            let diagnostic = unfit_link(archive, missing, location);
             // Each of its groups would say the same.
             if !diagnostics.contains(&diagnostic) {
                 diagnostics.push(diagnostic);
@@ -256,7 +258,7 @@ fn group(
         term: Some(term),
         link,
         posts,
-        place,
+        location,
     })
 }
 
@@ -298,10 +300,10 @@ pub fn spelling_links<'s>(
         .collect()
 }
 
-fn empty_slug(term: &GroupTerm, by: &By, place: Place, catalogue: &Catalogue) -> Diagnostic {
+fn empty_slug(term: &GroupTerm, by: &By, location: Location, catalogue: &Catalogue) -> Diagnostic {
     let name = &term.name;
     let message = format!("no letter or digit is left of \"{name}\" in an address");
-    Diagnostic::error(Code::EmptySlug, place, message).help(match by {
+    Diagnostic::error(Code::EmptySlug, location, message).help(match by {
         By::Term(field) => {
             let field = &catalogue.terms(*field).field.name;
             format!("write a note `terms/{field}/NAME.md` with `title: \"{name}\"` and a `slug:`")
@@ -312,11 +314,11 @@ fn empty_slug(term: &GroupTerm, by: &By, place: Place, catalogue: &Catalogue) ->
 
 /// Returns the error of a link of an archive with a variable that its terms do not have.
 #[must_use]
-pub fn unfit_link(archive: &Archive, missing: &str, place: Place) -> Diagnostic {
+pub fn unfit_link(archive: &Archive, missing: &str, location: Location) -> Diagnostic {
     let own = archive.by.as_ref().map_or("", |by| by.node.as_str());
     let message =
         format!("the link of this archive has {{{missing}}}, and the archive is split by `{own}`");
-    Diagnostic::error(Code::InvalidLinkPattern, place, message)
+    Diagnostic::error(Code::InvalidLinkPattern, location, message)
         .help(format!("write {{{own}}} in its place"))
 }
 

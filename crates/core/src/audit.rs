@@ -14,7 +14,7 @@ use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::near_duplicates::near_duplicates;
 use crate::post::Post;
 use crate::settings::Settings;
-use crate::source::Place;
+use crate::source::Location;
 use crate::term::Term;
 use crate::time::Moment;
 
@@ -42,7 +42,7 @@ fn summaries(catalogue: &Catalogue) -> Diagnostics {
         post.summary.is_none() || !post.has_own_summary && chosen.contains(&post.set)
     };
     let found = posts.filter(lacks).map(|post| {
-        let title = post.source.place(post.front.entries.first().map_or_else(
+        let title = post.source.location(post.front.entries.first().map_or_else(
             Default::default,
             |entry| match post.front.get("title") {
                 Some(title) => title.value.span,
@@ -67,7 +67,7 @@ fn updates(catalogue: &Catalogue) -> Diagnostics {
         let (date, updated) = (post.date?, post.updated?);
         (updated.at < date.at).then(|| {
             let message = format!("updated {}, before its date {}", updated.iso(), date.iso());
-            Diagnostic::warning(Code::UpdatedEarly, post.place_of("updated"), message)
+            Diagnostic::warning(Code::UpdatedEarly, post.location_of("updated"), message)
                 .help("correct one of the two, or leave `updated` out")
         })
     });
@@ -102,13 +102,13 @@ fn gaps(
                     to - from + 1
                 ),
             };
-            let place = settings.source.place(set.place);
+            let location = settings.source.location(set.location);
             found.push(
                 Diagnostic::warning(
                     Code::EmptyMonth,
-                    Place {
+                    Location {
                         excerpt: None,
-                        ..place
+                        ..location
                     },
                     message,
                 )
@@ -135,11 +135,11 @@ fn month_name(month: i32) -> String {
 /// Terms that one post has, and terms that are probably one.
 fn terms(catalogue: &Catalogue) -> Diagnostics {
     let mut found = Diagnostics::new();
-    let place = |term: &Term| {
+    let location = |term: &Term| {
         let written = term.written.as_ref();
         written.map_or_else(
-            || Place::top_of(""),
-            |(source, name)| source.place(name.span),
+            || Location::top_of(""),
+            |(source, name)| source.location(name.span),
         )
     };
     for table in catalogue.term_tables() {
@@ -147,7 +147,7 @@ fn terms(catalogue: &Catalogue) -> Diagnostics {
         for term in table.terms.iter().filter(|term| term.posts.len() == 1) {
             let message = format!("only one post has the {field} \"{}\"", term.name);
             found.push(
-                Diagnostic::warning(Code::SinglePostTerm, place(term), message)
+                Diagnostic::warning(Code::SinglePostTerm, location(term), message)
                     .help("give it to more posts, or delete it"),
             );
         }
@@ -162,9 +162,9 @@ fn terms(catalogue: &Catalogue) -> Diagnostics {
                 alike.how.about()
             );
             found.push(
-                Diagnostic::warning(Code::NearDuplicateTerms, place(term), message).help(format!(
-                    "`tabulae terms {field}` prints the note that joins them"
-                )),
+                Diagnostic::warning(Code::NearDuplicateTerms, location(term), message).help(
+                    format!("`tabulae terms {field}` prints the note that joins them"),
+                ),
             );
         }
     }

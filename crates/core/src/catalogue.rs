@@ -25,7 +25,7 @@ use crate::note::TermNote;
 use crate::post::{Include, Post};
 use crate::route::Link;
 use crate::settings::{Settings, TermField};
-use crate::source::Place;
+use crate::source::Location;
 use crate::term::{Term, TermId, identity, nested_identity};
 use crate::time::ZonedDate;
 use crate::words::{KnownWords, WordTables};
@@ -373,7 +373,7 @@ impl Catalogue {
                     None => diagnostics.push(
                         Diagnostic::error(
                             Code::UnknownRelatedPost,
-                            post.source.place(name.span),
+                            post.source.location(name.span),
                             format!("there is no post \"{}\" for `related`", name.node),
                         )
                         .suggest(&name.node, nearest_first(&name.node, known.keys().copied())),
@@ -456,10 +456,10 @@ fn index_terms(
     (tables.collect(), terms_of)
 }
 
-/// Returns the place at which a term is written, for messages.
+/// Returns the location at which a term is written, for messages.
 #[must_use]
-pub fn term_place(term: &Term) -> Option<Place> {
+pub fn term_location(term: &Term) -> Option<Location> {
     term.written
         .as_ref()
-        .map(|(source, name)| source.place(name.span))
+        .map(|(source, name)| source.location(name.span))
 }

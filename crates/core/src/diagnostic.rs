@@ -6,7 +6,7 @@ use std::fmt;
 use indexmap::IndexSet;
 use serde::{Deserialize, Serialize};
 
-use crate::source::Place;
+use crate::source::Location;
 
 /// The severity of a diagnostic.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
@@ -17,7 +17,7 @@ pub enum Severity {
     Warning,
 }
 
-/// One mistake, with its place and the way out.
+/// One mistake, with its location and the way out.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Diagnostic {
     /// Error or warning.
@@ -25,13 +25,13 @@ pub struct Diagnostic {
     /// The kind of mistake.
     pub code: Code,
     /// The place.
-    pub place: Place,
+    pub location: Location,
     /// One sentence on what is wrong.
     pub message: String,
     /// One sentence on what to do.
     pub help: Option<String>,
     /// A second place that takes part, with a word on it.
-    pub other: Option<(Place, String)>,
+    pub other: Option<(Location, String)>,
 }
 
 /// An output with all diagnostics of making it.
@@ -158,23 +158,23 @@ impl<'de> Deserialize<'de> for Code {
 }
 
 impl Diagnostic {
-    /// An error at `place`.
-    pub fn error(code: Code, place: Place, message: impl Into<String>) -> Self {
+    /// An error at `location`.
+    pub fn error(code: Code, location: Location, message: impl Into<String>) -> Self {
         Self {
             severity: Severity::Error,
             code,
-            place,
+            location,
             message: message.into(),
             help: None,
             other: None,
         }
     }
 
-    /// A warning at `place`.
-    pub fn warning(code: Code, place: Place, message: impl Into<String>) -> Self {
+    /// A warning at `location`.
+    pub fn warning(code: Code, location: Location, message: impl Into<String>) -> Self {
         Self {
             severity: Severity::Warning,
-            ..Self::error(code, place, message)
+            ..Self::error(code, location, message)
         }
     }
 
@@ -187,8 +187,8 @@ impl Diagnostic {
 
     /// Adds the second place that takes part.
     #[must_use]
-    pub fn beside(mut self, place: Place, word: impl Into<String>) -> Self {
-        self.other = Some((place, word.into()));
+    pub fn beside(mut self, location: Location, word: impl Into<String>) -> Self {
+        self.other = Some((location, word.into()));
         self
     }
 
@@ -222,8 +222,8 @@ impl Diagnostic {
 /// `posts/a.md:3:7: error: sentence [code]`, and the help on a line of its own.
 impl fmt::Display for Diagnostic {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let Place { line, column, .. } = self.place;
-        match &self.place.file {
+        let Location { line, column, .. } = self.location;
+        match &self.location.file {
             Some(file) => write!(f, "{file}:{line}:{column}: ")?,
             None => write!(f, "command line:{column}: ")?,
         }
@@ -256,16 +256,16 @@ impl<T> Collected<T> {
 
 /// Diagnostics as they are shown: file by file, as the files first come up, and each file from its top.
 /// Those at one place stay in their order.
-pub fn by_place(diagnostics: &[Diagnostic]) -> Vec<&Diagnostic> {
+pub fn by_location(diagnostics: &[Diagnostic]) -> Vec<&Diagnostic> {
     let files: IndexSet<_> = diagnostics
         .iter()
-        .map(|diagnostic| &diagnostic.place.file)
+        .map(|diagnostic| &diagnostic.location.file)
         .collect();
     let mut shown: Vec<&Diagnostic> = diagnostics.iter().collect();
     shown.sort_by_key(|diagnostic| {
-        let Place {
+        let Location {
             file, line, column, ..
-        } = &diagnostic.place;
+        } = &diagnostic.location;
         (files.get_index_of(&file), *line, *column)
     });
     shown
@@ -281,7 +281,7 @@ pub const SHOWN: usize = 10;
 /// Those with different helps are shown first. Takes time in proportion to the text of all diagnostics.
 #[must_use]
 pub fn first_of_each(diagnostics: &[Diagnostic], most: usize) -> Vec<(&Diagnostic, usize)> {
-    let sorted = by_place(diagnostics);
+    let sorted = by_location(diagnostics);
     let mut causes: BTreeMap<_, Vec<usize>> = BTreeMap::new();
     for (at, diagnostic) in sorted.iter().enumerate() {
         let cause = (
@@ -392,14 +392,14 @@ mod tests {
             ("b.md", 1, 9, "fifth"),
         ];
         let diagnostics = diagnostics.map(|(file, line, column, message)| {
-            let place = Place {
+            let location = Location {
                 line,
                 column,
-                ..Place::top_of(file)
+                ..Location::top_of(file)
             };
-            Diagnostic::error(Code::UnknownKey, place, message)
+            Diagnostic::error(Code::UnknownKey, location, message)
         });
-        let shown = by_place(&diagnostics);
+        let shown = by_location(&diagnostics);
         let shown: Vec<&str> = shown
             .iter()
             .map(|diagnostic| diagnostic.message.as_str())
@@ -408,7 +408,7 @@ mod tests {
     }
 
     fn of(code: Code, file: &str, message: &str, help: &str) -> Diagnostic {
-        Diagnostic::warning(code, Place::top_of(file), message).help(help)
+        Diagnostic::warning(code, Location::top_of(file), message).help(help)
     }
 
     #[test]

@@ -47,7 +47,7 @@ impl Origin {
     #[must_use]
     pub fn shown(&self) -> &str {
         match self {
-            Self::Written(place) => place,
+            Self::Written(location) => location,
             Self::BuiltIn => "built in",
             Self::Default => "default",
         }
@@ -177,7 +177,7 @@ impl Reader<'_> {
         for key in known.filter(|key| key.name != "NAME") {
             let found = written.and_then(|map| map.get(key.name));
             let found = match (found, value(key.name)) {
-                (Some(entry), _) => Some((entry.value.node.json(), self.place(entry.key.span))),
+                (Some(entry), _) => Some((entry.value.node.json(), self.location(entry.key.span))),
                 (None, Some(value)) => Some((value, origin.clone())),
                 (None, None) => {
                     let default = serde_json::from_str(key.default.unwrap_or_default());
@@ -197,7 +197,7 @@ impl Reader<'_> {
             .map(|entry| EffectiveKey {
                 name: entry.key.node.clone(),
                 value: entry.value.node.json(),
-                from: self.place(entry.key.span),
+                from: self.location(entry.key.span),
             })
             .collect();
         keys.extend(own);
@@ -226,10 +226,10 @@ impl Reader<'_> {
         .collect()
     }
 
-    fn place(&self, span: Span) -> Origin {
-        let place = self.settings.source.place(span);
-        let file = place.file.as_deref().unwrap_or_default();
-        Origin::Written(format!("{file}:{}:{}", place.line, place.column))
+    fn location(&self, span: Span) -> Origin {
+        let location = self.settings.source.location(span);
+        let file = location.file.as_deref().unwrap_or_default();
+        Origin::Written(format!("{file}:{}:{}", location.line, location.column))
     }
 }
 
@@ -272,11 +272,11 @@ pub fn as_object(tables: &[EffectiveTable], yields: &[String]) -> Json {
             (key.name.clone(), value)
         });
         let keys: Object<_, _> = keys.collect();
-        let place = table
+        let location = table
             .name
             .iter()
-            .fold(&mut object, |place, step| &mut place[step]);
-        *place = Json::Object(keys);
+            .fold(&mut object, |location, step| &mut location[step]);
+        *location = Json::Object(keys);
     }
     json!({ "settings": object, "yields": yields })
 }

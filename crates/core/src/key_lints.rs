@@ -143,20 +143,20 @@ fn mappings(
             "no post of `{}` has `{key}`, which is mapped to `{field}`",
             set.name
         );
-        let place = |name: &Spanned<String>| settings.source.place(name.span);
+        let location = |name: &Spanned<String>| settings.source.location(name.span);
         found.push(if let Some((near, name)) = near {
             let (count, _) = keys.0[near];
             let help = format!("write `{near}`, which {count} of its posts have");
-            Diagnostic::error(Code::UnknownKey, place(name), message).help(help)
+            Diagnostic::error(Code::UnknownKey, location(name), message).help(help)
         } else if let Some((at, value)) = called
             .iter()
             .filter(|_| field == "draft")
             .find_map(|(key, _)| has_value(catalogue, posts, key))
         {
             let help = format!("`{value}` is a value of `{at}`: write \"{at} in ({value})\"");
-            Diagnostic::error(Code::UnknownKey, place(name), message).help(help)
+            Diagnostic::error(Code::UnknownKey, location(name), message).help(help)
         } else {
-            Diagnostic::warning(Code::UnknownKey, place(name), message)
+            Diagnostic::warning(Code::UnknownKey, location(name), message)
                 .help("write a key that the posts have, or delete the mapping")
         });
     }
@@ -252,11 +252,11 @@ fn unknown_keys(
         };
         let post = catalogue.post(*first);
         let entry = post.front.get(key);
-        let place = entry.map_or_else(
-            || post.place_of("title"),
-            |entry| post.source.place(entry.key.span),
+        let location = entry.map_or_else(
+            || post.location_of("title"),
+            |entry| post.source.location(entry.key.span),
         );
-        found.push(Diagnostic::warning(Code::UnknownKey, place, message).help(help));
+        found.push(Diagnostic::warning(Code::UnknownKey, location, message).help(help));
     }
     found
 }
@@ -266,9 +266,9 @@ fn hidden(key: &str, catalogue: &Catalogue, post: PostId) -> Option<Diagnostic> 
     let post = catalogue.post(post);
     let entry = post.front.get(key).filter(|_| key == "set")?;
     let message = "`set` is the name of a post's content set, and hides this key";
-    let place = post.source.place(entry.key.span);
+    let location = post.source.location(entry.key.span);
     let help = "give the key another name, or write `meta.set` in templates";
-    Some(Diagnostic::warning(Code::UnknownKey, place, message).help(help))
+    Some(Diagnostic::warning(Code::UnknownKey, location, message).help(help))
 }
 
 fn without_effect(key: &str) -> Option<(&'static str, &'static str)> {
@@ -308,12 +308,12 @@ fn other_kinds<'k>(
                 most.article(),
                 of(most)
             );
-            let place = post.source.place(entry.value.span);
+            let location = post.source.location(entry.value.span);
             let help = format!(
                 "write {}, or no query that compares `{key}` finds this post",
                 most.article()
             );
-            found.push(Diagnostic::warning(Code::FieldTypeMismatch, place, message).help(help));
+            found.push(Diagnostic::warning(Code::FieldTypeMismatch, location, message).help(help));
         }
     }
     found
@@ -331,8 +331,8 @@ fn separators(catalogue: &Catalogue) -> Diagnostics {
             let Some((message, help)) = separator(term, &table.field.name, &is_term) else {
                 continue;
             };
-            let place = source.place(written.span);
-            found.push(Diagnostic::warning(Code::SuspiciousTerm, place, message).help(help));
+            let location = source.location(written.span);
+            found.push(Diagnostic::warning(Code::SuspiciousTerm, location, message).help(help));
         }
     }
     found
@@ -389,12 +389,12 @@ mod tests {
             .iter()
             .map(|lint| {
                 let word = if lint.is_error() { "error" } else { "warning" };
-                let place = &lint.place;
-                let file = place.file.as_deref().unwrap_or_default();
+                let location = &lint.location;
+                let file = location.file.as_deref().unwrap_or_default();
                 let help = lint.help.as_deref().unwrap_or_default();
                 format!(
                     "{file}:{}:{} {word} {}; {help}",
-                    place.line, place.column, lint.message
+                    location.line, location.column, lint.message
                 )
             })
             .collect()

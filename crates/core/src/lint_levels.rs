@@ -171,7 +171,7 @@ const FORMER: &[(&str, Code)] = &[
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::source::Place;
+    use crate::source::Location;
     use rstest::rstest;
 
     #[rstest]
@@ -195,7 +195,7 @@ mod tests {
     }
 
     fn warning(code: Code) -> Diagnostic {
-        Diagnostic::warning(code, Place::top_of("a.md"), "x")
+        Diagnostic::warning(code, Location::top_of("a.md"), "x")
     }
 
     #[rstest]

@@ -64,7 +64,7 @@ impl TermNote {
         for old in &mut note.moved_from {
             match address.below_root(&old.node) {
                 Ok(below) => old.node = below,
-                Err(unfit) => diagnostics.push(unfit.at(&old.node, source.place(old.span))),
+                Err(unfit) => diagnostics.push(unfit.at(&old.node, source.location(old.span))),
             }
         }
         Collected {
@@ -78,7 +78,7 @@ impl TermNote {
         match (entry.key.node.as_str(), &value.node, written(value)) {
             ("title", _, Some(title)) => self.title = Some(title),
             ("slug", _, Some(slug)) => {
-                diagnostics.extend(unfit_slug(&slug.node, source.place(slug.span)));
+                diagnostics.extend(unfit_slug(&slug.node, source.location(slug.span)));
                 self.slug = Some(slug);
             }
             ("spellings", Value::List(items), _) => {
@@ -106,12 +106,16 @@ fn unfit(entry: &Entry, source: &Source) -> Diagnostic {
         Some((_, holds)) => {
             let is = entry.value.node.kind().article();
             let message = format!("`{key}` must be {holds}, and this is {is}");
-            Diagnostic::error(Code::InvalidType, source.place(entry.value.span), message)
-                .help(format!("write `{key}: …`"))
+            Diagnostic::error(
+                Code::InvalidType,
+                source.location(entry.value.span),
+                message,
+            )
+            .help(format!("write `{key}: …`"))
         }
         None => {
             let message = format!("a term note has no `{key}`");
-            Diagnostic::error(Code::UnknownKey, source.place(entry.key.span), message)
+            Diagnostic::error(Code::UnknownKey, source.location(entry.key.span), message)
                 .suggest(key, ENTRIES.map(|(name, _)| name))
         }
     }
@@ -209,7 +213,7 @@ mod tests {
         };
         assert_eq!(diagnostic.message, message);
         assert_eq!(
-            (diagnostic.place.line, diagnostic.place.column),
+            (diagnostic.location.line, diagnostic.location.column),
             (2, column)
         );
         assert!(

@@ -22,7 +22,7 @@ use crate::front_matter::FrontMatter;
 use crate::html::Html;
 use crate::id::CountedBy;
 use crate::settings::{ContentSet, Settings};
-use crate::source::{Place, Source, Spanned};
+use crate::source::{Location, Source, Spanned};
 use crate::time::{Moment, ZonedDate};
 use crate::value::{Map, Value};
 
@@ -237,12 +237,12 @@ impl Include {
 }
 
 impl Post {
-    /// Returns the place of the key `name`, or else the top of the file.
+    /// Returns the location of the key `name`, or else the top of the file.
     #[must_use]
-    pub fn place_of(&self, name: &str) -> Place {
+    pub fn location_of(&self, name: &str) -> Location {
         match self.front.get(name) {
-            Some(entry) => self.source.place(entry.value.span),
-            None => Place::top_of(&self.path),
+            Some(entry) => self.source.location(entry.value.span),
+            None => Location::top_of(&self.path),
         }
     }
 

@@ -5,7 +5,7 @@ use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::query::{Library, Query, Resolved, Scope, Written};
 use crate::settings::{Related, Settings};
-use crate::source::{Passage, Source};
+use crate::source::{EmbeddedText, Source};
 use crate::time::Moment;
 
 /// The query of the list, where the settings give none.
@@ -105,7 +105,7 @@ fn read(
         diagnostics.push(
             Diagnostic::error(
                 Code::InvalidQuery,
-                written.place(),
+                written.location(),
                 "the query of the related posts has no limit",
             )
             .help("add a limit: `… limit 4`"),
@@ -128,14 +128,14 @@ fn read(
 }
 
 /// The default query; of all content sets where none is called `posts`.
-fn default_query(settings: &Settings) -> Passage {
+fn default_query(settings: &Settings) -> EmbeddedText {
     let posts = settings.content.iter().any(|set| set.name == "posts");
     let text = if posts {
         QUERY
     } else {
         QUERY.trim_start_matches("from posts ")
     };
-    Passage::new(
+    EmbeddedText::new(
         text,
         &Source::new(crate::settings::FILE, text),
         crate::source::Span::new(0, text.len()),
@@ -143,11 +143,11 @@ fn default_query(settings: &Settings) -> Passage {
 }
 
 fn resolved(
-    passage: &Passage,
+    embedded: &EmbeddedText,
     scope: Scope<'_>,
     diagnostics: &mut Diagnostics,
 ) -> Option<(Query<Written>, Query<Resolved>)> {
-    let written = Query::parse(passage)
+    let written = Query::parse(embedded)
         .map_err(|diagnostic| diagnostics.push(*diagnostic))
         .ok()?;
     let query = written.resolve(scope).into_output(diagnostics)?;

@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 use unicode_normalization::UnicodeNormalization;
 
 use crate::diagnostic::{Code, Diagnostic};
-use crate::source::{Passage, Place, Span};
+use crate::source::{EmbeddedText, Location, Span};
 
 /// A link pattern: a URI Template of level 1 (RFC 6570) that begins with `/` and ends in `/`
 /// or in a file's name.
@@ -34,12 +34,12 @@ pub struct PatternError {
 }
 
 impl PatternError {
-    /// The diagnostic at its place.
+    /// The diagnostic at its location.
     #[must_use]
-    pub fn at(&self, passage: &Passage) -> Diagnostic {
+    pub fn at(&self, embedded: &EmbeddedText) -> Diagnostic {
         Diagnostic::error(
             Code::InvalidLinkPattern,
-            passage.place(self.span),
+            embedded.location(self.span),
             &*self.message,
         )
         .help(self.help)
@@ -543,7 +543,7 @@ pub struct Maker {
     /// In words: "the archive `journal`".
     pub what: String,
     /// The place that asks for it.
-    pub place: Place,
+    pub location: Location,
 }
 
 impl Outputs {
@@ -598,14 +598,14 @@ pub fn taken(file: &str, first: &Maker, second: &Maker, way_out: impl Into<Strin
         .map_or_else(|| format!("/{file}"), |folder| format!("/{folder}"));
     Diagnostic::error(
         Code::AddressConflict,
-        second.place.clone(),
+        second.location.clone(),
         format!(
             "{} and {} have the same address {address}",
             first.what, second.what
         ),
     )
     .help(way_out)
-    .beside(first.place.clone(), format!("{} is here", first.what))
+    .beside(first.location.clone(), format!("{} is here", first.what))
 }
 
 #[cfg(test)]

@@ -13,7 +13,7 @@ use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::id::TermId;
 use crate::settings::{FILE, Related};
-use crate::source::{Place, Source};
+use crate::source::{Location, Source};
 
 pub use tabulae_similarity::{Contribution, CountMatrix, Doc, Score, Term};
 
@@ -78,8 +78,8 @@ impl FieldWeights {
                 .for_each(|(name, weight)| note(named(name, catalogue), *weight)),
             Some(related) => {
                 for (name, weight) in &related.weigh {
-                    let place = source.place(name.span);
-                    note(known(&name.node, place, catalogue, diagnostics), *weight);
+                    let location = source.location(name.span);
+                    note(known(&name.node, location, catalogue, diagnostics), *weight);
                 }
             }
         }
@@ -88,13 +88,15 @@ impl FieldWeights {
             && sum <= 0.0
             && !weights.is_empty()
         {
-            let place = related.weigh.first();
-            let place =
-                place.map_or_else(|| Place::top_of(FILE), |(name, _)| source.place(name.span));
+            let location = related.weigh.first();
+            let location = location.map_or_else(
+                || Location::top_of(FILE),
+                |(name, _)| source.location(name.span),
+            );
             diagnostics.push(
                 Diagnostic::error(
                     Code::InvalidValue,
-                    place,
+                    location,
                     "all weights are 0, so that no post is like another",
                 )
                 .help("give one field a weight above 0, such as `tag = 1`"),
@@ -102,8 +104,8 @@ impl FieldWeights {
         }
         let mut required = Vec::new();
         for name in related.iter().flat_map(|related| &related.require) {
-            let place = source.place(name.span);
-            required.extend(known(&name.node, place, catalogue, diagnostics));
+            let location = source.location(name.span);
+            required.extend(known(&name.node, location, catalogue, diagnostics));
         }
         for field in &required {
             if !weights.iter().any(|(known, _)| known == field) {
@@ -147,7 +149,7 @@ fn named(name: &str, catalogue: &Catalogue) -> Option<ComparedField> {
 
 fn known(
     name: &str,
-    place: Place,
+    location: Location,
     catalogue: &Catalogue,
     diagnostics: &mut Diagnostics,
 ) -> Option<ComparedField> {
@@ -160,7 +162,7 @@ fn known(
             .collect();
         let diagnostic = Diagnostic::error(
             Code::UnknownField,
-            place,
+            location,
             format!(
                 "likeness cannot weigh `{name}`: it is not a term field, and neither `title` nor `body`"
             ),

@@ -20,31 +20,31 @@ pub struct Span {
     pub end: usize,
 }
 
-/// A value with the place where it was written.
+/// A value with the span of the source in which it is written.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Spanned<T> {
     /// The value.
     pub node: T,
-    /// The place in the source.
+    /// The bytes of the source.
     pub span: Span,
 }
 
-/// A place as an editor shows it; lines and columns count from 1, columns in characters.
+/// A location as an editor shows it; lines and columns count from 1, columns in characters.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Place {
+pub struct Location {
     /// Path below the site's folder; `None` is the command line.
     pub file: Option<Arc<str>>,
     /// Line, from 1.
     pub line: usize,
     /// Column in characters, from 1.
     pub column: usize,
-    /// The line around the place, where there is something to show.
+    /// The line around the location; `None` for a file as a whole.
     pub excerpt: Option<Excerpt>,
     /// The number of characters of the line that are meant, at least 1.
     pub width: usize,
 }
 
-/// The part of a line around a place: the whole line, unless it is very long.
+/// The part of a line around a location: the whole line, unless it is very long.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Excerpt {
     /// The text, without the end of the line.
@@ -55,7 +55,7 @@ pub struct Excerpt {
     pub goes_on: bool,
 }
 
-/// The maximum number of characters of a line in an [`Excerpt`], before a place and from it on. A thousand
+/// The maximum number of characters of a line in an [`Excerpt`], before a location and from it on. A thousand
 /// diagnostics of one long line hold it a thousand times.
 const REACH: usize = 200;
 
@@ -122,7 +122,7 @@ impl Source {
         self.file.as_deref()
     }
 
-    /// The whole text, without a byte order mark.
+    /// Returns the whole text, without a byte order mark.
     #[must_use]
     pub fn text(&self) -> &str {
         &self.text
@@ -137,16 +137,16 @@ impl Source {
         }
     }
 
-    /// Returns the place at which `span` begins, with its line.
+    /// Returns the location at which `span` begins, with its line.
     #[must_use]
-    pub fn place(&self, span: Span) -> Place {
+    pub fn location(&self, span: Span) -> Location {
         let text = &self.text;
         let start = floor_boundary(text, span.start);
         let end = floor_boundary(text, span.end).max(start);
         let line_start = text[..start].rfind('\n').map_or(0, |at| at + 1);
         let line_end = text[start..].find('\n').map_or(text.len(), |at| start + at);
         let line = text[line_start..line_end].trim_end_matches('\r');
-        Place {
+        Location {
             file: self.file.clone(),
             line: text[..start].matches('\n').count() + 1,
             column: text[line_start..start].chars().count() + 1,
@@ -155,10 +155,10 @@ impl Source {
         }
     }
 
-    /// The first character of the file, without an excerpt: for diagnostics of the file as a whole.
+    /// Returns the first character of the file, without an excerpt: for diagnostics of the file as a whole.
     #[must_use]
-    pub fn top(&self) -> Place {
-        Place {
+    pub fn top(&self) -> Location {
+        Location {
             file: self.file.clone(),
             line: 1,
             column: 1,
@@ -168,25 +168,25 @@ impl Source {
     }
 }
 
-impl Place {
-    /// The first character of `file`, for a file whose text could not be read.
+impl Location {
+    /// Returns the first character of `file`, for a file whose text could not be read.
     #[must_use]
     pub fn top_of(file: &str) -> Self {
         Source::new(file, "").top()
     }
 }
 
-/// A text that stands within a source, such as a query in `tabulae.toml`: without its quotes and
-/// escapes, but able to tell where each of its characters was written.
+/// A text within a source, such as a query in `tabulae.toml`, without its quotes and escapes. Locates
+/// each of its characters in the source.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Passage {
+pub struct EmbeddedText {
     text: String,
     source: Source,
     span: Span,
 }
 
-impl Passage {
-    /// The text that is written, perhaps in quotes and with escapes, at `span` of `source`.
+impl EmbeddedText {
+    /// Creates the text at `span` of `source`, where it may be in quotes and with escapes.
     #[must_use]
     pub fn new(text: &str, source: &Source, span: Span) -> Self {
         Self {
@@ -196,21 +196,21 @@ impl Passage {
         }
     }
 
-    /// The whole of a text typed on the command line.
+    /// Creates a text that was typed on the command line.
     #[must_use]
     pub fn command_line(text: &str) -> Self {
         Self::new(text, &Source::command_line(text), Span::new(0, text.len()))
     }
 
-    /// The text, without quotes and escapes.
+    /// Returns the text, without quotes and escapes.
     #[must_use]
     pub fn text(&self) -> &str {
         &self.text
     }
 
-    /// Returns the place at which the bytes `span` of the text were written.
+    /// Returns the location at which the bytes `span` of the text were written.
     #[must_use]
-    pub fn place(&self, span: Span) -> Place {
+    pub fn location(&self, span: Span) -> Location {
         let raw = self
             .source
             .text()
@@ -220,7 +220,7 @@ impl Passage {
         let inner = &self.source.text()[base..];
         let at = |offset| base + raw_offset(inner, offset);
         let (start, end) = (at(span.start), at(span.end));
-        self.source.place(Span::new(
+        self.source.location(Span::new(
             start,
             end.max(start + usize::from(span.end > span.start)),
         ))
@@ -289,8 +289,8 @@ mod tests {
         #[case] line: usize,
         #[case] column: usize,
     ) {
-        let place = Source::new("a.md", text).place(Span::new(at, at + 1));
-        assert_eq!((place.line, place.column), (line, column));
+        let location = Source::new("a.md", text).location(Span::new(at, at + 1));
+        assert_eq!((location.line, location.column), (line, column));
     }
 
     /// Of a very long line only what surrounds the place is kept.
@@ -308,13 +308,13 @@ mod tests {
         #[case] goes_on: bool,
     ) {
         let source = Source::new("a.md", &format!("first\n{line}\nlast"));
-        let place = source.place(Span::new(6 + at, 7 + at));
+        let location = source.location(Span::new(6 + at, 7 + at));
         let expected = Excerpt {
             text: text.to_owned(),
             column,
             goes_on,
         };
-        assert_eq!(place.excerpt, Some(expected));
+        assert_eq!(location.excerpt, Some(expected));
     }
 
     #[rstest]
@@ -331,8 +331,8 @@ mod tests {
         #[case] column: usize,
     ) {
         let source = Source::new("tabulae.toml", file);
-        let passage = Passage::new(text, &source, Span::new(start, end));
-        assert_eq!(passage.place(Span::new(at, at + 1)).column, column);
+        let embedded = EmbeddedText::new(text, &source, Span::new(start, end));
+        assert_eq!(embedded.location(Span::new(at, at + 1)).column, column);
     }
 
     #[test]

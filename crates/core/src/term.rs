@@ -8,7 +8,7 @@ use crate::diagnostic::{Code, Diagnostic};
 use crate::id::PostId;
 pub use crate::id::TermId;
 use crate::language::fold;
-use crate::source::{Place, Source, Spanned};
+use crate::source::{Location, Source, Spanned};
 
 /// One value of a field that posts share.
 #[derive(Debug, Clone)]
@@ -154,14 +154,14 @@ pub fn slug_error(written: &str) -> Option<char> {
         .find(|c| !is_word(*c) && !matches!(c, '-' | '_' | '.' | '~'))
 }
 
-/// The diagnostic of a written slug at its place, where it is unfit, with a better one if there is any.
-pub(crate) fn unfit_slug(written: &str, place: Place) -> Option<Diagnostic> {
+/// The diagnostic of a written slug at its location, where it is unfit, with a better one if there is any.
+pub(crate) fn unfit_slug(written: &str, location: Location) -> Option<Diagnostic> {
     let bad = slug_error(written)?;
     let message = format!("the slug \"{written}\" has `{bad}`, which is not allowed");
     let holds = "a slug has only letters, digits, marks and `-` `_` `.` `~`";
     let better = slug(written);
     Some(
-        Diagnostic::error(Code::InvalidSlug, place, message).help(match better.is_empty() {
+        Diagnostic::error(Code::InvalidSlug, location, message).help(match better.is_empty() {
             true => holds.to_owned(),
             false => format!("{holds}; write \"{better}\""),
         }),

@@ -5,7 +5,7 @@ use crate::front_matter;
 use crate::post::{Body, Include, assemble};
 use crate::query::{Library, Query, Resolved, Scope};
 use crate::settings::Settings;
-use crate::source::{Passage, Source};
+use crate::source::{EmbeddedText, Source};
 use crate::time::Moment;
 
 /// A site of the content sets that its settings name; the time is 1 June 2026.
@@ -70,7 +70,7 @@ impl Small {
 
     /// A query without errors.
     pub(crate) fn query(&self, text: &str) -> Query<Resolved> {
-        let query = Query::parse(&Passage::command_line(text));
+        let query = Query::parse(&EmbeddedText::command_line(text));
         let resolved = query.unwrap().resolve(self.scope());
         assert_eq!(resolved.diagnostics, [], "{text}");
         resolved.output.unwrap()

@@ -211,8 +211,11 @@ struct Digits<'a> {
 }
 
 impl Digits<'_> {
-    fn number(&mut self, places: usize) -> Result<i16, DateError> {
-        let (digits, rest) = self.rest.split_at_checked(places).ok_or(DateError::Form)?;
+    fn number(&mut self, locations: usize) -> Result<i16, DateError> {
+        let (digits, rest) = self
+            .rest
+            .split_at_checked(locations)
+            .ok_or(DateError::Form)?;
         if !digits.bytes().all(|b| b.is_ascii_digit()) {
             return Err(DateError::Form);
         }

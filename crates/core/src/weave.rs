@@ -10,7 +10,7 @@ use std::ops::Range;
 
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::html::tokens::{COMMENT_END, COMMENT_START, comments};
-use crate::source::{Passage, Place, Source, Span, Spanned};
+use crate::source::{EmbeddedText, Location, Source, Span, Spanned};
 
 /// A page with placeholders.
 #[derive(Debug)]
@@ -54,7 +54,7 @@ pub struct Ask {
 #[derive(Debug)]
 pub enum What {
     /// `query "…"`: the posts that a query finds.
-    Query(Passage),
+    Query(EmbeddedText),
     /// `related`, `related of "PATH"`: the related posts of the page's own post, or of another.
     Related(Option<Spanned<String>>),
     /// `newest ARCHIVE`, `newest ARCHIVE of "TERM"`: the first posts of an archive.
@@ -147,7 +147,7 @@ impl<'a> Page<'a> {
                             "this placeholder is inside another one",
                             "close the other one with `<!-- tabulae end -->` first",
                         );
-                        let first = page.source.place(*first);
+                        let first = page.source.location(*first);
                         diagnostics.push(diagnostic.beside(first, "the other one is here"));
                         continue;
                     }
@@ -195,17 +195,17 @@ impl<'a> Page<'a> {
     pub fn filled(&self, texts: &[String]) -> Vec<u8> {
         let mut out = Vec::with_capacity(self.bytes.len() + self.bytes.len() / 4);
         let mut done = 0;
-        for (place, text) in self.placeholders.iter().zip(texts) {
-            out.extend_from_slice(&self.bytes[done..place.inner.start]);
-            out.extend_from_slice(self.fitted(text.trim(), place).as_bytes());
-            done = place.inner.end;
+        for (location, text) in self.placeholders.iter().zip(texts) {
+            out.extend_from_slice(&self.bytes[done..location.inner.start]);
+            out.extend_from_slice(self.fitted(text.trim(), location).as_bytes());
+            done = location.inner.end;
         }
         out.extend_from_slice(&self.bytes[done..]);
         out
     }
 
-    fn fitted(&self, text: &str, place: &Placeholder) -> String {
-        let old = &self.bytes[place.inner.clone()];
+    fn fitted(&self, text: &str, location: &Placeholder) -> String {
+        let old = &self.bytes[location.inner.clone()];
         let on_lines = text.contains('\n') || old.starts_with(b"\n") || old.starts_with(b"\r\n");
         let text = match on_lines {
             true => format!("\n{text}\n"),
@@ -233,10 +233,15 @@ impl<'a> Page<'a> {
     /// Returns an error at a placeholder's comment.
     #[must_use]
     pub fn diagnostic(&self, span: Span, message: impl Into<String>, help: &str) -> Diagnostic {
-        Diagnostic::error(Code::InvalidPlaceholder, self.source.place(span), message).help(help)
+        Diagnostic::error(
+            Code::InvalidPlaceholder,
+            self.source.location(span),
+            message,
+        )
+        .help(help)
     }
 
-    /// Returns the text of a comment, with its place in the source.
+    /// Returns the text of a comment, with its location in the source.
     fn mark(&mut self, comment: &Range<usize>) -> Spanned<String> {
         if let Some(found) = self.found {
             let text = String::from_utf8_lossy(&self.bytes[comment.clone()]).into_owned();
@@ -287,7 +292,7 @@ fn byte_order_mark(text: &str) -> usize {
 
 fn utf16(file: &str) -> Diagnostic {
     let message = "this page is in UTF-16, and its placeholders are not filled";
-    Diagnostic::error(Code::InvalidUtf8, Place::top_of(file), message)
+    Diagnostic::error(Code::InvalidUtf8, Location::top_of(file), message)
         .help("save it as UTF-8, or in any encoding that contains ASCII")
 }
 
@@ -333,7 +338,11 @@ impl<'a> Words<'a> {
     }
 
     fn diagnostic(&self, span: Span, message: impl Into<String>) -> Diagnostic {
-        Diagnostic::error(Code::InvalidPlaceholder, self.source.place(span), message)
+        Diagnostic::error(
+            Code::InvalidPlaceholder,
+            self.source.location(span),
+            message,
+        )
     }
 
     fn next(&mut self) -> Option<&Word> {
@@ -371,7 +380,7 @@ impl<'a> Words<'a> {
         let what = match kind {
             "query" => {
                 let text = self.text("the query", "query \"from posts limit 5\"", diagnostics)?;
-                What::Query(Passage::new(&text.node, self.source, text.span))
+                What::Query(EmbeddedText::new(&text.node, self.source, text.span))
             }
             "newest" => What::Newest(
                 self.text("the archive", "newest journal", diagnostics)?,

@@ -6,7 +6,7 @@ use crate::diagnostic::{Code, Diagnostic};
 use crate::query::{Query, name_text};
 use crate::route::{Pattern, decode};
 use crate::settings::{Archive, ContentSet, FeedFormat, Settings};
-use crate::source::{Passage, Spanned};
+use crate::source::{EmbeddedText, Spanned};
 
 /// The addresses that sources of the site have, each with the source in words: `/` of `` `pages/index.md` ``.
 pub type Claims = BTreeMap<String, String>;
@@ -31,7 +31,7 @@ impl Settings {
             name.node
         );
         let diagnostic =
-            Diagnostic::error(Code::NameConflict, self.source.place(name.span), message);
+            Diagnostic::error(Code::NameConflict, self.source.location(name.span), message);
         Err(Box::new(diagnostic.help("give the query another name")))
     }
 
@@ -63,11 +63,11 @@ impl Settings {
     }
 
     /// Returns the query for the posts of all dated sets; `None` if those are all posts.
-    fn dated_query(&self) -> Option<Passage> {
+    fn dated_query(&self) -> Option<EmbeddedText> {
         let sets: Vec<&ContentSet> = self.dated_sets().collect();
         let names: Vec<String> = sets.iter().map(|set| name_text(&set.name)).collect();
         let text = format!("from {}", names.join(", "));
-        (sets.len() < self.content.len()).then(|| Passage::command_line(&text))
+        (sets.len() < self.content.len()).then(|| EmbeddedText::command_line(&text))
     }
 
     /// Leaves out built-in archives that are split as one of the settings is, over the same posts.
@@ -351,8 +351,11 @@ mod tests {
             .collect();
         assert_eq!(names.join(" "), sets);
         for archive in &settings.archives {
-            assert_eq!(archive.query.as_ref().map(Passage::text), query);
+            assert_eq!(archive.query.as_ref().map(EmbeddedText::text), query);
         }
-        assert_eq!(settings.feeds[0].query.as_ref().map(Passage::text), query);
+        assert_eq!(
+            settings.feeds[0].query.as_ref().map(EmbeddedText::text),
+            query
+        );
     }
 }

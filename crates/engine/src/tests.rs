@@ -1115,7 +1115,7 @@ fn undated_posts_are_left_out_with_one_warning_for_each_list() {
     let built = bench.build();
     let told = built.diagnostics.iter().map(|diagnostic| {
         assert_eq!(diagnostic.code, Code::UndatedPosts);
-        (diagnostic.place.line, diagnostic.message.as_str())
+        (diagnostic.location.line, diagnostic.message.as_str())
     });
     let expected = [
         (

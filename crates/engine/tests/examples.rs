@@ -141,8 +141,8 @@ fn texts_of_an_editor_are_checked(
     let found = site.check_with([(path, text)]);
     let found = found.iter().find(|diagnostic| diagnostic.is_error());
     let found = found.map(|diagnostic| {
-        assert_eq!(diagnostic.place.file.as_deref(), Some(path));
-        (diagnostic.code, diagnostic.place.line)
+        assert_eq!(diagnostic.location.file.as_deref(), Some(path));
+        (diagnostic.code, diagnostic.location.line)
     });
     assert_eq!(found, expected);
     assert_eq!(site.check(), []);

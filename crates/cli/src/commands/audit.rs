@@ -7,7 +7,7 @@ use serde_json::json;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 
 use crate::args::{Args, AuditArgs, BuildArgs, Format};
-use crate::ui::{self, BOLD, ERROR, HELP, Status, WARNING, counted, place, status};
+use crate::ui::{self, BOLD, ERROR, HELP, Status, WARNING, counted, location, status};
 
 /// The number of findings of a kind that are shown, unless all are asked for.
 const SHOWN: usize = 6;
@@ -74,7 +74,7 @@ fn as_text(kinds: &[(Code, Vec<&Diagnostic>)], all: bool) -> String {
             let _ = writeln!(
                 text,
                 "  {}: {word}{}",
-                place(&diagnostic.place),
+                location(&diagnostic.location),
                 diagnostic.message
             );
             // Of neighbours with the same way out, the last says it.

@@ -61,12 +61,12 @@ impl<'a> Columns<'a> {
         let Some(unknown) = fields.iter().find(|name| !is_known(name)) else {
             return Ok(());
         };
-        let place = Source::command_line(unknown).top();
+        let location = Source::command_line(unknown).top();
         let message = format!("no post has a field `{unknown}`");
         let terms = catalogue.term_tables().iter();
         let terms = terms.map(|table| table.field.name.as_str());
         let known: Vec<&str> = DERIVED.into_iter().chain(terms).chain(own).collect();
-        let diagnostic = Diagnostic::error(Code::InvalidUsage, place, message);
+        let diagnostic = Diagnostic::error(Code::InvalidUsage, location, message);
         Err(Box::new(diagnostic.suggest(unknown, known)))
     }
 

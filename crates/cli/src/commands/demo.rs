@@ -6,7 +6,7 @@ use std::time::Instant;
 use include_dir::{Dir, include_dir};
 use serde_json::json;
 use tabulae_core::diagnostic::{Code, Diagnostic};
-use tabulae_core::source::Place;
+use tabulae_core::source::Location;
 use tabulae_core::time::parse_date;
 
 use super::{build, init};
@@ -80,7 +80,7 @@ fn taken(dir: &Path) -> Diagnostic {
     let shown = dir.display().to_string();
     Diagnostic::error(
         Code::FolderNotEmpty,
-        Place::top_of(&shown),
+        Location::top_of(&shown),
         format!("the folder `{shown}` contains files, and nothing is overwritten"),
     )
     .help("name a new folder")

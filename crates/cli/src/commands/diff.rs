@@ -5,7 +5,7 @@ use std::path::Path;
 
 use serde_json::{Value, json};
 use tabulae_core::diagnostic::{Code, Diagnostic};
-use tabulae_core::source::Place;
+use tabulae_core::source::Location;
 use tabulae_engine::{AddressChanges, AddressList, Error, Workspace};
 
 use crate::args::{Args, BuildArgs, DiffArgs};
@@ -62,13 +62,13 @@ fn compared(args: &Args, diff: &DiffArgs, site: &Workspace) -> Result<AddressCha
         None => {
             let message = "there is no build to compare with";
             let help = "run `tabulae build` first, or name a saved list with `--against FILE`";
-            let place = Place::top_of(
+            let location = Location::top_of(
                 &diff
                     .out
                     .as_deref()
                     .map_or_else(|| "out".into(), |out| out.display().to_string()),
             );
-            Err(Diagnostic::error(Code::InvalidUsage, place, message)
+            Err(Diagnostic::error(Code::InvalidUsage, location, message)
                 .help(help)
                 .into())
         }
@@ -78,7 +78,7 @@ fn compared(args: &Args, diff: &DiffArgs, site: &Workspace) -> Result<AddressCha
 fn read(file: &Path) -> Result<AddressList, Error> {
     let name = file.display().to_string();
     let unfit = |message: String, help: &str| {
-        let diagnostic = Diagnostic::error(Code::InvalidUsage, Place::top_of(&name), message);
+        let diagnostic = Diagnostic::error(Code::InvalidUsage, Location::top_of(&name), message);
         Error::from(diagnostic.help(help))
     };
     let text = fs::read_to_string(file).map_err(|error| {
@@ -96,7 +96,7 @@ fn save(file: &Path, list: &AddressList) -> Result<(), Error> {
     fs::write(file, text + "\n").map_err(|error| {
         let name = file.display().to_string();
         let message = format!("cannot write `{name}`: {error}");
-        Diagnostic::error(Code::UnwritableFile, Place::top_of(&name), message).into()
+        Diagnostic::error(Code::UnwritableFile, Location::top_of(&name), message).into()
     })
 }
 

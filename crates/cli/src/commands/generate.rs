@@ -77,8 +77,8 @@ fn write_page(page: clap::Command, out: &mut Vec<u8>) -> io::Result<()> {
 
 fn unknown(name: &str, command: &clap::Command) -> Status {
     let known = command.get_subcommands().map(clap::Command::get_name);
-    let place = Source::command_line(name).top();
+    let location = Source::command_line(name).top();
     let message = format!("there is no command `{name}`");
-    let diagnostic = Diagnostic::error(Code::InvalidUsage, place, message).suggest(name, known);
+    let diagnostic = Diagnostic::error(Code::InvalidUsage, location, message).suggest(name, known);
     ui::report(&[diagnostic], true)
 }

@@ -5,7 +5,7 @@ use std::path::Path;
 use include_dir::{Dir, include_dir};
 use serde_json::json;
 use tabulae_core::diagnostic::{Code, Diagnostic};
-use tabulae_core::source::Place;
+use tabulae_core::source::Location;
 
 use crate::args::{Args, Format};
 use crate::ui::{self, Status};
@@ -57,7 +57,7 @@ fn taken(dir: &Path, name: &str) -> Diagnostic {
     let path = dir.join(name).display().to_string();
     Diagnostic::error(
         Code::FolderNotEmpty,
-        Place::top_of(&path),
+        Location::top_of(&path),
         format!("`{path}` exists, and is not overwritten"),
     )
     .help("name a new folder")
@@ -92,7 +92,7 @@ pub(super) fn write_all(folder: &Dir<'_>, dir: &Path) -> Result<Vec<String>, Vec
             return Err(vec![
                 Diagnostic::error(
                     Code::UnwritableFile,
-                    Place::top_of(&shown),
+                    Location::top_of(&shown),
                     format!("cannot write `{shown}`: {error}"),
                 )
                 .help("check the folder's permissions and the free space"),

@@ -16,7 +16,7 @@ mod weave;
 use std::path::Path;
 
 use tabulae_core::diagnostic::{Code, Diagnostic, nearest};
-use tabulae_core::source::{Place, Source};
+use tabulae_core::source::{Location, Source};
 
 use crate::args::{Args, Color, Command, Format};
 use crate::ui::{self, Status};
@@ -35,14 +35,14 @@ pub(crate) fn run(args: &Args) -> Status {
     if let Some(folder) = args.missing_folder().filter(|_| !makes_a_folder) {
         let name = folder.display().to_string();
         let message = format!("there is no folder `{name}`");
-        let diagnostic = Diagnostic::error(Code::InvalidUsage, Place::top_of(&name), message);
+        let diagnostic = Diagnostic::error(Code::InvalidUsage, Location::top_of(&name), message);
         return ui::failed(args, &[diagnostic.help(instead_of_folder(folder))]);
     }
     let has_all_formats = matches!(&args.command, Command::Query(query) if !query.explain);
     if !has_all_formats && !matches!(args.format, Format::Text | Format::Json) {
-        let place = Source::command_line("").top();
+        let location = Source::command_line("").top();
         let message = "this command answers as text or json";
-        let diagnostic = Diagnostic::error(Code::InvalidUsage, place, message);
+        let diagnostic = Diagnostic::error(Code::InvalidUsage, location, message);
         let diagnostic = diagnostic.help("leave `--format` out, or write `--format json`");
         return ui::report(&[diagnostic], args.all);
     }

@@ -23,9 +23,10 @@ pub(super) fn run(args: &Args, asked: &QueryArgs) -> Status {
             Ok(text) => typed = text,
             Err(error) => {
                 let message = format!("cannot read the query from standard input: {error}");
-                let place = Source::command_line("-").top();
+                let location = Source::command_line("-").top();
                 let help = "write the query as text of UTF-8, or name it on the command line";
-                let diagnostic = Diagnostic::error(Code::InvalidUsage, place, message).help(help);
+                let diagnostic =
+                    Diagnostic::error(Code::InvalidUsage, location, message).help(help);
                 return ui::failed(args, &[diagnostic]);
             }
         }

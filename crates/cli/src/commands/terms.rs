@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use jiff::civil::Date;
 use serde_json::{Map, Value, json};
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
-use tabulae_core::source::Place;
+use tabulae_core::source::Location;
 use tabulae_core::term::Term;
 use tabulae_engine::{FieldTerms, Join, Workspace};
 
@@ -63,11 +63,11 @@ fn write_notes<'a>(
     for join in found.iter().flat_map(|field| &field.joins) {
         let note = &join.note;
         if note.is_there {
-            let place = Place::top_of(&note.path);
+            let location = Location::top_of(&note.path);
             let message = "this note exists and is not changed";
             let help = format!("write into its front matter: {}", note.text.trim_end());
             diagnostics
-                .push(Diagnostic::warning(Code::NearDuplicateTerms, place, message).help(help));
+                .push(Diagnostic::warning(Code::NearDuplicateTerms, location, message).help(help));
             continue;
         }
         match site.write_note(note) {

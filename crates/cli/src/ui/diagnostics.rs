@@ -4,7 +4,7 @@ use std::fmt::Write as _;
 
 use anstyle::{AnsiColor, Style};
 use tabulae_core::diagnostic::{Diagnostic, SHOWN, first_of_each};
-use tabulae_core::source::Place;
+use tabulae_core::source::Location;
 use unicode_width::UnicodeWidthChar;
 
 use super::{Status, complain, counted, status};
@@ -74,12 +74,12 @@ fn one(diagnostic: &Diagnostic, out: &mut String) {
     let _ = writeln!(
         out,
         "{BOLD}{}{BOLD:#}: {style}{word}{style:#}: {BOLD}{}{BOLD:#} [{code}]",
-        place(&diagnostic.place),
+        location(&diagnostic.location),
         diagnostic.message
     );
-    excerpt(&diagnostic.place, style, out);
+    excerpt(&diagnostic.location, style, out);
     if let Some((other, word)) = &diagnostic.other {
-        let _ = writeln!(out, "  {BOLD}{}{BOLD:#}: {word}", place(other));
+        let _ = writeln!(out, "  {BOLD}{}{BOLD:#}: {word}", location(other));
         excerpt(other, HELP, out);
     }
     if let Some(help) = &diagnostic.help {
@@ -89,16 +89,16 @@ fn one(diagnostic: &Diagnostic, out: &mut String) {
 }
 
 /// `posts/a.md:3:7`, as editors open it.
-pub(crate) fn place(place: &Place) -> String {
-    match &place.file {
-        Some(file) => format!("{file}:{}:{}", place.line, place.column),
-        None => format!("command line:{}", place.column),
+pub(crate) fn location(location: &Location) -> String {
+    match &location.file {
+        Some(file) => format!("{file}:{}:{}", location.line, location.column),
+        None => format!("command line:{}", location.column),
     }
 }
 
 /// The line, cut to what can be shown, with a caret under each character that is meant.
-fn excerpt(place: &Place, style: Style, out: &mut String) {
-    let Some(excerpt) = &place.excerpt else {
+fn excerpt(location: &Location, style: Style, out: &mut String) {
+    let Some(excerpt) = &location.excerpt else {
         return;
     };
     let chars: Vec<char> = excerpt
@@ -106,7 +106,7 @@ fn excerpt(place: &Place, style: Style, out: &mut String) {
         .chars()
         .map(|c| if c.is_control() { ' ' } else { c })
         .collect();
-    let at = (place.column - excerpt.column).min(chars.len());
+    let at = (location.column - excerpt.column).min(chars.len());
     let start = at
         .saturating_sub(WIDE / 2)
         .min(chars.len().saturating_sub(WIDE));
@@ -119,7 +119,7 @@ fn excerpt(place: &Place, style: Style, out: &mut String) {
     let _ = writeln!(out, "    {head}{}{tail}", line.trim_end());
     let wide = |chars: &[char]| chars.iter().map(|c| c.width().unwrap_or(0)).sum::<usize>();
     let before = wide(&chars[start..at]) + usize::from(is_cut);
-    let marked = wide(&chars[at..(at + place.width).min(end)]).max(1);
+    let marked = wide(&chars[at..(at + location.width).min(end)]).max(1);
     let _ = writeln!(
         out,
         "    {}{style}{}{style:#}",

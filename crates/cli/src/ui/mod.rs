@@ -9,11 +9,11 @@ mod usage;
 use std::io::{self, Write};
 
 use serde_json::{Value, json};
-use tabulae_core::diagnostic::{Code, Diagnostic, by_place};
+use tabulae_core::diagnostic::{Code, Diagnostic, by_location};
 
 use crate::args::Args;
 
-pub(crate) use self::diagnostics::{BOLD, ERROR, HELP, WARNING, add_new, place, plain, report};
+pub(crate) use self::diagnostics::{BOLD, ERROR, HELP, WARNING, add_new, location, plain, report};
 pub(crate) use self::summary::built_line;
 pub(crate) use self::usage::usage;
 
@@ -40,7 +40,7 @@ pub(crate) fn status(diagnostics: &[Diagnostic]) -> Status {
             Code::UnwritableFile | Code::BuildLocked => Status::Machine,
             Code::InvalidUsage | Code::InvalidOutputFolder => Status::Usage,
             // A faulty query that was typed is wrong usage.
-            _ if diagnostic.place.file.is_none() => Status::Usage,
+            _ if diagnostic.location.file.is_none() => Status::Usage,
             _ => Status::Diagnostics,
         })
         .max()
@@ -77,7 +77,7 @@ pub(crate) fn failed(args: &Args, diagnostics: &[Diagnostic]) -> Status {
 /// Prints one JSON object: `object` with the diagnostics added.
 pub(crate) fn json(object: &Value, diagnostics: &[Diagnostic]) -> Status {
     let mut object = object.clone();
-    object["diagnostics"] = by_place(diagnostics)
+    object["diagnostics"] = by_location(diagnostics)
         .into_iter()
         .map(diagnostic_json)
         .collect();
@@ -89,9 +89,9 @@ fn diagnostic_json(diagnostic: &Diagnostic) -> Value {
     json!({
         "severity": if diagnostic.is_error() { "error" } else { "warning" },
         "code": diagnostic.code.name(),
-        "file": diagnostic.place.file.as_deref(),
-        "line": diagnostic.place.line,
-        "column": diagnostic.place.column,
+        "file": diagnostic.location.file.as_deref(),
+        "line": diagnostic.location.line,
+        "column": diagnostic.location.column,
         "message": diagnostic.message,
         "help": diagnostic.help,
     })

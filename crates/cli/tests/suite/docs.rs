@@ -327,8 +327,8 @@ fn reference() -> String {
         );
     }
     text.push_str("\n## [words]\n\n| word | English | where |\n|---|---|---|\n");
-    for (name, word, place) in WORDS {
-        let _ = writeln!(text, "| `{name}` | {word} | {place} |");
+    for (name, word, location) in WORDS {
+        let _ = writeln!(text, "| `{name}` | {word} | {location} |");
     }
     text
 }

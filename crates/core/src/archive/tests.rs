@@ -110,8 +110,8 @@ fn what_posts_cannot_be_split_by_is_an_error(
     #[case] help: &str,
 ) {
     let small = site("link = \"/all/\"");
-    let place = Source::new("tabulae.toml", "by").top();
-    let diagnostic = by(name, &small.catalogue, place).unwrap_err();
+    let location = Source::new("tabulae.toml", "by").top();
+    let diagnostic = by(name, &small.catalogue, location).unwrap_err();
     assert_eq!(
         (&*diagnostic.message, diagnostic.help.as_deref()),
         (message, Some(help))

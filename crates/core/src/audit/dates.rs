@@ -32,7 +32,7 @@ pub(super) fn odd(catalogue: &Catalogue, today: Date) -> Vec<(PostId, Diagnostic
                 .or_else(|| out_of_order(&days, at).filter(|_| in_order));
             if let Some((message, meant)) = reason {
                 let diagnostic =
-                    Diagnostic::warning(Code::ImplausibleDate, post.place_of("date"), message);
+                    Diagnostic::warning(Code::ImplausibleDate, post.location_of("date"), message);
                 let help = match meant {
                     Some(meant) => format!("did you mean {meant}?"),
                     None => "look whether it is meant".to_owned(),

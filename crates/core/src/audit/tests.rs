@@ -19,8 +19,8 @@ fn found(posts: &[(&str, &str)]) -> Vec<String> {
 }
 
 fn shown(diagnostic: &Diagnostic) -> String {
-    let file = diagnostic.place.file.as_deref().unwrap_or_default();
-    let (code, line) = (diagnostic.code.name(), diagnostic.place.line);
+    let file = diagnostic.location.file.as_deref().unwrap_or_default();
+    let (code, line) = (diagnostic.code.name(), diagnostic.location.line);
     format!("{code} {file}:{line}: {}", diagnostic.message)
 }
 
@@ -209,7 +209,7 @@ fn dates(files: &[(&str, &str)]) -> Vec<String> {
         .iter()
         .filter(|diagnostic| diagnostic.code == Code::ImplausibleDate);
     let said = odd.map(|diagnostic| {
-        let file = diagnostic.place.file.as_deref().unwrap_or_default();
+        let file = diagnostic.location.file.as_deref().unwrap_or_default();
         let file = file.trim_start_matches("posts/");
         format!(
             "{file}: {}; {}",

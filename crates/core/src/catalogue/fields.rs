@@ -277,7 +277,7 @@ impl PostText {
 #[derive(Debug)]
 pub(super) struct Texts {
     all: String,
-    places: Vec<Option<(u32, u32)>>,
+    locations: Vec<Option<(u32, u32)>>,
 }
 
 impl Texts {
@@ -288,15 +288,15 @@ impl Texts {
             all.push_str(text);
             (start, number(all.len()))
         };
-        let places = posts
+        let locations = posts
             .iter()
             .map(|post| which.of(post).map(&mut append))
             .collect();
-        Self { all, places }
+        Self { all, locations }
     }
 
     pub(super) fn get(&self, id: PostId) -> Option<&str> {
-        let (start, end) = self.places[id.0 as usize]?;
+        let (start, end) = self.locations[id.0 as usize]?;
         Some(&self.all[start as usize..end as usize])
     }
 }

@@ -91,7 +91,7 @@ fn unfit_link(
     catalogue: &Catalogue,
     settings: &Settings,
 ) -> Diagnostic {
-    let place = settings.source.place(set.link_place);
+    let location = settings.source.location(set.link_location);
     let text = set.link.text();
     let message = format!(
         "the link \"{text}\" needs one `{variable}` in each post, and no post of `{}` has one",
@@ -112,7 +112,7 @@ fn unfit_link(
         }
         None => "write a link of {year}, {month}, {day}, {slug}, {folder}, a term field or a front matter key that each post has once, such as `link = \"/{year}/{slug}/\"`".to_owned(),
     };
-    Diagnostic::error(Code::InvalidLinkPattern, place, message).help(help)
+    Diagnostic::error(Code::InvalidLinkPattern, location, message).help(help)
 }
 
 /// The variables of a link that are made of a post's file and date.
@@ -130,13 +130,13 @@ pub(super) fn unfit_ids(catalogue: &Catalogue, settings: &Settings) -> Diagnosti
         if ids.peek().is_none() || ids.any(|id| id.is_some()) {
             return None;
         }
-        let place = settings.source.place(pattern.span);
+        let location = settings.source.location(pattern.span);
         let message = format!(
             "no post of `{}` has what the pattern of ids \"{}\" needs, so that no id is made by it",
             set.name,
             pattern.node.text()
         );
-        let found = Diagnostic::warning(Code::InvalidLinkPattern, place, message);
+        let found = Diagnostic::warning(Code::InvalidLinkPattern, location, message);
         Some(found.help("name a front matter key that the posts have, such as {info.number}"))
     });
     unfit.collect()
@@ -166,7 +166,7 @@ fn lacks_variable(post: &Post, set: &ContentSet, missing: &str) -> Diagnostic {
         set.link.text(),
         set.name
     );
-    Diagnostic::error(Code::InvalidLinkPattern, post.place_of(missing), message).help(format!(
+    Diagnostic::error(Code::InvalidLinkPattern, post.location_of(missing), message).help(format!(
         "give the post one `{missing}`, or the set a link that does without it"
     ))
 }

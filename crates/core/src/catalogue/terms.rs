@@ -77,7 +77,7 @@ impl<'a> TermIndexer<'a> {
                     diagnostics.push(
                         Diagnostic::error(
                             Code::NameConflict,
-                            note.source.place(spelling.span),
+                            note.source.location(spelling.span),
                             format!(
                                 "\"{}\" is a spelling of the {} \"{other}\" already",
                                 spelling.node, self.field.name

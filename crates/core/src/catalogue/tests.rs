@@ -242,7 +242,7 @@ fn a_link_may_use_only_what_each_post_has_one_of(#[case] front: &str) {
     let found: Vec<_> = made
         .diagnostics
         .iter()
-        .map(|f| (f.code, f.place.file.as_deref()))
+        .map(|f| (f.code, f.location.file.as_deref()))
         .collect();
     assert_eq!(found, [(Code::InvalidLinkPattern, Some("posts/a.md"))]);
 }

@@ -52,7 +52,7 @@ pub(super) fn diagnostic(
     };
     Diagnostic::error(
         Code::FrontMatterSyntax,
-        source.place(Span::new(at, at + 1)),
+        source.location(Span::new(at, at + 1)),
         format!("invalid JSON: {why}"),
     )
     .help("write keys and texts in double quotes, a comma between entries, and `}` at the end")
@@ -134,10 +134,10 @@ impl Reader<'_> {
     /// Reads a list or a map, unless it lies too deep in others.
     fn nested(&mut self, raw: &str) -> Value {
         if self.depth == DEPTH {
-            let place = self.source.place(self.span(raw));
+            let location = self.source.location(self.span(raw));
             let message = format!("lists and maps are nested more than {DEPTH} deep");
             self.diagnostics.push(
-                Diagnostic::error(Code::FrontMatterSyntax, place, message)
+                Diagnostic::error(Code::FrontMatterSyntax, location, message)
                     .help("write the value in fewer levels"),
             );
             return Value::Null;

@@ -89,11 +89,11 @@ fn insert(
 fn repeated(source: &Source, name: &str, again: Span, first: Span) -> Diagnostic {
     Diagnostic::error(
         Code::DuplicateKey,
-        source.place(again),
+        source.location(again),
         format!("`{name}` is given twice"),
     )
     .help("keep one of the two")
-    .beside(source.place(first), "first given here")
+    .beside(source.location(first), "first given here")
 }
 
 #[cfg(test)]

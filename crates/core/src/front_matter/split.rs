@@ -83,7 +83,7 @@ fn fenced(
     }
     let diagnostic = Diagnostic::error(
         Code::UnclosedFrontMatter,
-        source.place(Span::new(0, fence.len())),
+        source.location(Span::new(0, fence.len())),
         format!("front matter is opened with `{fence}` and never closed"),
     )
     .help(format!(

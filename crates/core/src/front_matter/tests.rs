@@ -155,7 +155,7 @@ fn broken_headers_name_their_place(
     let diagnostics = parse(text).diagnostics;
     let found: Vec<_> = diagnostics
         .iter()
-        .map(|f| (f.code, f.place.line, f.place.column))
+        .map(|f| (f.code, f.location.line, f.location.column))
         .collect();
     assert_eq!(found, [(code, line, column)]);
 }
@@ -183,7 +183,7 @@ fn dotted_names_reach_into_maps() {
     assert_eq!(read.map.at("boat.length"), None);
 }
 
-/// However deep a header is nested, it is read or refused at its place, and no stack overflows.
+/// However deep a header is nested, it is read or refused at its location, and no stack overflows.
 #[rstest]
 #[case::yaml("---\na: ", "[", "]", "\n---\n")]
 #[case::yaml_maps("---\na: ", "{a: ", "}", "\n---\n")]
@@ -207,7 +207,7 @@ fn nesting_has_an_end(
         let diagnostics = super::read(&source, &TimeZone::UTC).diagnostics;
         diagnostics
             .first()
-            .map(|diagnostic| (diagnostic.code, diagnostic.place.line))
+            .map(|diagnostic| (diagnostic.code, diagnostic.location.line))
     };
     assert_eq!(read(20), None);
     assert_eq!(read(20_000), Some((Code::FrontMatterSyntax, 2)));
@@ -228,7 +228,7 @@ fn a_number_that_does_not_fit_is_an_error(
     let found = read(&source, &TimeZone::UTC).diagnostics;
     let found: Vec<_> = found
         .iter()
-        .map(|found| (found.code, found.place.line, found.place.column))
+        .map(|found| (found.code, found.location.line, found.location.column))
         .collect();
     assert_eq!(found, [(Code::InvalidValue, line, column)]);
 }

@@ -29,16 +29,16 @@ pub fn parse(source: &Source, span: Span, zone: &TimeZone, diagnostics: &mut Dia
 
 fn diagnostic(source: &Source, span: Span, error: &::toml::de::Error) -> Diagnostic {
     let at = error.span().unwrap_or(0..0);
-    let place_span = Span::new(span.start + at.start, span.start + at.end);
-    let place = source.place(place_span);
-    if is_second(source.text(), span, place_span) {
-        return Diagnostic::error(Code::DuplicateKey, place, "this key is given twice")
+    let location_span = Span::new(span.start + at.start, span.start + at.end);
+    let location = source.location(location_span);
+    if is_second(source.text(), span, location_span) {
+        return Diagnostic::error(Code::DuplicateKey, location, "this key is given twice")
             .help("keep one of the two");
     }
     let message = error.message().trim().replace('\n', ", ");
     Diagnostic::error(
         Code::FrontMatterSyntax,
-        place,
+        location,
         format!("invalid TOML: {message}"),
     )
     .help("write `key = value`, and texts in double quotes")
@@ -121,14 +121,14 @@ impl Reader<'_> {
 
     /// Reports a number beyond 64 bits (TOML, "Integer"), and returns the value that takes its place.
     fn too_large(&mut self, span: Span) -> Value {
-        let place = self.source.place(span);
+        let location = self.source.location(span);
         let message = "this number does not fit into 64 bits";
         let help = format!(
             "write a number from {} to {}, or a text in quotes",
             i64::MIN,
             i64::MAX
         );
-        let found = Diagnostic::error(Code::InvalidValue, place, message);
+        let found = Diagnostic::error(Code::InvalidValue, location, message);
         self.diagnostics.push(found.help(help));
         Value::Null
     }

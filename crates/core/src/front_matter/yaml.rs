@@ -1,5 +1,5 @@
 //! YAML 1.2 headers by the core schema, from the events of a parser, so that each scalar keeps
-//! its place and its text as written. What aliases unfold to is bounded, against alias bombs.
+//! its location and its text as written. What aliases unfold to is bounded, against alias bombs.
 
 use std::borrow::Cow;
 use std::collections::BTreeMap;
@@ -114,7 +114,7 @@ impl<'a> Reader<'a> {
         Box::new(
             Diagnostic::error(
                 Code::FrontMatterSyntax,
-                self.source.place(span),
+                self.source.location(span),
                 format!("invalid YAML: {why}"),
             )
             .help("write `key: value`; a text that contains `: ` or ` #`, or starts with a sign, needs quotes"),
@@ -155,7 +155,7 @@ impl<'a> Reader<'a> {
                     return Err(Box::new(
                         Diagnostic::error(
                             Code::FrontMatterSyntax,
-                            self.source.place(span),
+                            self.source.location(span),
                             "front matter consists of keys and values, and this is neither",
                         )
                         .help("write `key: value`, each on its own line"),
@@ -190,7 +190,7 @@ impl<'a> Reader<'a> {
                 return Err(Box::new(
                     Diagnostic::error(
                         Code::FrontMatterSyntax,
-                        self.source.place(span),
+                        self.source.location(span),
                         format!(
                             "the aliases of this front matter unfold to more than {UNFOLDED} values"
                         ),

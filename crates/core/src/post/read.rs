@@ -1,4 +1,4 @@
-//! Typed fields of a header, each diagnostic at its place.
+//! Typed fields of a header, each diagnostic at its location.
 
 use std::collections::BTreeSet;
 
@@ -8,7 +8,7 @@ use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::route::unsafe_scheme;
 use crate::settings::{ContentSet, DraftTest, Settings};
 use crate::slip::slip_of;
-use crate::source::{Place, Source, Span, Spanned};
+use crate::source::{Location, Source, Span, Spanned};
 use crate::term::{identity, slug, unfit_slug};
 use crate::time::{DateError, FORMS, Moment, ZonedDate, parse_date};
 use crate::value::{Map, Value};
@@ -19,7 +19,7 @@ pub(super) const TERMS: usize = 1000;
 /// The most levels of a nested term.
 pub(super) const LEVELS: usize = 32;
 
-/// Reads typed fields of one header; each diagnostic is reported at its place.
+/// Reads typed fields of one header; each diagnostic is reported at its location.
 pub(super) struct Reader<'a> {
     pub(super) source: &'a Source,
     pub(super) set: &'a ContentSet,
@@ -41,7 +41,7 @@ impl<'a> Reader<'a> {
         self.diagnostics.push(
             Diagnostic::error(
                 Code::InvalidType,
-                self.source.place(value.span),
+                self.source.location(value.span),
                 format!(
                     "`{name}` must be {wanted}, and this is {}",
                     value.node.kind().article()
@@ -68,11 +68,11 @@ impl<'a> Reader<'a> {
         let Some(scheme) = unsafe_scheme(&address) else {
             return Some(address);
         };
-        let place = self
+        let location = self
             .value("image")
-            .map(|value| self.source.place(value.span));
+            .map(|value| self.source.location(value.span));
         let message = format!("an address that begins with `{scheme}:` is not an image");
-        let diagnostic = Diagnostic::error(Code::InvalidAddress, place?, message);
+        let diagnostic = Diagnostic::error(Code::InvalidAddress, location?, message);
         self.diagnostics
             .push(diagnostic.help("write a file beside the post, or an address such as /gate.png"));
         None
@@ -134,8 +134,8 @@ impl<'a> Reader<'a> {
                             "`{}: {written}` does not exclude this post: the word for that is `{near}`",
                             rule.key
                         );
-                        let place = self.source.place(value.span);
-                        let warning = Diagnostic::warning(Code::UnknownKey, place, message);
+                        let location = self.source.location(value.span);
+                        let warning = Diagnostic::warning(Code::UnknownKey, location, message);
                         self.diagnostics
                             .push(warning.help(format!("write `{}: {near}`", rule.key)));
                     }
@@ -165,7 +165,7 @@ impl<'a> Reader<'a> {
                             self.diagnostics.push(date_error(
                                 &diagnostic,
                                 text,
-                                self.source.place(value.span),
+                                self.source.location(value.span),
                             ))
                         })
                         .ok()
@@ -187,7 +187,7 @@ impl<'a> Reader<'a> {
         parsed
             .map_err(|diagnostic| {
                 self.diagnostics
-                    .push(date_error(&diagnostic, text, Place::top_of(path)))
+                    .push(date_error(&diagnostic, text, Location::top_of(path)))
             })
             .ok()
     }
@@ -199,7 +199,7 @@ impl<'a> Reader<'a> {
                 self.diagnostics.push(
                     Diagnostic::error(
                         Code::EmptySlug,
-                        Place::top_of(path),
+                        Location::top_of(path),
                         format!(
                             "no letter or digit is left of the file's name \"{}\" in an address",
                             named.name
@@ -210,11 +210,11 @@ impl<'a> Reader<'a> {
             }
             return made;
         };
-        let place = self.source.place(value.span);
+        let location = self.source.location(value.span);
         let Some(written) = self.text("slug") else {
             return String::new();
         };
-        self.diagnostics.extend(unfit_slug(&written, place));
+        self.diagnostics.extend(unfit_slug(&written, location));
         written
     }
 
@@ -268,10 +268,10 @@ impl<'a> Reader<'a> {
             terms.extend(self.texts(plural, true));
         }
         if let Some(beyond) = terms.get(TERMS) {
-            let place = self.source.place(beyond.span);
+            let location = self.source.location(beyond.span);
             let count = terms.len();
             let message = format!("this post has {count} values of `{name}`, of at most {TERMS}");
-            let diagnostic = Diagnostic::error(Code::InvalidValue, place, message);
+            let diagnostic = Diagnostic::error(Code::InvalidValue, location, message);
             self.diagnostics
                 .push(diagnostic.help("keep those that tell what it is about"));
             terms.truncate(TERMS);
@@ -280,9 +280,9 @@ impl<'a> Reader<'a> {
             .iter()
             .find(|term| term.node.matches('/').count() >= LEVELS)
         {
-            let place = self.source.place(deep.span);
+            let location = self.source.location(deep.span);
             let message = format!("this value of `{name}` has more than {LEVELS} levels");
-            let diagnostic = Diagnostic::error(Code::InvalidValue, place, message);
+            let diagnostic = Diagnostic::error(Code::InvalidValue, location, message);
             self.diagnostics
                 .push(diagnostic.help("write it with fewer `/`"));
             terms.retain(|term| term.node.matches('/').count() < LEVELS);
@@ -300,8 +300,8 @@ impl<'a> Reader<'a> {
                 true
             }
             Err(unfit) => {
-                let place = self.source.place(old.span);
-                self.diagnostics.push(unfit.at(&old.node, place));
+                let location = self.source.location(old.span);
+                self.diagnostics.push(unfit.at(&old.node, location));
                 false
             }
         });
@@ -309,7 +309,7 @@ impl<'a> Reader<'a> {
     }
 }
 
-/// The parts of a text between commas, each at its place where the text is written plainly.
+/// The parts of a text between commas, each at its location where the text is written plainly.
 fn split_at_commas(text: &str, span: Span, source: &Source) -> Vec<Spanned<String>> {
     let raw = &source.text()[span.start..span.end];
     let base = raw.find(text).map(|at| span.start + at);
@@ -319,27 +319,27 @@ fn split_at_commas(text: &str, span: Span, source: &Source) -> Vec<Spanned<Strin
         let inner = part.trim();
         let offset = start + (part.len() - part.trim_start().len());
         if !inner.is_empty() {
-            let place = base.map_or(span, |base| {
+            let location = base.map_or(span, |base| {
                 Span::new(base + offset, base + offset + inner.len())
             });
-            parts.push(Spanned::new(inner.to_owned(), place));
+            parts.push(Spanned::new(inner.to_owned(), location));
         }
         start += part.len() + 1;
     }
     parts
 }
 
-fn date_error(diagnostic: &DateError, text: &str, place: Place) -> Diagnostic {
+fn date_error(diagnostic: &DateError, text: &str, location: Location) -> Diagnostic {
     match diagnostic {
         DateError::Form => Diagnostic::error(
             Code::InvalidDate,
-            place,
+            location,
             format!("\"{}\" is not a date in a known form", text.trim()),
         )
         .help(format!("write one of {FORMS}")),
         DateError::NotThere(why) => Diagnostic::error(
             Code::InvalidDate,
-            place,
+            location,
             format!("the date \"{}\" does not exist: {why}", text.trim()),
         )
         .help(format!("write one of {FORMS}")),

@@ -207,7 +207,7 @@ fn diagnostics_name_their_place(
     let diagnostics = read("posts/a.md", &format!("---\n{front}\n---\n")).diagnostics;
     let found: Vec<_> = diagnostics
         .iter()
-        .map(|f| (f.code, f.place.line, f.place.column))
+        .map(|f| (f.code, f.location.line, f.location.column))
         .collect();
     assert_eq!(found, [(code, line, column)]);
     assert!(diagnostics[0].help.is_some());
@@ -293,7 +293,7 @@ fn a_mapping_replaces_the_default(#[case] front: &str, #[case] draft: bool) {
     );
 }
 
-/// A word that is almost one that excludes a post is reported at its place: the post would be public.
+/// A word that is almost one that excludes a post is reported at its location: the post would be public.
 #[rstest]
 #[case::default("", "status: darft", "write `status: draft`")]
 #[case::own(
@@ -307,7 +307,10 @@ fn a_slip_in_a_word_is_told(#[case] fields: &str, #[case] front: &str, #[case] h
     let [found] = &read.diagnostics[..] else {
         panic!("{:?}", read.diagnostics);
     };
-    assert_eq!((found.place.line, found.help.as_deref()), (3, Some(help)));
+    assert_eq!(
+        (found.location.line, found.help.as_deref()),
+        (3, Some(help))
+    );
     assert!(!found.is_error() && !read.output.exclusion.draft);
 }
 

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::Post;
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::settings::{ContentSet, Settings};
-use crate::source::Place;
+use crate::source::Location;
 use crate::time::parse_date;
 use crate::value::{Map, Value};
 
@@ -15,7 +15,7 @@ pub(super) fn no_date(path: &str, set: &ContentSet, front: &Map) -> Diagnostic {
         "this post has no date, and the posts of `{}` are dated",
         set.name
     );
-    let diagnostic = Diagnostic::error(Code::MissingDate, Place::top_of(path), message);
+    let diagnostic = Diagnostic::error(Code::MissingDate, Location::top_of(path), message);
     match date_key(front) {
         Some(key) => diagnostic.help(format!(
             "`{key}` is a date; if it is the date of the posts, {}",
@@ -71,7 +71,7 @@ pub fn report_undated_sets(posts: &[Post], settings: &Settings, diagnostics: &mu
         let of_set: Vec<&Post> = of_set.collect();
         let paths: BTreeSet<&str> = of_set.iter().map(|post| post.path.as_str()).collect();
         let is_of_set = |diagnostic: &Diagnostic| {
-            let file = diagnostic.place.file.as_deref();
+            let file = diagnostic.location.file.as_deref();
             is_missing(diagnostic) && file.is_some_and(|file| paths.contains(file))
         };
         let missing = diagnostics.iter().filter(|found| is_of_set(found)).count();
@@ -94,7 +94,7 @@ fn undated_set(set: &ContentSet, posts: &[&Post], settings: &Settings) -> Diagno
             ),
         ),
         None => (
-            set.place,
+            set.location,
             format!("none of the {count} posts of `{}` has a date", set.name),
         ),
     };
@@ -115,6 +115,6 @@ fn undated_set(set: &ContentSet, posts: &[&Post], settings: &Settings) -> Diagno
             set.name
         ),
     };
-    let place = settings.source.place(span);
-    Diagnostic::error(Code::MissingDate, place, message).help(help)
+    let location = settings.source.location(span);
+    Diagnostic::error(Code::MissingDate, location, message).help(help)
 }

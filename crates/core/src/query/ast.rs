@@ -1,11 +1,11 @@
-//! The tree of a statement, each node with its place in the statement's text.
+//! The tree of a statement, each node with its span in the statement's text.
 
 use serde::{Deserialize, Serialize};
 
 use crate::source::Span;
 use crate::time::DatePart;
 
-/// A node with its place, which does not count for equality.
+/// A node with its span, which does not count for equality.
 #[derive(Debug, Clone)]
 pub struct At<T> {
     /// The node.

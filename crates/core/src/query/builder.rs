@@ -32,7 +32,7 @@ use super::ast::{
 };
 use super::{Query, Written};
 use crate::diagnostic::{Code, Diagnostic};
-use crate::source::{Passage, Span};
+use crate::source::{EmbeddedText, Span};
 use crate::time::DatePart;
 
 /// A query that is being made.
@@ -109,15 +109,15 @@ impl Builder {
     /// Where no statement can say it: an empty list, a parameter's name with a blank, a year of
     /// five digits.
     pub fn query(self) -> Result<Query<Written>, Box<Diagnostic>> {
-        let passage = Passage::command_line(&self.0.to_string());
-        let query = Query::parse(&passage)?;
+        let embedded = EmbeddedText::command_line(&self.0.to_string());
+        let query = Query::parse(&embedded)?;
         if *query.statement() == self.0 {
             return Ok(query);
         }
-        let place = passage.place(Span::new(0, passage.text().len()));
+        let location = embedded.location(Span::new(0, embedded.text().len()));
         let diagnostic = Diagnostic::error(
             Code::InvalidQuery,
-            place,
+            location,
             "a name or a value of this query cannot be written",
         );
         Err(Box::new(diagnostic.help(

@@ -91,7 +91,7 @@ impl Query<Written> {
             condition,
             ..Statement::default()
         };
-        let query = resolve(&alone, &self.0.passage, scope).output?;
+        let query = resolve(&alone, &self.0.embedded, scope).output?;
         Some(query.run(scope.catalogue, this))
     }
 
@@ -117,7 +117,7 @@ impl Query<Written> {
             if left.of.len() == 1 { "post" } else { "posts" },
             counts.join(", ")
         );
-        let warning = Diagnostic::warning(Code::EmptyResult, self.place(), message);
+        let warning = Diagnostic::warning(Code::EmptyResult, self.location(), message);
         if hints.is_empty() {
             warning.help("change or leave out what leaves 0")
         } else {

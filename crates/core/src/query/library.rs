@@ -11,7 +11,7 @@ use crate::catalogue::Catalogue;
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::settings::Settings;
 use crate::similarity::FieldWeights;
-use crate::source::{Passage, Span};
+use crate::source::{EmbeddedText, Span};
 use crate::time::Moment;
 
 impl Library {
@@ -30,24 +30,24 @@ impl Library {
             ..Self::default()
         };
         let mut open: Vec<Open<'_>> = Vec::new();
-        for (name, passage) in &settings.queries {
-            match super::parser::parse(passage.text()) {
-                Ok(statement) => open.push((&name.node, passage, statement)),
-                Err(diagnostic) => diagnostics.push(diagnostic.at(passage)),
+        for (name, embedded) in &settings.queries {
+            match super::parser::parse(embedded.text()) {
+                Ok(statement) => open.push((&name.node, embedded, statement)),
+                Err(diagnostic) => diagnostics.push(diagnostic.at(embedded)),
             }
         }
         let mut chains = Chains::new(&open);
         while let Some(number) = chains.next() {
-            let (name, passage, statement) = &open[number];
+            let (name, embedded, statement) = &open[number];
             if chains.lengths[number] > CHAIN {
                 // Those that build on it are not complained of as well.
                 if chains.lengths[number] == CHAIN + 1 {
-                    diagnostics.push(too_long(name, passage));
+                    diagnostics.push(too_long(name, embedded));
                 }
                 continue;
             }
             let scope = Scope::new(catalogue, &library, moment).on_page(true);
-            if let Some(query) = resolve(statement, passage, scope).into_output(&mut diagnostics) {
+            if let Some(query) = resolve(statement, embedded, scope).into_output(&mut diagnostics) {
                 library
                     .queries
                     .insert((*name).to_owned(), Arc::new(NamedQuery::new(query)));
@@ -73,7 +73,7 @@ impl Library {
 const CHAIN: usize = 64;
 
 /// A named query that is not resolved yet: its name, place and statement.
-type Open<'a> = (&'a str, &'a Passage, Statement);
+type Open<'a> = (&'a str, &'a EmbeddedText, Statement);
 
 /// The order in which named queries are resolved: each after those that it builds on, else as written
 /// (Kahn's algorithm).
@@ -130,14 +130,18 @@ impl Chains {
     }
 }
 
-fn too_long(name: &str, passage: &Passage) -> Diagnostic {
+fn too_long(name: &str, embedded: &EmbeddedText) -> Diagnostic {
     let message = format!("the query `{name}` ends a chain of more than {CHAIN} named queries");
-    Diagnostic::error(Code::InvalidQuery, passage.place(Span::default()), message)
-        .help("write one of them from a content set")
+    Diagnostic::error(
+        Code::InvalidQuery,
+        embedded.location(Span::default()),
+        message,
+    )
+    .help("write one of them from a content set")
 }
 
 fn circle(open: &[Open<'_>]) -> Diagnostic {
-    let (mut name, mut passage, mut statement) = (open[0].0, open[0].1, &open[0].2);
+    let (mut name, mut embedded, mut statement) = (open[0].0, open[0].1, &open[0].2);
     let mut path = vec![name];
     let next = |statement: &Statement| {
         let source = statement
@@ -149,7 +153,7 @@ fn circle(open: &[Open<'_>]) -> Diagnostic {
     while let Some((following, at, stands_on)) = next(statement) {
         let closes = path.contains(following);
         path.push(following);
-        (name, passage, statement) = (following, at, stands_on);
+        (name, embedded, statement) = (following, at, stands_on);
         if closes {
             break;
         }
@@ -161,7 +165,7 @@ fn circle(open: &[Open<'_>]) -> Diagnostic {
         .map_or(Span::default(), |source| source.span);
     Diagnostic::error(
         Code::QueryCycle,
-        passage.place(span),
+        embedded.location(span),
         format!(
             "the query `{name}` uses itself: {}",
             path[start..].join(" → ")

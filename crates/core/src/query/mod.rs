@@ -9,7 +9,7 @@
 //! # use tabulae_core::source::Source;
 //! # use tabulae_core::{front_matter, time::Moment};
 //! use tabulae_core::query::{Library, Query, Scope};
-//! use tabulae_core::source::Passage;
+//! use tabulae_core::source::EmbeddedText;
 //!
 //! # let site = "[site]\ntitle = \"Log\"\naddress = \"https://log.example/\"\n";
 //! # let settings = Settings::read(&Source::new("tabulae.toml", site)).output;
@@ -28,7 +28,7 @@
 //! # let catalogue =
 //! #     Catalogue::new(posts.into(), Vec::new(), &settings, Include::default(), today).output;
 //! // `catalogue` holds two posts, one of them tagged "lime".
-//! let query = Query::parse(&Passage::command_line("where tag = 'Lime' limit 5"))?;
+//! let query = Query::parse(&EmbeddedText::command_line("where tag = 'Lime' limit 5"))?;
 //! let scope = Scope {
 //!     catalogue: &catalogue,
 //!     library: &Library::default(),
@@ -70,7 +70,7 @@ use std::sync::Arc;
 use self::access_path::Goal;
 use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Collected, Diagnostic};
-use crate::source::{Passage, Place, Span};
+use crate::source::{EmbeddedText, Location, Span};
 
 pub use self::explain_plan::{PlanStep, QueryPlan};
 pub use self::parser::KEYWORDS;
@@ -85,7 +85,7 @@ pub struct Query<S>(S);
 #[derive(Debug, Clone, PartialEq)]
 pub struct Written {
     statement: ast::Statement,
-    passage: Passage,
+    embedded: EmbeddedText,
 }
 
 /// A query whose names are found; it cannot fail to run.
@@ -117,7 +117,7 @@ pub struct Answer {
     pub total: usize,
 }
 
-/// A syntax error in a statement, before its place is known.
+/// A syntax error in a statement, before its location is known.
 #[derive(Debug, Clone)]
 struct SyntaxError {
     span: Span,
@@ -139,9 +139,12 @@ impl SyntaxError {
         self
     }
 
-    fn at(self, passage: &Passage) -> Diagnostic {
-        let diagnostic =
-            Diagnostic::error(Code::QuerySyntax, passage.place(self.span), self.message);
+    fn at(self, embedded: &EmbeddedText) -> Diagnostic {
+        let diagnostic = Diagnostic::error(
+            Code::QuerySyntax,
+            embedded.location(self.span),
+            self.message,
+        );
         match self.help {
             Some(help) => diagnostic.help(help),
             None => diagnostic.help("a query is: from … where … order by … limit … offset …, each part left out at will"),
@@ -155,21 +158,21 @@ impl Query<Written> {
     /// # Errors
     /// Where the text is not a query: what was expected, and the right form of what is known
     /// from elsewhere.
-    pub fn parse(passage: &Passage) -> Result<Self, Box<Diagnostic>> {
-        match parser::parse(passage.text()) {
+    pub fn parse(embedded: &EmbeddedText) -> Result<Self, Box<Diagnostic>> {
+        match parser::parse(embedded.text()) {
             Ok(statement) => Ok(Query(Written {
                 statement,
-                passage: passage.clone(),
+                embedded: embedded.clone(),
             })),
-            Err(diagnostic) => Err(Box::new(diagnostic.at(passage))),
+            Err(diagnostic) => Err(Box::new(diagnostic.at(embedded))),
         }
     }
 
-    /// Returns the place of the whole query.
+    /// Returns the location of the whole query.
     #[must_use]
-    pub fn place(&self) -> Place {
-        let whole = Span::new(0, self.0.passage.text().len());
-        self.0.passage.place(whole)
+    pub fn location(&self) -> Location {
+        let whole = Span::new(0, self.0.embedded.text().len());
+        self.0.embedded.location(whole)
     }
 
     /// Returns the query without its limit, and the limit.
@@ -188,7 +191,7 @@ impl Query<Written> {
     /// Resolves the names. After an error there is no query.
     #[must_use]
     pub fn resolve(&self, scope: Scope<'_>) -> Collected<Option<Query<Resolved>>> {
-        resolve::resolve(&self.0.statement, &self.0.passage, scope)
+        resolve::resolve(&self.0.statement, &self.0.embedded, scope)
     }
 }
 

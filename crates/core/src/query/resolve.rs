@@ -14,18 +14,18 @@ use super::similar::Similar;
 use super::words::kinds_text;
 use super::{Conjunct, Query, Resolved};
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
-use crate::source::{Passage, Span};
+use crate::source::{EmbeddedText, Span};
 use crate::value::Kind;
 
 /// Resolves a statement. After an error there is no query.
 pub(super) fn resolve(
     statement: &Statement,
-    passage: &Passage,
+    embedded: &EmbeddedText,
     scope: Scope<'_>,
 ) -> Collected<Option<Query<Resolved>>> {
     let mut diagnostics = Diagnostics::new();
     let mut resolver = Resolver {
-        passage,
+        embedded,
         scope,
         sets: Vec::new(),
         needs_this: false,
@@ -67,7 +67,7 @@ pub(super) fn resolve(
 }
 
 struct Resolver<'a> {
-    passage: &'a Passage,
+    embedded: &'a EmbeddedText,
     scope: Scope<'a>,
     sets: Vec<usize>,
     needs_this: bool,
@@ -85,9 +85,9 @@ impl Resolver<'_> {
         message: impl Into<String>,
         help: impl Into<String>,
     ) {
-        let place = self.passage.place(span);
+        let location = self.embedded.location(span);
         self.diagnostics
-            .push(Diagnostic::error(code, place, message).help(help));
+            .push(Diagnostic::error(code, location, message).help(help));
     }
 
     /// Returns the conjuncts of a condition, those that cost least first; none for no condition.

@@ -142,8 +142,8 @@ fn a_query_that_makes_no_list_is_refused_at_its_place(
         .iter()
         .map(|diagnostic| {
             (
-                diagnostic.place.line,
-                diagnostic.place.column,
+                diagnostic.location.line,
+                diagnostic.location.column,
                 diagnostic.message.as_str(),
             )
         })

@@ -6,7 +6,7 @@ use super::reader::{Table, read_pattern};
 use super::{Archive, CONTENTS, FORMATS, FeedContent, Inherited, ORDERS, SHOWS, Show, Site};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::route::{Pattern, folder_unless_file};
-use crate::source::{Passage, Span, Spanned};
+use crate::source::{EmbeddedText, Span, Spanned};
 
 /// Reads all archives. If the site has defaults, the built-in ones exist as well, and a table of the name of one changes
 /// it. A built-in archive that is not changed is placed behind the one that it follows among the built-in
@@ -81,13 +81,13 @@ fn split(name: &str, by: &str, link: &str, overview: &str) -> Archive {
 fn whole(name: &str, link: &str) -> Archive {
     Archive {
         name: name.to_owned(),
-        place: Span::default(),
+        location: Span::default(),
         enabled: true,
         inherited: Inherited::ALL,
         query: None,
         by: None,
         link: Pattern::fixed(link),
-        link_place: Span::default(),
+        link_location: Span::default(),
         overview: None,
         overview_order: None,
         per_page: None,
@@ -156,12 +156,12 @@ fn archive(
     let title = table.text("title", diagnostics).map(|text| text.node);
     let archive = Archive {
         name: name.node.clone(),
-        place: name.span,
+        location: name.span,
         enabled: table.flag("enabled", true, diagnostics),
         inherited,
-        query: table.passage("query", diagnostics),
+        query: table.query_text("query", diagnostics),
         by,
-        link_place: link.span,
+        link_location: link.span,
         link: link.node,
         overview,
         overview_order: overview_order.or(base.overview_order),
@@ -200,8 +200,8 @@ fn moved_from(
         addresses.filter_map(|old| match Pattern::parse(&folder_unless_file(&old.node)) {
             Ok(pattern) => Some(Spanned::new(pattern, old.span)),
             Err(diagnostic) => {
-                let passage = Passage::new(&old.node, table.source(), old.span);
-                diagnostics.push(diagnostic.at(&passage));
+                let embedded = EmbeddedText::new(&old.node, table.source(), old.span);
+                diagnostics.push(diagnostic.at(&embedded));
                 None
             }
         });
@@ -245,8 +245,8 @@ fn with_own_variable(
         by.node
     );
     let help = format!("write it into the link, such as `link = \"{default}\"`");
-    let place = table.source().place(link.span);
-    diagnostics.push(Diagnostic::error(Code::InvalidLinkPattern, place, message).help(help));
+    let location = table.source().location(link.span);
+    diagnostics.push(Diagnostic::error(Code::InvalidLinkPattern, location, message).help(help));
     let default = Pattern::parse(&default);
     Spanned::new(default.unwrap_or(link.node), link.span)
 }
@@ -258,16 +258,16 @@ fn split_without_by(
     overview: Option<&Spanned<String>>,
 ) -> Diagnostics {
     let overview = overview.map(|text| {
-        let place = table.source().place(text.span);
+        let location = table.source().location(text.span);
         let message = "an overview lists an archive's terms, and this archive has no `by`";
-        Diagnostic::error(Code::InvalidValue, place, message).help(
+        Diagnostic::error(Code::InvalidValue, location, message).help(
             "name what the archive is split by, such as `by = \"tag\"`, or leave `overview` out",
         )
     });
     let variable = link.node.variables().next().map(|variable| {
-        let place = table.source().place(link.span);
+        let location = table.source().location(link.span);
         let message = format!("the link of an archive without `by` has {{{variable}}}");
-        Diagnostic::error(Code::InvalidLinkPattern, place, message).help(format!(
+        Diagnostic::error(Code::InvalidLinkPattern, location, message).help(format!(
             "write `by = \"{variable}\"`, or a link without a variable"
         ))
     });

@@ -30,14 +30,14 @@ fn built_in(site: &Site) -> Feed {
     }
 }
 
-fn plain(name: &str, place: Span, format: FeedFormat) -> Feed {
+fn plain(name: &str, location: Span, format: FeedFormat) -> Feed {
     let ending = match format {
         FeedFormat::Json => "json",
         FeedFormat::Atom | FeedFormat::Rss => "xml",
     };
     Feed {
         name: name.to_owned(),
-        place,
+        location,
         enabled: true,
         inherited: Inherited::default(),
         query: None,
@@ -78,7 +78,7 @@ fn feed(
             ..Inherited::default()
         },
         enabled: table.flag("enabled", true, diagnostics),
-        query: table.passage("query", diagnostics),
+        query: table.query_text("query", diagnostics),
         link: link.map_or_else(|| base.link.clone(), |text| text.node),
         page,
         format: base.format,
@@ -90,7 +90,7 @@ fn feed(
         ttl: ttl(&mut table, base.format, diagnostics),
         history: table.flag("history", false, diagnostics),
         moved_from: table.moved_from(site, diagnostics),
-        place: name.span,
+        location: name.span,
         name: name.node,
     };
     table.finish(diagnostics);
@@ -101,9 +101,9 @@ fn feed(
 fn ttl(table: &mut Table<'_>, format: FeedFormat, diagnostics: &mut Diagnostics) -> Option<usize> {
     let ttl = table.count("ttl", diagnostics)?;
     if format != FeedFormat::Rss {
-        let place = table.source().place(ttl.span);
+        let location = table.source().location(ttl.span);
         let message = "`ttl` has no effect: only RSS feeds have it";
-        let found = Diagnostic::warning(Code::InvalidValue, place, message);
+        let found = Diagnostic::warning(Code::InvalidValue, location, message);
         diagnostics.push(found.help("write `format = \"rss\"`, or leave `ttl` out"));
     }
     Some(ttl.node)

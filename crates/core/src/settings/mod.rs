@@ -20,7 +20,7 @@ use crate::lint_levels::LintLevels;
 use url::Url;
 
 use crate::route::{IdPattern, Pattern, decode};
-use crate::source::{Passage, Place, Source, Span, Spanned};
+use crate::source::{EmbeddedText, Location, Source, Span, Spanned};
 
 pub use self::drafts::{DRAFT_WORDS, DraftRule, DraftTest};
 pub use self::keys::{Holds, KEYS, Key, TABLES};
@@ -40,7 +40,7 @@ pub struct Settings {
     /// `[content.*]`, in the order written.
     pub content: Vec<ContentSet>,
     /// `[queries]`, in the order written.
-    pub queries: Vec<(Spanned<String>, Passage)>,
+    pub queries: Vec<(Spanned<String>, EmbeddedText)>,
     /// `[archive.*]`, in the order written.
     pub archives: Vec<Archive>,
     /// `[feed.*]`, in the order written.
@@ -110,9 +110,9 @@ pub struct NotWithin;
 impl NotWithin {
     /// Returns the diagnostic of an earlier address.
     #[must_use]
-    pub fn at(self, written: &str, place: Place) -> Diagnostic {
+    pub fn at(self, written: &str, location: Location) -> Diagnostic {
         let message = format!("the old address \"{written}\" is not within this site");
-        Diagnostic::error(Code::InvalidAddress, place, message)
+        Diagnostic::error(Code::InvalidAddress, location, message)
             .help("write it from the site's root, such as /2024/old-name/")
     }
 }
@@ -136,13 +136,13 @@ pub struct ContentSet {
     /// The folder, below the site's.
     pub folder: String,
     /// The place of the declaration, for messages.
-    pub place: Span,
+    pub location: Span,
     /// Set for the set `posts` that exists without being declared, if its folder does.
     pub is_implicit: bool,
     /// The addresses of its posts.
     pub link: Pattern,
     /// The place of the link, or of the declaration if the link is the default.
-    pub link_place: Span,
+    pub link_location: Span,
     /// Set if each post needs a date.
     pub dated: bool,
     /// Set if the posts have pages.
@@ -273,19 +273,19 @@ pub struct Archive {
     /// The archive's name.
     pub name: String,
     /// The place of the declaration, for messages.
-    pub place: Span,
+    pub location: Span,
     /// False for one that is turned off; those are not among the settings.
     pub(crate) enabled: bool,
     /// The parts that come from the built-in archive of its name.
     pub inherited: Inherited,
     /// The query; all posts if it is left out.
-    pub query: Option<Passage>,
+    pub query: Option<EmbeddedText>,
     /// The key that splits the posts into one set of pages for each value.
     pub by: Option<Spanned<String>>,
     /// The address of page 1.
     pub link: Pattern,
     /// The place of the link, for messages.
-    pub link_place: Span,
+    pub link_location: Span,
     /// The address of the overview.
     pub overview: Option<Spanned<String>>,
     /// The overview's order.
@@ -320,13 +320,13 @@ pub struct Feed {
     /// The feed's name.
     pub name: String,
     /// The place of the declaration, for messages.
-    pub place: Span,
+    pub location: Span,
     /// False for one that is turned off; those are not among the settings.
     pub(crate) enabled: bool,
     /// The parts that come from the built-in feed, if it has its name.
     pub inherited: Inherited,
     /// The query; all posts of the dated content sets if `None`.
-    pub query: Option<Passage>,
+    pub query: Option<EmbeddedText>,
     /// The address.
     pub link: String,
     /// The page that it belongs to; the site's root, where it is left out.
@@ -351,9 +351,9 @@ pub struct Feed {
 #[derive(Debug, Clone)]
 pub struct Related {
     /// The query of the list.
-    pub query: Option<Passage>,
+    pub query: Option<EmbeddedText>,
     /// The query that fills up the list.
-    pub fill: Option<Passage>,
+    pub fill: Option<EmbeddedText>,
     /// The weight of each field, at least 0.
     pub weigh: Vec<(Spanned<String>, f64)>,
     /// Fields in which a value must be shared.

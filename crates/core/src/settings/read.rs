@@ -8,7 +8,7 @@ use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::front_matter::parse_toml;
 use crate::lint_levels::LintLevels;
 use crate::route::{IdPattern, Pattern};
-use crate::source::{Passage, Source, Span, Spanned};
+use crate::source::{EmbeddedText, Source, Span, Spanned};
 
 impl Settings {
     /// Reads the text of `tabulae.toml`. All diagnostics are reported; where there is an error the
@@ -129,10 +129,10 @@ fn implicit_set() -> ContentSet {
     ContentSet {
         name: POSTS.to_owned(),
         folder: POSTS.to_owned(),
-        place: Span::default(),
+        location: Span::default(),
         is_implicit: true,
         link: Pattern::fixed("/{year}/{slug}/"),
-        link_place: Span::default(),
+        link_location: Span::default(),
         dated: true,
         pages: true,
         draft: false,
@@ -161,11 +161,11 @@ fn read_set(
     let link = read_pattern(name, &mut table, "link", &default, diagnostics);
     let set = ContentSet {
         name: name.node.clone(),
-        place: name.span,
+        location: name.span,
         is_implicit: false,
         dated,
         link: link.node,
-        link_place: link.span,
+        link_location: link.span,
         folder: read_folder(name, &mut table, diagnostics),
         pages: table.flag("pages", true, diagnostics),
         draft: table.flag("draft", false, diagnostics),
@@ -193,10 +193,10 @@ fn read_folder(
             .split('/')
             .any(|step| matches!(step, "" | "." | ".."));
     if leads_out {
-        let place = table.source().place(text.span);
+        let location = table.source().location(text.span);
         let message = format!("the folder \"{}\" is not within the site's", text.node);
         diagnostics.push(
-            Diagnostic::error(Code::InvalidValue, place, message)
+            Diagnostic::error(Code::InvalidValue, location, message)
                 .help("write a folder below the one of tabulae.toml, such as \"posts\""),
         );
     }
@@ -222,7 +222,7 @@ fn unfit_rules(rules: &[Spanned<String>], source: &Source) -> Diagnostics {
                     .to_owned()
             }
         };
-        Diagnostic::error(Code::InvalidValue, source.place(rule.span), message).help(help)
+        Diagnostic::error(Code::InvalidValue, source.location(rule.span), message).help(help)
     });
     unfit.collect()
 }
@@ -236,8 +236,8 @@ fn read_feed_id(
     match IdPattern::parse(&text.node) {
         Ok(pattern) => Some(Spanned::new(pattern, text.span)),
         Err(diagnostic) => {
-            let passage = Passage::new(&text.node, table.source(), text.span);
-            diagnostics.push(diagnostic.at(&passage));
+            let embedded = EmbeddedText::new(&text.node, table.source(), text.span);
+            diagnostics.push(diagnostic.at(&embedded));
             None
         }
     }
@@ -255,10 +255,10 @@ fn read_names(
         let term_field = term_fields.iter().find(|field| field.is(written));
         let field = term_field.map_or(written, |field| &field.name);
         if term_field.is_none() && !RENAMABLE.contains(&field) {
-            let place = table.source().place(entry.key.span);
+            let location = table.source().location(entry.key.span);
             let message = format!("`{written}` is not a field that can be given another name");
             diagnostics.push(
-                Diagnostic::error(Code::UnknownKey, place, message).suggest(written, RENAMABLE),
+                Diagnostic::error(Code::UnknownKey, location, message).suggest(written, RENAMABLE),
             );
             continue;
         }
@@ -270,11 +270,11 @@ fn read_names(
                 fields.push((field.to_owned(), names));
             }
             Err(found) => {
-                let place = table.source().place(found.span);
+                let location = table.source().location(found.span);
                 let is = article(&found.node);
                 let message = format!("a field's names are a list of texts, and this is {is}");
                 diagnostics.push(
-                    Diagnostic::error(Code::InvalidType, place, message)
+                    Diagnostic::error(Code::InvalidType, location, message)
                         .help("write a list such as [\"date\", \"published_on\"]"),
                 );
             }
@@ -287,7 +287,7 @@ fn read_queries(
     root: &mut Table<'_>,
     content: &[ContentSet],
     diagnostics: &mut Diagnostics,
-) -> Vec<(Spanned<String>, Passage)> {
+) -> Vec<(Spanned<String>, EmbeddedText)> {
     let Some(table) = root.table("queries", diagnostics) else {
         return Vec::new();
     };
@@ -298,7 +298,7 @@ fn read_queries(
             diagnostics.push(
                 Diagnostic::error(
                     Code::InvalidType,
-                    source.place(entry.value.span),
+                    source.location(entry.value.span),
                     format!(
                         "a query is text, and this is {}",
                         article(&entry.value.node)
@@ -315,7 +315,7 @@ fn read_queries(
             diagnostics.push(
                 Diagnostic::error(
                     Code::NameConflict,
-                    source.place(entry.key.span),
+                    source.location(entry.key.span),
                     format!("`{}` is the name of a content set already", entry.key.node),
                 )
                 .help("give the query another name"),
@@ -324,7 +324,7 @@ fn read_queries(
         }
         queries.push((
             entry.key.clone(),
-            Passage::new(text, source, entry.value.span),
+            EmbeddedText::new(text, source, entry.value.span),
         ));
     }
     queries
@@ -340,7 +340,7 @@ fn read_related(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Option<R
                 None => diagnostics.push(
                     Diagnostic::error(
                         Code::InvalidValue,
-                        weights.source().place(entry.value.span),
+                        weights.source().location(entry.value.span),
                         format!(
                             "the weight of `{}` is a number of at least 0",
                             entry.key.node
@@ -352,8 +352,8 @@ fn read_related(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Option<R
         }
     }
     let related = Related {
-        query: table.passage("query", diagnostics),
-        fill: table.passage("fill", diagnostics),
+        query: table.query_text("query", diagnostics),
+        fill: table.query_text("fill", diagnostics),
         weigh,
         require: table.texts("require", diagnostics),
         empty_text: table.text("empty_text", diagnostics).map(|text| text.node),
@@ -374,7 +374,7 @@ fn read_terms(root: &mut Table<'_>, term_fields: &mut [TermField], diagnostics: 
             None => diagnostics.push(
                 Diagnostic::error(
                     Code::UnknownKey,
-                    table.source().place(name.span),
+                    table.source().location(name.span),
                     format!("`{}` is not a term field", name.node),
                 )
                 .suggest(
@@ -397,9 +397,10 @@ fn read_audit(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> LintLevels
     for (key, sentence) in keys {
         for text in table.texts(key, diagnostics) {
             if let Err(help) = sentence(&mut levels, &text.node) {
-                let place = table.source().place(text.span);
+                let location = table.source().location(text.span);
                 let message = format!("there is no code `{}`", text.node);
-                diagnostics.push(Diagnostic::error(Code::InvalidValue, place, message).help(help));
+                diagnostics
+                    .push(Diagnostic::error(Code::InvalidValue, location, message).help(help));
             }
         }
     }

@@ -1,9 +1,9 @@
-//! Reading typed values from a table, with every diagnostic reported at its place.
+//! Reading typed values from a table, with every diagnostic reported at its location.
 
 use super::{Site, keys};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::route::Pattern;
-use crate::source::{Passage, Source, Span, Spanned};
+use crate::source::{EmbeddedText, Source, Span, Spanned};
 use crate::value::{Entry, Kind, Map, Value};
 
 /// One table of `tabulae.toml`: what is asked of it by name is taken as known; what nobody
@@ -72,7 +72,7 @@ impl<'a> Table<'a> {
     fn unfit(&self, key: &str, wanted: &str, found: &Spanned<Value>) -> Diagnostic {
         Diagnostic::error(
             Code::InvalidType,
-            self.source.place(found.span),
+            self.source.location(found.span),
             format!(
                 "`{}` is {wanted}, and this is {}",
                 self.path(key),
@@ -133,19 +133,19 @@ impl<'a> Table<'a> {
             Ok(value) => return Some(value),
             Err(unfit) => unfit,
         };
-        let place = self.source.place(text.span);
-        diagnostics.push(Diagnostic::error(unfit.code, place, unfit.message).help(unfit.help));
+        let location = self.source.location(text.span);
+        diagnostics.push(Diagnostic::error(unfit.code, location, unfit.message).help(unfit.help));
         None
     }
 
-    pub(super) fn passage(
+    pub(super) fn query_text(
         &mut self,
         key: &'static str,
         diagnostics: &mut Diagnostics,
-    ) -> Option<Passage> {
+    ) -> Option<EmbeddedText> {
         let source = self.source;
         self.text(key, diagnostics)
-            .map(|text| Passage::new(&text.node, source, text.span))
+            .map(|text| EmbeddedText::new(&text.node, source, text.span))
     }
 
     pub(super) fn flag(
@@ -176,7 +176,7 @@ impl<'a> Table<'a> {
             diagnostics.push(
                 Diagnostic::error(
                     Code::InvalidValue,
-                    self.source.place(number.span),
+                    self.source.location(number.span),
                     format!("`{}` is at least 1", self.path(key)),
                 )
                 .help("write 1 or more, or leave the line out"),
@@ -218,7 +218,7 @@ impl<'a> Table<'a> {
             diagnostics.push(
                 Diagnostic::error(
                     Code::InvalidValue,
-                    self.source.place(text.span),
+                    self.source.location(text.span),
                     format!("`{}` cannot be \"{}\"", self.path(key), text.node),
                 )
                 .help(format!("write one of {}", known.join(", "))),
@@ -267,7 +267,7 @@ impl<'a> Table<'a> {
         let within = addresses.filter_map(|old| match site.address.below_root(&old.node) {
             Ok(below) => Some(Spanned::new(below, old.span)),
             Err(unfit) => {
-                diagnostics.push(unfit.at(&old.node, source.place(old.span)));
+                diagnostics.push(unfit.at(&old.node, source.location(old.span)));
                 None
             }
         });
@@ -304,7 +304,7 @@ impl<'a> Table<'a> {
                 None => diagnostics.push(
                     Diagnostic::error(
                         Code::InvalidType,
-                        self.source.place(entry.value.span),
+                        self.source.location(entry.value.span),
                         format!(
                             "`{path}` must be a table, and this is {}",
                             entry.value.node.kind().article()
@@ -333,8 +333,8 @@ impl<'a> Table<'a> {
         let pattern = match Pattern::parse(&text.node) {
             Ok(pattern) => pattern,
             Err(diagnostic) => {
-                let passage = Passage::new(&text.node, self.source(), text.span);
-                diagnostics.push(diagnostic.at(&passage));
+                let embedded = EmbeddedText::new(&text.node, self.source(), text.span);
+                diagnostics.push(diagnostic.at(&embedded));
                 return false;
             }
         };
@@ -344,7 +344,7 @@ impl<'a> Table<'a> {
         diagnostics.push(
             Diagnostic::error(
                 Code::InvalidLinkPattern,
-                self.source().place(text.span),
+                self.source().location(text.span),
                 format!("this link is the address of one page, and has {{{variable}}}"),
             )
             .help("write a link without a variable"),
@@ -362,9 +362,9 @@ impl<'a> Table<'a> {
                 } else {
                     format!(" in [{}]", self.name)
                 };
-                let place = self.source.place(entry.key.span);
+                let location = self.source.location(entry.key.span);
                 let message = format!("there is no setting `{key}`{at}");
-                let found = Diagnostic::error(Code::UnknownKey, place, message);
+                let found = Diagnostic::error(Code::UnknownKey, location, message);
                 diagnostics.push(match keys::renamed(&self.name, key) {
                     Some(now) => found.help(format!("it is called `{now}` now")),
                     None if self.name == "related" && key == "limit" => found.help(LIMIT),
@@ -393,20 +393,20 @@ pub(super) fn read_pattern(
     let written = table.text(key, diagnostics);
     let Some(text) = written else {
         if !is_valid {
-            let place = table.source().place(name.span);
+            let location = table.source().location(name.span);
             let message = format!("the name \"{}\" cannot be part of an address", name.node);
             let help =
                 format!("write a name of letters, digits and hyphens, or a `{key}` of its own");
             diagnostics
-                .push(Diagnostic::error(Code::InvalidLinkPattern, place, message).help(help));
+                .push(Diagnostic::error(Code::InvalidLinkPattern, location, message).help(help));
         }
         return fallback;
     };
     match Pattern::parse(&text.node) {
         Ok(pattern) => Spanned::new(pattern, text.span),
         Err(diagnostic) => {
-            let passage = Passage::new(&text.node, table.source(), text.span);
-            diagnostics.push(diagnostic.at(&passage));
+            let embedded = EmbeddedText::new(&text.node, table.source(), text.span);
+            diagnostics.push(diagnostic.at(&embedded));
             fallback
         }
     }

@@ -103,10 +103,10 @@ fn required<T>(
         return table.read(key, diagnostics, read);
     }
     let start = table.span().start;
-    let place = table.source().place(Span::new(start, start + 1));
+    let location = table.source().location(Span::new(start, start + 1));
     let message = format!("[site] has no `{key}`");
     diagnostics.push(
-        Diagnostic::error(Code::MissingKey, place, message).help(match key {
+        Diagnostic::error(Code::MissingKey, location, message).help(match key {
             "address" => "write the address of the site: `address = \"https://towpath.example/\"`",
             _ => "write the blog's name: `title = \"…\"`",
         }),
@@ -126,8 +126,8 @@ fn address(text: &str) -> Result<Address, Unfit> {
 
 /// The address of something elsewhere, with scheme and host.
 fn elsewhere(text: &str, example: &str) -> Result<String, Unfit> {
-    let place = text.split(['?', '#']).next().unwrap_or_default();
-    match Address::parse(place) {
+    let location = text.split(['?', '#']).next().unwrap_or_default();
+    match Address::parse(location) {
         Some(_) => Ok(text.to_owned()),
         None => Err(not_absolute(
             text,

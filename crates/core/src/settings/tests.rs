@@ -143,7 +143,7 @@ fn diagnostics_of_the_site_name_their_place(
     let diagnostics = read(text).diagnostics;
     let found: Vec<_> = diagnostics
         .iter()
-        .map(|f| (f.code, f.place.line, f.place.column))
+        .map(|f| (f.code, f.location.line, f.location.column))
         .collect();
     assert_eq!(found, [(code, line, column)]);
 }
@@ -287,9 +287,9 @@ fn a_weight_below_zero_is_refused() {
 fn a_verdict_names_codes(#[case] text: &str, #[case] help: &str) {
     let found = read(&format!("{SITE}{text}\n")).diagnostics;
     assert_eq!(found.len(), 1, "{found:?}");
-    let place = &found[0].place;
+    let location = &found[0].location;
     assert_eq!(
-        (found[0].code, place.line, place.column),
+        (found[0].code, location.line, location.column),
         (Code::InvalidValue, 5, 10)
     );
     assert!(

@@ -150,7 +150,7 @@ pub(super) fn read(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Words
             diagnostics.push(
                 Diagnostic::error(
                     Code::UnknownKey,
-                    table.source().place(entry.key.span),
+                    table.source().location(entry.key.span),
                     format!("the theme has no word `{key}`"),
                 )
                 .suggest(key, WORDS.iter().map(|(name, ..)| *name)),
@@ -164,7 +164,7 @@ pub(super) fn read(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Words
             other => diagnostics.push(
                 Diagnostic::error(
                     Code::InvalidType,
-                    table.source().place(entry.value.span),
+                    table.source().location(entry.value.span),
                     format!("a word is text, and this is {}", other.kind().article()),
                 )
                 .help("put it in quotes"),

@@ -151,7 +151,7 @@ fn a_weighing_that_means_nothing_is_refused(
         .iter()
         .map(|diagnostic| {
             (
-                diagnostic.place.line,
+                diagnostic.location.line,
                 &*diagnostic.message,
                 diagnostic.help.as_deref(),
             )

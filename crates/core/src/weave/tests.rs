@@ -8,12 +8,12 @@ use crate::diagnostic::Code;
 fn asks(html: &str) -> Vec<String> {
     let read = Page::read("a.html", html.as_bytes());
     assert_eq!(read.diagnostics, [], "{html}");
-    let places = read
+    let locations = read
         .output
         .map(|page| page.placeholders)
         .unwrap_or_default();
-    let asks = places.iter().map(|place| {
-        let ask = &place.ask;
+    let asks = locations.iter().map(|location| {
+        let ask = &location.ask;
         let mut said = match &ask.what {
             What::Query(query) => format!("query {}", query.text()),
             What::Related(of) => match of {
@@ -158,11 +158,11 @@ fn marks_that_do_not_fit_together(#[case] html: &str, #[case] expected: &str) {
 fn said(html: &str) -> Vec<String> {
     let read = Page::read("a.html", html.as_bytes());
     let said = read.diagnostics.iter().map(|diagnostic| {
-        let place = &diagnostic.place;
+        let location = &diagnostic.location;
         let help = diagnostic.help.as_deref().unwrap_or_default();
         format!(
             "{}:{} {}; {help}",
-            place.line, place.column, diagnostic.message
+            location.line, location.column, diagnostic.message
         )
     });
     said.collect()

@@ -121,9 +121,9 @@ impl<'a> Post<'a> {
             }
             roll => {
                 let rank = if roll < 80 {
-                    let place = self.dice.flattened_zipf(TOPIC_WORDS, 20.0);
+                    let location = self.dice.flattened_zipf(TOPIC_WORDS, 20.0);
                     // A topic's words lie anywhere in the vocabulary but among the commonest.
-                    500 + (self.topic * 7_919 + place * 61) % (VOCABULARY - 500)
+                    500 + (self.topic * 7_919 + location * 61) % (VOCABULARY - 500)
                 } else {
                     self.dice.flattened_zipf(VOCABULARY, 8.0)
                 };
@@ -144,8 +144,8 @@ impl<'a> Post<'a> {
         } else {
             self.topic
         };
-        let place = self.dice.zipf(TOPIC_TAGS);
-        syllables(100 + topic * 89 + place)
+        let location = self.dice.zipf(TOPIC_TAGS);
+        syllables(100 + topic * 89 + location)
     }
 
     fn front_matter(&mut self, posts: usize) {

@@ -19,7 +19,7 @@ use crate::incremental::{BuildCache, Invalidation, UnchangedReport};
 use crate::options::BuildOptions;
 use crate::plan::{addresses, changes};
 use crate::publish::{
-    Destination, Manifest, Outcome, Stage, Version, check_place, feed_ids, lock, unwritable,
+    Destination, Manifest, Outcome, Stage, Version, check_out_folder, feed_ids, lock, unwritable,
 };
 use crate::render::{Renderer, check_templates};
 use crate::report::{BuildReport, Due};
@@ -114,7 +114,7 @@ impl Build<'_> {
         let changed = self.session.changed.take();
         let settings = read_settings(self.sources, self.diagnostics)?;
         self.levels = self.options.levels_of(Some(&settings));
-        self.check_place(&settings, destination)?;
+        self.check_out_folder(&settings, destination)?;
         // Before manifest and cache are read: another build may be about to write them.
         if !self.lock(destination) {
             return None;
@@ -302,14 +302,18 @@ impl Build<'_> {
 
     /// Returns `None` if the output folder overlaps with the site's sources. One that nobody else writes
     /// to may lie in the site's memory.
-    fn check_place(&mut self, settings: &Settings, destination: &dyn Destination) -> Option<()> {
+    fn check_out_folder(
+        &mut self,
+        settings: &Settings,
+        destination: &dyn Destination,
+    ) -> Option<()> {
         let (Some(out), Some(root)) = (destination.folder(), self.sources.root()) else {
             return Some(());
         };
         if self.session.is_exclusive() {
             return Some(());
         }
-        let diagnostic = check_place(&destination.name(), out, root, settings);
+        let diagnostic = check_out_folder(&destination.name(), out, root, settings);
         let fits = diagnostic.is_none();
         self.diagnostics.extend(diagnostic);
         fits.then_some(())
@@ -355,7 +359,7 @@ impl Build<'_> {
             .iter()
             .filter(|diagnostic| self.is_error(diagnostic))
             .any(|diagnostic| {
-                let file = diagnostic.place.file.as_deref().unwrap_or_default();
+                let file = diagnostic.location.file.as_deref().unwrap_or_default();
                 !self.options.keep_going || !site.is_left_out(file)
             })
     }

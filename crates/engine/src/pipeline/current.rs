@@ -24,7 +24,7 @@ use tabulae_core::archive::months;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::query::ast::Validity;
 use tabulae_core::query::{Query, Written};
-use tabulae_core::source::Passage;
+use tabulae_core::source::EmbeddedText;
 use tabulae_core::term::TermId;
 
 use super::post_fingerprints::PostFingerprints;
@@ -459,7 +459,7 @@ impl<'a> CurrentFingerprints<'a> {
     }
 
     fn statement(&self, text: &str) -> Option<Query<Written>> {
-        let parse = |text: &String| Query::parse(&Passage::command_line(text)).ok();
+        let parse = |text: &String| Query::parse(&EmbeddedText::command_line(text)).ok();
         self.statements.get_or_insert(text.to_owned(), parse)
     }
 

@@ -18,15 +18,15 @@ pub(crate) fn drop_echoes(diagnostics: &mut Diagnostics) {
         .iter()
         .filter(|diagnostic| diagnostic.is_error() && !is_echo(diagnostic.code));
     let broken: BTreeSet<Arc<str>> = errors
-        .filter_map(|diagnostic| diagnostic.place.file.clone())
+        .filter_map(|diagnostic| diagnostic.location.file.clone())
         .collect();
     diagnostics.retain(|diagnostic| {
         // Undated posts are left out by a list of the settings, which names the first of them.
-        let place = match (&diagnostic.code, &diagnostic.other) {
-            (Code::UndatedPosts, Some((place, _))) => place,
-            _ => &diagnostic.place,
+        let location = match (&diagnostic.code, &diagnostic.other) {
+            (Code::UndatedPosts, Some((location, _))) => location,
+            _ => &diagnostic.location,
         };
-        let file = place.file.as_deref().unwrap_or_default();
+        let file = location.file.as_deref().unwrap_or_default();
         !is_echo(diagnostic.code)
             || !file.ends_with(".md") && !file.ends_with(".html")
             || !broken.contains(file)

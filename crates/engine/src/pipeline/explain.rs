@@ -6,7 +6,7 @@ use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::post::{Post, State, title_of_name};
 use tabulae_core::query::Query;
 use tabulae_core::query::fields::{DerivedField, FIELDS};
-use tabulae_core::source::{Passage, Place};
+use tabulae_core::source::{EmbeddedText, Location};
 use tabulae_core::value::Value;
 
 use crate::plan::Plan;
@@ -72,9 +72,9 @@ pub(crate) fn explain(site: &Site, plan: &Plan, id: PostId) -> Explanation {
 fn reasons(site: &Site, id: PostId) -> Vec<String> {
     let post = site.catalogue.post(id);
     let at = |name: &str| {
-        let place = post.place_of(name);
+        let location = post.location_of(name);
         match post.front.get(name) {
-            Some(_) => format!(" ({}:{})", post.path, place.line),
+            Some(_) => format!(" ({}:{})", post.path, location.line),
             None => String::new(),
         }
     };
@@ -130,7 +130,7 @@ fn fields(site: &Site, id: PostId) -> Vec<Field> {
             fields.push(Field {
                 name: name.clone(),
                 value: written(&entry.value.node),
-                from: shown(&post.source.place(entry.value.span)),
+                from: shown(&post.source.location(entry.value.span)),
             });
         }
     }
@@ -166,7 +166,7 @@ fn written_at(site: &Site, id: PostId, field: &str) -> Option<String> {
 /// Returns the place of a front matter key whose value is not empty.
 fn entry_at(post: &Post, name: &str) -> Option<String> {
     let value = post.front.at(name)?;
-    (!value.node.is_missing()).then(|| shown(&post.source.place(value.span)))
+    (!value.node.is_missing()).then(|| shown(&post.source.location(value.span)))
 }
 
 /// Returns the origin of a field that the front matter does not give.
@@ -228,9 +228,9 @@ fn written(value: &Value) -> String {
     }
 }
 
-fn shown(place: &Place) -> String {
-    let file = place.file.as_deref().unwrap_or_default();
-    format!("{file}:{}:{}", place.line, place.column)
+fn shown(location: &Location) -> String {
+    let file = location.file.as_deref().unwrap_or_default();
+    format!("{file}:{}:{}", location.line, location.column)
 }
 
 fn lists(site: &Site, plan: &Plan, id: PostId) -> Vec<Listed> {
@@ -261,14 +261,14 @@ pub(crate) fn membership(
     plan: &Plan,
     id: PostId,
     name: &str,
-    place: Place,
+    location: Location,
 ) -> Result<Membership, Box<Diagnostic>> {
     let archives = &site.settings.archives;
     let Some(at) = archives.iter().position(|archive| archive.name == name) else {
         let names = archives.iter().map(|archive| archive.name.as_str());
         let message = format!("there is no archive `{name}`");
         return Err(Box::new(
-            Diagnostic::error(Code::InvalidUsage, place, message).suggest(name, names),
+            Diagnostic::error(Code::InvalidUsage, location, message).suggest(name, names),
         ));
     };
     let there: Vec<String> = lists(site, plan, id)
@@ -295,7 +295,7 @@ fn absence(site: &Site, id: PostId, at: usize) -> String {
         return format!("it is excluded: {}", reasons(site, id).join("; "));
     }
     let scope = site.scope();
-    let all = Passage::command_line("");
+    let all = EmbeddedText::command_line("");
     let query = Query::parse(archive.query.as_ref().unwrap_or(&all));
     let Ok(query) = query else {
         return "the archive's query cannot be read".to_owned();
@@ -305,8 +305,8 @@ fn absence(site: &Site, id: PostId, at: usize) -> String {
     }
     let by = archive.by.as_ref();
     let found = by.and_then(|by| {
-        let place = site.settings.source.place(by.span);
-        Some((by, archive::by(&by.node, catalogue, place).ok()?))
+        let location = site.settings.source.location(by.span);
+        Some((by, archive::by(&by.node, catalogue, location).ok()?))
     });
     match found {
         Some((by, found)) => {

@@ -155,7 +155,7 @@ impl LoadedSite {
             let mut files = self
                 .diagnostics
                 .iter()
-                .filter_map(|diagnostic| diagnostic.place.file.as_deref());
+                .filter_map(|diagnostic| diagnostic.location.file.as_deref());
             files.any(|file| file == path)
         };
         if changed.iter().any(told) {

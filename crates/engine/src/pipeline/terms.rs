@@ -11,7 +11,7 @@ use tabulae_core::diagnostic::{Code, Diagnostic, nearest};
 use tabulae_core::near_duplicates::{How, near_duplicates};
 use tabulae_core::note::TermNote;
 use tabulae_core::route::OutputPath;
-use tabulae_core::source::Place;
+use tabulae_core::source::Location;
 use tabulae_core::term::{Term, TermId};
 
 use crate::site::Site;
@@ -70,14 +70,14 @@ pub struct Note {
 pub(crate) fn terms<'a>(
     site: &'a Site,
     field: Option<&str>,
-    place: impl FnOnce() -> Place,
+    location: impl FnOnce() -> Location,
 ) -> Result<Vec<FieldTerms<'a>>, Box<Diagnostic>> {
     let tables = site.catalogue.term_tables();
     let wanted = match field {
         None => 0..tables.len(),
         Some(name) => {
             let at = site.catalogue.term_field(name);
-            let at = at.ok_or_else(|| unknown(site, name, place()))?;
+            let at = at.ok_or_else(|| unknown(site, name, location()))?;
             at..at + 1
         }
     };
@@ -93,7 +93,7 @@ pub(crate) fn write_note(root: &Path, note: &Note) -> Result<(), Box<Diagnostic>
         let message = format!("cannot write the note `{}`: {what}", note.path);
         Box::new(Diagnostic::error(
             Code::UnwritableFile,
-            Place::top_of(&note.path),
+            Location::top_of(&note.path),
             message,
         ))
     };
@@ -112,14 +112,14 @@ pub(crate) fn write_note(root: &Path, note: &Note) -> Result<(), Box<Diagnostic>
     written.map_err(|error| refused(error.to_string()))
 }
 
-fn unknown(site: &Site, name: &str, place: Place) -> Box<Diagnostic> {
+fn unknown(site: &Site, name: &str, location: Location) -> Box<Diagnostic> {
     let known = || {
         let tables = site.catalogue.term_tables().iter();
         tables.map(|table| table.field.name.as_str())
     };
     let diagnostic = Diagnostic::error(
         Code::InvalidUsage,
-        place,
+        location,
         format!("`{name}` is not a term field"),
     );
     Box::new(match nearest(name, known()) {

@@ -3,11 +3,11 @@
 use std::collections::BTreeSet;
 
 use tabulae_core::archive::Group;
-use tabulae_core::catalogue::{PostId, term_place};
+use tabulae_core::catalogue::{PostId, term_location};
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::post::Post;
 use tabulae_core::route::{Link, Maker, PathError, taken};
-use tabulae_core::source::Place;
+use tabulae_core::source::Location;
 use tabulae_core::term::{Term, TermId};
 
 use super::feed_plan::Origin;
@@ -80,9 +80,9 @@ impl Planner<'_> {
                 Some(folder) => format!("{folder}/{{slug}}/"),
                 None => "/{slug}/".to_owned(),
             };
-            let place = settings.source.place(set.link_place);
+            let location = settings.source.location(set.link_location);
             let help = format!("write {{slug}} into the link: `link = \"{with_slug}\"`");
-            let found = Diagnostic::error(Code::AddressConflict, place, message);
+            let found = Diagnostic::error(Code::AddressConflict, location, message);
             self.diagnostics.push(found.help(help));
         }
     }
@@ -98,7 +98,7 @@ impl Planner<'_> {
             Some(way) => format!("give it {way}"),
             None => "leave it out".to_owned(),
         };
-        Diagnostic::error(Code::InvalidPath, maker.place, message).help(help)
+        Diagnostic::error(Code::InvalidPath, maker.location, message).help(help)
     }
 
     /// Outputs whose paths differ only in case overwrite each other on many file systems: an error,
@@ -120,15 +120,15 @@ impl Planner<'_> {
                 "{} at {} and {} at {} are one file on file systems that do not tell upper from lower case",
                 makers[0].what, outputs[0].link.plain, makers[1].what, outputs[1].link.plain
             );
-            let place = makers[1].place.clone();
+            let location = makers[1].location.clone();
             let is_redirect = |output: &Output| matches!(output.kind, OutputKind::Redirect(_));
             let found = if outputs.into_iter().any(is_redirect) {
-                Diagnostic::warning(Code::PathCaseConflict, place, message)
+                Diagnostic::warning(Code::PathCaseConflict, location, message)
             } else {
-                Diagnostic::error(Code::PathCaseConflict, place, message)
+                Diagnostic::error(Code::PathCaseConflict, location, message)
             };
             let beside = format!("{} is here", makers[0].what);
-            let found = found.help(help).beside(makers[0].place.clone(), beside);
+            let found = found.help(help).beside(makers[0].location.clone(), beside);
             self.diagnostics.push(found);
         }
     }
@@ -154,7 +154,7 @@ impl Planner<'_> {
                     None => "ignore this if the site is never on Windows".to_owned(),
                 };
                 found.push(
-                    Diagnostic::warning(Code::PathNotPortable, maker.place, message).help(help),
+                    Diagnostic::warning(Code::PathNotPortable, maker.location, message).help(help),
                 );
             }
         }
@@ -209,14 +209,14 @@ impl Planner<'_> {
             more.name, fewer.name, link.plain
         );
         let settings = || self.site.settings.source.top();
-        let place = |term: &Term| term_place(term).unwrap_or_else(settings);
+        let location = |term: &Term| term_location(term).unwrap_or_else(settings);
         let help = format!(
             "to make one term of both, run `tabulae terms {field} --write-notes`; for two terms, write `slug: {}-2` into the front matter of a note `terms/{field}/{}.md`",
             fewer.slug, fewer.name
         );
-        Diagnostic::error(Code::AddressConflict, place(fewer), message)
+        Diagnostic::error(Code::AddressConflict, location(fewer), message)
             .help(help)
-            .beside(place(more), format!("\"{}\" is here", more.name))
+            .beside(location(more), format!("\"{}\" is here", more.name))
     }
 
     /// Returns true for a list of the posts with one value of a front matter key.
@@ -232,7 +232,7 @@ impl Planner<'_> {
     fn maker(&self, link: &Link, what: &OutputKind) -> Maker {
         let settings = &self.site.settings;
         let of_settings = |what: &str| (what.to_owned(), settings.source.top());
-        let (what, place) = match what {
+        let (what, location) = match what {
             OutputKind::Post(id) => of_source("post", self.site.catalogue.post(*id)),
             OutputKind::Page(at) => of_source("page", &self.site.pages[*at].post),
             OutputKind::List { archive, group, .. } | OutputKind::Titles { archive, group } => {
@@ -241,14 +241,14 @@ impl Planner<'_> {
                 let of_term = group.term.as_ref();
                 let of_term = of_term.map(|term| format!(" of \"{}\"", term.name));
                 let what = format!("the archive `{name}`{}", of_term.unwrap_or_default());
-                (what, group.place.clone())
+                (what, group.location.clone())
             }
             OutputKind::Overview(archive) => {
                 let archive = &settings.archives[*archive];
                 let link = archive.overview.as_ref().map(|link| link.span);
                 (
                     format!("the overview of the archive `{}`", archive.name),
-                    settings.source.place(link.unwrap_or(archive.place)),
+                    settings.source.location(link.unwrap_or(archive.location)),
                 )
             }
             OutputKind::Feed(number) => match self.plan.feeds[*number].of {
@@ -256,14 +256,14 @@ impl Planner<'_> {
                     let archive = &settings.archives[archive];
                     (
                         format!("a feed of the archive `{}`", archive.name),
-                        settings.source.place(archive.place),
+                        settings.source.location(archive.location),
                     )
                 }
                 Origin::Named(number) => {
                     let feed = &settings.feeds[number];
                     (
                         format!("the feed `{}`", feed.name),
-                        settings.source.place(feed.place),
+                        settings.source.location(feed.location),
                     )
                 }
             },
@@ -273,13 +273,14 @@ impl Planner<'_> {
                 } else {
                     "file"
                 };
-                (format!("the {kind} `{source}`"), Place::top_of(source))
+                (format!("the {kind} `{source}`"), Location::top_of(source))
             }
             OutputKind::Redirect(to) => {
                 let key = (link.plain.clone(), to.plain.clone());
                 let origin = self.plan.redirects.get(&key).cloned();
-                let (who, place) = origin.unwrap_or_else(|| (String::new(), settings.source.top()));
-                (format!("the old address of `{who}`"), place)
+                let (who, location) =
+                    origin.unwrap_or_else(|| (String::new(), settings.source.top()));
+                (format!("the old address of `{who}`"), location)
             }
             OutputKind::Style => of_settings(&format!("the theme's `{STYLE}`")),
             OutputKind::Script => of_settings(&format!("the theme's `{SCRIPT}`")),
@@ -288,7 +289,7 @@ impl Planner<'_> {
             OutputKind::Search | OutputKind::Texts => of_settings("the search page"),
             OutputKind::Sitemap(_) | OutputKind::SitemapIndex(_) => of_settings("the sitemap"),
         };
-        Maker { what, place }
+        Maker { what, location }
     }
 
     /// Returns what gives an output another address; `None` if the address is fixed.
@@ -327,11 +328,11 @@ impl Planner<'_> {
 }
 
 /// Returns a post or page in words, with the place that decides its address.
-fn of_source(kind: &str, post: &Post) -> (String, Place) {
-    let place = if post.front.get("slug").is_some() {
-        post.place_of("slug")
+fn of_source(kind: &str, post: &Post) -> (String, Location) {
+    let location = if post.front.get("slug").is_some() {
+        post.location_of("slug")
     } else {
-        Place::top_of(&post.path)
+        Location::top_of(&post.path)
     };
-    (format!("the {kind} `{}`", post.path), place)
+    (format!("the {kind} `{}`", post.path), location)
 }

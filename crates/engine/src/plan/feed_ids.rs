@@ -52,13 +52,13 @@ pub(super) fn check_ids(site: &Site, plan: &Plan, diagnostics: &mut Diagnostics)
         diagnostics.push(
             Diagnostic::error(
                 Code::DuplicateFeedId,
-                second.place_of("id"),
+                second.location_of("id"),
                 format!(
                     "`{}` and `{}` have the id \"{entry}\" in feeds, so that readers take them for one",
                     first.path, second.path
                 ),
             )
-            .beside(first.place_of("id"), "it is taken here")
+            .beside(first.location_of("id"), "it is taken here")
             .help("give one of them another `id`, or none"),
         );
     }

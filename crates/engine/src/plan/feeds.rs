@@ -5,7 +5,7 @@ use tabulae_core::diagnostic::{Code, Diagnostic, nearest};
 use tabulae_core::query::Query;
 use tabulae_core::route::{Link, decode};
 use tabulae_core::settings::{Feed, FeedFormat};
-use tabulae_core::source::{Passage, Place, Span, Spanned};
+use tabulae_core::source::{EmbeddedText, Location, Span, Spanned};
 
 use super::feed_plan::{FEEDS_PAGE, FeedPlan, Origin, Part};
 use super::output::OutputKind;
@@ -41,7 +41,7 @@ impl Planner<'_> {
         };
         let who = format!("a feed of the archive `{}`", archive.name);
         feed.posts
-            .retain(|post| self.is_datable(&who, archive.place, *post));
+            .retain(|post| self.is_datable(&who, archive.location, *post));
         self.add_feed(feed, archive.feed_limit, archive.feed_history);
     }
 
@@ -72,10 +72,10 @@ impl Planner<'_> {
     }
 
     /// Returns true if a post has a date for feeds. Otherwise notes that the feed leaves it out.
-    fn is_datable(&mut self, who: &str, place: Span, id: PostId) -> bool {
+    fn is_datable(&mut self, who: &str, location: Span, id: PostId) -> bool {
         let is_datable = self.site.catalogue.post(id).updated.is_some();
         if !is_datable {
-            self.note_undated(who, place, id);
+            self.note_undated(who, location, id);
         }
         is_datable
     }
@@ -91,7 +91,7 @@ impl Planner<'_> {
     fn feed(&mut self, number: usize, feed: &Feed) {
         let site = self.site;
         let before = self.diagnostics.len();
-        let empty = Passage::command_line("");
+        let empty = EmbeddedText::command_line("");
         let (posts, limit) = match Query::parse(feed.query.as_ref().unwrap_or(&empty)) {
             Ok(query) => {
                 let (query, limit) = query.without_limit();
@@ -108,16 +108,16 @@ impl Planner<'_> {
         }
         let found = posts.len();
         let who = format!("the feed `{}`", feed.name);
-        posts.retain(|post| self.is_datable(&who, feed.place, *post));
+        posts.retain(|post| self.is_datable(&who, feed.location, *post));
         if posts.is_empty() {
             // The feed has no entries, which is reported with this as the reason.
-            self.undated.remove(&(feed.place.start, who));
+            self.undated.remove(&(feed.location.start, who));
         }
         if posts.is_empty() && self.diagnostics.len() == before && !feed.inherited.whole {
             self.diagnostics.push(empty_feed(
                 feed,
                 found,
-                site.settings.source.place(feed.place),
+                site.settings.source.location(feed.location),
             ));
         }
         let planned = FeedPlan {
@@ -178,7 +178,7 @@ impl Planner<'_> {
         let near = nearest(&page.node, known.filter(|link| link.ends_with('/')));
         let diagnostic = Diagnostic::error(
             Code::InvalidAddress,
-            self.site.settings.source.place(page.span),
+            self.site.settings.source.location(page.span),
             format!("the site has no page at \"{}\"", page.node),
         );
         diagnostic.help(match near {
@@ -191,7 +191,7 @@ impl Planner<'_> {
     }
 }
 
-fn empty_feed(feed: &Feed, found: usize, place: Place) -> Diagnostic {
+fn empty_feed(feed: &Feed, found: usize, location: Location) -> Diagnostic {
     let message = match found {
         0 => format!("the feed `{}` has no entries", feed.name),
         _ => format!(
@@ -206,5 +206,5 @@ fn empty_feed(feed: &Feed, found: usize, place: Place) -> Diagnostic {
         ),
         None => "it fills with the first post that is live".to_owned(),
     };
-    Diagnostic::warning(Code::EmptyFeed, place, message).help(help)
+    Diagnostic::warning(Code::EmptyFeed, location, message).help(help)
 }

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use tabulae_core::archive::ArchiveLayout;
 use tabulae_core::route::Link;
 use tabulae_core::settings::Settings;
-use tabulae_core::source::Place;
+use tabulae_core::source::Location;
 use tabulae_core::term::TermId;
 
 use super::feed_plan::FeedPlan;
@@ -30,7 +30,7 @@ pub(crate) struct Plan {
     pub feed_style: Option<Link>,
     /// The source of each redirect, by its address and the one it leads to: the file or table that names it, and
     /// its place.
-    pub redirects: BTreeMap<(String, String), (String, Place)>,
+    pub redirects: BTreeMap<(String, String), (String, Location)>,
     /// The page of each term, by term field and term.
     pub term_pages: BTreeMap<(usize, TermId), Link>,
 }

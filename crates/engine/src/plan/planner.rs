@@ -11,7 +11,7 @@ use tabulae_core::pager::Pager;
 use tabulae_core::query::{Query, Written};
 use tabulae_core::route::{Link, OutputPath, Outputs, decode};
 use tabulae_core::settings::FeedFormat;
-use tabulae_core::source::Passage;
+use tabulae_core::source::EmbeddedText;
 use tabulae_core::term::TermId;
 
 use super::feed_ids::check_ids;
@@ -53,8 +53,8 @@ pub(crate) fn plan(site: &Site, diagnostics: &mut Diagnostics) -> Plan {
 }
 
 /// The posts that a query gives where no post's page is being made.
-fn run(site: &Site, query: Option<&Passage>, diagnostics: &mut Diagnostics) -> Vec<PostId> {
-    let empty = Passage::command_line("");
+fn run(site: &Site, query: Option<&EmbeddedText>, diagnostics: &mut Diagnostics) -> Vec<PostId> {
+    let empty = EmbeddedText::command_line("");
     match Query::parse(query.unwrap_or(&empty)) {
         Ok(query) => answer(site, &query, diagnostics),
         Err(diagnostic) => {
@@ -196,12 +196,12 @@ impl Planner<'_> {
                 let who = format!("the archive `{}`", archive.name);
                 undated
                     .into_iter()
-                    .for_each(|id| self.note_undated(&who, archive.place, id));
+                    .for_each(|id| self.note_undated(&who, archive.location, id));
             }
             if let Some(group) = &archive.group {
-                let place = site.settings.source.place(group.span);
+                let location = site.settings.source.location(group.span);
                 if let Err(diagnostic) =
-                    tabulae_core::archive::by(&group.node, &site.catalogue, place)
+                    tabulae_core::archive::by(&group.node, &site.catalogue, location)
                 {
                     self.diagnostics.push(*diagnostic);
                 }

@@ -6,7 +6,7 @@ use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::note::TermNote;
 use tabulae_core::route::{Link, Pattern, decode, folder_unless_file};
 use tabulae_core::settings::FeedFormat;
-use tabulae_core::source::{Place, Spanned};
+use tabulae_core::source::{Location, Spanned};
 
 use super::feed_plan::Origin;
 use super::output::OutputKind;
@@ -21,8 +21,8 @@ impl Planner<'_> {
         let pages = site.pages.iter().map(|page| (&page.post, &page.link));
         for (post, link) in posts.chain(pages) {
             for old in &post.moved_from {
-                let place = post.source.place(old.span);
-                self.redirect(&moved_from(&old.node), link, &post.path, place);
+                let location = post.source.location(old.span);
+                self.redirect(&moved_from(&old.node), link, &post.path, location);
             }
         }
         for at in 0..site.settings.archives.len() {
@@ -43,10 +43,10 @@ impl Planner<'_> {
         }
     }
 
-    fn redirect(&mut self, from: &Link, to: &Link, who: &str, place: Place) {
+    fn redirect(&mut self, from: &Link, to: &Link, who: &str, location: Location) {
         if from != to {
             let key = (from.plain.clone(), to.plain.clone());
-            let origin = (who.to_owned(), place);
+            let origin = (who.to_owned(), location);
             self.plan.redirects.insert(key, origin);
             self.add(from.clone(), OutputKind::Redirect(to.clone()));
         }
@@ -65,9 +65,16 @@ impl Planner<'_> {
 
     /// Plans redirects from the earlier address of a list; its feeds stay below it, unless something else is
     /// there.
-    fn move_list(&mut self, from: &Link, archive: usize, group: usize, who: &str, place: Place) {
+    fn move_list(
+        &mut self,
+        from: &Link,
+        archive: usize,
+        group: usize,
+        who: &str,
+        location: Location,
+    ) {
         let to = self.plan.archives[archive].groups[group].link.clone();
-        self.redirect(from, &to, who, place);
+        self.redirect(from, &to, who, location);
         let origin = Origin::List { archive, group };
         for format in &self.site.settings.archives[archive].feeds {
             let at = from.below(format.file_name());
@@ -82,12 +89,12 @@ impl Planner<'_> {
         let archive = &site.settings.archives[at];
         let who = format!("[archive.{}]", archive.name);
         for old in &archive.moved_from {
-            let place = || site.settings.source.place(old.span);
+            let location = || site.settings.source.location(old.span);
             let is_split = self.plan.archives[at].by.is_some();
             if !is_split || old.node.variables().next().is_some() {
                 for group in 0..self.plan.archives[at].groups.len() {
                     match self.earlier(old, at, group) {
-                        Ok(from) => self.move_list(&from, at, group, &who, place()),
+                        Ok(from) => self.move_list(&from, at, group, &who, location()),
                         Err(diagnostic) => {
                             self.diagnostics.push(*diagnostic);
                             break;
@@ -98,14 +105,15 @@ impl Planner<'_> {
             }
             let from = Link::new(decode(old.node.text()));
             match self.plan.overviews[at].clone() {
-                Some(overview) => self.redirect(&from, &overview, &who, place()),
+                Some(overview) => self.redirect(&from, &overview, &who, location()),
                 None => {
                     let message = "this archive has no overview that an old address could lead to";
                     let help = format!(
                         "write `overview = \"/{}/\"`, or an old address with a variable, as its link has",
                         archive.name
                     );
-                    let diagnostic = Diagnostic::error(Code::InvalidLinkPattern, place(), message);
+                    let diagnostic =
+                        Diagnostic::error(Code::InvalidLinkPattern, location(), message);
                     self.diagnostics.push(diagnostic.help(help));
                 }
             }
@@ -126,8 +134,8 @@ impl Planner<'_> {
             _ => old.node.expand(|_| None),
         };
         link.map_err(|missing| {
-            let place = self.site.settings.source.place(old.span);
-            Box::new(unfit_link(archive, missing, place))
+            let location = self.site.settings.source.location(old.span);
+            Box::new(unfit_link(archive, missing, location))
         })
     }
 
@@ -139,17 +147,17 @@ impl Planner<'_> {
             .or_else(|| table.find(&note.name))
             .and_then(|id| self.plan.term_pages.get(&(note.field, id)).cloned());
         for old in &note.moved_from {
-            let place = note.source.place(old.span);
-            let path = place.file.as_deref().unwrap_or_default().to_owned();
+            let location = note.source.location(old.span);
+            let path = location.file.as_deref().unwrap_or_default().to_owned();
             match &to {
-                Some(to) => self.redirect(&moved_from(&old.node), to, &path, place),
+                Some(to) => self.redirect(&moved_from(&old.node), to, &path, location),
                 None => {
                     let message = format!(
                         "the old address {} leads nowhere: this term has no page",
                         old.node
                     );
                     let help = "give a post the term, or delete the address";
-                    let warning = Diagnostic::warning(Code::AddressLost, place, message);
+                    let warning = Diagnostic::warning(Code::AddressLost, location, message);
                     self.diagnostics.push(warning.help(help));
                 }
             }
@@ -178,10 +186,10 @@ impl Planner<'_> {
             };
             let links = spelling_links(&note.spellings, archive, &by, &term, &site.catalogue);
             for (spelling, from) in links {
-                let place = note.source.place(spelling.span);
-                let path = place.file.as_deref().unwrap_or_default().to_owned();
+                let location = note.source.location(spelling.span);
+                let path = location.file.as_deref().unwrap_or_default().to_owned();
                 if !self.outputs.has(&from.file()) {
-                    self.move_list(&from, at, group, &path, place);
+                    self.move_list(&from, at, group, &path, location);
                 }
             }
         }

@@ -2,17 +2,17 @@
 
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic};
-use tabulae_core::source::{Place, Span};
+use tabulae_core::source::{Location, Span};
 
 use super::planner::Planner;
 
 impl Planner<'_> {
     /// Notes that a list leaves out a post. Drafts get their date later.
-    pub(super) fn note_undated(&mut self, who: &str, place: Span, id: PostId) {
+    pub(super) fn note_undated(&mut self, who: &str, location: Span, id: PostId) {
         let post = self.site.catalogue.post(id);
         // A post of a dated set without a date is an error by itself.
         if !post.exclusion.draft && !self.site.settings.content[post.set].dated {
-            let list = (place.start, who.to_owned());
+            let list = (location.start, who.to_owned());
             self.undated.entry(list).or_default().insert(id);
         }
     }
@@ -25,7 +25,7 @@ impl Planner<'_> {
             };
             let post = self.site.catalogue.post(*first);
             let end = start + usize::from(start > 0);
-            let place = self.site.settings.source.place(Span::new(start, end));
+            let location = self.site.settings.source.location(Span::new(start, end));
             let left_out = match posts.len() {
                 1 => "a post that has no date".to_owned(),
                 count => format!("{count} posts that have no date"),
@@ -33,7 +33,7 @@ impl Planner<'_> {
             let help = "write `date: 2026-03-14` in each of them (for feeds, `updated` is enough), or name other content sets in the query, such as `from posts`";
             let warning = Diagnostic::warning(
                 Code::UndatedPosts,
-                place,
+                location,
                 format!("{who} leaves out {left_out}"),
             );
             let beside = if posts.len() == 1 {
@@ -44,7 +44,7 @@ impl Planner<'_> {
             self.diagnostics.push(
                 warning
                     .help(help)
-                    .beside(Place::top_of(&post.path), beside.to_owned()),
+                    .beside(Location::top_of(&post.path), beside.to_owned()),
             );
         }
     }

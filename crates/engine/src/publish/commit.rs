@@ -6,7 +6,7 @@ use rayon::prelude::*;
 use tabulae_core::addresses::Address;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::route::OutputPath;
-use tabulae_core::source::Place;
+use tabulae_core::source::Location;
 
 use super::errors::{add_once, unwritable};
 use super::manifest::{Manifest, Published};
@@ -241,7 +241,7 @@ fn not_pruned(out: &str) -> Diagnostic {
     let message = format!(
         "nothing is removed from `{out}`: pages in it have placeholders for `tabulae weave`, and are of another program"
     );
-    Diagnostic::warning(Code::StrayFile, Place::top_of(out), message)
+    Diagnostic::warning(Code::StrayFile, Location::top_of(out), message)
         .help("remove by hand what is not to be published")
 }
 
@@ -259,7 +259,7 @@ fn first_of_foreign(mut failed: Diagnostics, out: &str) -> Diagnostics {
     let more = foreign.saturating_sub(FOREIGN);
     if more > 0 {
         let message = format!("{more} more files of `{out}` were written by no known build");
-        let diagnostic = Diagnostic::error(Code::ForeignFile, Place::top_of(out), message);
+        let diagnostic = Diagnostic::error(Code::ForeignFile, Location::top_of(out), message);
         failed.push(diagnostic.help("replace all of them with `tabulae build --adopt`"));
     }
     failed

@@ -3,7 +3,7 @@
 use std::io;
 
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
-use tabulae_core::source::Place;
+use tabulae_core::source::Location;
 
 use crate::site::reason;
 
@@ -11,7 +11,7 @@ use crate::site::reason;
 pub(crate) fn unwritable(path: &str, error: &io::Error) -> Diagnostic {
     Diagnostic::error(
         Code::UnwritableFile,
-        Place::top_of(path),
+        Location::top_of(path),
         format!("cannot write `{path}`: {}", reason(error)),
     )
     .help(match error.kind() {
@@ -27,7 +27,7 @@ pub(crate) fn add_once(found: Diagnostics, diagnostics: &mut Diagnostics) {
     for diagnostic in found {
         let same = |known: &Diagnostic| {
             known.code == diagnostic.code
-                && known.place == diagnostic.place
+                && known.location == diagnostic.location
                 && known.message == diagnostic.message
         };
         if !diagnostics.iter().any(same) {

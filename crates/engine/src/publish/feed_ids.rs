@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
-use tabulae_core::source::Place;
+use tabulae_core::source::Location;
 
 use super::{Manifest, Published};
 use crate::fingerprint::hash;
@@ -69,8 +69,8 @@ fn guess(site: &Site, guessed: &[(PostId, String)]) -> Option<Diagnostic> {
     let help = format!(
         "if an old feed had other ids, write `id: …` into the front matter, or a pattern such as `feed_id = \"https://old.example/?p={{info.number}}\"` into [content.{set}]; else readers see the posts once more"
     );
-    let place = post.source.place(post.moved_from.first()?.span);
-    Some(Diagnostic::warning(Code::GuessedFeedId, place, message).help(help))
+    let location = post.source.location(post.moved_from.first()?.span);
+    Some(Diagnostic::warning(Code::GuessedFeedId, location, message).help(help))
 }
 
 /// Returns the fingerprint by which a post is recognised when its file is renamed: that of title and date.
@@ -156,7 +156,8 @@ fn warn(site: &Site, changed: &[(PostId, String, String)], diagnostics: &mut Dia
             "the id of this post in feeds changes from \"{old}\" to \"{new}\": readers will show it once more"
         );
         diagnostics.push(
-            Diagnostic::warning(Code::FeedIdChanged, Place::top_of(&post.path), message).help(help),
+            Diagnostic::warning(Code::FeedIdChanged, Location::top_of(&post.path), message)
+                .help(help),
         );
     }
 }

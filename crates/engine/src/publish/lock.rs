@@ -3,7 +3,7 @@
 use std::io;
 
 use tabulae_core::diagnostic::{Code, Diagnostic};
-use tabulae_core::source::Place;
+use tabulae_core::source::Location;
 
 use super::{Destination, unwritable};
 
@@ -19,9 +19,9 @@ pub(crate) fn lock(destination: &mut dyn Destination) -> Result<(), Box<Diagnost
     if error.kind() != io::ErrorKind::WouldBlock {
         return Err(Box::new(unwritable(".tabulae/lock", &error)));
     }
-    let place = Place::top_of(".tabulae/lock");
+    let location = Location::top_of(".tabulae/lock");
     let message = "another build of this site is under way";
-    let diagnostic = Diagnostic::error(Code::BuildLocked, place, message);
+    let diagnostic = Diagnostic::error(Code::BuildLocked, location, message);
     Err(Box::new(
         diagnostic.help("wait until it is done, or end it"),
     ))

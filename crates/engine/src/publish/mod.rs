@@ -9,7 +9,7 @@ mod feed_ids;
 mod lock;
 mod manifest;
 mod memory;
-mod place;
+mod out_folder;
 mod stage;
 #[cfg(test)]
 pub(crate) mod steps;
@@ -28,7 +28,7 @@ pub(crate) use self::feed_ids::feed_ids;
 pub(crate) use self::lock::lock;
 pub use self::manifest::{Manifest, Published};
 pub use self::memory::MemoryOutput;
-pub(crate) use self::place::check_place;
+pub(crate) use self::out_folder::check_out_folder;
 pub(crate) use self::stage::{Outcome, Stage, Version, VersionSource};
 pub(crate) use self::woven::{is_woven, is_woven_page};
 use crate::source::FileStamp;

@@ -8,7 +8,7 @@ use std::thread;
 use rayon::prelude::*;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::route::OutputPath;
-use tabulae_core::source::Place;
+use tabulae_core::source::Location;
 
 use super::errors::unwritable;
 use super::manifest::Manifest;
@@ -300,7 +300,7 @@ impl<'a> Stage<'a> {
         let message = format!("`{path}` {what}, and an output belongs there");
         let help =
             "move it away, or replace it and all others like it with `tabulae build --adopt`";
-        Diagnostic::error(Code::ForeignFile, Place::top_of(&path), message).help(help)
+        Diagnostic::error(Code::ForeignFile, Location::top_of(&path), message).help(help)
     }
 
     /// Returns the outcome of an output that could not be compared or written: a source file that cannot be

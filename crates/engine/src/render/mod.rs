@@ -665,11 +665,11 @@ pub(crate) fn check_templates(data: &RenderData, diagnostics: &mut Vec<Diagnosti
         if let Some(template) = &archive.template
             && !data.sources.contains_key(&template.node)
         {
-            let place = data.site.settings.source.place(template.span);
+            let location = data.site.settings.source.location(template.span);
             diagnostics.push(
                 Diagnostic::error(
                     Code::TemplateError,
-                    place,
+                    location,
                     format!("there is no template `{}`", template.node),
                 )
                 .suggest(&template.node, data.sources.keys().map(String::as_str)),

@@ -8,7 +8,7 @@ use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::query::{Query, Resolved};
 use tabulae_core::settings::OverviewOrder;
-use tabulae_core::source::{Passage, Span, Spanned};
+use tabulae_core::source::{EmbeddedText, Span, Spanned};
 use tabulae_core::term::{TermId, identity};
 use tabulae_core::weave::{Ask, Page, Part, What};
 
@@ -68,10 +68,10 @@ impl<'a> Filler<'a> {
 
     /// Returns the texts of a page's placeholders, in order. One with an error is empty.
     pub(crate) fn texts(&self, host: Host<'_>, diagnostics: &mut Diagnostics) -> Vec<String> {
-        let texts = host.page.placeholders.iter().map(|place| {
+        let texts = host.page.placeholders.iter().map(|location| {
             let made = self
-                .made(host, &place.ask, place.span, diagnostics)
-                .and_then(|made| self.text(host, &place.ask, made));
+                .made(host, &location.ask, location.span, diagnostics)
+                .and_then(|made| self.text(host, &location.ask, made));
             made.unwrap_or_else(|found| {
                 diagnostics.extend(found);
                 String::new()
@@ -142,7 +142,7 @@ impl<'a> Filler<'a> {
 
     fn query(
         &self,
-        text: &Passage,
+        text: &EmbeddedText,
         this: Option<PostId>,
         diagnostics: &mut Diagnostics,
     ) -> Result<Vec<PostId>, Diagnostics> {
@@ -360,7 +360,7 @@ fn unknown<'k>(
     message: String,
     known: impl IntoIterator<Item = &'k str>,
 ) -> Diagnostics {
-    let place = page.source.place(name.span);
-    let diagnostic = Diagnostic::error(Code::InvalidPlaceholder, place, message);
+    let location = page.source.location(name.span);
+    let diagnostic = Diagnostic::error(Code::InvalidPlaceholder, location, message);
     vec![diagnostic.suggest(&name.node, known)]
 }

@@ -72,7 +72,7 @@ fn missing(set: &ContentSet, settings: &Settings) -> Diagnostic {
     let ContentSet { folder, name, .. } = set;
     Diagnostic::error(
         Code::MissingContent,
-        settings.source.place(set.place),
+        settings.source.location(set.location),
         format!("there is no folder `{folder}` for the posts of `{name}`"),
     )
     .help(format!(
@@ -83,7 +83,7 @@ fn missing(set: &ContentSet, settings: &Settings) -> Diagnostic {
 fn without_posts(set: &ContentSet, settings: &Settings) -> Diagnostic {
     Diagnostic::warning(
         Code::EmptyContent,
-        settings.source.place(set.place),
+        settings.source.location(set.location),
         format!("the folder `{}` holds no posts", set.folder),
     )
     .help("a post is a file that ends in .md or .html")

@@ -3,7 +3,7 @@
 use std::io;
 
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
-use tabulae_core::source::{Place, Source, Span};
+use tabulae_core::source::{Location, Source, Span};
 
 use crate::source::Sources;
 
@@ -80,12 +80,13 @@ pub(super) fn as_text(path: &str, bytes: Vec<u8>, diagnostics: &mut Diagnostics)
     let good = error.utf8_error().valid_up_to();
     let bytes = error.into_bytes();
     let text = String::from_utf8_lossy(&bytes[..good]);
-    let mut place = Source::new(path, &text).place(Span::new(good, good + 1));
-    place.excerpt = None;
+    let mut location = Source::new(path, &text).location(Span::new(good, good + 1));
+    location.excerpt = None;
     let byte = bytes[good];
     let message = format!("`{path}` is not UTF-8 text: the byte {byte:#04x} begins no character");
-    diagnostics
-        .push(Diagnostic::error(Code::InvalidUtf8, place, message).help("save the file as UTF-8"));
+    diagnostics.push(
+        Diagnostic::error(Code::InvalidUtf8, location, message).help("save the file as UTF-8"),
+    );
     None
 }
 
@@ -96,15 +97,17 @@ pub(super) fn ending(path: &str) -> &str {
 
 pub(crate) fn unreadable(path: &str, error: &io::Error) -> Diagnostic {
     let message = format!("cannot read `{path}`: {}", reason(error));
-    Diagnostic::error(Code::UnreadableFile, Place::top_of(path), message).help(match error.kind() {
-        io::ErrorKind::FileTooLarge => {
-            "raise `source_limit` in `[site]`, or move the file to assets/"
-        }
-        io::ErrorKind::CrossesDevices => {
-            "put the file itself there, or write `follow_links = true` in `[site]`"
-        }
-        _ => "check the file's permissions, or delete it",
-    })
+    Diagnostic::error(Code::UnreadableFile, Location::top_of(path), message).help(
+        match error.kind() {
+            io::ErrorKind::FileTooLarge => {
+                "raise `source_limit` in `[site]`, or move the file to assets/"
+            }
+            io::ErrorKind::CrossesDevices => {
+                "put the file itself there, or write `follow_links = true` in `[site]`"
+            }
+            _ => "check the file's permissions, or delete it",
+        },
+    )
 }
 
 /// Why a file could not be used, without the system's number.

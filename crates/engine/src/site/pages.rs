@@ -90,10 +90,10 @@ fn set() -> ContentSet {
     ContentSet {
         name: "pages".to_owned(),
         folder: "pages".to_owned(),
-        place: Span::default(),
+        location: Span::default(),
         is_implicit: false,
         link: Pattern::fixed("/"),
-        link_place: Span::default(),
+        link_location: Span::default(),
         dated: false,
         pages: true,
         draft: false,

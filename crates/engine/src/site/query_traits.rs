@@ -3,7 +3,7 @@
 use tabulae_core::query::Query;
 use tabulae_core::query::ast::{Statement, Validity};
 use tabulae_core::settings::Settings;
-use tabulae_core::source::Passage;
+use tabulae_core::source::EmbeddedText;
 
 /// The traits of several queries together.
 #[derive(Debug, Clone, Copy, Default)]
@@ -44,7 +44,7 @@ fn statements(settings: &Settings) -> Vec<Statement> {
 }
 
 /// Returns the queries of the settings: named ones, those of archives, feeds and related posts.
-pub(super) fn queries(settings: &Settings) -> impl Iterator<Item = &Passage> {
+pub(super) fn queries(settings: &Settings) -> impl Iterator<Item = &EmbeddedText> {
     let named = settings.queries.iter().map(|(_, query)| query);
     let archives = settings.archives.iter();
     let archives = archives.filter_map(|archive| archive.query.as_ref());

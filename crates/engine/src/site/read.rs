@@ -13,7 +13,7 @@ use tabulae_core::query::Library;
 use tabulae_core::related::{RelatedList, likeness};
 use tabulae_core::settings::{self, ContentSet, Settings};
 use tabulae_core::similarity::looks_into_texts;
-use tabulae_core::source::{Place, Source, Span};
+use tabulae_core::source::{Location, Source, Span};
 use tabulae_core::template_tags;
 use tabulae_core::time::Moment;
 use tabulae_core::words::{Counting, KnownWords};
@@ -168,9 +168,9 @@ fn template_tag_lints(
         let source = Source::new(&post.path, &text);
         let body = post.source.text().len();
         let at = body + template_tags::nth(source.text().get(body..)?, number)?;
-        let place = source.place(Span::new(at, at + 2));
+        let location = source.location(Span::new(at, at + 2));
         let message = "this is published as it is written: the text of a post or page is not a template";
-        Some(Diagnostic::warning(Code::UnrenderedTemplate, place, message).help(
+        Some(Diagnostic::warning(Code::UnrenderedTemplate, location, message).help(
             "write a placeholder, such as `<!-- tabulae query \"from posts limit 5\" --><!-- tabulae end -->`, or the page as `pages/NAME.html`, which is a template; put it between backquotes to show it",
         ))
     });
@@ -243,7 +243,7 @@ pub(crate) fn read_settings(
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
             let message = format!("there is no {file} here");
             diagnostics.push(
-                Diagnostic::error(Code::MissingSettings, Place::top_of(file), message)
+                Diagnostic::error(Code::MissingSettings, Location::top_of(file), message)
                     .help("go to the site's folder, name it with `-C DIR`, or make a site with `tabulae init DIR`"),
             );
             return None;
@@ -277,7 +277,7 @@ fn drop_broken(posts: &mut Vec<Post>, diagnostics: &[Diagnostic]) -> bool {
         .iter()
         .filter(|diagnostic| diagnostic.is_error());
     let broken: BTreeSet<&str> = errors
-        .filter_map(|diagnostic| diagnostic.place.file.as_deref())
+        .filter_map(|diagnostic| diagnostic.location.file.as_deref())
         .collect();
     let before = posts.len();
     posts.retain(|post| !broken.contains(post.path.as_str()));

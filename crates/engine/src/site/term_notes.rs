@@ -4,7 +4,7 @@ use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::front_matter;
 use tabulae_core::note::TermNote;
 use tabulae_core::settings::Settings;
-use tabulae_core::source::{Place, Source};
+use tabulae_core::source::{Location, Source};
 use tabulae_core::time::Moment;
 
 use super::files::{list, read};
@@ -44,11 +44,11 @@ fn term_of<'a>(
     path: &str,
     settings: &Settings,
 ) -> Result<(usize, &'a str), Box<Diagnostic>> {
-    let place = Place::top_of(path);
+    let location = Location::top_of(path);
     let mut steps = below.splitn(3, '/').skip(1);
     let (Some(name), Some(term)) = (steps.next(), steps.next()) else {
         let message = "a term note belongs in the folder of its term field";
-        let diagnostic = Diagnostic::warning(Code::UnknownKey, place, message);
+        let diagnostic = Diagnostic::warning(Code::UnknownKey, location, message);
         return Err(Box::new(
             diagnostic.help("move it to a folder such as terms/tag/"),
         ));
@@ -57,7 +57,7 @@ fn term_of<'a>(
     let Some(field) = fields.position(|field| field.is(name)) else {
         let known = settings.term_fields.iter().map(|field| field.name.as_str());
         let message = format!("`{name}` is not a term field");
-        let diagnostic = Diagnostic::error(Code::UnknownKey, place, message);
+        let diagnostic = Diagnostic::error(Code::UnknownKey, location, message);
         return Err(Box::new(diagnostic.suggest(name, known)));
     };
     Ok((field, term))

@@ -1,7 +1,7 @@
 //! The front matter keys that queries and templates name.
 
 use tabulae_core::settings::Settings;
-use tabulae_core::source::Passage;
+use tabulae_core::source::EmbeddedText;
 
 use super::Page;
 use super::query_traits::queries;
@@ -19,7 +19,7 @@ impl<'a> UsedKeys<'a> {
         let archives = settings.archives.iter();
         let fields = archives.flat_map(|archive| archive.by.iter().chain(&archive.group));
         let fields = fields.map(|name| name.node.as_str());
-        let queries = queries(settings).map(Passage::text);
+        let queries = queries(settings).map(EmbeddedText::text);
         let templates = templates.iter().map(|(_, text)| text.as_str());
         let pages = pages.iter().filter_map(|page| page.template.as_deref());
         let texts = fields.chain(queries).chain(templates);

@@ -201,8 +201,9 @@ impl RenderData {
     /// Adds a warning, unless it is there already.
     pub(super) fn warn(&self, warning: Diagnostic) {
         let mut warnings = locked(&self.warnings);
-        let same =
-            |known: &Diagnostic| known.place == warning.place && known.message == warning.message;
+        let same = |known: &Diagnostic| {
+            known.location == warning.location && known.message == warning.message
+        };
         if !warnings.iter().any(same) {
             warnings.push(warning);
         }
@@ -213,7 +214,8 @@ impl RenderData {
     pub(crate) fn take_warnings(&self) -> Diagnostics {
         let mut warnings = std::mem::take(&mut *locked(&self.warnings));
         warnings.sort_by(|a, b| {
-            let key = |d: &Diagnostic| (d.place.file.clone(), d.place.line, d.place.column);
+            let key =
+                |d: &Diagnostic| (d.location.file.clone(), d.location.line, d.location.column);
             key(a).cmp(&key(b))
         });
         warnings

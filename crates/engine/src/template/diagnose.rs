@@ -6,7 +6,7 @@ use minijinja::{Error, ErrorKind};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::query::fields::FIELDS;
-use tabulae_core::source::{Place, Source, Span};
+use tabulae_core::source::{Location, Source, Span};
 
 use super::blocks::{Unclosed, unclosed};
 use super::data::RenderData;
@@ -41,16 +41,16 @@ pub(crate) fn diagnose(error: &Error, data: &RenderData, post: Option<PostId>) -
         .unwrap_or_else(|| Source::new(name, innermost.template_source().unwrap_or("")));
     let span = span_of(innermost, &text);
     let expression = text.text().get(span.start..span.end).unwrap_or_default();
-    let place = if text.text().is_empty() {
-        Place::top_of(name)
+    let location = if text.text().is_empty() {
+        Location::top_of(name)
     } else {
-        text.place(span)
+        text.location(span)
     };
     let failed = Failed {
         expression,
         operand: operand(text.text(), span.start),
         source: &text,
-        place,
+        location,
         post: post.map(|id| data.site.catalogue.post(id).path.as_str()),
     };
     vec![explain(innermost, failed, data)]
@@ -63,7 +63,7 @@ struct Failed<'a> {
     /// The value that a filter was applied to, such as `post.image`; empty if the part has no filter.
     operand: &'a str,
     source: &'a Source,
-    place: Place,
+    location: Location,
     /// The path of the last post of which a field was read.
     post: Option<&'a str>,
 }
@@ -160,54 +160,54 @@ fn explain(error: &Error, failed: Failed<'_>, data: &RenderData) -> Diagnostic {
         post,
         ..
     } = failed;
-    let place = failed.place;
+    let location = failed.location;
     let detail = error.detail().unwrap_or_default();
     if detail.contains("` is undefined") {
-        return undefined(expression, detail, place, post, data);
+        return undefined(expression, detail, location, post, data);
     }
     if detail.ends_with(GOT_NONE) && !operand.is_empty() {
         let of_post = of_post(operand, post);
         let message =
             format!("`{operand}`{of_post} is none, and the filter `{expression}` takes a text");
-        return Diagnostic::error(Code::TemplateError, place, message).help(format!(
+        return Diagnostic::error(Code::TemplateError, location, message).help(format!(
             "write `{{% if {operand} %}}…{{% endif %}}` around it, or `({operand} or \"…\")` with a text for what has none"
         ));
     }
     let message = match error.kind() {
-        ErrorKind::UndefinedError => return undefined(expression, detail, place, post, data),
+        ErrorKind::UndefinedError => return undefined(expression, detail, location, post, data),
         _ if detail.starts_with("cycle in template inheritance") => {
-            return cycle(detail, place);
+            return cycle(detail, location);
         }
         ErrorKind::UnknownFilter => {
             let name = quoted(detail, "filter ");
             let known = FILTERS.iter().map(|(name, _)| *name).chain(ENGINE_FILTERS);
             if let Some((_, instead)) = OTHER_FILTERS.iter().find(|(other, _)| *other == name) {
                 let message = format!("there is no filter `{name}`");
-                let found = Diagnostic::error(Code::TemplateError, place, message);
+                let found = Diagnostic::error(Code::TemplateError, location, message);
                 return found.help(format!("write `{instead}`"));
             }
-            return there_is_no("filter", name, place, known);
+            return there_is_no("filter", name, location, known);
         }
         ErrorKind::UnknownFunction => {
             let name = quoted(detail, "");
             let known = FUNCTIONS.iter().map(|(name, _)| *name);
-            return there_is_no("function", name, place, known.chain(ENGINE_FUNCTIONS));
+            return there_is_no("function", name, location, known.chain(ENGINE_FUNCTIONS));
         }
         ErrorKind::TemplateNotFound => {
             let name = detail.split(['\'', '"']).nth(1).unwrap_or(expression);
             let message = format!("there is no template `{name}`");
-            let diagnostic = Diagnostic::error(Code::TemplateError, place, message);
+            let diagnostic = Diagnostic::error(Code::TemplateError, location, message);
             return with_nearest(diagnostic, name, data.sources.keys().map(String::as_str));
         }
         ErrorKind::OutOfFuel => {
             let message = "this template does more work for one page than any page needs";
-            return Diagnostic::error(Code::TemplateLimit, place, message)
+            return Diagnostic::error(Code::TemplateLimit, location, message)
                 .help("look for a loop in a loop, or for a text that doubles");
         }
         ErrorKind::SyntaxError => {
             if detail.contains("end of string") {
                 let message = "a text in quotes is not closed in this tag";
-                return Diagnostic::error(Code::TemplateSyntax, place, message)
+                return Diagnostic::error(Code::TemplateSyntax, location, message)
                     .help("close it with the quote that opens it");
             }
             let ends = detail.contains("end of input");
@@ -217,7 +217,7 @@ fn explain(error: &Error, failed: Failed<'_>, data: &RenderData) -> Diagnostic {
                 return not_closed(&found, source);
             }
             let message = format!("invalid template: {detail}");
-            return Diagnostic::error(Code::TemplateSyntax, place, message).help(
+            return Diagnostic::error(Code::TemplateSyntax, location, message).help(
                 "write values in {{ … }} and statements in {% … %}, each with its {% end… %}",
             );
         }
@@ -237,7 +237,7 @@ fn explain(error: &Error, failed: Failed<'_>, data: &RenderData) -> Diagnostic {
     });
     let (message, help) =
         split.unwrap_or_else(|| (message, "correct the expression that is marked".to_owned()));
-    Diagnostic::error(Code::TemplateError, place, message).help(help)
+    Diagnostic::error(Code::TemplateError, location, message).help(help)
 }
 
 /// Returns the error of a block tag without its end.
@@ -254,11 +254,11 @@ fn not_closed(found: &Unclosed<'_>, source: &Source) -> Diagnostic {
             format!("write `{{% end{word} %}}` before it"),
         ),
     };
-    Diagnostic::error(Code::TemplateSyntax, source.place(span), message).help(help)
+    Diagnostic::error(Code::TemplateSyntax, source.location(span), message).help(help)
 }
 
 /// Returns the error of templates that extend each other.
-fn cycle(detail: &str, place: Place) -> Diagnostic {
+fn cycle(detail: &str, location: Location) -> Diagnostic {
     let name = detail.split('"').nth(1).unwrap_or_default();
     let is_built_in = BUILT_IN.iter().any(|(known, _)| *known == name);
     let (message, help) = match is_built_in {
@@ -271,17 +271,17 @@ fn cycle(detail: &str, place: Place) -> Diagnostic {
             "let the outermost template extend no other".to_owned(),
         ),
     };
-    Diagnostic::error(Code::TemplateError, place, message).help(help)
+    Diagnostic::error(Code::TemplateError, location, message).help(help)
 }
 
 fn there_is_no<'a>(
     kind: &str,
     name: &str,
-    place: Place,
+    location: Location,
     known: impl IntoIterator<Item = &'a str>,
 ) -> Diagnostic {
     let message = format!("there is no {kind} `{name}`");
-    let diagnostic = Diagnostic::error(Code::TemplateError, place, message);
+    let diagnostic = Diagnostic::error(Code::TemplateError, location, message);
     with_nearest(diagnostic, name, known)
 }
 
@@ -307,7 +307,7 @@ fn with_nearest<'a>(
 fn undefined(
     expression: &str,
     detail: &str,
-    place: Place,
+    location: Location,
     post: Option<&str>,
     data: &RenderData,
 ) -> Diagnostic {
@@ -325,7 +325,7 @@ fn undefined(
     if let Some((list, _)) = item.filter(|(_, at)| at.bytes().all(|b| b.is_ascii_digit())) {
         let of_post = of_post(list, post);
         let message = format!("there is no `{shown}`: the list `{list}`{of_post} is too short");
-        return Diagnostic::error(Code::TemplateError, place, message).help(format!(
+        return Diagnostic::error(Code::TemplateError, location, message).help(format!(
             "write `{{% if {list} %}}…{{% endif %}}` around it, or loop over it with `{{% for item in {list} %}}`"
         ));
     }
@@ -339,7 +339,7 @@ fn undefined(
         .find(|(of, former, _)| (*of, *former) == (object, name))
     {
         let message = format!("there is no `{shown}`");
-        let found = Diagnostic::error(Code::TemplateError, place, message);
+        let found = Diagnostic::error(Code::TemplateError, location, message);
         return found.help(format!("it is called `{}` now", shown.replace(name, now)));
     }
     let message = match object {
@@ -348,7 +348,7 @@ fn undefined(
         "post" => format!("no post has a field `{name}`"),
         _ => format!("`{object}` has no `{name}`"),
     };
-    let diagnostic = Diagnostic::error(Code::TemplateError, place, message);
+    let diagnostic = Diagnostic::error(Code::TemplateError, location, message);
     match (object, name) {
         ("", "loop") => diagnostic.help("it is known between {% for … %} and {% endfor %}"),
         ("", name) if known.contains(&name) => diagnostic.help(format!(

@@ -101,7 +101,7 @@ fn environment(data: &Arc<RenderData>, diagnostics: &mut Diagnostics) -> Environ
                 "this has {tokens} words and signs, of at most {}",
                 limits::TOKENS
             );
-            let diagnostic = Diagnostic::error(Code::TemplateSyntax, source.place(tag), message);
+            let diagnostic = Diagnostic::error(Code::TemplateSyntax, source.location(tag), message);
             diagnostics.push(diagnostic.help("put parts of it in variables, with {% set … %}"));
             continue;
         }
@@ -148,8 +148,8 @@ fn dropped_texts(sources: &BTreeMap<String, Source>) -> Diagnostics {
             ),
             None => continue,
         };
-        let place = source.place(span);
-        found.push(Diagnostic::warning(Code::DroppedTemplateText, place, message).help(help));
+        let location = source.location(span);
+        found.push(Diagnostic::warning(Code::DroppedTemplateText, location, message).help(help));
     }
     found
 }

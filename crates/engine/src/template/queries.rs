@@ -7,7 +7,7 @@ use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::query::ast::Validity;
 use tabulae_core::query::{Parameter, Query, Resolved, Scope, Written};
-use tabulae_core::source::{Passage, Source, Span};
+use tabulae_core::source::{EmbeddedText, Source, Span};
 
 use super::arguments::wrong;
 use super::context::RenderContext;
@@ -55,7 +55,7 @@ pub(super) fn query(
         Some(known) => known,
         None => {
             let scope = data.site.scope().on_page(on_page);
-            let (query, warnings) = resolve(&passage(data, template, text), scope, given)?;
+            let (query, warnings) = resolve(&embedded(data, template, text), scope, given)?;
             let known = KnownQuery {
                 query,
                 has_warnings: !warnings.is_empty(),
@@ -99,7 +99,7 @@ fn with_parameters(
         parameters,
         ..data.site.scope().on_page(this.is_some())
     };
-    let (query, warnings) = resolve(&passage(data, template, text), scope, given)?;
+    let (query, warnings) = resolve(&embedded(data, template, text), scope, given)?;
     for warning in warnings {
         context.track_key(Key::Warned);
         data.warn(warning);
@@ -117,12 +117,12 @@ fn report(context: &RenderContext, template: &str, text: &str, on_page: bool) {
 
 /// Resolves a query with the parameters that are `given`; returns it with its warnings.
 fn resolve(
-    passage: &Passage,
+    embedded: &EmbeddedText,
     scope: Scope<'_>,
     given: &[(&str, Value)],
 ) -> Result<(Arc<Query<Resolved>>, Diagnostics), Error> {
-    let parsed = Query::parse(passage).map_err(|diagnostic| refused(vec![*diagnostic]))?;
-    if let Some(diagnostic) = not_asked_for(given, &parsed, passage) {
+    let parsed = Query::parse(embedded).map_err(|diagnostic| refused(vec![*diagnostic]))?;
+    if let Some(diagnostic) = not_asked_for(given, &parsed, embedded) {
         return Err(refused(vec![diagnostic]));
     }
     let resolved = parsed.resolve(scope);
@@ -142,7 +142,7 @@ impl RenderData {
         if !self.reported_queries.insert(key, ()) {
             return;
         }
-        let Ok(parsed) = Query::parse(&passage(self, template, text)) else {
+        let Ok(parsed) = Query::parse(&embedded(self, template, text)) else {
             return;
         };
         let resolved = parsed.resolve(self.site.scope().on_page(on_page));
@@ -178,13 +178,13 @@ fn parameters(given: &[(&str, Value)]) -> Result<Vec<(String, Parameter)>, Error
 fn not_asked_for(
     given: &[(&str, Value)],
     query: &Query<Written>,
-    passage: &Passage,
+    embedded: &EmbeddedText,
 ) -> Option<Diagnostic> {
     let asked_for = query.statement().parameters();
     let (name, _) = given.iter().find(|(name, _)| !asked_for.contains(name))?;
-    let place = passage.place(Span::new(0, passage.text().len()));
+    let location = embedded.location(Span::new(0, embedded.text().len()));
     let message = format!("the query has no parameter :{name}");
-    let diagnostic = Diagnostic::error(Code::InvalidQuery, place, message);
+    let diagnostic = Diagnostic::error(Code::InvalidQuery, location, message);
     Some(if asked_for.is_empty() {
         diagnostic.help(format!("write :{name} in the query, or leave {name}=… out"))
     } else {
@@ -206,7 +206,7 @@ fn track(context: &RenderContext, text: &str, resolved: &Query<Resolved>, is_pla
         context.track_key(Key::Alike);
     }
     context.track_key(Key::All);
-    let statement = Query::parse(&Passage::command_line(text));
+    let statement = Query::parse(&EmbeddedText::command_line(text));
     let validity = statement.map_or(Validity::Moment, |known| known.statement().validity());
     match validity.max(site.query_traits.validity) {
         Validity::Ever => {}
@@ -224,28 +224,28 @@ fn refused(diagnostics: Diagnostics) -> Error {
 }
 
 /// Returns a query's text with its place in a template.
-fn passage(data: &RenderData, template: &str, text: &str) -> Passage {
+fn embedded(data: &RenderData, template: &str, text: &str) -> EmbeddedText {
     let known = data.sources.get(template).cloned();
     match known
         .or_else(|| data.site.source_of(template).ok())
         .as_ref()
     {
         Some(source) => match in_quotes(source.text(), text) {
-            Some(at) => Passage::new(text, source, Span::new(at, at + text.len())),
+            Some(at) => EmbeddedText::new(text, source, Span::new(at, at + text.len())),
             None => {
                 let own = Source::new(source.file().unwrap_or(template), text);
-                Passage::new(text, &own, Span::new(0, text.len()))
+                EmbeddedText::new(text, &own, Span::new(0, text.len()))
             }
         },
-        None => Passage::command_line(text),
+        None => EmbeddedText::command_line(text),
     }
 }
 
 /// Returns the position of a text between quotes.
 fn in_quotes(template: &str, text: &str) -> Option<usize> {
     let between = |quote| template.find(&format!("{quote}{text}{quote}"));
-    let places = ['"', '\''].into_iter().filter_map(between);
-    places.min().map(|at| at + 1)
+    let locations = ['"', '\''].into_iter().filter_map(between);
+    locations.min().map(|at| at + 1)
 }
 
 fn parameter(value: &Value) -> Result<Parameter, Error> {

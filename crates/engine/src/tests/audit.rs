@@ -12,11 +12,11 @@ impl Bench {
             .iter()
             .filter(|diagnostic| diagnostic.code.name() == code);
         let said = found.map(|diagnostic| {
-            let place = &diagnostic.place;
-            let file = place.file.as_deref().unwrap_or_default();
+            let location = &diagnostic.location;
+            let file = location.file.as_deref().unwrap_or_default();
             format!(
                 "{file}:{}:{}: {}",
-                place.line, place.column, diagnostic.message
+                location.line, location.column, diagnostic.message
             )
         });
         said.collect()
@@ -79,15 +79,15 @@ fn addresses(#[case] body: &str, #[case] expected: Option<&str>) {
         .filter(|diagnostic| ["broken-link", "missing-image"].contains(&diagnostic.code.name()));
     let said: Vec<String> = found
         .map(|diagnostic| {
-            let place = &diagnostic.place;
-            let file = place.file.as_deref().unwrap_or_default();
+            let location = &diagnostic.location;
+            let file = location.file.as_deref().unwrap_or_default();
             let (code, help) = (
                 diagnostic.code.name(),
                 diagnostic.help.as_deref().unwrap_or_default(),
             );
             format!(
                 "{code} {file}:{}:{}: {}; {help}",
-                place.line, place.column, diagnostic.message
+                location.line, location.column, diagnostic.message
             )
         })
         .collect();

@@ -133,28 +133,28 @@ impl Bench {
             (
                 diagnostic.code.name().to_owned(),
                 diagnostic
-                    .place
+                    .location
                     .file
                     .as_deref()
                     .unwrap_or_default()
                     .to_owned(),
-                diagnostic.place.line,
-                diagnostic.place.column,
+                diagnostic.location.line,
+                diagnostic.location.column,
             )
         });
         diagnostics.collect()
     }
 }
 
-/// Place, message and help of each diagnostic.
+/// Location, message and help of each diagnostic.
 pub(crate) fn said(diagnostics: &[Diagnostic]) -> String {
     let lines = diagnostics.iter().map(|diagnostic| {
-        let place = &diagnostic.place;
-        let file = place.file.as_deref().unwrap_or_default();
+        let location = &diagnostic.location;
+        let file = location.file.as_deref().unwrap_or_default();
         let help = diagnostic.help.as_deref().unwrap_or_default();
         format!(
             "{file}:{}:{}: {}\n  {help}\n",
-            place.line, place.column, diagnostic.message
+            location.line, location.column, diagnostic.message
         )
     });
     lines.collect()

@@ -17,11 +17,11 @@ fn site(settings: &str) -> Bench {
 fn only(bench: &mut Bench) -> (String, String, String) {
     let found = bench.build().diagnostics;
     assert_eq!(found.len(), 1, "{found:#?}");
-    let place = &found[0].place;
-    let file = place.file.as_deref().unwrap_or_default();
+    let location = &found[0].location;
+    let file = location.file.as_deref().unwrap_or_default();
     (
         found[0].code.name().to_owned(),
-        format!("{file}:{}", place.line),
+        format!("{file}:{}", location.line),
         found[0].help.clone().unwrap_or_default(),
     )
 }
@@ -73,9 +73,9 @@ fn a_mistake_of_the_settings_is_reported_once_and_there(
     #[case] code: &str,
     #[case] help: &str,
 ) {
-    let (found, place, said) = only(&mut site(settings));
+    let (found, location, said) = only(&mut site(settings));
     assert_eq!(found, code);
-    assert!(place.starts_with("tabulae.toml:"), "{place}");
+    assert!(location.starts_with("tabulae.toml:"), "{location}");
     assert!(said.contains(help), "{said}");
 }
 
@@ -84,9 +84,9 @@ fn a_set_without_dates_is_reported_once() {
     let mut bench = Bench::new("")
         .with("posts/a.md", "---\nwhen: 2026-03-01\n---\n")
         .with("posts/b.md", "---\nwhen: 2026-03-02\n---\n");
-    let (code, place, help) = only(&mut bench);
+    let (code, location, help) = only(&mut bench);
     assert_eq!(
-        (code.as_str(), place.as_str()),
+        (code.as_str(), location.as_str()),
         ("missing-date", "tabulae.toml:1")
     );
     let expected = "`when` is a date in 2 of them: write `date = [\"date\", \"when\"]` below `[content.posts.fields]`";
@@ -102,7 +102,7 @@ fn a_mistake_of_some_posts_is_reported_at_each() {
     let found = bench.build().diagnostics;
     let files: Vec<_> = found
         .iter()
-        .filter_map(|found| found.place.file.as_deref())
+        .filter_map(|found| found.location.file.as_deref())
         .collect();
     assert_eq!(
         files,

@@ -257,7 +257,7 @@ fn told(diagnostics: &[Diagnostic]) -> BTreeSet<String> {
         .map(|diagnostic| {
             format!(
                 "{:?} {} {}",
-                diagnostic.place,
+                diagnostic.location,
                 diagnostic.code.name(),
                 diagnostic.message
             )
@@ -615,7 +615,7 @@ fn a_body_that_cannot_be_read_again_is_an_error_and_no_empty_page() {
     let found: Vec<_> = built
         .diagnostics
         .iter()
-        .map(|d| (d.code.name(), d.place.file.as_deref()))
+        .map(|d| (d.code.name(), d.location.file.as_deref()))
         .collect();
     assert_eq!(found, [("unreadable-file", Some(post))]);
     assert_eq!(bench.out.files(), before);

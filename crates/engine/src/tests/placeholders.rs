@@ -239,7 +239,13 @@ fn template_syntax_in_a_text_is_a_warning(
     let found = bench.build().diagnostics;
     let found: Vec<_> = found
         .iter()
-        .map(|found| (found.code.name(), found.place.line, found.place.column))
+        .map(|found| {
+            (
+                found.code.name(),
+                found.location.line,
+                found.location.column,
+            )
+        })
         .collect();
     assert_eq!(found, [("unrendered-template", line, column)]);
 }

@@ -185,7 +185,7 @@ fn cards_of_a_list_are_the_cards_of_its_posts_on_lines(#[case] posts: &str) {
 fn what_does_not_fit_is_an_error_at_its_place(#[case] value: &str, #[case] message: &str) {
     let diagnostic = refused(value);
     assert_eq!(
-        (diagnostic.place.line, diagnostic.message.as_str()),
+        (diagnostic.location.line, diagnostic.message.as_str()),
         (2, message)
     );
 }
@@ -211,7 +211,7 @@ fn an_unknown_name_is_an_error_wherever_it_is_handed_in(
 ) {
     let diagnostic = refused(value);
     assert_eq!(
-        (diagnostic.place.line, diagnostic.message.as_str()),
+        (diagnostic.location.line, diagnostic.message.as_str()),
         (2, message)
     );
 }
@@ -416,11 +416,11 @@ fn once_tells_values_apart_that_print_the_same(
 fn the_place_of_a_query_is_where_it_stands_between_quotes() {
     let mut bench = small().with("pages/line.html", "limit x\n{{ query('limit x')|length }}");
     let diagnostics = bench.build().diagnostics;
-    let places: Vec<_> = diagnostics
+    let locations: Vec<_> = diagnostics
         .iter()
-        .map(|diagnostic| (diagnostic.place.line, diagnostic.place.column))
+        .map(|diagnostic| (diagnostic.location.line, diagnostic.location.column))
         .collect();
-    assert_eq!(places, [(2, 17)]);
+    assert_eq!(locations, [(2, 17)]);
 }
 
 /// The small site with a part that each post's page takes once.
@@ -458,8 +458,8 @@ fn a_part_that_is_made_once_is_of_no_post_s_page() {
 fn a_part_that_is_made_once_cannot_ask_whose_page_it_is(#[case] part: &str) {
     let diagnostics = with_a_part(part).build().diagnostics;
     assert_eq!(diagnostics.len(), 1, "{diagnostics:?}");
-    let place = &diagnostics[0].place;
-    assert_eq!(place.file.as_deref(), Some("templates/parts/x.html"));
+    let location = &diagnostics[0].location;
+    assert_eq!(location.file.as_deref(), Some("templates/parts/x.html"));
 }
 
 /// Templates that would overflow the stack, fill the memory or run for ever are refused at their place.
@@ -549,19 +549,19 @@ fn a_query_is_reported_in_each_template_that_has_it(
         .with("templates/overview.html", &format!("\n{query}\n"));
     for _ in 0..2 {
         let built = bench.build();
-        let places = built.diagnostics.iter().map(|diagnostic| {
-            let place = &diagnostic.place;
+        let locations = built.diagnostics.iter().map(|diagnostic| {
+            let location = &diagnostic.location;
             (
                 diagnostic.code.name(),
-                place.file.as_deref().unwrap(),
-                place.line,
+                location.file.as_deref().unwrap(),
+                location.line,
             )
         });
         let expected = [
             (code, "templates/archive.html", 1),
             (code, "templates/overview.html", 2),
         ];
-        assert_eq!(places.collect::<Vec<_>>(), expected);
+        assert_eq!(locations.collect::<Vec<_>>(), expected);
     }
 }
 

@@ -16,7 +16,7 @@ use tabulae_core::post::Include;
 use tabulae_core::query::builder::Builder;
 use tabulae_core::query::{Query, QueryPlan, Resolved, Scope, Written};
 use tabulae_core::settings::{FILE, Settings};
-use tabulae_core::source::{Passage, Place, Source};
+use tabulae_core::source::{EmbeddedText, Location, Source};
 
 pub use self::post::{PostDate, PostRef, Posts};
 pub use self::related::{RelatedPost, Shared};
@@ -75,7 +75,7 @@ pub trait IntoQuery {
 
 impl IntoQuery for &str {
     fn into_query(self) -> Result<Query<Written>, Box<Diagnostic>> {
-        Query::parse(&Passage::command_line(self))
+        Query::parse(&EmbeddedText::command_line(self))
     }
 }
 
@@ -104,7 +104,7 @@ impl Workspace {
                 let message = format!("there is no {FILE} in {} or above it", folder.display());
                 let help = "name the site's folder, or make a site with `tabulae init DIR`";
                 let diagnostic =
-                    Diagnostic::error(Code::MissingSettings, Place::top_of(FILE), message);
+                    Diagnostic::error(Code::MissingSettings, Location::top_of(FILE), message);
                 Err(diagnostic.help(help).into())
             }
         }
@@ -252,9 +252,9 @@ impl Workspace {
 
     fn find(&self, site: &Site, name: &str) -> Result<PostId, Error> {
         site.find(name).map_err(|help| {
-            let place = Source::command_line(name).top();
+            let location = Source::command_line(name).top();
             let message = format!("there is no post `{name}`");
-            Diagnostic::error(Code::InvalidUsage, place, message)
+            Diagnostic::error(Code::InvalidUsage, location, message)
                 .help(help)
                 .into()
         })
@@ -335,8 +335,8 @@ impl Workspace {
     pub fn membership(&self, name: &str, archive: &str) -> Result<Membership, Error> {
         let site = self.site()?;
         let id = self.find(site, name)?;
-        let place = Source::command_line(archive).top();
-        Ok(membership(site, self.plan()?, id, archive, place)?)
+        let location = Source::command_line(archive).top();
+        Ok(membership(site, self.plan()?, id, archive, location)?)
     }
 
     /// Returns the terms of a field, or of all term fields, with their use and near-duplicates.
@@ -344,8 +344,8 @@ impl Workspace {
     /// # Errors
     /// If the site cannot be read, or has no such term field.
     pub fn terms(&self, field: Option<&str>) -> Result<Vec<FieldTerms<'_>>, Error> {
-        let place = || Source::command_line(field.unwrap_or_default()).top();
-        Ok(terms(self.site()?, field, place)?)
+        let location = || Source::command_line(field.unwrap_or_default()).top();
+        Ok(terms(self.site()?, field, location)?)
     }
 
     /// Writes a term note of [`Self::terms`] that does not exist.
@@ -354,9 +354,9 @@ impl Workspace {
     /// If its name is no path, if a file has it, if it cannot be written, or if the site is in memory.
     pub fn write_note(&self, note: &Note) -> Result<(), Error> {
         let Some(root) = self.root() else {
-            let place = Place::top_of(&note.path);
+            let location = Location::top_of(&note.path);
             let message = "a site in memory has no folder for notes";
-            return Err(Diagnostic::error(Code::UnwritableFile, place, message).into());
+            return Err(Diagnostic::error(Code::UnwritableFile, location, message).into());
         };
         Ok(write_note(root, note)?)
     }

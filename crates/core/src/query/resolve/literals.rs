@@ -21,9 +21,9 @@ impl<'a> Resolver<'a> {
         if let Some((_, given)) = found {
             return Some(given);
         }
-        let place = self.passage.place(span);
+        let location = self.embedded.location(span);
         let message = format!("the parameter :{name} is not given");
-        let diagnostic = Diagnostic::error(Code::InvalidQuery, place, message);
+        let diagnostic = Diagnostic::error(Code::InvalidQuery, location, message);
         self.diagnostics.push(match parameters {
             [] => diagnostic.help(format!("in a template, write query(\"…\", {name}=…)")),
             known => diagnostic.suggest(name, known.iter().map(|(name, _)| name.as_str())),
@@ -211,7 +211,7 @@ impl<'a> Resolver<'a> {
             let field = &table.field.name;
             let warning = Diagnostic::warning(
                 Code::UnusedTerm,
-                self.passage.place(span),
+                self.embedded.location(span),
                 format!("no post has the {field} \"{spelling}\""),
             );
             let help = instead_of_term(table, &spelling);

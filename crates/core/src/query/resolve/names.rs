@@ -36,10 +36,10 @@ impl Resolver<'_> {
                     .map(String::as_str)
                     .chain(queries)
                     .collect();
-                let place = self.passage.place(name.span);
+                let location = self.embedded.location(name.span);
                 let message = format!("there is no content set or named query `{}`", name.node);
                 self.diagnostics.push(
-                    Diagnostic::error(Code::UnknownSource, place, message)
+                    Diagnostic::error(Code::UnknownSource, location, message)
                         .suggest(&name.node, known),
                 );
             }
@@ -118,8 +118,8 @@ impl Resolver<'_> {
         let titles = self.scope.catalogue.sets();
         let of: Vec<&str> = sets.iter().map(|set| titles[*set].as_str()).collect();
         let message = format!("no post of `{}` has a field `{name}`", of.join("`, `"));
-        let place = self.passage.place(span);
-        let diagnostic = Diagnostic::error(Code::UnknownField, place, message);
+        let location = self.embedded.location(span);
+        let diagnostic = Diagnostic::error(Code::UnknownField, location, message);
         let diagnostic = diagnostic.help(self.instead_of(name, sets));
         self.diagnostics.push(diagnostic);
     }

@@ -53,21 +53,21 @@ fn show(diagnostic: &Diagnostic, out: &mut String) {
     } else {
         "warning"
     };
-    let place = &diagnostic.place;
-    let _ = writeln!(out, "{}: {word}: {}", place.column, diagnostic.message);
-    let excerpt = place
+    let location = &diagnostic.location;
+    let _ = writeln!(out, "{}: {word}: {}", location.column, diagnostic.message);
+    let excerpt = location
         .excerpt
         .as_ref()
         .map_or("", |excerpt| excerpt.text.as_str());
     let before: String = excerpt
         .chars()
-        .take(place.column - 1)
+        .take(location.column - 1)
         .map(|_| ' ')
         .collect();
     let _ = writeln!(
         out,
         "    {excerpt}\n    {before}{}",
-        "^".repeat(place.width.max(1))
+        "^".repeat(location.width.max(1))
     );
     let _ = writeln!(
         out,

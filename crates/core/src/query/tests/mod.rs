@@ -124,7 +124,7 @@ impl World {
             has_this,
             parameters,
         };
-        match Query::parse(&Passage::command_line(text)) {
+        match Query::parse(&EmbeddedText::command_line(text)) {
             Ok(query) => query.resolve(scope),
             Err(diagnostic) => Collected {
                 output: None,
@@ -134,7 +134,7 @@ impl World {
     }
 
     fn why_empty(&self, text: &str) -> Option<Diagnostic> {
-        let query = Query::parse(&Passage::command_line(text)).ok()?;
+        let query = Query::parse(&EmbeddedText::command_line(text)).ok()?;
         let scope = Scope {
             catalogue: &self.catalogue,
             library: &self.library,

@@ -388,7 +388,7 @@ proptest! {
             & builder::field(&name).has_any([builder::this(&name), flag.into(), (&*text).into()]);
         let built = builder::Builder::from(name.clone()).filter(condition).order_by(&name, builder::Direction::Descending).limit(3);
         let query = built.query().map_err(|diagnostic| TestCaseError::fail(diagnostic.message))?;
-        let again = Query::parse(&Passage::command_line(&query.to_string()));
+        let again = Query::parse(&EmbeddedText::command_line(&query.to_string()));
         prop_assert_eq!(again.map(|again| again.statement().clone()), Ok(query.statement().clone()));
     }
 }

@@ -60,7 +60,7 @@ fn a_plan_names_its_access_path_and_counts(
         all.find(|id| world.catalogue.post(*id).path == path)
             .unwrap()
     });
-    let query = Query::parse(&Passage::command_line(text)).unwrap();
+    let query = Query::parse(&EmbeddedText::command_line(text)).unwrap();
     let scope = Scope::new(&world.catalogue, &world.library, &world.moment).on_page(this.is_some());
     let query = query.resolve(scope).output.unwrap();
     let plan = query.explain(&world.catalogue, this);
@@ -83,7 +83,7 @@ fn a_plan_names_its_access_path_and_counts(
 #[case("from two limit 1")]
 fn the_first_posts_are_those_of_running_it(#[case] text: &str) {
     let world = world();
-    let query = Query::parse(&Passage::command_line(text)).unwrap();
+    let query = Query::parse(&EmbeddedText::command_line(text)).unwrap();
     let scope = Scope::new(&world.catalogue, &world.library, &world.moment);
     let query = query.resolve(scope).output.unwrap();
     let all = query.run(&world.catalogue, None).posts;

@@ -7,7 +7,7 @@ use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
 use tabulae_core::html::{addresses, is_local};
 use tabulae_core::post::Post;
 use tabulae_core::route::{Link, decode};
-use tabulae_core::source::{Place, Source, Span};
+use tabulae_core::source::{Location, Source, Span};
 
 use crate::plan::{OutputKind, Plan};
 use crate::site::{Owner, Site};
@@ -49,8 +49,8 @@ impl Checker<'_> {
         if let Some(image) = &post.image
             && let Some(target) = self.nowhere(owner, image)
         {
-            let place = post.place_of("image");
-            diagnostics.push(self.diagnostic(Code::MissingImage, place, image, &target));
+            let location = post.location_of("image");
+            diagnostics.push(self.diagnostic(Code::MissingImage, location, image, &target));
         }
         let in_text = addresses(&post.html.get()).into_iter();
         let broken: Vec<_> = in_text
@@ -67,7 +67,12 @@ impl Checker<'_> {
             } else {
                 Code::BrokenLink
             };
-            diagnostics.push(self.diagnostic(code, place_of(&source, &address), &address, &target));
+            diagnostics.push(self.diagnostic(
+                code,
+                location_of(&source, &address),
+                &address,
+                &target,
+            ));
         }
         diagnostics
     }
@@ -102,8 +107,14 @@ impl Checker<'_> {
             })
     }
 
-    fn diagnostic(&self, code: Code, place: Place, address: &str, target: &str) -> Diagnostic {
-        let own = place.file.clone().unwrap_or_default();
+    fn diagnostic(
+        &self,
+        code: Code,
+        location: Location,
+        address: &str,
+        target: &str,
+    ) -> Diagnostic {
+        let own = location.file.clone().unwrap_or_default();
         let excluded =
             self.site.catalogue.all().find(|id| {
                 !self.site.has_page(*id) && self.site.catalogue.link(*id).plain == target
@@ -123,7 +134,7 @@ impl Checker<'_> {
             Some(_) => None,
             None => self.meant(&own, address, target),
         };
-        Diagnostic::warning(code, place, message).help(match help {
+        Diagnostic::warning(code, location, message).help(match help {
             Some(near) => format!("did you mean {near}?"),
             None if code == Code::MissingImage => {
                 "put the file beside the post or into assets/, or correct its name".to_owned()
@@ -161,11 +172,11 @@ fn is_image(target: &str) -> bool {
 }
 
 /// Returns the place of an address in a text; its top, if the address is written in another form.
-fn place_of(source: &Source, address: &str) -> Place {
+fn location_of(source: &Source, address: &str) -> Location {
     let written = [address.to_owned(), address.replace('&', "&amp;")];
     let found = written.iter().find_map(|address| {
         let at = source.text().find(address.as_str())?;
         Some(Span::new(at, at + address.len()))
     });
-    found.map_or_else(|| source.top(), |span| source.place(span))
+    found.map_or_else(|| source.top(), |span| source.location(span))
 }

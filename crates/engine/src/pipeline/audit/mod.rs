@@ -9,7 +9,7 @@ use tabulae_core::audit::audit as audit_posts;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Diagnostics, nearest};
 use tabulae_core::settings::Settings;
-use tabulae_core::source::Place;
+use tabulae_core::source::Location;
 
 use super::build;
 use crate::options::{BuildOptions, ForeignFiles};
@@ -62,7 +62,7 @@ fn unfiled(site: &Site, plan: &Plan) -> Diagnostics {
         let path = &site.catalogue.post(*id).path;
         Diagnostic::warning(
             Code::OrphanedPost,
-            Place::top_of(path),
+            Location::top_of(path),
             "this post is in no archive",
         )
         .help(format!(
@@ -87,7 +87,7 @@ fn filled(site: &Site) -> Diagnostics {
                 posts.len() - found,
                 posts.len()
             );
-            Diagnostic::warning(Code::WeakRelatedPosts, Place::top_of(path), message)
+            Diagnostic::warning(Code::WeakRelatedPosts, Location::top_of(path), message)
                 .help("give it terms that other posts have, or name posts in its `related`")
         })
     });
@@ -99,7 +99,7 @@ fn unused_templates(site: &Site) -> Diagnostics {
     let diagnostics = template::unused(site).into_iter().map(|name| {
         let path = format!("templates/{name}");
         let message = "no page and no other template loads this template";
-        let diagnostic = Diagnostic::warning(Code::UnusedTemplate, Place::top_of(&path), message);
+        let diagnostic = Diagnostic::warning(Code::UnusedTemplate, Location::top_of(&path), message);
         let built_in = template::BUILT_IN.iter().map(|(name, _)| *name);
         match nearest(name, built_in) {
             Some(near) => diagnostic.help(format!(
@@ -117,17 +117,18 @@ fn empty_feeds(site: &Site, plan: &Plan, told: &Diagnostics) -> Diagnostics {
     let settings = &site.settings;
     let diagnostics = empty.map(|feed| {
         let declared = match feed.of {
-            Origin::List { archive, .. } => settings.archives[archive].place,
-            Origin::Named(number) => settings.feeds[number].place,
+            Origin::List { archive, .. } => settings.archives[archive].location,
+            Origin::Named(number) => settings.feeds[number].location,
         };
         let message = format!("the feed {} has no entries", feed.link.plain);
-        let place = settings.source.place(declared);
-        let diagnostic = Diagnostic::warning(Code::EmptyFeed, place, message);
+        let location = settings.source.location(declared);
+        let diagnostic = Diagnostic::warning(Code::EmptyFeed, location, message);
         diagnostic.help("run its query with `tabulae query`, or delete the feed")
     });
     let is_told = |diagnostic: &Diagnostic| {
-        let same =
-            |told: &Diagnostic| told.code == diagnostic.code && told.place == diagnostic.place;
+        let same = |told: &Diagnostic| {
+            told.code == diagnostic.code && told.location == diagnostic.location
+        };
         told.iter().any(same)
     };
     diagnostics
@@ -151,7 +152,7 @@ fn stray(plan: &Plan, destination: &dyn Destination) -> Diagnostics {
         let path = format!("{}/{path}", destination.name());
         Diagnostic::warning(
             Code::StrayFile,
-            Place::top_of(&path),
+            Location::top_of(&path),
             "no build made this file, and none removes it",
         )
         .help("remove it, or move it to assets/ if it is to be published")

@@ -67,8 +67,9 @@ impl PageFolder {
 
     fn diagnostic(&self, what: &str) -> Box<Diagnostic> {
         let name = self.root.display().to_string();
-        let place = Source::command_line(&name).top();
-        let diagnostic = Diagnostic::error(Code::InvalidUsage, place, format!("`{name}` {what}"));
+        let location = Source::command_line(&name).top();
+        let diagnostic =
+            Diagnostic::error(Code::InvalidUsage, location, format!("`{name}` {what}"));
         Box::new(diagnostic.help("name the folder of the pages to be filled"))
     }
 

@@ -1,4 +1,4 @@
-//! The place of the output folder, which may not overlap with the site's sources.
+//! The output folder may not overlap with the site's sources.
 
 use std::ffi::OsString;
 use std::path::{Component, Path, PathBuf};
@@ -11,7 +11,7 @@ use crate::source::FOLDERS;
 
 /// Returns the error if the output folder `out` is, contains or lies in the site's own folder `root`
 /// itself, or one of the folders of its sources. A folder of its own within `root` is fine.
-pub(crate) fn check_place(
+pub(crate) fn check_out_folder(
     name: &str,
     out: &Path,
     root: &Path,
@@ -30,9 +30,9 @@ pub(crate) fn check_place(
         format!("overlaps with the site's folder `{overlapping}`")
     };
     let message = format!("the output folder `{name}` {what}");
-    let place = Source::command_line(name).top();
+    let location = Source::command_line(name).top();
     let help = "write to a folder of its own, such as `--out public`; `out` is the default";
-    Some(Diagnostic::error(Code::InvalidOutputFolder, place, message).help(help))
+    Some(Diagnostic::error(Code::InvalidOutputFolder, location, message).help(help))
 }
 
 /// Returns the absolute path without `.`, `..` and links, as far as it exists.
@@ -91,7 +91,7 @@ mod tests {
         std::os::unix::fs::symlink(site.join("posts"), site.join("link")).unwrap();
         let text = "[content.posts]\n[content.notes]\nfolder = \"deep/notes\"\n";
         let settings = Settings::read(&Source::new(FILE, text)).output;
-        let found = check_place(out, &folder.path().join(out), &site, &settings);
+        let found = check_out_folder(out, &folder.path().join(out), &site, &settings);
         assert_eq!(found.is_none(), fits, "{found:?}");
     }
 }
