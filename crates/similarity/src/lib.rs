@@ -14,6 +14,7 @@
 //! | module | contents |
 //! |---|---|
 //! | [`brute_force`] | the definition above, pair by pair: the oracle of the tests |
+//! | [`drift`] | [`Index::confirm`]: the best documents after an edit, from those before it |
 //! | `search` | [`Index::top_k`] |
 //! | [`index`] | [`Index`]: the fields together; scores of pairs and their breakdown |
 //! | `top_k` | the k best so far |
@@ -42,6 +43,7 @@
 //! ```
 
 pub mod brute_force;
+pub mod drift;
 mod highest;
 pub mod index;
 pub mod matrix;
@@ -56,6 +58,7 @@ mod tests;
 mod top_k;
 mod vectors;
 
+pub use self::drift::{BoundedHits, Drift, Edited};
 pub use self::index::{Contribution, Field, Index, Tuning};
 pub use self::matrix::{CountMatrix, Doc, Row, Term};
 pub use self::score::Score;

@@ -71,6 +71,29 @@ impl Index {
         best.into_hits(search.with_ties)
     }
 
+    /// Returns the exact scores of some documents with one, in their order.
+    pub(crate) fn scores(&self, query: Doc, docs: &[Doc]) -> Vec<Hit> {
+        let mut scratch = self.scratch.take();
+        scratch.load(self, query);
+        let score = |doc: &Doc| Hit {
+            doc: *doc,
+            score: self.score_of_dense(&scratch.dense, query, *doc),
+        };
+        let hits = docs.iter().map(score).collect();
+        scratch.clear(self, query);
+        self.scratch.give(scratch);
+        hits
+    }
+
+    /// Returns the exact score of a document with one whose weights are laid out by term.
+    fn score_of_dense(&self, dense: &[Dense], query: Doc, doc: Doc) -> Score {
+        let mut dense = dense.iter();
+        self.score_by(|field| {
+            let dense = dense.next().expect("one for each field");
+            field.vectors.cosine_of_dense(dense, query, doc)
+        })
+    }
+
     /// Returns the parts of the documents that are searched one after the other: the query's own partition
     /// and the others, or a single part without partitions. With partitions, returns the field of which each
     /// part has a constant.
@@ -226,15 +249,6 @@ impl<'a> Query<'a> {
             steps: all,
             error: rounding_error(terms, index.fields.len()),
         }
-    }
-
-    /// Returns the exact score of a document, by the query's weights.
-    fn score(&self, dense: &[Dense], doc: Doc) -> Score {
-        let mut dense = dense.iter();
-        self.index.score_by(|field| {
-            let dense = dense.next().expect("one for each field");
-            field.vectors.cosine_of_dense(dense, self.doc, doc)
-        })
     }
 
     /// Returns the bound on what all steps from one on add to the score of a part's documents.
@@ -451,7 +465,9 @@ impl<F: Fn(Doc) -> bool> Running<'_, F> {
 
     fn score(&self, slot: Slot) -> Score {
         let doc = self.query.index.doc(slot);
-        self.query.score(&self.scratch.dense, doc)
+        self.query
+            .index
+            .score_of_dense(&self.scratch.dense, self.query.doc, doc)
     }
 
     fn take_in(&self, slot: Slot, score: Score, best: &mut TopK) {

@@ -62,11 +62,16 @@ impl TopK {
         let least = self.least();
         let mut hits = self.hits;
         hits.retain(|hit| hit.score >= least);
-        // Stable, as that is fast for runs of equal scores, which are in order already.
-        hits.sort_by_key(|hit| (Reverse(hit.score), hit.doc));
+        sort(&mut hits);
         if !with_ties {
             hits.truncate(self.k);
         }
         hits
     }
+}
+
+/// Sorts by falling score, and hits of equal scores in rising order of the documents.
+pub(crate) fn sort(hits: &mut [Hit]) {
+    // Stable, as that is fast for runs of equal scores, which are in order already.
+    hits.sort_by_key(|hit| (Reverse(hit.score), hit.doc));
 }
