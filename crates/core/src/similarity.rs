@@ -7,7 +7,8 @@
 
 use std::sync::Arc;
 
-use tabulae_similarity::{Field, Search, Tuning};
+use tabulae_similarity::drift::{COMPARED, SPARE};
+use tabulae_similarity::{Edited, Field, Search, Tuning};
 
 use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
@@ -15,7 +16,9 @@ use crate::id::TermId;
 use crate::settings::{FILE, Related};
 use crate::source::{Location, Source};
 
-pub use tabulae_similarity::{Contribution, CountMatrix, Doc, Score, Term};
+pub use tabulae_similarity::{
+    BoundedHits, Contribution, CountMatrix, Doc, Drift, Hit, Score, Term,
+};
 
 /// A field in which posts are compared.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -286,6 +289,64 @@ impl Index {
         let hits = hits.into_iter();
         hits.map(|hit| (PostId(hit.doc.0), hit.score)).collect()
     }
+}
+
+impl Index {
+    /// Returns the `wanted` posts most similar to `this` among those that `filter` accepts and a few more, with a
+    /// bound on all others. See [`Self::most_similar`] for the order.
+    pub fn bounded_hits(
+        &self,
+        this: PostId,
+        wanted: usize,
+        filter: impl Fn(PostId) -> bool,
+    ) -> BoundedHits {
+        let k = wanted.saturating_add(SPARE);
+        let search = Search {
+            query: Doc(this.0),
+            k,
+            with_ties: false,
+        };
+        let hits = self.index.top_k(search, |Doc(post)| filter(PostId(post)));
+        BoundedHits::new(hits, k)
+    }
+
+    /// Returns how far likeness can have moved since the texts of posts had other stems. No other post changed,
+    /// and the indexed posts are the same ones.
+    #[must_use]
+    pub fn drift(&self, edited: &[EditedText]) -> Drift {
+        let mut fields = self.fields.iter();
+        let body = fields.position(|weighted| weighted.field == ComparedField::Body);
+        let edited = edited.iter().map(|text| Edited {
+            doc: Doc(text.post.0),
+            field: body.unwrap_or(self.fields.len()),
+            terms: text.stems.clone(),
+        });
+        self.index.drift(&edited.collect::<Vec<_>>(), COMPARED)
+    }
+
+    /// Returns the hits of [`Self::bounded_hits`] from those before an edit; `None` if they do not tell.
+    /// Posts whose likeness is at most `floor` are not asked for.
+    pub fn confirm(
+        &self,
+        this: PostId,
+        wanted: usize,
+        floor: Score,
+        before: &BoundedHits,
+        drift: &Drift,
+        filter: impl Fn(PostId) -> bool,
+    ) -> Option<BoundedHits> {
+        let filter = |Doc(post)| filter(PostId(post));
+        (self.index).confirm(Doc(this.0), wanted, floor, before, drift, filter)
+    }
+}
+
+/// A post whose text changed.
+#[derive(Debug, Clone)]
+pub struct EditedText {
+    /// The post.
+    pub post: PostId,
+    /// The stems of the text before the change that some text has now, in rising order of their numbers.
+    pub stems: Vec<Term>,
 }
 
 /// Returns the matrix of a field.

@@ -123,6 +123,12 @@ impl WordTable {
         &self.stems[number as usize]
     }
 
+    /// Returns the number of a stem; `None` if no text has it.
+    #[must_use]
+    pub fn number(&self, stem: &str) -> Option<u32> {
+        self.stems.get_index_of(stem).map(number)
+    }
+
     /// All stems, by number.
     pub fn stems(&self) -> impl Iterator<Item = &str> {
         self.stems.iter().map(|stem| &**stem)

@@ -9,7 +9,7 @@ use super::predicate::{FieldRef, Literal, Order, Predicate, Side, Source};
 use super::scope::Scope;
 use super::{Conjunct, Query, Resolved};
 use crate::catalogue::{Catalogue, PostId};
-use crate::similarity::{FieldWeights, Index, Score};
+use crate::similarity::{BoundedHits, Drift, FieldWeights, Index, Score};
 
 /// The field weights of a query that uses likeness, and its index, built when it is first needed.
 #[derive(Debug)]
@@ -72,6 +72,45 @@ impl Query<Resolved> {
         posts.sort_unstable();
         posts.dedup();
         posts
+    }
+
+    /// Returns the hits that [`Query::first`] needs, with a bound on all other posts: those of `before`, which
+    /// were found before an edit of texts, if they tell, or else those of a search. `None` unless the query
+    /// asks for the most similar posts first, in no other order, and tests likeness only for its least.
+    /// Hits from before an edit may only be given if no condition reads texts.
+    #[must_use]
+    pub fn bounded_hits(
+        &self,
+        catalogue: &Catalogue,
+        this: PostId,
+        before: Option<(&BoundedHits, &Drift)>,
+    ) -> Option<BoundedHits> {
+        let runner = self.runner(catalogue, Some(this));
+        let search = runner.similarity_search(&self.0)?;
+        if self.0.order.len() > 1 || search.filters_on_likeness() {
+            return None;
+        }
+        let accepts = runner.accepts(&search);
+        let floor = Score::from_units(search.floor.saturating_sub(1));
+        let confirmed = before.and_then(|(hits, drift)| {
+            let index = search.index;
+            index.confirm(this, search.wanted, floor, hits, drift, &accepts)
+        });
+        let find = || (search.index).bounded_hits(this, search.wanted, &accepts);
+        Some(confirmed.unwrap_or_else(find))
+    }
+
+    /// Returns the posts of [`Query::first`] by hits of [`Query::bounded_hits`].
+    #[must_use]
+    pub fn first_of(&self, hits: &BoundedHits) -> Vec<PostId> {
+        let query = &self.0;
+        let floors = query.conjuncts.iter();
+        let floors = floors.filter_map(|conjunct| least(&conjunct.predicate));
+        let floor = floors.max().unwrap_or(0);
+        let hits = hits.hits.iter();
+        let hits = hits.filter(|hit| hit.score.units() >= floor);
+        let posts = hits.map(|hit| PostId(hit.doc.0)).skip(query.offset);
+        posts.take(query.limit.unwrap_or(usize::MAX)).collect()
     }
 
     /// Returns the query with another limit.
@@ -140,7 +179,51 @@ pub(super) struct SimilaritySearch<'a> {
     filters: Vec<&'a Conjunct>,
 }
 
+impl SimilaritySearch<'_> {
+    /// Returns true if a filter depends on likeness.
+    fn filters_on_likeness(&self) -> bool {
+        let filters = self.filters.iter();
+        let mut predicates: Vec<&Predicate> = filters.map(|filter| &filter.predicate).collect();
+        let is_likeness =
+            |side: &Side| matches!(side, Side::Field(FieldRef::Derived(DerivedField::Likeness)));
+        while let Some(predicate) = predicates.pop() {
+            let depends = match predicate {
+                Predicate::All(parts) | Predicate::Any(parts) => {
+                    predicates.extend(parts);
+                    false
+                }
+                Predicate::Not(part) => {
+                    predicates.push(part);
+                    false
+                }
+                Predicate::Compare(left, _, right) => is_likeness(left) || is_likeness(right),
+                Predicate::OneOf(side, _, values) | Predicate::EachOf(side, values) => {
+                    is_likeness(side) || values.iter().any(is_likeness)
+                }
+                Predicate::Range(side, _, from, to) => {
+                    [side, from, to].into_iter().any(is_likeness)
+                }
+                Predicate::Search(side, ..)
+                | Predicate::Missing(side, _)
+                | Predicate::Flag(side) => is_likeness(side),
+            };
+            if depends {
+                return true;
+            }
+        }
+        false
+    }
+}
+
 impl<'a> Runner<'a> {
+    /// Returns the filter of a similarity search.
+    fn accepts<'s>(&'s self, search: &'s SimilaritySearch<'a>) -> impl Fn(PostId) -> bool + 's {
+        |post| {
+            let mut filters = search.filters.iter();
+            filters.all(|conjunct| self.holds(&conjunct.predicate, post))
+        }
+    }
+
     /// Returns the top-k search for a query that asks for the most similar posts first, with a limit and a
     /// likeness above 0; `None` if it is no such query.
     pub(super) fn similarity_search(&self, query: &'a Resolved) -> Option<SimilaritySearch<'a>> {
@@ -172,10 +255,7 @@ impl<'a> Runner<'a> {
         search: &SimilaritySearch<'_>,
         query: &Resolved,
     ) -> Vec<PostId> {
-        let accepts = |post| {
-            let mut filters = search.filters.iter();
-            filters.all(|conjunct| self.holds(&conjunct.predicate, post))
-        };
+        let accepts = self.accepts(search);
         let ties = query.order.len() > 1;
         let found = (search.index).most_similar(search.this, search.wanted, ties, accepts);
         let found = found.into_iter();

@@ -10,8 +10,10 @@ pub(crate) enum Key {
     Post(String),
     /// The text of a post.
     Text(String),
-    /// The related posts of a post, with likeness and shared terms.
+    /// The related posts of a post, with the shared terms.
     Related(String),
+    /// The likeness of the related posts of a post.
+    Likeness(String),
     /// Name, link and note of a term, by its field and slug.
     Term(String, String),
     /// The number of posts with a term.

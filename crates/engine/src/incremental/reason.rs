@@ -30,6 +30,7 @@ fn changed(key: &Key, posts: &Posts<'_>) -> String {
     match key {
         Key::Post(path) | Key::Text(path) => post(path, posts),
         Key::Related(_) => "what to read next changed".to_owned(),
+        Key::Likeness(_) => "the likeness of its related posts changed".to_owned(),
         Key::Term(field, slug) => format!("the {field} `{slug}` changed"),
         Key::Count(field, slug) => format!("the {field} `{slug}` has more or fewer posts"),
         Key::List(link) | Key::Rows(link) => format!("the list {link} changed"),

@@ -11,7 +11,7 @@ use tabulae_core::lint_levels::LintLevels;
 use tabulae_core::settings::Settings;
 use tabulae_core::time::Moment;
 
-use super::current::CurrentFingerprints;
+use super::current::{CurrentFingerprints, related_fronts};
 use super::echoes::drop_echoes;
 use super::next_cache::{Finished, next_cache};
 use super::session::{LoadedSite, Session};
@@ -190,6 +190,10 @@ impl Build<'_> {
     ) -> Option<(BuildCache, Manifest)> {
         let data = &site.data;
         let (retexted, manifest) = (past.retexted.as_deref(), past.manifest.as_ref());
+        let previous = past.cache.previous_posts(data.site.configuration);
+        let fronts = related_fronts(&data.site, &site.fingerprints);
+        data.site
+            .know_related(&past.cache.related, fronts, previous);
         let environments = Environments::new(data, self.diagnostics);
         check_templates(data, self.diagnostics);
         let addresses = addresses(&data.site, &data.plan);

@@ -4,7 +4,8 @@
 //! |---|---|
 //! | `Post` | header, title, slug, link, date, state, terms, summary |
 //! | `Text` | the bytes of its file |
-//! | `Related` | the paths of its list, their likeness, the terms they share |
+//! | `Related` | the paths of its list, the terms they share |
+//! | `Likeness` | the likeness of the posts of its list |
 //! | `Term`, `Count` | name, slug, link and note; how many posts |
 //! | `List` | title, link, term, its posts' paths in order, the terms above and below, its feeds |
 //! | `Rows` | what the posts of the list say |
@@ -34,6 +35,30 @@ use crate::plan::FeedPlan;
 use crate::site::Site;
 use crate::source::{FileStamp, Sources};
 use crate::template::{Memo, RenderData, has_maps};
+
+/// Returns the fingerprint of all that related posts depend on but texts.
+pub(super) fn related_fronts(site: &Site, posts: &PostFingerprints) -> u64 {
+    let mut all = Fingerprint::new();
+    all.number(site.configuration);
+    for front in &posts.fronts {
+        all.number(*front);
+    }
+    valid_until(site, site.query_traits.validity, &mut all);
+    all.done()
+}
+
+/// Adds the time of the build, as exactly as answers of a validity depend on it.
+fn valid_until(site: &Site, validity: Validity, into: &mut Fingerprint) {
+    match validity {
+        Validity::Ever => {}
+        Validity::Today => {
+            into.text(&site.moment.today().to_string());
+        }
+        Validity::Moment => {
+            into.text(&site.moment.now.to_string());
+        }
+    }
+}
 
 /// Computes the current fingerprints of keys. Whatever several keys need is computed once.
 pub(super) struct CurrentFingerprints<'a> {
@@ -131,6 +156,11 @@ impl<'a> CurrentFingerprints<'a> {
         &self.data.site
     }
 
+    /// Returns the fingerprints of all posts.
+    pub(super) fn posts(&self) -> &'a PostFingerprints {
+        self.posts
+    }
+
     /// Returns the data that all outputs share.
     pub(super) fn data(&self) -> &'a RenderData {
         self.data
@@ -149,7 +179,9 @@ impl<'a> CurrentFingerprints<'a> {
         keys.par_iter()
             .map(|(key, old)| match key {
                 key if self.stays(key, same_posts) => Some(*old),
-                Key::Related(path) if same_alike && self.site().post_at(path).is_some() => {
+                Key::Related(path) | Key::Likeness(path)
+                    if same_alike && self.site().post_at(path).is_some() =>
+                {
                     Some(*old)
                 }
                 key => match key.query() {
@@ -169,6 +201,7 @@ impl<'a> CurrentFingerprints<'a> {
             Key::Post(path) => Some(posts.metadata[site.post_at(path)?.0 as usize]),
             Key::Text(path) => Some(posts.texts[site.post_at(path)?.0 as usize]),
             Key::Related(path) => Some(self.related(site.post_at(path)?)),
+            Key::Likeness(path) => Some(self.likeness(site.post_at(path)?)),
             Key::Term(field, slug) => self.term(field, slug),
             Key::Count(field, slug) => self.count(field, slug),
             Key::List(link) => Some(self.list(self.list_at(link)?)),
@@ -327,10 +360,21 @@ impl<'a> CurrentFingerprints<'a> {
             let Some((index, _)) = known else {
                 continue;
             };
-            all.number(u64::from(index.likeness(id, *other).units()));
             for (field, term) in index.shared_terms(id, *other) {
                 self.name(field, term, &mut all);
             }
+        }
+        all.done()
+    }
+
+    fn likeness(&self, id: PostId) -> u64 {
+        let site = &self.data.site;
+        let Some((index, _)) = site.likeness() else {
+            return 0;
+        };
+        let mut all = Fingerprint::new();
+        for other in site.related_to(id) {
+            all.number(u64::from(index.likeness(id, *other).units()));
         }
         all.done()
     }
@@ -372,15 +416,7 @@ impl<'a> CurrentFingerprints<'a> {
                 .max()
                 .unwrap_or_default()
                 .max(site.query_traits.validity);
-            match validity {
-                Validity::Ever => {}
-                Validity::Today => {
-                    all.text(&site.moment.today().to_string());
-                }
-                Validity::Moment => {
-                    all.text(&site.moment.now.to_string());
-                }
-            }
+            valid_until(site, validity, &mut all);
             all.done()
         })
     }

@@ -9,7 +9,7 @@ use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::query::ast::Validity;
 use tabulae_core::similarity::Doc;
 
-use super::current::CurrentFingerprints;
+use super::current::{CurrentFingerprints, related_fronts};
 use crate::incremental::{BuildCache, CachedOutput, Invalidation, Key, NextKeys, UnchangedReport};
 use crate::plan::{OutputKind, maker};
 use crate::publish::{Destination, Manifest, Outcome, VersionSource};
@@ -93,12 +93,14 @@ pub(super) fn next_cache(build: &Finished<'_, '_>, outcomes: Vec<Outcome<'_>>) -
         })
         .collect();
     let (stems, posts) = words(current, invalidation.old());
+    let site = current.site();
     BuildCache {
-        configuration: current.site().configuration,
+        configuration: site.configuration,
         files: Arc::clone(&scan.files),
         checksums: checksums(&keys, current),
         stems,
         posts,
+        related: site.cached_hits(related_fronts(site, current.posts())),
         unchanged: unchanged_report(build, &keys),
         keys,
         outputs,

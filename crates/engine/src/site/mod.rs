@@ -8,6 +8,7 @@ mod pages;
 mod posts;
 mod query_traits;
 mod read;
+mod related_before;
 mod term_notes;
 mod used_keys;
 
@@ -15,6 +16,8 @@ pub(crate) use self::cached::{CachedPosts, ParsedPost, PreviousPosts};
 pub(crate) use self::files::{reason, unreadable};
 use self::query_traits::QueryTraits;
 pub(crate) use self::read::{configuration, read_settings};
+pub(crate) use self::related_before::CachedHits;
+use self::related_before::RelatedBefore;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
@@ -28,7 +31,7 @@ use tabulae_core::html;
 use tabulae_core::note::TermNote;
 use tabulae_core::post::{Include, Post};
 use tabulae_core::query::{Library, Query, Resolved, Scope};
-use tabulae_core::related::RelatedList;
+use tabulae_core::related::{RelatedList, RelatedPosts};
 use tabulae_core::route::{Link, decode};
 use tabulae_core::settings::Settings;
 use tabulae_core::similarity::{ComparedField, FieldWeights, Index, WeightedField};
@@ -54,7 +57,9 @@ pub(crate) struct Site {
     /// The query of related posts.
     pub related: Option<RelatedList>,
     /// The related posts of each post, by its number, when they were asked for.
-    related_to: Vec<OnceLock<Box<[PostId]>>>,
+    related_to: Vec<OnceLock<RelatedPosts>>,
+    /// What the last build found, if only a few texts changed since.
+    related_before: OnceLock<RelatedBefore>,
     likeness: Option<Query<Resolved>>,
     /// The pages of `pages/`, without excluded ones.
     pub pages: Vec<Page>,
@@ -138,8 +143,8 @@ impl Site {
         let Some(list) = &self.related else {
             return &[];
         };
-        let known = &self.related_to[id.0 as usize];
-        known.get_or_init(|| list.of(&self.catalogue, id).into())
+        let find = || list.find(&self.catalogue, id, self.hits_before(id));
+        &self.related_to[id.0 as usize].get_or_init(find).posts
     }
 
     /// The post whose file has this path below the site's folder.

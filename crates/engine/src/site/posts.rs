@@ -255,6 +255,7 @@ impl Site {
         self.related_to.iter_mut().for_each(|known| {
             known.take();
         });
+        self.related_before.take();
         let Self {
             settings,
             catalogue,

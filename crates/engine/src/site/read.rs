@@ -102,6 +102,7 @@ impl Site {
             query_traits: QueryTraits::of(&settings),
             related: related.into_output(diagnostics),
             related_to: catalogue.all().map(|_| OnceLock::new()).collect(),
+            related_before: OnceLock::new(),
             likeness: likeness(&settings, &catalogue, &library, &moment),
             files: files_of(&catalogue, &pages.pages, others),
             posts_read: found.posts.len(),

@@ -151,6 +151,18 @@ impl PostObject {
         let context = &self.context;
         match context.this() {
             Some(this) if context.is_related(self.id) => {
+                let path = &context.data.site.catalogue.post(this).path;
+                context.track_key(Key::Likeness(path.clone()));
+            }
+            _ => context.track_key(Key::Alike),
+        }
+    }
+
+    /// Records the dependency on the terms shared with the post whose page is rendered.
+    fn track_shared_terms(&self) {
+        let context = &self.context;
+        match context.this() {
+            Some(this) if context.is_related(self.id) => {
                 context.track(context.data.dependencies.related(this));
             }
             _ => context.track_key(Key::Alike),
@@ -210,7 +222,7 @@ impl Object for PostObject {
             return Some(self.content());
         }
         if name == "shares" {
-            self.track_likeness();
+            self.track_shared_terms();
             return Some(self.shares());
         }
         self.context.track_post(self.id);

@@ -8,6 +8,7 @@ use rayon::prelude::*;
 use tabulae_core::audit::audit as audit_posts;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Diagnostics, nearest};
+use tabulae_core::related::RelatedPosts;
 use tabulae_core::settings::Settings;
 use tabulae_core::source::Location;
 
@@ -79,7 +80,7 @@ fn filled(site: &Site) -> Diagnostics {
     };
     let listed = site.catalogue.listed().par_iter();
     let filled = listed.filter_map(|id| {
-        let (posts, found) = list.filled(&site.catalogue, *id);
+        let RelatedPosts { posts, found, .. } = list.find(&site.catalogue, *id, None);
         (found * 2 < posts.len()).then(|| {
             let path = &site.catalogue.post(*id).path;
             let message = format!(
