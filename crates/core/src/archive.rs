@@ -541,8 +541,8 @@ fn compare_names(a: &str, b: &str, numbers: bool, catalogue: &Catalogue) -> Orde
     catalogue.language.sort(a, b)
 }
 
-/// The posts of a page under headings, in the order in which they stand: neighbours that share
-/// a heading stand under one.
+/// Returns the posts of a page under headings, in their order: neighbours that share a heading have one
+/// together.
 #[must_use]
 pub fn sections(by: &By, posts: &[PostId], catalogue: &Catalogue) -> Vec<Section> {
     let under = |post: &PostId| under(by, *post, catalogue);

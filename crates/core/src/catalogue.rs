@@ -196,8 +196,9 @@ impl Catalogue {
         &self.every
     }
 
-    /// The posts whose dates stand so to something: `order` says how one date does, and must
-    /// never rise from the newest post to the oldest. Undated posts are never among them.
+    /// Returns the posts whose dates compare with a value as one of the `wanted` orders. `order` compares one date
+    /// with the value and must never rise from the newest post to the oldest. Undated posts are never among
+    /// them.
     #[must_use]
     pub fn dated(
         &self,
@@ -331,7 +332,7 @@ impl Catalogue {
         self.known_words = KnownWords::default();
     }
 
-    /// The post that `name` stands for: its path, its path within its set, or its slug.
+    /// Returns the post with a name: its path, its path within its set, or its slug.
     #[must_use]
     pub fn find(&self, name: &str) -> Option<PostId> {
         let name = name.trim_start_matches("./");

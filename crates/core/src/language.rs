@@ -255,7 +255,27 @@ pub fn check_pattern(pattern: &str) -> Result<(), String> {
 }
 
 fn by_pattern(at: DateTime, pattern: &str) -> Result<String, String> {
-    strtime::format(pattern, at).map_err(|error| error.to_string())
+    strtime::format(pattern, at).map_err(|_| wrong_conversion(at, pattern))
+}
+
+/// Returns the message on the first invalid conversion of a pattern of `strftime`, with what to write instead.
+fn wrong_conversion(at: DateTime, pattern: &str) -> String {
+    let is_flag = |c: char| "-_^#.:".contains(c) || c.is_ascii_digit();
+    let mut rest = pattern;
+    while let Some(start) = rest.find('%') {
+        let inside = &rest[start + 1..];
+        let flags = inside.len() - inside.trim_start_matches(is_flag).len();
+        let letter = inside[flags..].chars().next();
+        let end = start + 1 + flags + letter.map_or(0, char::len_utf8);
+        let conversion = &rest[start..end];
+        if strtime::format(conversion, at).is_err() {
+            return format!(
+                "`{conversion}` is no part of a date: write `%Y`, `%B`, `%-d` or the like, or `%%` for a percent sign"
+            );
+        }
+        rest = &rest[end..];
+    }
+    "write `%Y` for the year, such as \"%-d %B %Y\"".to_owned()
 }
 
 fn icu_date(day: Date) -> Option<IcuDate<icu_calendar::Iso>> {
@@ -338,15 +358,22 @@ mod tests {
     }
 
     #[rstest]
-    #[case::no_such_sign("%Y %!")]
-    #[case::cut_off("%Y %")]
-    #[case::cut_off_after_a_flag("%-")]
-    #[case::an_instant_is_needed("%s")]
-    fn a_pattern_that_is_none_is_refused(#[case] pattern: &str) {
+    #[case::no_such_sign("%Y %!", "%!")]
+    #[case::cut_off("100%% %Y %", "%")]
+    #[case::cut_off_after_a_flag("%-d %-", "%-")]
+    #[case::an_instant_is_needed("%s", "%s")]
+    #[case::of_several_letters("%ä %B", "%ä")]
+    fn a_pattern_that_is_none_is_refused(#[case] pattern: &str, #[case] wrong: &str) {
         let at = DateTime::constant(2026, 3, 4, 9, 5, 0, 0);
         let language = Language::new("en").unwrap();
-        assert!(language.pattern(at, pattern).is_err());
-        assert!(check_pattern(pattern).is_err());
+        let why = format!("`{wrong}` is no part of a date: write `%Y`");
+        for refused in [
+            language.pattern(at, pattern).map(drop),
+            check_pattern(pattern),
+        ] {
+            let found = refused.unwrap_err();
+            assert!(found.starts_with(&why), "{found}");
+        }
     }
 
     #[rstest]

@@ -48,8 +48,8 @@ impl Pager {
         (self.number < self.pages).then_some(self.number + 1)
     }
 
-    /// The numbers to link to: the first, the last, this one and two on each side; `None`
-    /// stands for a gap of two or more.
+    /// Returns the numbers to link to: the first, the last, this one and two on each side; `None` is a gap of two
+    /// or more.
     #[must_use]
     pub fn numbers(&self) -> Vec<Option<usize>> {
         let near = |number: usize| {

@@ -247,7 +247,7 @@ impl Post {
     }
 
     /// Returns true if another post differs only in its text and the summary cut from it, so
-    /// that it stands in the same lists at the same address.
+    /// that it is in the same lists and has the same address.
     #[must_use]
     pub fn differs_only_in_text(&self, other: &Self) -> bool {
         let of = |post: &Self| (post.set, post.exclusion, post.links, post.has_own_summary);

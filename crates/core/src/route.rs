@@ -426,8 +426,8 @@ impl Link {
         }
     }
 
-    /// The folder below which a page's further files stand: the link itself, or of a file
-    /// `/a.html` the folder `/a/`.
+    /// Returns the folder of a page's further files: the link itself, or of a file `/a.html` the folder
+    /// `/a/`.
     #[must_use]
     pub fn folder(&self) -> String {
         [stem(&self.plain), "/"].concat()
@@ -559,7 +559,7 @@ impl Outputs {
         Ok(())
     }
 
-    /// Returns a path that would be a file and a folder at once: the path, the number of the output that is the
+    /// Returns the paths that would be both a file and a folder: the path, the number of the output that is the
     /// file, and that of one in the folder.
     pub fn files_and_folders(&self) -> impl Iterator<Item = (&str, usize, usize)> {
         self.numbers.iter().flat_map(|(file, number)| {

@@ -44,7 +44,7 @@ pub fn titles<'a>(rows: impl Iterator<Item = &'a Row>) -> String {
     })
 }
 
-/// Titles, summaries and terms of all fields of posts, in their order. A term's name stands once,
+/// Returns titles, summaries and terms of all fields of posts, in their order. A term's name is written once,
 /// however many posts have it.
 #[must_use]
 pub fn texts<'a>(catalogue: &Catalogue, posts: impl Iterator<Item = (PostId, &'a Row)>) -> String {

@@ -238,7 +238,7 @@ fn quotes(raw: &str, text: &str) -> usize {
     usize::from(raw != text && raw.starts_with(['"', '\'']))
 }
 
-/// The byte of `raw`, in which escapes are written out, that stands for byte `wanted` of the text.
+/// Returns the byte of `raw`, the text with escapes, at which byte `wanted` of the text is written.
 fn raw_offset(raw: &str, wanted: usize) -> usize {
     let mut plain = 0;
     let mut chars = raw.char_indices();

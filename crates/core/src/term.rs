@@ -78,7 +78,7 @@ pub fn parts(text: &str) -> impl Iterator<Item = &str> {
         .filter(|part| !part.is_empty())
 }
 
-/// A name as it stands in an address: lower case; Latin letters folded to ASCII; letters, marks
+/// Returns a name as a part of an address: lower case; Latin letters folded to ASCII; letters, marks
 /// and digits of other scripts kept (NFC); `+ # & @ %` that touch a letter or digit in words;
 /// everything else one `-`. Empty when nothing is left.
 #[must_use]

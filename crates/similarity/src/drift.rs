@@ -22,7 +22,7 @@ use crate::vectors::term_frequency;
 
 /// The number of documents that are best compared exactly, beside the edited ones. A few documents with a rare
 /// term drift much more than all others.
-pub const COMPARED: usize = 16;
+pub const COMPARED: usize = 8;
 
 /// The terms that an edited document had before the edit in one field.
 #[derive(Debug, Clone)]
@@ -35,7 +35,7 @@ pub struct Edited {
     pub terms: Vec<Term>,
 }
 
-/// How far the scores of an index can have moved since some documents had other terms.
+/// A bound on how much the scores of an index changed since some documents were edited.
 #[derive(Debug)]
 pub struct Drift {
     edited: Vec<Doc>,

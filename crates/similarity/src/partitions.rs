@@ -34,7 +34,7 @@ pub(crate) struct Partitions {
 /// Documents with the same row in the field.
 #[derive(Debug)]
 pub(crate) struct Partition {
-    /// Its number, in the order of the slots.
+    /// The number of the partition, in the order of the slots.
     pub(crate) number: usize,
     /// Their slots.
     pub(crate) slots: Range<Slot>,

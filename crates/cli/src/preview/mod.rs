@@ -27,7 +27,7 @@ use crate::ui::{self, Status, counted};
 struct Now {
     /// Counts the builds that changed something.
     version: u64,
-    /// Set if nothing but style sheets changed.
+    /// Set if only style sheets changed.
     styles: bool,
     /// The diagnostics of the last build, where it could not be written.
     diagnostics: Arc<[Diagnostic]>,

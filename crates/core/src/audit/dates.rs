@@ -13,8 +13,8 @@ const YEAR: i64 = 366;
 /// Days by which the date in a file's name may differ from that in its text.
 const MONTH: i64 = 31;
 
-/// Posts whose dates are far in the future, far from the date in the file's name, or far from
-/// those of the files before and after in a folder whose files stand in the order of their dates.
+/// Returns posts whose dates are far in the future, far from the date in the file's name, or far from those of
+/// the files before and after, in a folder whose files are in the order of their dates.
 pub(super) fn odd(catalogue: &Catalogue, today: Date) -> Vec<(PostId, Diagnostic)> {
     let dated = catalogue.all().filter_map(|id| {
         let post = catalogue.post(id);

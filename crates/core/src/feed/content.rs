@@ -1,4 +1,4 @@
-//! The text of a post as a feed carries it: it stands among others, on pages that are not ours.
+//! The text of a post in a feed, where readers show it among other posts on pages of their own.
 
 use std::ops::Range;
 

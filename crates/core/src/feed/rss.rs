@@ -87,7 +87,7 @@ fn item(xml: &mut Xml, entry: &Entry) {
     if let Some(image) = &entry.image
         && let Some(kind) = &image.media_type
     {
-        // Where the length is not known, 0 stands for it (RSS Best Practices Profile).
+        // 0 is the length of an image whose length is unknown (RSS Best Practices Profile).
         let length = image.length.unwrap_or(0).to_string();
         let attributes = [
             ("url", &*image.address),

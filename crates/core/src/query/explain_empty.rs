@@ -266,7 +266,7 @@ fn nearest_text<'a>(test: &Test, texts: impl Iterator<Item = &'a str>) -> Option
     (!near.is_empty()).then(|| format!("the nearest: {}", near.join(", ")))
 }
 
-/// Returns the help for tests that ask one field for several values at once.
+/// Returns the help for tests that require several different values of one field.
 fn either_hint(tests: &[(&Condition, usize)]) -> Option<String> {
     let equals = |condition: &Condition| match condition {
         Condition::Test(test) => match &test.node {

@@ -192,8 +192,8 @@ impl Resolver<'_> {
         Some((side, sides.into_iter().collect::<Option<_>>()?))
     }
 
-    /// Both sides of a comparison; where the field stands on the right, the literal on the left
-    /// is read as the field's kind asks.
+    /// Resolves both sides of a comparison. A literal is read by the kind of the field on the other side, left
+    /// or right.
     fn pair(&mut self, left: &At<Value>, right: &At<Value>) -> Option<(Side, Side)> {
         let literal_left = !matches!(left.node, Value::Field(_) | Value::This(_));
         if literal_left && matches!(right.node, Value::Field(_) | Value::This(_)) {

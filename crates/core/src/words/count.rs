@@ -82,8 +82,8 @@ pub(super) struct Counter {
     known_short: FxHashMap<u64, u32>,
     /// The stems; the first is for all stop words.
     pub(super) stems: IndexSet<Box<str>, FxBuildHasher>,
-    /// The words of the text at hand, which are found first and looked up then: so memory is asked
-    /// for many at once.
+    /// The words of the current text. All are found before any is looked up, so that the processor loads
+    /// several table entries in parallel.
     found: Vec<(Option<u64>, Range<usize>)>,
     /// The stems of the text at hand, word by word.
     text: Vec<u32>,

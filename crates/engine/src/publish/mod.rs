@@ -51,7 +51,7 @@ pub trait Destination: Send + Sync + fmt::Debug {
     /// Releases the lock.
     fn release(&mut self);
 
-    /// Returns the manifest of the last build; `None` if there is none, or it is damaged.
+    /// Returns the manifest of the last build; `None` without one, or if it is damaged.
     fn manifest(&self) -> Option<Manifest>;
 
     /// Writes the journal: the paths that this build puts in place until [`Destination::save_manifest`]. After
@@ -67,7 +67,7 @@ pub trait Destination: Send + Sync + fmt::Debug {
     /// If it cannot be written.
     fn save_manifest(&self, manifest: &Manifest) -> io::Result<()>;
 
-    /// Returns the stamp of the manifest; `None` if there is none, or a journal.
+    /// Returns the stamp of the manifest; `None` without one, or if there is a journal.
     fn manifest_stamp(&self) -> Option<FileStamp>;
 
     /// Compares what is at `path` with the content of an output. No link is followed, and only a regular
@@ -109,7 +109,7 @@ pub trait Destination: Send + Sync + fmt::Debug {
     /// If it cannot be removed.
     fn remove(&self, path: &OutputPath) -> io::Result<bool>;
 
-    /// Returns the stamp of the file at `path`; `None` if there is none, or a symbolic link.
+    /// Returns the stamp of the file at `path`; `None` without one, or if it is a symbolic link.
     fn stamp(&self, path: &OutputPath) -> Option<FileStamp>;
 
     /// Returns the cache of the last build, if there is one.

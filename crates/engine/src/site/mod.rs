@@ -58,7 +58,7 @@ pub(crate) struct Site {
     pub related: Option<RelatedList>,
     /// The related posts of each post, by its number, when they were asked for.
     related_to: Vec<OnceLock<RelatedPosts>>,
-    /// What the last build found, if only a few texts changed since.
+    /// The hits of the last build, if only a few texts changed since.
     related_before: OnceLock<RelatedBefore>,
     likeness: Option<Query<Resolved>>,
     /// The pages of `pages/`, without excluded ones.
@@ -161,10 +161,10 @@ impl Site {
         self.found.contains(path) && !matches!(self.files.get(path), Some(File::Post(_)))
     }
 
-    /// The post of this name: its path, its slug or its link.
+    /// Returns the post with a name: its path, its slug or its link.
     ///
     /// # Errors
-    /// If there is none, with the help for the user.
+    /// If no post has the name, the help for the user.
     pub(crate) fn find(&self, name: &str) -> Result<PostId, String> {
         let catalogue = &self.catalogue;
         let by_link = || {

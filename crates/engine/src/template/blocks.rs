@@ -62,6 +62,26 @@ pub(super) fn unclosed(text: &str) -> Option<Unclosed<'_>> {
     Some(Unclosed::AtTheEnd { word, span })
 }
 
+/// Returns true if a text in quotes is not closed before the template ends.
+pub(super) fn has_open_quote(text: &str) -> bool {
+    let Some((_, content, _)) = tags(text).last().filter(|(word, ..)| *word != "#") else {
+        return false;
+    };
+    let mut quote = None;
+    let mut chars = content.chars();
+    while let Some(c) = chars.next() {
+        match quote {
+            Some(_) if c == '\\' => {
+                chars.next();
+            }
+            Some(open) if c == open => quote = None,
+            None if c == '"' || c == '\'' => quote = Some(c),
+            _ => {}
+        }
+    }
+    quote.is_some()
+}
+
 /// Text that is dropped, as the template extends another.
 #[derive(Debug, PartialEq, Eq)]
 pub(super) enum Dropped<'a> {
@@ -261,5 +281,17 @@ mod tests {
         #[case] expected: Option<(&str, usize, Option<&str>)>,
     ) {
         assert_eq!(found(text), expected);
+    }
+
+    #[rstest]
+    #[case::closed("{{ 'a' }} it's", false)]
+    #[case::open("{{ 'a }}\n<p>", true)]
+    #[case::in_a_statement("{% if x == \"a %}b{% endif %}", true)]
+    #[case::escaped("{{ 'a\\'b' }}", false)]
+    #[case::the_other_kind("{{ \"it's\" }}", false)]
+    #[case::a_comment("{# it's #}", false)]
+    #[case::raw("{% raw %}{{ ' {% endraw %}", false)]
+    fn open_quotes_are_found(#[case] text: &str, #[case] expected: bool) {
+        assert_eq!(has_open_quote(text), expected);
     }
 }

@@ -2,13 +2,13 @@
 
 use std::error::Error as _;
 
-use minijinja::{Error, ErrorKind};
+use minijinja::{Environment, Error, ErrorKind};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::query::fields::FIELDS;
 use tabulae_core::source::{Location, Source, Span};
 
-use super::blocks::{Unclosed, unclosed};
+use super::blocks::{Unclosed, extended, has_open_quote, unclosed};
 use super::data::RenderData;
 use super::filters::FILTERS;
 use super::functions::FUNCTIONS;
@@ -146,7 +146,7 @@ const OTHER_FILTERS: [(&str, &str); 8] = [
     ("raw", "|safe"),
 ];
 
-/// The end of the engine's message if a filter needs a text and gets `none`.
+/// The end of the message of a filter that needs a text and gets `none`.
 const GOT_NONE: &str = "and got none";
 
 /// Functions of the engine's own, likewise.
@@ -162,8 +162,8 @@ fn explain(error: &Error, failed: Failed<'_>, data: &RenderData) -> Diagnostic {
     } = failed;
     let location = failed.location;
     let detail = error.detail().unwrap_or_default();
-    if detail.contains("` is undefined") {
-        return undefined(expression, detail, location, post, data);
+    if let Some(name) = undefined_name(detail) {
+        return undefined(name, location, post, data);
     }
     if detail.ends_with(GOT_NONE) && !operand.is_empty() {
         let of_post = of_post(operand, post);
@@ -174,12 +174,10 @@ fn explain(error: &Error, failed: Failed<'_>, data: &RenderData) -> Diagnostic {
         ));
     }
     let message = match error.kind() {
-        ErrorKind::UndefinedError => return undefined(expression, detail, location, post, data),
-        _ if detail.starts_with("cycle in template inheritance") => {
-            return cycle(detail, location);
-        }
+        ErrorKind::UndefinedError => return undefined(expression, location, post, data),
+        _ if let Some(name) = extends_itself(expression, data) => return cycle(name, location),
         ErrorKind::UnknownFilter => {
-            let name = quoted(detail, "filter ");
+            let name = identifier(expression);
             let known = FILTERS.iter().map(|(name, _)| *name).chain(ENGINE_FILTERS);
             if let Some((_, instead)) = OTHER_FILTERS.iter().find(|(other, _)| *other == name) {
                 let message = format!("there is no filter `{name}`");
@@ -189,12 +187,12 @@ fn explain(error: &Error, failed: Failed<'_>, data: &RenderData) -> Diagnostic {
             return there_is_no("filter", name, location, known);
         }
         ErrorKind::UnknownFunction => {
-            let name = quoted(detail, "");
+            let name = identifier(expression);
             let known = FUNCTIONS.iter().map(|(name, _)| *name);
             return there_is_no("function", name, location, known.chain(ENGINE_FUNCTIONS));
         }
         ErrorKind::TemplateNotFound => {
-            let name = detail.split(['\'', '"']).nth(1).unwrap_or(expression);
+            let name = in_quotes(expression).unwrap_or(expression);
             let message = format!("there is no template `{name}`");
             let diagnostic = Diagnostic::error(Code::TemplateError, location, message);
             return with_nearest(diagnostic, name, data.sources.keys().map(String::as_str));
@@ -205,14 +203,13 @@ fn explain(error: &Error, failed: Failed<'_>, data: &RenderData) -> Diagnostic {
                 .help("look for a loop in a loop, or for a text that doubles");
         }
         ErrorKind::SyntaxError => {
-            if detail.contains("end of string") {
+            if has_open_quote(source.text()) {
                 let message = "a text in quotes is not closed in this tag";
                 return Diagnostic::error(Code::TemplateSyntax, location, message)
                     .help("close it with the quote that opens it");
             }
-            let ends = detail.contains("end of input");
             if let Some(found) = unclosed(source.text())
-                && (ends || matches!(found, Unclosed::ByAnother { .. }))
+                && is_cause(&found, error, source.text())
             {
                 return not_closed(&found, source);
             }
@@ -257,9 +254,36 @@ fn not_closed(found: &Unclosed<'_>, source: &Source) -> Diagnostic {
     Diagnostic::error(Code::TemplateSyntax, source.location(span), message).help(help)
 }
 
+/// Returns true if an unclosed block tag is the cause of a syntax error: closing it removes or moves the error.
+fn is_cause(found: &Unclosed<'_>, error: &Error, text: &str) -> bool {
+    let Unclosed::AtTheEnd { word, .. } = found else {
+        return true;
+    };
+    let closed = format!("{text}{{% end{word} %}}");
+    let environment = Environment::new();
+    match environment.template_from_str(&closed) {
+        Ok(_) => true,
+        Err(other) => other.range() != error.range(),
+    }
+}
+
+/// Returns the template named by a tag `extends "…"` if it extends itself, directly or by other templates.
+fn extends_itself<'a>(expression: &'a str, data: &RenderData) -> Option<&'a str> {
+    let first = in_quotes(expression.strip_prefix("extends")?)?;
+    let extended = |name: &str| extended(data.sources.get(name)?.text());
+    let mut name = first;
+    // No chain is longer than there are templates.
+    for _ in 0..data.sources.len() {
+        name = extended(name)?;
+        if name == first {
+            return Some(first);
+        }
+    }
+    None
+}
+
 /// Returns the error of templates that extend each other.
-fn cycle(detail: &str, location: Location) -> Diagnostic {
-    let name = detail.split('"').nth(1).unwrap_or_default();
+fn cycle(name: &str, location: Location) -> Diagnostic {
     let is_built_in = BUILT_IN.iter().any(|(known, _)| *known == name);
     let (message, help) = match is_built_in {
         true => (
@@ -285,11 +309,22 @@ fn there_is_no<'a>(
     with_nearest(diagnostic, name, known)
 }
 
-/// The name that a sentence of the engine gives after a word.
-fn quoted<'a>(detail: &'a str, before: &str) -> &'a str {
-    let rest = detail.strip_prefix(before).unwrap_or(detail);
-    let name = rest.split_whitespace().next().unwrap_or_default();
-    name.trim_matches(['`', '"', '\''])
+/// Returns the name that an expression begins with.
+fn identifier(expression: &str) -> &str {
+    let end = expression.find(|c: char| !c.is_alphanumeric() && c != '_');
+    &expression[..end.unwrap_or(expression.len())]
+}
+
+/// Returns the first text in quotes in an expression.
+fn in_quotes(expression: &str) -> Option<&str> {
+    expression.split(['\'', '"']).nth(1)
+}
+
+/// Returns the value that is undefined. The engine tells it between backquotes in its message and nowhere else; a
+/// test holds that it does. Without it, the whole expression is named.
+fn undefined_name(detail: &str) -> Option<&str> {
+    let (before, _) = detail.split_once("` is undefined")?;
+    before.rsplit('`').next()
 }
 
 fn with_nearest<'a>(
@@ -303,22 +338,12 @@ fn with_nearest<'a>(
     }
 }
 
-/// A name that is not known: in `post.imge` the last part, within the names that its object has.
-fn undefined(
-    expression: &str,
-    detail: &str,
-    location: Location,
-    post: Option<&str>,
-    data: &RenderData,
-) -> Diagnostic {
-    // The engine names what is undefined between backquotes.
-    let shown = detail
-        .split('`')
-        .nth(1)
-        .map_or_else(|| expression.to_owned(), str::to_owned);
+/// Returns the error of a value that is undefined: in `post.imge` the last part, within the names that its object
+/// has.
+fn undefined(shown: &str, location: Location, post: Option<&str>, data: &RenderData) -> Diagnostic {
     let (object, name) = shown
         .rsplit_once('.')
-        .map_or(("", shown.as_str()), |(object, name)| (object, name));
+        .map_or(("", shown), |(object, name)| (object, name));
     let item = shown
         .strip_suffix(']')
         .and_then(|shown| shown.rsplit_once('['));

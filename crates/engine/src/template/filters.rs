@@ -188,7 +188,7 @@ fn entries(list: &Value, class: Option<&Value>) -> Result<Value, Error> {
     Ok(Value::from_safe_string(html))
 }
 
-/// Returns true if a value is none, or an empty list or map.
+/// Returns true for the value `none` and for an empty list or map.
 fn is_nothing(value: &Value) -> bool {
     value.is_none() || value.as_str().is_none() && value.len() == Some(0)
 }

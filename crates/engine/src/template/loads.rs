@@ -56,7 +56,7 @@ fn take_literals<'a>(expression: &'a str, found: &mut BTreeSet<&'a str>) -> Stri
     bare + rest
 }
 
-/// Returns true if a name is written out: nothing but separators is left of it.
+/// Returns true if a name is a literal: only separators are left of it.
 fn is_written_out(bare: &str) -> bool {
     let ends = ["ignore", "import", "as", "with", "without"];
     let words = bare

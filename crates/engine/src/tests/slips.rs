@@ -36,6 +36,11 @@ fn each(text: &str) -> String {
     "{% for post in query(\"from posts) %}{% endfor %}",
     "a text in quotes is not closed in this tag"
 )]
+#[case::another_error_before_a_loop_that_is_not_closed(
+    "pages/x.html",
+    "{{ 1 + }}{% for post in query(\"from posts\") %}",
+    "pages/x.html:1:8: invalid template: "
+)]
 #[case::none_in_a_filter(
     "templates/post.html", &format!("{MAIN}{{{{ post.image|absolute }}}}{{% endblock %}}"),
     "`post.image` of `posts/a.md` is none, and the filter `absolute` takes a text\n  write `{% if post.image %}…{% endif %}` around it, or `(post.image or \"…\")`"
