@@ -186,7 +186,97 @@ fn every_template_builds() {
             built += 1;
         }
     }
-    assert_eq!(built, 8);
+    assert_eq!(built, 6);
+}
+
+/// The rows of the README's table of what to write: the code, and where it belongs.
+fn what_to_write() -> Vec<(String, String)> {
+    let text = read("README.md");
+    let table = text.split("| you want | you write | where |\n").nth(1);
+    let rows = table.expect("a table").lines().skip(1);
+    let rows = rows.map_while(|row| {
+        let (row, place) = row.strip_suffix(" |")?.rsplit_once(" | ")?;
+        let (_, code) = row.split_once(" | ")?;
+        let code = code.strip_prefix('`')?.strip_suffix('`')?;
+        Some((code.replace("\\|", "|"), place.to_owned()))
+    });
+    rows.collect()
+}
+
+#[test]
+fn every_row_of_what_to_write_works_on_the_example_site() {
+    let base = "[site]\ntitle = \"T\"\naddress = \"https://towpath.example/\"\n[content.posts]\n[content.fleet]\ndated = false\n";
+    let site = demo();
+    // Its pages ask for lists that other settings do not have.
+    let plain = demo();
+    fs::remove_dir_all(plain.file("t/pages")).expect("removed");
+    let rows = what_to_write();
+    for (number, (code, place)) in rows.iter().enumerate() {
+        let site = if place == "settings" { &plain } else { &site };
+        let run = |args: &[&str]| {
+            let args: Vec<&str> = ["-C", "t"]
+                .into_iter()
+                .chain(args.iter().copied())
+                .collect();
+            let run = site.run(&[&args[..], &["--today", TODAY]].concat());
+            let is_silent = !["error", "warning"]
+                .iter()
+                .any(|kind| run.err.contains(kind));
+            assert!(run.status == 0 && is_silent, "{code}: {}", run.err);
+            run.out
+        };
+        match place.as_str() {
+            "query" => assert_ne!(run(&["query", code, "--format", "links"]), "", "{code}"),
+            "command" => {
+                let words = words_of(code.strip_prefix("tabulae ").expect("a command"));
+                assert_ne!(run(&words), "", "{code}");
+            }
+            "template" => {
+                let listed = match code.contains("Nothing") {
+                    true => "Nothing yet.",
+                    false => "<a href=",
+                };
+                site.write("t/pages/row.html", format!("BEGIN{code}END"));
+                run(&["build"]);
+                let page = site.read("t/out/row/index.html");
+                let (_, row) = page.split_once("BEGIN").expect("the row");
+                let (row, _) = row.split_once("END").expect("the row");
+                assert!(row.contains(listed), "{code}: {row}");
+                fs::remove_file(site.file("t/pages/row.html")).expect("removed");
+            }
+            "post template" => {
+                let main = "{% extends \"base.html\" %}{% block main %}";
+                site.write(
+                    "t/templates/post.html",
+                    format!("{main}{code}{{% endblock %}}"),
+                );
+                run(&["build"]);
+                let page = site.read("t/out/2022/lime-and-why-we-wait/index.html");
+                assert!(page.contains("aria-current=\"page\""), "{page}");
+                fs::remove_file(site.file("t/templates/post.html")).expect("removed");
+            }
+            "front matter" => {
+                let date = match code.starts_with("date:") {
+                    true => "",
+                    false => "date: 2026-01-02\n",
+                };
+                let post = format!("t/posts/row-{number}.md");
+                site.write(
+                    &post,
+                    format!("---\ntitle: Row {number}\n{date}{code}\n---\nText {number}.\n"),
+                );
+                // An address from before the first build is a guess at an id of that time.
+                run(&["build", "--allow", "guessed-feed-id"]);
+                fs::remove_file(site.file(&post)).expect("removed");
+            }
+            "settings" => {
+                site.write("t/tabulae.toml", format!("{code}\n{base}"));
+                run(&["build"]);
+            }
+            other => panic!("{other}"),
+        }
+    }
+    assert_eq!(rows.len(), 21);
 }
 
 /// Times are not looked at.

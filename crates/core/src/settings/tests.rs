@@ -217,7 +217,7 @@ fn diagnostics_of_the_site_name_their_place(
 #[case::dates(
     "{SITE}date_format = \"%Y %\"\n",
     Code::InvalidValue,
-    "write \"long\", \"medium\", \"short\", or a pattern such as \"%-d %B %Y\""
+    "write `%Y`, `%B`, `%-d` or the like, or `%%` for a percent sign"
 )]
 #[case::query_type("{SITE}[queries]\nworks = 3\n", Code::InvalidType, "put it in quotes")]
 #[case::terms(
