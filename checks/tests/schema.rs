@@ -13,7 +13,7 @@ use tabulae_core::source::Source;
 
 const SITE: &str = "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n";
 
-/// Whether a text of settings is valid by the schema, by a validator that is not ours.
+/// Returns true if a text of settings is valid by the schema, as an independent validator reads it.
 fn is_valid(text: &str) -> bool {
     let value: Value = toml::from_str::<toml::Value>(text)
         .map(|value| serde_json::to_value(value).unwrap())
@@ -109,7 +109,7 @@ fn every_key_is_read_and_valid() {
     }
 }
 
-/// What a table answers to a key that it does not have are the keys of the table.
+/// The error on an unknown key of a table names all keys of the table.
 #[test]
 fn no_key_is_missing_from_the_table() {
     let tables = TABLES.iter().map(|(table, _)| *table);

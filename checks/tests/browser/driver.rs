@@ -71,7 +71,7 @@ impl World {
         self.look_at(self.site_port, path, size, dark, test)
     }
 
-    /// The same of a page that is served at another port.
+    /// Opens a page that is served at another port.
     pub(crate) fn look_at<F>(
         &self,
         port: u16,
@@ -210,7 +210,7 @@ impl Page {
         Ok(self.client.goto(&format!("{}{path}", self.root)).await?)
     }
 
-    /// What an expression of JavaScript gives.
+    /// Returns the value of an expression of JavaScript on the page.
     pub(crate) async fn eval(&self, expression: &str) -> Result<Value, Failed> {
         let script = format!("return ({expression});");
         Ok(self.client.execute(&script, Vec::new()).await?)

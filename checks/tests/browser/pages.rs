@@ -1,4 +1,4 @@
-//! What a reader sees and does on the pages of the example site.
+//! The pages of the example site in a browser: contents, layout and controls.
 
 use std::fs;
 
@@ -129,7 +129,7 @@ fn search(world: &World) -> Result<(), Failed> {
         page.until(&format!("{TITLES}.length > 0"), json!(true))
             .await?;
         page.go("/search/?q=wendle").await?;
-        // A word of the title stands before one of the summary.
+        // A word of the title ranks above a word of the summary.
         page.until(&format!("/Wendle/.test({TITLES}[0])"), json!(true))
             .await
     })

@@ -1,4 +1,4 @@
-//! What is written is judged by a feed parser that is not ours.
+//! Feeds as an independent feed parser reads them.
 
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -341,8 +341,8 @@ fn any_text_is_read_back() {
         .unwrap();
 }
 
-/// What of a text a parser can give back: what XML allows, with runs of white space as one, none
-/// at the ends.
+/// Returns the part of a text that a parser can return: characters that XML allows, with each run of white space as
+/// one space, and none at the ends.
 fn plain(text: &str) -> String {
     let allowed = text.replace(|c| !is_xml(c), "");
     allowed.split_whitespace().collect::<Vec<_>>().join(" ")

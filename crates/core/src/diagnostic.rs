@@ -274,7 +274,7 @@ pub fn by_location(diagnostics: &[Diagnostic]) -> Vec<&Diagnostic> {
 /// The most diagnostics of one code and cause that are shown.
 pub const SHOWN: usize = 10;
 
-/// Returns the diagnostics to show, in the order of [`by_place`]: of one cause at most `most`. With the last of a cause
+/// Returns the diagnostics to show, in the order of [`by_location`]: of one cause at most `most`. With the last of a cause
 /// comes the number of those that are left out.
 ///
 /// Two diagnostics have one cause if they have the same severity, code and sentence, without the names and numbers in it.

@@ -46,13 +46,13 @@ entries! {
     author Texts "Its authors; `authors` is the same field.";
     authors Texts "Its authors.";
     slug Text "The last part of its address: letters, digits, marks and - _ . ~; else made from the file's name.";
-    summary Text "The text that stands for it in lists; else what stands before <!-- more -->, else the first paragraph.";
+    summary Text "The summary in lists; else the text before <!-- more -->, else the first paragraph.";
     image Text "Its image: a file beside it, or an address from the site's root.";
     image_alt Text "What the image shows, for those who do not see it.";
     draft Flag "Whether it is a draft: no page, and in no list. `published: false`, and `status` of draft, wip, pending or private say the same.";
     expires Date "When it leaves the site.";
     unlisted Flag "Whether it has a page and is in no list.";
-    related Texts "Posts to read next, by path or slug, which stand first in its list.";
+    related Texts "Posts to read next, by path or slug; they are first in its list.";
     id Text "Its id in feeds; else the first address in moved_from, else its link.";
-    moved_from Texts "Addresses at which it stood before: each becomes a page that leads here.";
+    moved_from Texts "Earlier addresses of the post: each becomes a page that redirects here.";
 }

@@ -72,7 +72,7 @@ derived! {
     Year "year" Number "The year of its date.",
     Month "month" Number "The month of its date, 1 to 12.",
     Day "day" Number "The day of its date, 1 to 31.",
-    Summary "summary" Text "The text that stands for it in lists." ["excerpt", "description", "teaser", "abstract"],
+    Summary "summary" Text "The summary in lists." ["excerpt", "description", "teaser", "abstract"],
     Image "image" Text "Its image, as written." ["picture", "cover", "thumbnail"],
     Words "words" Number "How many words its text has." ["wordcount"],
     Minutes "minutes" Number "How many minutes it takes to read, at 220 words a minute, at least 1.",

@@ -108,7 +108,7 @@ pub const TABLES: &[(&str, &str)] = &[
     ),
     (
         "related",
-        "The list of related posts under each post; there is none without this table.",
+        "The list of related posts under each post. Posts have no such list without this table.",
     ),
     (
         "related.weigh",
