@@ -146,7 +146,7 @@ The page /~tabulae/ tries queries. Ctrl-C ends it.")]
   tabulae query \"from posts where tag = 'lime'\" --format template   the loop to paste
   tabulae query \"from posts where tag = 'lime' and year = 2026\" --explain
   tabulae query - < newest.txt                                     the query of a file
-docs/queries.md goes from the first query to the last.")]
+docs/reference/queries.md goes from the first query to the last.")]
     Query(QueryArgs),
     /// Explains one post: state, fields, lists, related posts, and where each comes from
     #[command(after_help = "Examples:
@@ -192,7 +192,7 @@ docs/queries.md goes from the first query to the last.")]
   tabulae audit                       what is worth a look, by kind
   tabulae audit --allow single-post-term     the same without terms that are used once
   tabulae audit --deny all            exit 1 if anything is found
-docs/diagnostics.md explains each code; [audit] in tabulae.toml sets levels for every command.")]
+docs/reference/diagnostics.md explains each code; [audit] in tabulae.toml sets levels for every command.")]
     Audit(AuditArgs),
     /// Fills the placeholders in HTML pages that another program made
     #[command(after_help = "Examples:
@@ -201,7 +201,7 @@ docs/diagnostics.md explains each code; [audit] in tabulae.toml sets levels for 
 A placeholder is two comments; what is between them is replaced, and nothing else:
   <!-- tabulae query \"from posts limit 5\" -->
   <!-- tabulae end -->
-docs/weave.md lists what a placeholder can ask for. In posts and pages `build` fills them.")]
+docs/how-to/lists-in-finished-pages.md lists what a placeholder can ask for. In posts and pages `build` fills them.")]
     Weave {
         /// The folder of the pages
         #[arg(value_name = "DIR")]
