@@ -135,7 +135,7 @@ fn every_piece_of_settings_builds() {
         "docs/reference/feeds.md",
         "docs/how-to/lists-beside-other-pages.md",
         "docs/reference/diagnostics.md",
-        "docs/how-to/keep-a-blog-in-order.md",
+        "docs/reference/commands.md",
     ] {
         for block in blocks(path).iter().filter(|block| block.info == "toml") {
             let site = demo();
@@ -315,11 +315,12 @@ fn is_shown(text: &str, shown: &str) -> bool {
 #[case::finished_pages("docs/how-to/lists-in-finished-pages.md", true, 3)]
 #[case::beside("docs/how-to/lists-beside-other-pages.md", false, 3)]
 #[case::publish("docs/how-to/publish-by-ci.md", true, 1)]
-#[case::in_order("docs/how-to/keep-a-blog-in-order.md", true, 3)]
+#[case::commands("docs/reference/commands.md", true, 3)]
 #[case::two_categories("docs/how-to/two-categories.md", false, 1)]
 #[case::series("docs/how-to/series.md", false, 1)]
 #[case::several_authors("docs/how-to/several-authors.md", false, 1)]
 #[case::leave_out("docs/how-to/leave-a-post-out.md", false, 1)]
+#[case::likeness("docs/explanation/likeness-by-hand.md", false, 1)]
 #[case::other_content("docs/how-to/other-content.md", false, 1)]
 fn a_page_is_followed(#[case] path: &str, #[case] on_example: bool, #[case] commands: usize) {
     let site = Site::empty();
@@ -376,7 +377,7 @@ fn every_diagnostic_is_explained() {
 /// The reference, made of the tables that the program itself reads.
 fn reference() -> String {
     let mut text = String::from(
-        "# Reference\n\nThis page is made of the tables that the program reads: every key of `tabulae.toml`, every entry of\nfront matter, every derived field, every word of the theme. [settings.md](settings.md) shows the keys at\nwork.\n\n## tabulae.toml\n",
+        "# Reference\n\nThis page is made of the tables that the program reads: every key of `tabulae.toml`, every entry of\nfront matter, every derived field, every word of the theme. [Settings](settings.md) shows the keys at\nwork.\n\n## tabulae.toml\n",
     );
     let cell = |text: &str| text.replace('|', "\\|");
     for (table, about) in TABLES {

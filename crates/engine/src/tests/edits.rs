@@ -432,6 +432,34 @@ fn nothing_is_made_where_nothing_changed() {
     assert_eq!(report.posts, 3);
 }
 
+/// All texts but one have the word `weir`. Once that one has it too, the word weighs less in all of them, so that
+/// each likeness changes. No list does, as only two posts each share a tag.
+#[rstest]
+#[case::pages_without_likeness_stay("{{ near.title }}", 1)]
+#[case::pages_with_likeness_are_made_again("{{ near.likeness }}", 6)]
+fn an_edit_that_changes_each_likeness_and_no_list(#[case] shown: &str, #[case] rendered: usize) {
+    let settings =
+        "[related]\nquery = \"from posts where likeness > 0 order by likeness desc limit 1\"\n";
+    let template = format!(
+        "{{% extends \"base.html\" %}}{{% block main %}}{{{{ post.content }}}}{{% for near in related %}}{shown}{{% endfor %}}{{% endblock %}}"
+    );
+    let mut bench = Bench::new(settings).with("templates/post.html", &template);
+    let post = |number: usize, words: &str| {
+        let tag = number / 2;
+        format!(
+            "---\ntitle: T{number}\ndate: 2026-01-0{number}\ntags: [t{tag}]\n---\nSummary.\n\nOwn{number} {words}.\n"
+        )
+    };
+    for number in 2..8 {
+        let words = if number == 4 { "lock" } else { "weir lock" };
+        bench = bench.with(&format!("posts/p{number}.md"), &post(number, words));
+    }
+    bench.sound();
+    bench.sources.write("posts/p4.md", post(4, "weir lock"));
+    assert_eq!(bench.sound().rendered, rendered);
+    bench.after_edit("posts/p4.md", Some(&post(4, "weir")));
+}
+
 #[test]
 fn a_damaged_memory_is_as_if_it_were_deleted() {
     let mut bench = super::small();
