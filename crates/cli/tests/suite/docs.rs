@@ -321,6 +321,7 @@ fn is_shown(text: &str, shown: &str) -> bool {
 #[case::several_authors("docs/how-to/several-authors.md", false, 1)]
 #[case::leave_out("docs/how-to/leave-a-post-out.md", false, 1)]
 #[case::likeness("docs/explanation/likeness-by-hand.md", false, 1)]
+#[case::move_feeds("docs/how-to/move-feeds.md", false, 1)]
 #[case::other_content("docs/how-to/other-content.md", false, 1)]
 fn a_page_is_followed(#[case] path: &str, #[case] on_example: bool, #[case] commands: usize) {
     let site = Site::empty();
