@@ -1,5 +1,7 @@
 //! The block tags of a template: which one is not closed, or is closed by another.
 
+use std::collections::BTreeSet;
+
 use tabulae_core::source::Span;
 
 use super::limits::tag;
@@ -60,6 +62,20 @@ pub(super) fn unclosed(text: &str) -> Option<Unclosed<'_>> {
     }
     let (word, span) = open.pop()?;
     Some(Unclosed::AtTheEnd { word, span })
+}
+
+/// Returns the names that tags of a template may bind: of loops, values that are set, macros and imports.
+pub(super) fn bound_names(text: &str) -> BTreeSet<&str> {
+    let binds = ["for", "set", "macro", "with", "import", "from", "call"];
+    let tags = tags(text).filter(|(word, ..)| binds.contains(word));
+    let names = tags.flat_map(|(word, content, _)| {
+        let content = match content.split_once(" in ") {
+            Some((names, _)) if word == "for" => names,
+            _ => content,
+        };
+        content.split(|c: char| !c.is_alphanumeric() && c != '_')
+    });
+    names.filter(|name| !name.is_empty()).collect()
 }
 
 /// Returns true if a text in quotes is not closed before the template ends.

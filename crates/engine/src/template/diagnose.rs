@@ -8,11 +8,12 @@ use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::query::fields::FIELDS;
 use tabulae_core::source::{Location, Source, Span};
 
-use super::blocks::{Unclosed, extended, has_open_quote, unclosed};
+use super::blocks::{Unclosed, bound_names, extended, has_open_quote, unclosed};
 use super::data::RenderData;
 use super::filters::FILTERS;
 use super::functions::FUNCTIONS;
 use super::objects::{CONTENT, TERM_NAMES};
+use super::paths::{paths, start_of_path};
 use super::query_error::QueryError;
 use super::scope::{ArchiveScope, PageScope, PagerScope, Scope, SiteScope, TermScope};
 use super::theme::BUILT_IN;
@@ -40,7 +41,8 @@ pub(crate) fn diagnose(error: &Error, data: &RenderData, post: Option<PostId>) -
         .cloned()
         .unwrap_or_else(|| Source::new(name, innermost.template_source().unwrap_or("")));
     let span = span_of(innermost, &text);
-    let expression = text.text().get(span.start..span.end).unwrap_or_default();
+    let start = start_of_path(text.text(), span.start);
+    let expression = text.text().get(start..span.end).unwrap_or_default();
     let location = if text.text().is_empty() {
         Location::top_of(name)
     } else {
@@ -160,11 +162,8 @@ fn explain(error: &Error, failed: Failed<'_>, data: &RenderData) -> Diagnostic {
         post,
         ..
     } = failed;
-    let location = failed.location;
+    let location = failed.location.clone();
     let detail = error.detail().unwrap_or_default();
-    if let Some(name) = undefined_name(detail) {
-        return undefined(name, location, post, data);
-    }
     if detail.ends_with(GOT_NONE) && !operand.is_empty() {
         let of_post = of_post(operand, post);
         let message =
@@ -174,8 +173,13 @@ fn explain(error: &Error, failed: Failed<'_>, data: &RenderData) -> Diagnostic {
         ));
     }
     let message = match error.kind() {
-        ErrorKind::UndefinedError => return undefined(expression, location, post, data),
+        ErrorKind::UndefinedError => {
+            return undefined(undefined_value(&failed, data), location, post, data);
+        }
         _ if let Some(name) = extends_itself(expression, data) => return cycle(name, location),
+        ErrorKind::InvalidOperation if let Some(value) = unknown_value(&failed, data) => {
+            return undefined(value, location, post, data);
+        }
         ErrorKind::UnknownFilter => {
             let name = identifier(expression);
             let known = FILTERS.iter().map(|(name, _)| *name).chain(ENGINE_FILTERS);
@@ -320,11 +324,58 @@ fn in_quotes(expression: &str) -> Option<&str> {
     expression.split(['\'', '"']).nth(1)
 }
 
-/// Returns the value that is undefined. The engine tells it between backquotes in its message and nowhere else; a
-/// test holds that it does. Without it, the whole expression is named.
-fn undefined_name(detail: &str) -> Option<&str> {
-    let (before, _) = detail.split_once("` is undefined")?;
-    before.rsplit('`').next()
+/// Returns the first value in the failed part of which a name is unknown, such as `post.imge`.
+fn unknown_value<'a>(failed: &Failed<'a>, data: &RenderData) -> Option<&'a str> {
+    let bound = bound_names(failed.source.text());
+    let is_unknown = |path: &&str| match path.rsplit_once('.') {
+        _ if path.ends_with(']') => false,
+        Some((object, name)) => !names_of(object, data).contains(&name),
+        None => !names_of("", data).contains(path) && !bound.contains(path),
+    };
+    values(failed).into_iter().find(is_unknown)
+}
+
+/// Returns the value that is undefined: the first with an unknown name, else the first with an index, else the first
+/// name, which other pages have. The template engine names the value only in a message, and a message is no interface.
+fn undefined_value<'a>(failed: &Failed<'a>, data: &RenderData) -> &'a str {
+    let values = values(failed);
+    let indexed = || values.iter().copied().find(|value| value.ends_with(']'));
+    let first = || {
+        let first = values.first().copied().unwrap_or(failed.expression);
+        first.split('.').next().unwrap_or(first)
+    };
+    let unknown = unknown_value(failed, data).or_else(indexed);
+    unknown.unwrap_or_else(first)
+}
+
+/// Words of expressions and tags that are no values.
+const KEYWORDS: [&str; 16] = [
+    "and", "or", "not", "in", "is", "if", "else", "true", "false", "none", "extends", "include",
+    "import", "ignore", "missing", "defined",
+];
+
+/// The names of `loop` between `{% for … %}` and `{% endfor %}`.
+const LOOP: [&str; 10] = [
+    "index",
+    "index0",
+    "revindex",
+    "revindex0",
+    "first",
+    "last",
+    "length",
+    "depth",
+    "previtem",
+    "nextitem",
+];
+
+/// Returns the values that the failed part reads, such as `post.image` and `post.tags[0]`.
+fn values<'a>(failed: &Failed<'a>) -> Vec<&'a str> {
+    let filters = FILTERS.iter().map(|(name, _)| *name).chain(ENGINE_FILTERS);
+    let filters: Vec<&str> = filters.collect();
+    let mut values = paths(failed.operand);
+    values.extend(paths(failed.expression));
+    values.retain(|value| !filters.contains(value) && !KEYWORDS.contains(value));
+    values
 }
 
 fn with_nearest<'a>(
@@ -393,6 +444,7 @@ fn names_of<'a>(object: &str, data: &'a RenderData) -> Vec<&'a str> {
     let words = tabulae_core::settings::WORDS.iter();
     match object {
         "" => Scope::NAMES.iter().copied().chain(["loop"]).collect(),
+        "loop" => LOOP.to_vec(),
         "site" => SiteScope::NAMES.to_vec(),
         "page" => PageScope::NAMES.to_vec(),
         "archive" => ArchiveScope::NAMES.to_vec(),

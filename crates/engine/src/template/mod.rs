@@ -20,6 +20,7 @@ mod loads;
 mod memo;
 mod objects;
 mod parts;
+mod paths;
 mod queries;
 mod query_error;
 mod scope;

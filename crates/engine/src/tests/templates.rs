@@ -204,7 +204,7 @@ fn what_does_not_fit_is_an_error_at_its_place(#[case] value: &str, #[case] messa
 #[case::in_a_part("once('parts/menu.html', current=page.link_)", "`page` has no `link_`")]
 #[case::to_the_engines_own("range(numbr)", "there is no `numbr` here")]
 #[case::in_a_sum("page.numbr + 1", "`page` has no `numbr`")]
-#[case::as_a_place("site.title[numbr]", "there is no `site.title[...]`")]
+#[case::as_a_place("site.title[numbr]", "there is no `numbr` here")]
 fn an_unknown_name_is_an_error_wherever_it_is_handed_in(
     #[case] value: &str,
     #[case] message: &str,
