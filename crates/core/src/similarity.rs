@@ -280,14 +280,23 @@ impl Index {
         ties: bool,
         filter: impl Fn(PostId) -> bool,
     ) -> Vec<(PostId, Score)> {
+        let hits = self.top_k(this, wanted, ties, filter).into_iter();
+        hits.map(|hit| (PostId(hit.doc.0), hit.score)).collect()
+    }
+
+    fn top_k(
+        &self,
+        this: PostId,
+        k: usize,
+        with_ties: bool,
+        filter: impl Fn(PostId) -> bool,
+    ) -> Vec<Hit> {
         let search = Search {
             query: Doc(this.0),
-            k: wanted,
-            with_ties: ties,
+            k,
+            with_ties,
         };
-        let hits = self.index.top_k(search, |Doc(post)| filter(PostId(post)));
-        let hits = hits.into_iter();
-        hits.map(|hit| (PostId(hit.doc.0), hit.score)).collect()
+        self.index.top_k(search, |Doc(post)| filter(PostId(post)))
     }
 }
 
@@ -301,13 +310,7 @@ impl Index {
         filter: impl Fn(PostId) -> bool,
     ) -> BoundedHits {
         let k = wanted.saturating_add(SPARE);
-        let search = Search {
-            query: Doc(this.0),
-            k,
-            with_ties: false,
-        };
-        let hits = self.index.top_k(search, |Doc(post)| filter(PostId(post)));
-        BoundedHits::new(hits, k)
+        BoundedHits::new(self.top_k(this, k, false, filter), k)
     }
 
     /// Returns how far likeness can have moved since the texts of posts had other stems. No other post changed,

@@ -18,7 +18,7 @@ use crate::index::{Index, IndexedField};
 use crate::matrix::{Doc, Term};
 use crate::score::Score;
 use crate::top_k::{Hit, sort};
-use crate::vectors::term_frequency;
+use crate::vectors::{inverse_document_frequency, term_frequency};
 
 /// The number of documents that are best compared exactly, beside the edited ones. A few documents with a rare
 /// term drift much more than all others.
@@ -125,7 +125,7 @@ impl Index {
         let change = |(term, more): (Term, i64)| {
             let df = vectors.document_frequencies[term.at()];
             let before = u32::try_from(i64::from(df) - more).unwrap_or(0);
-            let idf = |df: u32| (self.docs.len() as f64 / f64::from(df.max(1))).ln_1p();
+            let idf = |df| inverse_document_frequency(self.docs.len(), df);
             (term, (idf(df) - idf(before)).abs())
         };
         more.into_iter().map(change).collect()

@@ -32,6 +32,11 @@ pub(crate) fn term_frequency(count: u16) -> f64 {
     known.unwrap_or_else(|| 1.0 + f64::from(count).ln())
 }
 
+/// Returns ln(1 + N / df), the weight of a term that df of N documents have, with df at least 1.
+pub(crate) fn inverse_document_frequency(documents: usize, df: u32) -> f64 {
+    (documents as f64 / f64::from(df.max(1))).ln_1p()
+}
+
 impl Vectors {
     /// Weights the terms by how many of the `indexed` documents have them. Takes time linear in
     /// the entries of the matrix.
@@ -42,9 +47,8 @@ impl Vectors {
                 document_frequencies[term.at()] += 1;
             }
         }
-        let documents = indexed.len() as f64;
         let each = document_frequencies.iter();
-        let idf = each.map(|df| (documents / f64::from((*df).max(1))).ln_1p());
+        let idf = each.map(|df| inverse_document_frequency(indexed.len(), *df));
         let mut vectors = Self {
             idf: idf.collect(),
             norms: Vec::new(),

@@ -126,8 +126,8 @@ fn address(text: &str) -> Result<Address, Unfit> {
 
 /// The address of something elsewhere, with scheme and host.
 fn elsewhere(text: &str, example: &str) -> Result<String, Unfit> {
-    let location = text.split(['?', '#']).next().unwrap_or_default();
-    match Address::parse(location) {
+    let address = text.split(['?', '#']).next().unwrap_or_default();
+    match Address::parse(address) {
         Some(_) => Ok(text.to_owned()),
         None => Err(not_absolute(
             text,

@@ -244,8 +244,8 @@ fn embedded(data: &RenderData, template: &str, text: &str) -> EmbeddedText {
 /// Returns the position of a text between quotes.
 fn in_quotes(template: &str, text: &str) -> Option<usize> {
     let between = |quote| template.find(&format!("{quote}{text}{quote}"));
-    let locations = ['"', '\''].into_iter().filter_map(between);
-    locations.min().map(|at| at + 1)
+    let quotes = ['"', '\''].into_iter().filter_map(between);
+    quotes.min().map(|at| at + 1)
 }
 
 fn parameter(value: &Value) -> Result<Parameter, Error> {
