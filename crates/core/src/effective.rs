@@ -272,11 +272,11 @@ pub fn as_object(tables: &[EffectiveTable], yields: &[String]) -> Json {
             (key.name.clone(), value)
         });
         let keys: Object<_, _> = keys.collect();
-        let location = table
+        let inner = table
             .name
             .iter()
-            .fold(&mut object, |location, step| &mut location[step]);
-        *location = Json::Object(keys);
+            .fold(&mut object, |inner, step| &mut inner[step]);
+        *inner = Json::Object(keys);
     }
     json!({ "settings": object, "yields": yields })
 }

@@ -211,11 +211,8 @@ struct Digits<'a> {
 }
 
 impl Digits<'_> {
-    fn number(&mut self, locations: usize) -> Result<i16, DateError> {
-        let (digits, rest) = self
-            .rest
-            .split_at_checked(locations)
-            .ok_or(DateError::Form)?;
+    fn number(&mut self, length: usize) -> Result<i16, DateError> {
+        let (digits, rest) = self.rest.split_at_checked(length).ok_or(DateError::Form)?;
         if !digits.bytes().all(|b| b.is_ascii_digit()) {
             return Err(DateError::Form);
         }

@@ -432,8 +432,8 @@ fn reference() -> String {
         );
     }
     text.push_str("\n## [words]\n\n| word | English | where |\n|---|---|---|\n");
-    for (name, word, location) in WORDS {
-        let _ = writeln!(text, "| `{name}` | {word} | {location} |");
+    for (name, word, shown_on) in WORDS {
+        let _ = writeln!(text, "| `{name}` | {word} | {shown_on} |");
     }
     text
 }

@@ -277,7 +277,7 @@ impl PostText {
 #[derive(Debug)]
 pub(super) struct Texts {
     all: String,
-    locations: Vec<Option<(u32, u32)>>,
+    ranges: Vec<Option<(u32, u32)>>,
 }
 
 impl Texts {
@@ -288,15 +288,15 @@ impl Texts {
             all.push_str(text);
             (start, number(all.len()))
         };
-        let locations = posts
+        let ranges = posts
             .iter()
             .map(|post| which.of(post).map(&mut append))
             .collect();
-        Self { all, locations }
+        Self { all, ranges }
     }
 
     pub(super) fn get(&self, id: PostId) -> Option<&str> {
-        let (start, end) = self.locations[id.0 as usize]?;
+        let (start, end) = self.ranges[id.0 as usize]?;
         Some(&self.all[start as usize..end as usize])
     }
 }

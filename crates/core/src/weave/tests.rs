@@ -8,12 +8,12 @@ use crate::diagnostic::Code;
 fn asks(html: &str) -> Vec<String> {
     let read = Page::read("a.html", html.as_bytes());
     assert_eq!(read.diagnostics, [], "{html}");
-    let locations = read
+    let placeholders = read
         .output
         .map(|page| page.placeholders)
         .unwrap_or_default();
-    let asks = locations.iter().map(|location| {
-        let ask = &location.ask;
+    let asks = placeholders.iter().map(|placeholder| {
+        let ask = &placeholder.ask;
         let mut said = match &ask.what {
             What::Query(query) => format!("query {}", query.text()),
             What::Related(of) => match of {

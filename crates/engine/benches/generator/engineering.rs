@@ -121,9 +121,9 @@ impl<'a> Post<'a> {
             }
             roll => {
                 let rank = if roll < 80 {
-                    let location = self.dice.flattened_zipf(TOPIC_WORDS, 20.0);
+                    let topic_rank = self.dice.flattened_zipf(TOPIC_WORDS, 20.0);
                     // A topic's words lie anywhere in the vocabulary but among the commonest.
-                    500 + (self.topic * 7_919 + location * 61) % (VOCABULARY - 500)
+                    500 + (self.topic * 7_919 + topic_rank * 61) % (VOCABULARY - 500)
                 } else {
                     self.dice.flattened_zipf(VOCABULARY, 8.0)
                 };

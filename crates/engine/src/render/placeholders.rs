@@ -68,10 +68,10 @@ impl<'a> Filler<'a> {
 
     /// Returns the texts of a page's placeholders, in order. One with an error is empty.
     pub(crate) fn texts(&self, host: Host<'_>, diagnostics: &mut Diagnostics) -> Vec<String> {
-        let texts = host.page.placeholders.iter().map(|location| {
+        let texts = host.page.placeholders.iter().map(|placeholder| {
             let made = self
-                .made(host, &location.ask, location.span, diagnostics)
-                .and_then(|made| self.text(host, &location.ask, made));
+                .made(host, &placeholder.ask, placeholder.span, diagnostics)
+                .and_then(|made| self.text(host, &placeholder.ask, made));
             made.unwrap_or_else(|found| {
                 diagnostics.extend(found);
                 String::new()
