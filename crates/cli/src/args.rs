@@ -146,7 +146,7 @@ The page /~tabulae/ tries queries. Ctrl-C ends it.")]
   tabulae query \"from posts where tag = 'lime'\" --format template   the loop to paste
   tabulae query \"from posts where tag = 'lime' and year = 2026\" --explain
   tabulae query - < newest.txt                                     the query of a file
-docs/reference/queries.md goes from the first query to the last.")]
+docs/site/guides/reference/queries.md goes from the first query to the last.")]
     Query(QueryArgs),
     /// Explains one post: state, fields, lists, related posts, and where each comes from
     #[command(after_help = "Examples:
@@ -192,7 +192,7 @@ docs/reference/queries.md goes from the first query to the last.")]
   tabulae audit                       what is worth a look, by kind
   tabulae audit --allow single-post-term     the same without terms that are used once
   tabulae audit --deny all            exit 1 if anything is found
-docs/reference/diagnostics.md explains each code; [audit] in tabulae.toml sets levels for every command.")]
+docs/site/guides/reference/diagnostics.md explains each code; [audit] in tabulae.toml sets levels for every command.")]
     Audit(AuditArgs),
     /// Fills the placeholders in HTML pages that another program made
     #[command(after_help = "Examples:
@@ -201,7 +201,7 @@ docs/reference/diagnostics.md explains each code; [audit] in tabulae.toml sets l
 A placeholder is two comments; what is between them is replaced, and nothing else:
   <!-- tabulae query \"from posts limit 5\" -->
   <!-- tabulae end -->
-docs/how-to/lists-in-finished-pages.md lists what a placeholder can ask for. In posts and pages `build` fills them.")]
+docs/site/guides/how-to/lists-in-finished-pages.md lists what a placeholder can ask for. In posts and pages `build` fills them.")]
     Weave {
         /// The folder of the pages
         #[arg(value_name = "DIR")]
@@ -232,11 +232,12 @@ docs/how-to/lists-in-finished-pages.md lists what a placeholder can ask for. In 
   tabulae settings --format json      the same for a program
 The built-in archives and feed are among them, and what they yield to.")]
     Settings,
-    /// Prints the JSON Schema of tabulae.toml, for editors
+    /// Prints the JSON Schema of tabulae.toml, of front matter, or of a command's JSON
     #[command(after_help = "Examples:
   tabulae schema > tabulae.schema.json      then, as the first line of tabulae.toml:
                                             #:schema ./tabulae.schema.json
-  tabulae schema front-matter               that of a post's front matter")]
+  tabulae schema front-matter               that of a post's front matter
+  tabulae schema query                      that of `tabulae query --format json`")]
     Schema {
         /// Of what
         #[arg(value_enum, default_value = "settings", value_name = "WHAT")]
@@ -383,6 +384,22 @@ pub(crate) enum SchemaOf {
     Settings,
     /// The front matter of a post
     FrontMatter,
+    /// audit --format json
+    Audit,
+    /// build --format json
+    Build,
+    /// diff --format json
+    Diff,
+    /// settings --format json
+    EffectiveSettings,
+    /// explain --format json
+    Explain,
+    /// query --format json
+    Query,
+    /// terms --format json
+    Terms,
+    /// weave --format json
+    Weave,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]

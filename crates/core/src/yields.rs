@@ -57,6 +57,7 @@ impl Settings {
                 feed.query.clone_from(&query);
             }
         }
+        self.yield_undated();
         self.yield_to_alike();
         self.yield_addresses(claims);
         self.yield_feed(claims);
@@ -68,6 +69,34 @@ impl Settings {
         let names: Vec<String> = sets.iter().map(|set| name_text(&set.name)).collect();
         let text = format!("from {}", names.join(", "));
         (sets.len() < self.content.len()).then(|| EmbeddedText::command_line(&text))
+    }
+
+    /// Leaves out the built-in archive by year and the built-in feed if no content set is dated: both would be
+    /// empty.
+    fn yield_undated(&mut self) {
+        if self.content.iter().any(|set| set.dated) {
+            return;
+        }
+        let yields = &mut self.yields;
+        let mut leave_out = |what: &str, name: &str| {
+            yields.push(format!(
+                "the built-in {what} `{name}` is left out: no content set is dated"
+            ));
+        };
+        self.archives.retain(|archive| {
+            let is_by_year = archive.by.as_ref().is_some_and(|by| by.node == "year");
+            let stays = !(archive.inherited.whole && is_by_year);
+            if !stays {
+                leave_out("archive", &archive.name);
+            }
+            stays
+        });
+        self.feeds.retain(|feed| {
+            if feed.inherited.whole {
+                leave_out("feed", &feed.name);
+            }
+            !feed.inherited.whole
+        });
     }
 
     /// Leaves out built-in archives that are split as one of the settings is, over the same posts.
@@ -265,6 +294,7 @@ mod tests {
     #[case::the_same_by("[archive.topics]\nby = \"tags\"\n", &[], "journal / -; CATEGORIES; YEARS; topics /topics/{tags}/ -", &["the built-in archive `tags` is left out: [archive.topics] is split by `tag` as well"])]
     #[case::the_same_by_of_all("[archive.topics]\nby = \"tag\"\nquery = \"from posts order by title\"\n", &[], "journal / -; CATEGORIES; YEARS; topics /topics/{tag}/ -", &["the built-in archive `tags` is left out: [archive.topics] is split by `tag` as well"])]
     #[case::the_same_by_of_some("[archive.topics]\nby = \"tag\"\nquery = \"where year = 2026\"\n", &[], "journal / -; TAGS; CATEGORIES; YEARS; topics /topics/{tag}/ -", &[])]
+    #[case::none_is_dated("[content.pots]\ndated = false\n[content.posts]\ndated = false\n", &[], "journal / -; TAGS; CATEGORIES", &["the built-in archive `years` is left out: no content set is dated", "the built-in feed `atom` is left out: no content set is dated"])]
     #[case::the_first_of_some("[archive.topics]\nby = \"tag\"\nquery = \"limit 3\"\n", &[], "journal / -; TAGS; CATEGORIES; YEARS; topics /topics/{tag}/ -", &[])]
     fn built_in_archives_stay_unless_something_has_their_place(
         #[case] text: &str,
@@ -303,6 +333,8 @@ mod tests {
     #[case::the_journals_none("[archive.journal]\nfeeds = []\n", &[], "")]
     #[case::the_journal_moves("[archive.journal]\nlink = \"/journal/\"\n", &[], "atom /atom.xml T")]
     #[case::no_journal("[archive.journal]\nenabled = false\n", &[], "atom /atom.xml T")]
+    #[case::no_dates("[content.posts]\ndated = false\n", &[], "")]
+    #[case::no_dates_but_written("[content.posts]\ndated = false\n[feed.atom]\n", &[], "atom /atom.xml T")]
     fn the_built_in_feed_stays_unless_something_has_its_place(
         #[case] text: &str,
         #[case] claims: &[&str],
@@ -353,9 +385,8 @@ mod tests {
         for archive in &settings.archives {
             assert_eq!(archive.query.as_ref().map(EmbeddedText::text), query);
         }
-        assert_eq!(
-            settings.feeds[0].query.as_ref().map(EmbeddedText::text),
-            query
-        );
+        for feed in &settings.feeds {
+            assert_eq!(feed.query.as_ref().map(EmbeddedText::text), query);
+        }
     }
 }

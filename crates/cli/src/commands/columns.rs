@@ -65,7 +65,12 @@ impl<'a> Columns<'a> {
         let message = format!("no post has a field `{unknown}`");
         let terms = catalogue.term_tables().iter();
         let terms = terms.map(|table| table.field.name.as_str());
-        let known: Vec<&str> = DERIVED.into_iter().chain(terms).chain(own).collect();
+        let mut known = Vec::new();
+        for name in DERIVED.into_iter().chain(terms).chain(own) {
+            if !known.contains(&name) {
+                known.push(name);
+            }
+        }
         let diagnostic = Diagnostic::error(Code::InvalidUsage, location, message);
         Err(Box::new(diagnostic.suggest(unknown, known)))
     }

@@ -2,9 +2,10 @@
 
 use std::io::{self, Write as _};
 
-use clap::CommandFactory;
+use clap::{CommandFactory, ValueEnum};
 use clap_complete::{Shell, generate};
 use clap_mangen::Man;
+use serde_json::{Map, Value, json};
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::schema;
 use tabulae_core::source::Source;
@@ -18,9 +19,26 @@ pub(super) fn schema(of: SchemaOf) -> Status {
     let schema = match of {
         SchemaOf::Settings => schema::settings(),
         SchemaOf::FrontMatter => schema::front_matter(),
+        _ => output_schema(of),
     };
     let text = serde_json::to_string_pretty(&schema).unwrap_or_default();
     ui::print(&format!("{text}\n"))
+}
+
+/// Returns the JSON Schema (draft 7) of what a command prints with `--format json`.
+fn output_schema(of: SchemaOf) -> Value {
+    let outputs: Map<String, Value> =
+        serde_json::from_str(include_str!("outputs.json")).expect("an object of schemas");
+    let name = of.to_possible_value().expect("a value that can be typed");
+    let mut schema = outputs[name.get_name()].clone();
+    let command = name.get_help().map(ToString::to_string);
+    schema["title"] = json!(format!("tabulae {}", command.unwrap_or_default()));
+    schema["$schema"] = json!("http://json-schema.org/draft-07/schema#");
+    schema["definitions"] = ["diagnostics", "addresses"]
+        .into_iter()
+        .map(|shared| (shared.to_owned(), outputs[shared].clone()))
+        .collect();
+    schema
 }
 
 pub(super) fn completions(shell: Shell) -> Status {

@@ -124,7 +124,7 @@ fn show_plan(args: &Args, text: &str, plan: &QueryPlan, took: Duration) -> Shown
             "access_path": plan.access_path,
             "candidates": plan.candidates,
             "predicates": predicates.collect::<Value>(),
-            "posts": plan.posts,
+            "found": plan.posts,
             "milliseconds": milliseconds,
         }));
     }

@@ -1,14 +1,10 @@
 //! Every example of the README and of docs/ is run on the example site.
 
-use std::fmt::Write as _;
 use std::fs;
 use std::path::Path;
 
 use rstest::rstest;
 use tabulae_core::diagnostic::Code;
-use tabulae_core::post::{ENTRIES, EntryHolds};
-use tabulae_core::query::fields::FIELDS;
-use tabulae_core::settings::{Holds, KEYS, TABLES, WORDS};
 
 use crate::site::Site;
 
@@ -18,7 +14,7 @@ struct Block {
     text: String,
 }
 
-fn read(path: &str) -> String {
+pub(crate) fn read(path: &str) -> String {
     let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
     fs::read_to_string(root.join(path)).unwrap_or_else(|error| panic!("{path}: {error}"))
 }
@@ -58,7 +54,10 @@ fn demo() -> Site {
 fn every_query_gives_what_is_said_of_it() {
     let site = demo();
     let mut run = 0;
-    let pages = ["docs/reference/queries.md", "docs/explanation/likeness.md"];
+    let pages = [
+        "docs/site/guides/reference/queries.md",
+        "docs/site/guides/explanation/likeness.md",
+    ];
     for block in pages.iter().flat_map(|page| blocks(page)) {
         let mut words = block.info.split_whitespace();
         if words.next() != Some("query") {
@@ -102,7 +101,10 @@ fn words_of(command: &str) -> Vec<&str> {
 fn every_command_line_prints_what_is_shown() {
     let site = demo();
     let mut run = 0;
-    let pages = ["docs/reference/queries.md", "docs/explanation/likeness.md"];
+    let pages = [
+        "docs/site/guides/reference/queries.md",
+        "docs/site/guides/explanation/likeness.md",
+    ];
     for block in pages.iter().flat_map(|page| blocks(page)) {
         let Some(line) = block.text.strip_prefix("$ tabulae ") else {
             continue;
@@ -129,13 +131,13 @@ fn every_piece_of_settings_builds() {
     let mut built = 0;
     for path in [
         "README.md",
-        "docs/reference/settings.md",
-        "docs/reference/queries.md",
-        "docs/explanation/likeness.md",
-        "docs/reference/feeds.md",
-        "docs/how-to/lists-beside-other-pages.md",
-        "docs/reference/diagnostics.md",
-        "docs/reference/commands.md",
+        "docs/site/guides/reference/settings.md",
+        "docs/site/guides/reference/queries.md",
+        "docs/site/guides/explanation/likeness.md",
+        "docs/site/guides/reference/feeds.md",
+        "docs/site/guides/how-to/lists-beside-other-pages.md",
+        "docs/site/guides/reference/diagnostics.md",
+        "docs/site/guides/reference/commands.md",
     ] {
         for block in blocks(path).iter().filter(|block| block.info == "toml") {
             let site = demo();
@@ -166,8 +168,8 @@ fn every_template_builds() {
     let mut built = 0;
     for path in [
         "README.md",
-        "docs/reference/templates.md",
-        "docs/reference/queries.md",
+        "docs/site/guides/reference/templates.md",
+        "docs/site/guides/reference/queries.md",
     ] {
         for block in blocks(path)
             .iter()
@@ -310,19 +312,19 @@ fn is_shown(text: &str, shown: &str) -> bool {
 /// Follows a page from its start to its end: writes the files that it shows, runs its commands,
 /// and compares what they print, and what files then hold.
 #[rstest]
-#[case::new_blog("docs/tutorial/new-blog.md", false, 4)]
-#[case::existing_blog("docs/tutorial/existing-blog.md", false, 5)]
-#[case::finished_pages("docs/how-to/lists-in-finished-pages.md", true, 3)]
-#[case::beside("docs/how-to/lists-beside-other-pages.md", false, 3)]
-#[case::publish("docs/how-to/publish-by-ci.md", true, 1)]
-#[case::commands("docs/reference/commands.md", true, 3)]
-#[case::two_categories("docs/how-to/two-categories.md", false, 1)]
-#[case::series("docs/how-to/series.md", false, 1)]
-#[case::several_authors("docs/how-to/several-authors.md", false, 1)]
-#[case::leave_out("docs/how-to/leave-a-post-out.md", false, 1)]
-#[case::likeness("docs/explanation/likeness-by-hand.md", false, 1)]
-#[case::move_feeds("docs/how-to/move-feeds.md", false, 1)]
-#[case::other_content("docs/how-to/other-content.md", false, 1)]
+#[case::new_blog("docs/site/guides/tutorial/new-blog.md", false, 4)]
+#[case::existing_blog("docs/site/guides/tutorial/existing-blog.md", false, 5)]
+#[case::finished_pages("docs/site/guides/how-to/lists-in-finished-pages.md", true, 3)]
+#[case::beside("docs/site/guides/how-to/lists-beside-other-pages.md", false, 3)]
+#[case::publish("docs/site/guides/how-to/publish-by-ci.md", true, 1)]
+#[case::commands("docs/site/guides/reference/commands.md", true, 3)]
+#[case::two_categories("docs/site/guides/how-to/two-categories.md", false, 1)]
+#[case::series("docs/site/guides/how-to/series.md", false, 1)]
+#[case::several_authors("docs/site/guides/how-to/several-authors.md", false, 1)]
+#[case::leave_out("docs/site/guides/how-to/leave-a-post-out.md", false, 1)]
+#[case::likeness("docs/site/guides/explanation/likeness-by-hand.md", false, 1)]
+#[case::move_feeds("docs/site/guides/how-to/move-feeds.md", false, 1)]
+#[case::other_content("docs/site/guides/how-to/other-content.md", false, 1)]
 fn a_page_is_followed(#[case] path: &str, #[case] on_example: bool, #[case] commands: usize) {
     let site = Site::empty();
     if on_example {
@@ -356,9 +358,54 @@ fn a_page_is_followed(#[case] path: &str, #[case] on_example: bool, #[case] comm
     assert_eq!(run, commands);
 }
 
+/// The information behind a fence is not shown to readers: the paragraph above it names the file.
+#[test]
+fn every_file_is_named_in_the_text() {
+    let mut files = 0;
+    for page in guides() {
+        let text = read(&page);
+        for (above, rest) in text
+            .match_indices("\n```")
+            .map(|(at, _)| text.split_at(at + 1))
+        {
+            let info = rest.lines().next().unwrap_or_default();
+            let Some((_, file)) = info.split_once(' ') else {
+                continue;
+            };
+            if file.starts_with('=') || info.starts_with("````") {
+                continue;
+            }
+            let name = format!("`{}`", file.trim_start_matches("this="));
+            let paragraph = above.trim_end().rsplit("\n\n").next();
+            assert!(
+                paragraph.is_some_and(|text| text.contains(&name)),
+                "{page}: {info}"
+            );
+            files += 1;
+        }
+    }
+    assert!(files > 30, "{files}");
+}
+
+/// The paths of all guides below the repository.
+fn guides() -> Vec<String> {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let folder = "docs/site/guides";
+    let mut guides = Vec::new();
+    for group in fs::read_dir(root.join(folder)).expect("a folder") {
+        let group = group.expect("an entry").file_name();
+        let group = format!("{folder}/{}", group.to_string_lossy());
+        for guide in fs::read_dir(root.join(&group)).expect("a folder") {
+            let guide = guide.expect("an entry").file_name();
+            guides.push(format!("{group}/{}", guide.to_string_lossy()));
+        }
+    }
+    guides
+}
+
 #[test]
 fn every_diagnostic_is_explained() {
-    let page = read("docs/reference/diagnostics.md");
+    let page = read("docs/site/guides/reference/diagnostics.md");
     let sections: Vec<&str> = page.split("\n## ").skip(1).collect();
     let names: Vec<&str> = sections
         .iter()
@@ -373,112 +420,6 @@ fn every_diagnostic_is_explained() {
         let more = texts.next().unwrap_or_default();
         assert!(more.len() > 20, "{section}");
     }
-}
-
-/// The reference, made of the tables that the program itself reads.
-fn reference() -> String {
-    let mut text = String::from(
-        "# Reference\n\nThis page is made of the tables that the program reads: every key of `tabulae.toml`, every entry of\nfront matter, every derived field, every word of the theme. [Settings](settings.md) shows the keys at\nwork.\n\n## tabulae.toml\n",
-    );
-    let cell = |text: &str| text.replace('|', "\\|");
-    for (table, about) in TABLES {
-        if *table == "words" {
-            continue;
-        }
-        let _ = write!(
-            text,
-            "\n### [{table}]\n\n{about}\n\n| key | holds | default | |\n|---|---|---|---|\n"
-        );
-        for key in KEYS.iter().filter(|key| key.table == *table) {
-            let default = match key.default {
-                None => "must be there".to_owned(),
-                Some("") => String::new(),
-                Some(default) if is_value(default) => format!("`{default}`"),
-                Some(default) => default.to_owned(),
-            };
-            let _ = writeln!(
-                text,
-                "| `{}` | {} | {} | {} |",
-                key.name,
-                holds(key.holds),
-                cell(&default),
-                cell(key.about)
-            );
-        }
-    }
-    text.push_str("\n## Front matter\n\n| entry | holds | |\n|---|---|---|\n");
-    for entry in ENTRIES {
-        let holds = match entry.holds {
-            EntryHolds::Text => "text",
-            EntryHolds::Date => "date",
-            EntryHolds::Flag => "true or false",
-            EntryHolds::Texts => "list of texts, or one text split at commas",
-        };
-        let _ = writeln!(
-            text,
-            "| `{}` | {holds} | {} |",
-            entry.name,
-            cell(entry.about)
-        );
-    }
-    text.push_str("\n## Derived fields\n\n| field | kind | |\n|---|---|---|\n");
-    for field in FIELDS {
-        let kind = field.kind.article();
-        let _ = writeln!(
-            text,
-            "| `{}` | {kind} | {} |",
-            field.name,
-            cell(field.about)
-        );
-    }
-    text.push_str("\n## [words]\n\n| word | English | where |\n|---|---|---|\n");
-    for (name, word, shown_on) in WORDS {
-        let _ = writeln!(text, "| `{name}` | {word} | {shown_on} |");
-    }
-    text
-}
-
-/// Returns true if a default is a TOML value, and no sentence.
-fn is_value(default: &str) -> bool {
-    default.starts_with('{') || serde_json::from_str::<serde_json::Value>(default).is_ok()
-}
-
-fn holds(holds: Holds) -> String {
-    let words = |words: &[&str]| {
-        let words: Vec<String> = words.iter().map(|word| format!("`\"{word}\"`")).collect();
-        words.join(", ")
-    };
-    match holds {
-        Holds::Text => "text".to_owned(),
-        Holds::Flag => "true or false".to_owned(),
-        Holds::Count => "number of at least 1".to_owned(),
-        Holds::Weight => "number of at least 0".to_owned(),
-        Holds::Query => "query".to_owned(),
-        Holds::Pattern => "link, with variables".to_owned(),
-        Holds::Link => "link".to_owned(),
-        Holds::LinkOrFalse => "link, or false".to_owned(),
-        Holds::TextOrFalse => "text, or false".to_owned(),
-        Holds::Address => "absolute address".to_owned(),
-        Holds::Word(known) => words(known),
-        Holds::Texts => "list of texts".to_owned(),
-        Holds::Words(known) => format!("list of {}", words(known)),
-        Holds::Codes => "list of [codes](diagnostics.md)".to_owned(),
-        Holds::Table => "table".to_owned(),
-    }
-}
-
-/// With `TABULAE_WRITE_REFERENCE` set the page is written, to be looked at.
-#[test]
-fn the_reference_is_what_the_program_reads() {
-    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/reference/keys.md");
-    if std::env::var_os("TABULAE_WRITE_REFERENCE").is_some() {
-        fs::write(&path, reference()).expect("written");
-    }
-    let kept = fs::read_to_string(&path).expect("docs/reference/keys.md");
-    assert!(
-        kept == reference(),
-        "docs/reference/keys.md is not up to date"
-    );
 }
 
 #[test]

@@ -30,8 +30,9 @@ const TOKENS: [(&str, &[&str]); 6] = [
 ];
 
 fn grammar() -> BTreeMap<String, Rule> {
-    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/reference/grammar.md");
-    let text = fs::read_to_string(path).expect("docs/reference/grammar.md");
+    let path =
+        Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/site/guides/reference/grammar.md");
+    let text = fs::read_to_string(path).expect("docs/site/guides/reference/grammar.md");
     let text = text.split("```ebnf\n").nth(1).expect("rules");
     let text = text.split("```").next().expect("rules");
     let lines = text

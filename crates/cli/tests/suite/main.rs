@@ -7,6 +7,7 @@ mod diff;
 mod doc_links;
 mod docs;
 mod explain;
+mod generated_docs;
 mod grammar;
 mod init;
 mod killed;

@@ -385,7 +385,9 @@ fn with_nearest<'a>(
 ) -> Diagnostic {
     match did_you_mean(name, known) {
         Some(help) => diagnostic.help(help),
-        None => diagnostic.help("docs/reference/templates.md lists what templates know"),
+        None => {
+            diagnostic.help("docs/site/guides/reference/templates.md lists what templates know")
+        }
     }
 }
 
@@ -428,7 +430,7 @@ fn undefined(shown: &str, location: Location, post: Option<&str>, data: &RenderD
     match (object, name) {
         ("", "loop") => diagnostic.help("it is known between {% for … %} and {% endfor %}"),
         ("", name) if known.contains(&name) => diagnostic.help(format!(
-            "`{name}` is known on other pages; docs/reference/templates.md says on which"
+            "`{name}` is known on other pages; docs/site/guides/reference/templates.md says on which"
         )),
         _ if item.is_some() => with_nearest(diagnostic, name, None),
         (_, name) => with_nearest(

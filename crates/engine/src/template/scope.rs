@@ -1,5 +1,5 @@
 //! The values that templates see by name beside posts and terms, each as a table for lookups and for hints.
-//! docs/reference/templates.md describes them.
+//! docs/site/guides/reference/templates.md describes them.
 
 use std::sync::Arc;
 
@@ -101,7 +101,7 @@ mod tests {
     use crate::template::filters::FILTERS;
     use crate::template::functions::FUNCTIONS;
 
-    const GUIDE: &str = include_str!("../../../../docs/reference/templates.md");
+    const GUIDE: &str = include_str!("../../../../docs/site/guides/reference/templates.md");
 
     /// The names that a paragraph of the guide gives in backquotes, but for those of what its values hold.
     #[rstest]

@@ -243,11 +243,11 @@ fn a_field_that_this_post_lacks_is_handed_in_as_nothing() {
 #[case::outside_of_a_loop("loop.index", "it is known between {% for … %} and {% endfor %}")]
 #[case::on_other_pages(
     "post.title",
-    "`post` is known on other pages; docs/reference/templates.md says on which"
+    "`post` is known on other pages; docs/site/guides/reference/templates.md says on which"
 )]
 #[case::never_the_same(
     "query('limit 1').title",
-    "docs/reference/templates.md lists what templates know"
+    "docs/site/guides/reference/templates.md lists what templates know"
 )]
 #[case::a_place_in_a_list(
     "site.lists[99]",

@@ -1,0 +1,143 @@
+//! What commands print as JSON, held to the schemas that the program prints, by a validator that is not ours.
+
+#![allow(clippy::unwrap_used, reason = "a test fails where it unwraps")]
+#![allow(missing_docs, reason = "a test")]
+
+use std::collections::BTreeSet;
+use std::path::Path;
+use std::process::Command;
+
+use rstest::rstest;
+use serde_json::{Value, json};
+
+fn printed(folder: &Path, words: &[&str]) -> Value {
+    let program = tabulae_checks::program().unwrap();
+    let output = Command::new(program)
+        .args(words)
+        .current_dir(folder)
+        .output()
+        .unwrap();
+    serde_json::from_slice(&output.stdout).unwrap()
+}
+
+/// The example site, built; then a post with a near-duplicate tag came, and another one became a draft.
+fn site() -> tempfile::TempDir {
+    let folder = tempfile::tempdir().unwrap();
+    let run = |words: &[&str]| {
+        let program = tabulae_checks::program().unwrap();
+        let status = Command::new(program)
+            .args(words)
+            .current_dir(folder.path())
+            .status();
+        assert!(status.unwrap().success());
+    };
+    run(&["demo", ".", "--quiet"]);
+    let post = folder.path().join("posts/2026/2026-03-01-new.md");
+    std::fs::write(
+        post,
+        "---\ntitle: New\ntags: [Limes, masonry]\n---\nText.\n",
+    )
+    .unwrap();
+    let herons = folder
+        .path()
+        .join("posts/2026/2026-04-18-two-young-herons.md");
+    let text = std::fs::read_to_string(&herons).unwrap();
+    std::fs::write(herons, text.replacen("---\n", "---\ndraft: true\n", 1)).unwrap();
+    std::fs::write(folder.path().join("out/page.html"), "<p>By hand.</p>").unwrap();
+    folder
+}
+
+/// Returns the members that `value` has at the places of the schema, by path.
+fn members(value: &Value, at: &str, found: &mut BTreeSet<String>) {
+    match value {
+        Value::Object(object) => {
+            for (name, value) in object {
+                found.insert(format!("{at}.{name}"));
+                members(value, &format!("{at}.{name}"), found);
+            }
+        }
+        Value::Array(items) => items.iter().for_each(|item| members(item, at, found)),
+        _ => {}
+    }
+}
+
+/// Returns the members that a schema describes, by path.
+fn described(schema: &Value, root: &Value, at: &str, found: &mut BTreeSet<String>) {
+    if let Some(place) = schema["$ref"].as_str() {
+        let place = root.pointer(place.trim_start_matches('#')).unwrap();
+        return described(place, root, at, found);
+    }
+    for (name, schema) in schema["properties"].as_object().into_iter().flatten() {
+        found.insert(format!("{at}.{name}"));
+        described(schema, root, &format!("{at}.{name}"), found);
+    }
+    if schema["items"].is_object() {
+        described(&schema["items"], root, at, found);
+    }
+}
+
+/// Each command's JSON is valid by its schema, and describes no member that the command never prints, but the
+/// changed ids in feeds, of which the site has none.
+#[rstest]
+#[case::audit("audit", &["audit"])]
+#[case::build("build", &["build|--dry-run"])]
+#[case::diff("diff", &["diff"])]
+#[case::settings("effective-settings", &["settings"])]
+#[case::explain("explain", &["explain|masons-marks|--in|tags"])]
+#[case::query("query", &["query|where tag = 'lime'", "query||--by|year", "query|where tag = 'lime'|--explain", "query||--fields|title,hours"])]
+#[case::terms("terms", &["terms|--write-notes"])]
+#[case::weave("weave", &["weave|out"])]
+fn json_is_as_its_schema_says(#[case] of: &str, #[case] commands: &[&str]) {
+    let site = site();
+    let schema = printed(site.path(), &["schema", of]);
+    assert!(jsonschema::draft7::meta::is_valid(&schema));
+    let mut met = BTreeSet::new();
+    for command in commands {
+        let words: Vec<&str> = command.split('|').collect();
+        members(&valid(site.path(), &schema, &words), "", &mut met);
+    }
+    let mut all = BTreeSet::new();
+    described(&schema, &schema, "", &mut all);
+    let missing: Vec<&String> = all
+        .difference(&met)
+        .filter(|path| !path.contains("diagnostics.") && !path.contains("feed_ids."))
+        .collect();
+    assert_eq!(missing, Vec::<&String>::new());
+}
+
+/// Returns what a command prints as JSON.
+fn valid(folder: &Path, schema: &Value, command: &[&str]) -> Value {
+    let object = printed(folder, &[command, &["--format", "json"]].concat());
+    if let Err(error) = jsonschema::draft7::validate(schema, &object) {
+        panic!("{command:?}: {error}\n{object:#}");
+    }
+    object
+}
+
+#[rstest]
+#[case::no_command_line("weave", &["weave"])]
+#[case::no_such_post("explain", &["explain", "nothing"])]
+#[case::no_such_field("query", &["query", "where tagg = 'lime'"])]
+#[case::no_site("build", &["-C", "assets", "build"])]
+#[case::no_folder("weave", &["weave", "nowhere"])]
+fn errors_are_as_the_schema_says(#[case] of: &str, #[case] command: &[&str]) {
+    let site = site();
+    let schema = printed(site.path(), &["schema", of]);
+    let object = valid(site.path(), &schema, command);
+    assert_eq!(object["diagnostics"][0]["severity"], "error");
+}
+
+#[test]
+fn a_schema_rejects_what_it_does_not_describe() {
+    let site = site();
+    let schema = printed(site.path(), &["schema", "weave"]);
+    let valid = json!({ "looked_at": 1, "diagnostics": [] });
+    assert!(jsonschema::draft7::is_valid(&schema, &valid));
+    for wrong in [
+        json!({ "looked_at": -1, "diagnostics": [] }),
+        json!({ "other": 1, "diagnostics": [] }),
+        json!({ "diagnostics": [{ "severity": "error" }] }),
+    ] {
+        assert!(!jsonschema::draft7::is_valid(&schema, &wrong), "{wrong}");
+    }
+}
