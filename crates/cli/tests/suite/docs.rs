@@ -20,7 +20,10 @@ pub(crate) fn read(path: &str) -> String {
 }
 
 fn blocks(path: &str) -> Vec<Block> {
-    let text = read(path);
+    blocks_of(&read(path))
+}
+
+fn blocks_of(text: &str) -> Vec<Block> {
     let mut blocks = Vec::new();
     let mut open: Option<Block> = None;
     for line in text.lines() {
@@ -372,10 +375,10 @@ fn every_file_is_named_in_the_text() {
             let Some((_, file)) = info.split_once(' ') else {
                 continue;
             };
-            if file.starts_with('=') || info.starts_with("````") {
-                continue;
-            }
-            let name = format!("`{}`", file.trim_start_matches("this="));
+            let name = format!(
+                "`{}`",
+                file.trim_start_matches("this=").trim_start_matches('=')
+            );
             let paragraph = above.trim_end().rsplit("\n\n").next();
             assert!(
                 paragraph.is_some_and(|text| text.contains(&name)),
@@ -401,6 +404,52 @@ fn guides() -> Vec<String> {
         }
     }
     guides
+}
+
+/// Writes the files of blocks, runs their commands, and returns the last command's output with what is shown of it.
+fn follow(site: &Site, blocks: &[Block]) -> (String, String) {
+    let mut last = (String::new(), String::new());
+    for block in blocks {
+        if let Some((_, file)) = block.info.split_once(' ') {
+            site.write(file, &block.text);
+        }
+        if let Some((command, shown)) = block
+            .text
+            .strip_prefix("$ tabulae ")
+            .and_then(|text| text.split_once('\n'))
+        {
+            let run = site.run(&[words_of(command), vec!["--today", TODAY]].concat());
+            last = (run.err + &run.out, shown.to_owned());
+        }
+    }
+    last
+}
+
+/// The example of each diagnostic prints it, and nothing else is shown.
+#[test]
+fn every_diagnostic_has_an_example() {
+    // These need another process, bytes that are no text, or a broken disk.
+    let without = [Code::BuildLocked, Code::InvalidUtf8, Code::UnreadableFile];
+    let page = read("docs/site/guides/reference/diagnostics.md");
+    let (head, _) = page.split_once("\n## ").expect("sections");
+    let mut base = blocks_of(head);
+    base.retain(|block| block.info.contains(' '));
+    for (section, code) in page.split("\n## ").skip(1).zip(Code::ALL) {
+        let example = blocks_of(section);
+        if without.contains(&code) {
+            assert!(example.is_empty(), "{}", code.name());
+            continue;
+        }
+        let site = Site::empty();
+        follow(&site, &base);
+        let (printed, shown) = follow(&site, &example);
+        assert!(printed.contains(&shown), "{section}\n{printed}");
+        let marks = [format!("[{}]", code.name()), format!(" {}: ", code.name())];
+        assert!(
+            marks.iter().any(|mark| shown.contains(mark)),
+            "{section}\n{printed}"
+        );
+    }
 }
 
 #[test]

@@ -77,7 +77,7 @@ fn reference() -> String {
 const JSON_HEAD: &str = "---
 category: Reference
 tags: [commands, diagnostics]
-summary: What each command prints with `--format json`, and its JSON Schema
+summary: What each command prints with --format json, and its JSON Schema
 ---
 # JSON output
 

@@ -112,6 +112,24 @@ fn an_image_that_is_not_there() {
     );
 }
 
+/// No page is taken for an image, however near its address is.
+#[test]
+fn a_page_is_not_suggested_for_an_image() {
+    let bench = Bench::new("")
+        .with(
+            "posts/a.md",
+            "---\ndate: 2026-03-01\nimage: /2026/gate.jpg\n---\n\nA\n",
+        )
+        .with(
+            "posts/b.md",
+            "---\ndate: 2026-03-01\nslug: gate.jp\n---\n\nB\n",
+        );
+    assert_eq!(
+        bench.audit("missing-image", &mut Out::default()),
+        ["posts/a.md:3:8: `/2026/gate.jpg` leads nowhere: the site has no /2026/gate.jpg"]
+    );
+}
+
 #[test]
 fn a_path_in_the_sites_address_is_no_part_of_links() {
     let mut bench = Bench::new("").with("posts/a.md", &post("[b](/2026/b/) [c](/2026/c/)"));

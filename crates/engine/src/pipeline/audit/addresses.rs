@@ -158,6 +158,7 @@ impl Checker<'_> {
             OutputKind::Post(id) => catalogue.post(*id).path != own,
             _ => true,
         });
+        let others = others.filter(|made| is_image(&made.link.plain) == is_image(target));
         nearest(target, others.map(|made| made.link.plain.as_str())).map(str::to_owned)
     }
 }
