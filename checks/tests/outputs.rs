@@ -1,4 +1,4 @@
-//! What commands print as JSON, held to the schemas that the program prints, by a validator that is not ours.
+//! The JSON of each command is valid by the schema that the program prints, as a validator that is not ours reads it.
 
 #![allow(clippy::unwrap_used, reason = "a test fails where it unwraps")]
 #![allow(missing_docs, reason = "a test")]
