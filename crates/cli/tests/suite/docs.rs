@@ -327,6 +327,11 @@ fn is_shown(text: &str, shown: &str) -> bool {
 #[case::leave_out("docs/site/guides/how-to/leave-a-post-out.md", false, 1)]
 #[case::likeness("docs/site/guides/explanation/likeness-by-hand.md", false, 1)]
 #[case::move_feeds("docs/site/guides/how-to/move-feeds.md", false, 1)]
+#[case::popular_tags("docs/site/guides/how-to/popular-tags.md", false, 1)]
+#[case::posts_tagged("docs/site/guides/how-to/posts-tagged.md", false, 1)]
+#[case::other_posts("docs/site/guides/how-to/other-posts.md", false, 2)]
+#[case::comments("docs/site/guides/how-to/comments.md", false, 1)]
+#[case::search("docs/site/guides/how-to/search.md", false, 1)]
 #[case::other_content("docs/site/guides/how-to/other-content.md", false, 1)]
 fn a_page_is_followed(#[case] path: &str, #[case] on_example: bool, #[case] commands: usize) {
     let site = Site::empty();
