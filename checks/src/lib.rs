@@ -1,6 +1,6 @@
 //! Shared by the tests: the program that they run.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::process::Command;
 
 /// Builds the program as the test itself was built, and returns its path.
@@ -26,4 +26,25 @@ pub fn program() -> Result<PathBuf, String> {
         Ok(status) => Err(format!("cargo build ended with {status}")),
         Err(error) => Err(format!("cargo could not be run: {error}")),
     }
+}
+
+/// Copies a folder with all its files, but not what builds leave in it.
+///
+/// # Errors
+/// Where a file cannot be read or written.
+pub fn copy_site(from: &Path, to: &Path) -> std::io::Result<()> {
+    std::fs::create_dir_all(to)?;
+    for entry in std::fs::read_dir(from)? {
+        let entry = entry?;
+        let target = to.join(entry.file_name());
+        if entry.file_name() == "out" || entry.file_name() == ".tabulae" {
+            continue;
+        }
+        if entry.file_type()?.is_dir() {
+            copy_site(&entry.path(), &target)?;
+        } else {
+            std::fs::copy(entry.path(), target)?;
+        }
+    }
+    Ok(())
 }

@@ -21,6 +21,7 @@ pub(crate) struct World {
     driver: Child,
     driver_port: u16,
     pub(crate) site_port: u16,
+    pub(crate) documentation_port: u16,
     pub(crate) axe: Option<PathBuf>,
     _folder: TempDir,
 }
@@ -48,10 +49,13 @@ impl World {
             return Err(String::from_utf8_lossy(&built.stderr).into_owned());
         }
         many_posts(&site).map_err(|error| error.to_string())?;
+        let documentation = folder.path().join("documentation");
+        build_documentation(&program, &documentation)?;
         Ok(Self {
             driver,
             driver_port,
             site_port: serve(site.join("out"))?,
+            documentation_port: serve(documentation.join("out"))?,
             axe,
             _folder: folder,
         })
@@ -148,6 +152,22 @@ impl Drop for World {
     }
 }
 
+/// Builds the documentation's own site in a folder.
+fn build_documentation(program: &Path, folder: &Path) -> Result<(), String> {
+    let sources = Path::new(env!("CARGO_MANIFEST_DIR")).join("../docs/site");
+    tabulae_checks::copy_site(&sources, folder).map_err(|error| error.to_string())?;
+    let built = Command::new(program)
+        .arg("-C")
+        .arg(folder)
+        .arg("build")
+        .output()
+        .map_err(|error| error.to_string())?;
+    match built.status.success() {
+        true => Ok(()),
+        false => Err(String::from_utf8_lossy(&built.stderr).into_owned()),
+    }
+}
+
 /// The example site in a preview that runs until it is dropped.
 pub(crate) struct Previewed {
     child: Child,
@@ -208,6 +228,12 @@ pub(crate) struct Page {
 impl Page {
     pub(crate) async fn go(&self, path: &str) -> Result<(), Failed> {
         Ok(self.client.goto(&format!("{}{path}", self.root)).await?)
+    }
+
+    /// Goes to a page of the site at another port.
+    pub(crate) async fn go_at(&self, port: u16, path: &str) -> Result<(), Failed> {
+        let address = format!("http://127.0.0.1:{port}{path}");
+        Ok(self.client.goto(&address).await?)
     }
 
     /// Returns the value of an expression of JavaScript on the page.

@@ -47,6 +47,27 @@ const KINDS: [&str; 15] = [
     "/feeds/",
 ];
 
+/// Pages of the documentation: its home page, a group, a subject, long tables, and code.
+const DOCUMENTATION: [&str; 8] = [
+    "/",
+    "/how-to/",
+    "/subjects/",
+    "/subjects/queries/",
+    "/journal/",
+    "/reference/keys/",
+    "/reference/diagnostics/",
+    "/how-to/series/",
+];
+
+/// The pages to look at, each with the port of its site.
+fn all_pages(world: &World) -> impl Iterator<Item = (u16, &'static str)> {
+    let site = KINDS.iter().map(|path| (world.site_port, *path));
+    let documentation = DOCUMENTATION
+        .iter()
+        .map(|path| (world.documentation_port, *path));
+    site.chain(documentation)
+}
+
 const TITLES: &str = "[...document.querySelectorAll('.lines a')].map(a => a.textContent)";
 const SAID: &str = "document.querySelector('.find [role=status]').textContent";
 
@@ -151,8 +172,8 @@ fn without_script(world: &World) -> Result<(), Failed> {
 
 fn narrow(world: &World) -> Result<(), Failed> {
     world.look("/", NARROW, false, async |page: &Page| {
-        for path in KINDS {
-            page.go(path).await?;
+        for (port, path) in all_pages(world) {
+            page.go_at(port, path).await?;
             let wide = page
                 .eval("(e => [e.clientWidth >= 340, e.scrollWidth - e.clientWidth])(document.documentElement)")
                 .await?;
@@ -256,8 +277,8 @@ fn axe(world: &World, dark: bool) -> Result<(), Failed> {
     let engine = fs::read_to_string(engine)?;
     world.look("/", WIDE, dark, async |page: &Page| {
         let mut found = Vec::new();
-        for path in KINDS {
-            page.go(path).await?;
+        for (port, path) in all_pages(world) {
+            page.go_at(port, path).await?;
             let run = format!("(() => {{ {engine}; return axe.run().then(r => r.violations.map(v => v.id + ': ' + v.nodes.map(n => n.html).join(' | '))); }})()");
             if let Value::Array(violations) = page.eval(&run).await? {
                 found.extend(violations.iter().map(|violation| format!("{path} {violation}")));

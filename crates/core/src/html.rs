@@ -245,7 +245,7 @@ pub(crate) fn rewrite_srcset(set: &str, change: &mut dyn FnMut(&str) -> Option<S
 }
 
 /// Returns an attribute as HTML.
-pub(crate) fn attribute(name: &str, value: &str) -> String {
+pub fn attribute(name: &str, value: &str) -> String {
     let value = value.replace('&', "&amp;").replace('"', "&quot;");
     format!("{name}=\"{value}\"")
 }

@@ -59,7 +59,7 @@ fn values<'a>(html: &'a str, attribute: &str) -> Vec<&'a str> {
 
 /// A page without its blocks of code, in which quotes are as in tags.
 fn without_code(html: &str) -> String {
-    let mut parts = html.split("<pre>");
+    let mut parts = html.split("<pre ");
     let first = parts.next().unwrap_or_default();
     let rest = parts.map(|part| part.split_once("</pre>").map_or("", |(_, rest)| rest));
     std::iter::once(first).chain(rest).collect()

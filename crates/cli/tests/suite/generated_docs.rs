@@ -14,7 +14,7 @@ use crate::docs::read;
 /// The reference, made of the tables that the program itself reads.
 fn reference() -> String {
     let mut text = String::from(
-        "---\ncategory: Reference\ntags: [settings, front matter, queries]\nsummary: Every key, front matter key, field and word, made of the tables that the program reads\n---\n# Keys and fields\n\nThis page is made of the tables that the program reads: every key of `tabulae.toml`, every entry of\nfront matter, every derived field, every word of the theme. [Settings](settings.md) shows the keys at\nwork.\n\n## tabulae.toml\n",
+        "---\ncategory: Reference\ntags: [settings, front matter, queries]\nsummary: Every key, front matter key, field and word, made of the tables that the program reads\n---\n# Keys and fields\n\nThis page is made of the tables that the program reads: every key of `tabulae.toml`, every front\nmatter key, every derived field, every word of the theme. [Settings](settings.md) shows the keys at\nwork.\n\n## tabulae.toml\n",
     );
     let cell = |text: &str| text.replace('|', "\\|");
     for (table, about) in TABLES {
@@ -23,7 +23,7 @@ fn reference() -> String {
         }
         let _ = write!(
             text,
-            "\n### [{table}]\n\n{about}\n\n| key | holds | default | |\n|---|---|---|---|\n"
+            "\n### [{table}]\n\n{about}\n\n| key | holds | default | meaning |\n|---|---|---|---|\n"
         );
         for key in KEYS.iter().filter(|key| key.table == *table) {
             let default = match key.default {
@@ -42,7 +42,7 @@ fn reference() -> String {
             );
         }
     }
-    text.push_str("\n## Front matter\n\n| entry | holds | |\n|---|---|---|\n");
+    text.push_str("\n## Front matter\n\n| key | holds | meaning |\n|---|---|---|\n");
     for entry in ENTRIES {
         let holds = match entry.holds {
             EntryHolds::Text => "text",
@@ -57,7 +57,7 @@ fn reference() -> String {
             cell(entry.about)
         );
     }
-    text.push_str("\n## Derived fields\n\n| field | kind | |\n|---|---|---|\n");
+    text.push_str("\n## Derived fields\n\n| field | kind | meaning |\n|---|---|---|\n");
     for field in FIELDS {
         let kind = field.kind.article();
         let _ = writeln!(
@@ -107,7 +107,7 @@ fn json_reference() -> String {
             }
         };
         text += &head;
-        text += "\n| member | holds | |\n|---|---|---|\n";
+        text += "\n| member | holds | meaning |\n|---|---|---|\n";
         let inner = if schema["type"] == "array" {
             &schema["items"]
         } else {

@@ -80,7 +80,7 @@ fn article(page: &str) -> &str {
 )]
 #[case::block_of_code(
     "```\n<!-- tabulae query \"x\" -->\n```",
-    "<pre><code>&lt;!-- tabulae query \"x\" --&gt;\n</code></pre>"
+    "<pre tabindex=\"0\"><code>&lt;!-- tabulae query \"x\" --&gt;\n</code></pre>"
 )]
 #[case::another_comment("<!-- tabulaes query -->", "<!-- tabulaes query -->")]
 fn a_placeholder_of_a_post_is_filled(#[case] body: &str, #[case] expected: &str) {

@@ -6,7 +6,9 @@ use std::collections::VecDeque;
 
 use listener::Listener;
 use memchr::memchr;
-use pulldown_cmark::{CowStr, Event, HeadingLevel, Options, Parser, Tag, TagEnd, html};
+use pulldown_cmark::{
+    CodeBlockKind, CowStr, Event, HeadingLevel, Options, Parser, Tag, TagEnd, html,
+};
 use tabulae_core::html as core_html;
 use tabulae_core::post::{Body, Notes};
 use tabulae_core::template_tags;
@@ -130,6 +132,7 @@ impl<'a> Reading<'a, '_> {
             Event::Start(Tag::FootnoteDefinition(label)) => {
                 Some(Event::Start(Tag::FootnoteDefinition(note_id(&label))))
             }
+            Event::Start(Tag::CodeBlock(kind)) => Some(Event::Html(code_block(&kind).into())),
             Event::FootnoteReference(label) => Some(Event::FootnoteReference(note_id(&label))),
             event => Some(event),
         }
@@ -178,6 +181,22 @@ impl<'a> Reading<'a, '_> {
         }));
         self.ready.extend(inner);
         self.ready.push_back(Event::End(TagEnd::Heading(level)));
+    }
+}
+
+/// Returns the opening tags of a code block. It is in the order of the tab key, because long lines scroll, and
+/// who has no mouse scrolls what has the focus (WCAG 2.1.1).
+fn code_block(kind: &CodeBlockKind<'_>) -> String {
+    let language = match kind {
+        CodeBlockKind::Fenced(info) => info.split_whitespace().next(),
+        CodeBlockKind::Indented => None,
+    };
+    match language {
+        Some(language) => {
+            let class = core_html::attribute("class", &format!("language-{language}"));
+            format!("<pre tabindex=\"0\"><code {class}>")
+        }
+        None => "<pre tabindex=\"0\"><code>".to_owned(),
     }
 }
 
@@ -249,6 +268,19 @@ mod tests {
     #[case::title_kept("# Title\n\nx", "<h1 id=\"title\">Title</h1>\n<p>x</p>\n")]
     #[case::strike("~~x~~", "<p><del>x</del></p>\n")]
     #[case::more_is_gone("a\n\n<!-- more -->\n\nb", "<p>a</p>\n<p>b</p>\n")]
+    #[case::code(
+        "```rust x.rs\na < b\n```",
+        "<pre tabindex=\"0\"><code class=\"language-rust\">a &lt; b\n</code></pre>\n"
+    )]
+    #[case::indented_code("    a\n", "<pre tabindex=\"0\"><code>a\n</code></pre>\n")]
+    #[case::quoted_language(
+        "```\"><b>\n```",
+        "<pre tabindex=\"0\"><code class=\"language-&quot;><b>\"></code></pre>\n"
+    )]
+    #[case::code_in_a_list(
+        "- a\n\n      b\n",
+        "<ul>\n<li>\n<p>a</p>\n<pre tabindex=\"0\"><code>b\n</code></pre>\n</li>\n</ul>\n"
+    )]
     #[case::table(
         "|a|\n|-|\n|b|",
         "<table><thead><tr><th>a</th></tr></thead><tbody>\n<tr><td>b</td></tr>\n</tbody></table>\n"
