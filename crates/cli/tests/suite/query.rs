@@ -114,7 +114,7 @@ fn a_query_is_explained() {
                 { "predicate": "tag = 'lime'", "by_access_path": true, "posts": 2 },
                 { "predicate": "month = 4", "by_access_path": false, "posts": 1 },
             ],
-            "posts": 1,
+            "found": 1,
             "milliseconds": null,
             "diagnostics": [],
         })
