@@ -9,7 +9,7 @@ use tabulae_core::post::Include;
 use tabulae_core::time::{FORMS, WrittenDate, parse_date};
 use tabulae_engine::Workspace;
 
-/// Keeps the lists of a blog true: archives, overviews and feeds from front matter and queries.
+/// A static site generator for blogs: archives, related posts and feeds from front matter and queries
 #[derive(Debug, Clone, Parser)]
 #[command(name = "tabulae", version = env!("TABULAE_VERSION"), arg_required_else_help = true, after_help = EXAMPLES)]
 pub(crate) struct Args {
@@ -113,7 +113,7 @@ impl Args {
 const GLOBAL: &str = "Options of every command";
 
 const EXAMPLES: &str = "Examples:
-  tabulae demo towpath        the example site, built, with a word on what to look at
+  tabulae demo towpath        the example site, built
   tabulae init blog           a small site to start from
   tabulae -C blog build       writes the site to blog/out/
   tabulae -C blog query \"from posts where year = 2026 order by title\"";
@@ -124,8 +124,8 @@ pub(crate) enum Command {
     #[command(after_help = "Examples:
   tabulae build                             writes what changed to out/
   tabulae build --include drafts            with drafts, to look at them
-  tabulae build --dry-run                   says what would change and why, and writes nothing
-  tabulae build --verbose                   writes, and says of each file why
+  tabulae build --dry-run                   prints what would change and why, and writes nothing
+  tabulae build --verbose                   writes, and prints the reason of each file
   tabulae build --prune --dry-run           lists the files in out/ that no known build wrote
   tabulae build --deny feed-lost            writes nothing if a feed would be lost
   tabulae build --today 2026-03-01          as on that day, so that any build can be repeated")]
@@ -146,22 +146,22 @@ The page /~tabulae/ tries queries. Ctrl-C ends it.")]
   tabulae query \"from posts where tag = 'lime'\" --format template   the loop to paste
   tabulae query \"from posts where tag = 'lime' and year = 2026\" --explain
   tabulae query - < newest.txt                                     the query of a file
-docs/site/guides/reference/queries.md goes from the first query to the last.")]
+docs/site/guides/reference/queries.md has the language with examples.")]
     Query(QueryArgs),
     /// Explains one post: state, fields, lists, related posts, and where each comes from
     #[command(after_help = "Examples:
-  tabulae explain posts/lime.md            all that is known of it
+  tabulae explain posts/lime.md            everything about the post
   tabulae explain lime --in journal        why it is or is not in that archive
   tabulae explain lime --format json       for a program")]
     Explain {
         /// The post: its path, its slug or its link
         #[arg(value_hint = ValueHint::FilePath)]
         path: String,
-        /// Say only why it is or is not in this archive
+        /// Print only why it is or is not in this archive
         #[arg(long = "in", value_name = "ARCHIVE")]
         archive: Option<String>,
     },
-    /// Lists terms with their counts and dates, and those that look like one another
+    /// Lists terms with their counts and dates, and near-duplicates
     #[command(after_help = "Examples:
   tabulae terms                    all term fields
   tabulae terms tag                the tags, and pairs that are probably one
@@ -174,22 +174,21 @@ docs/site/guides/reference/queries.md goes from the first query to the last.")]
         #[arg(long)]
         write_notes: bool,
     },
-    /// Lists the addresses that readers would miss or find anew: feeds and pages lost, posts newly public
+    /// Lists what a build adds and removes for readers: posts newly public, pages and feeds lost
     ///
-    /// The site as it is now against the last build in out/, or against a list that was saved. `build` says the
+    /// Compares the sources with the last build in out/, or with a saved list of addresses. `build` prints the
     /// same in short.
     #[command(after_help = "Examples:
   tabulae diff                             against out/
   tabulae diff --save live.json            saves the addresses of the site as it is
   tabulae diff --against live.json --deny address-lost --deny feed-lost    exit 1 if any is lost")]
     Diff(DiffArgs),
-    /// Looks for errors and for what is worth a look: all that a build would complain of, and more
+    /// Reports everything that a build reports, and lints that need the whole site
     ///
-    /// What a build would not complain of: missing summaries, terms used once or spelt in two ways,
-    /// gaps, odd dates, posts in no archive, links and images that lead nowhere, feeds without
-    /// entries, files in out/ that no build made.
+    /// The lints: missing summaries, terms of one post or spelt in two ways, months without posts, implausible
+    /// dates, posts in no archive, broken links, missing images, empty feeds, files in out/ that no build made.
     #[command(after_help = "Examples:
-  tabulae audit                       what is worth a look, by kind
+  tabulae audit                       all diagnostics by code
   tabulae audit --allow single-post-term     the same without terms that are used once
   tabulae audit --deny all            exit 1 if anything is found
 docs/site/guides/reference/diagnostics.md explains each code; [audit] in tabulae.toml sets levels for every command.")]
@@ -210,15 +209,15 @@ docs/site/guides/how-to/lists-in-finished-pages.md lists what a placeholder can 
         #[arg(long)]
         check: bool,
     },
-    /// Makes a small site to start from
+    /// Writes a small site to start from
     #[command(after_help = "Examples:
   tabulae init blog          tabulae.toml, two posts and a page in blog/
-  tabulae init .             the same here; nothing that is there is overwritten")]
+  tabulae init .             the same here; no file is overwritten")]
     Init {
         /// The folder, new or without files of these names
         dir: PathBuf,
     },
-    /// Makes the example site and builds it
+    /// Writes the example site and builds it
     #[command(after_help = "Examples:
   tabulae demo towpath                   the example site, built in towpath/out/
   tabulae -C towpath preview --open      and in the browser, as you change it")]
@@ -230,7 +229,7 @@ docs/site/guides/how-to/lists-in-finished-pages.md lists what a placeholder can 
     #[command(after_help = "Examples:
   tabulae settings                    as TOML, ready to copy
   tabulae settings --format json      the same for a program
-The built-in archives and feed are among them, and what they yield to.")]
+The built-in archives and feed are included, with what they yield to.")]
     Settings,
     /// Prints the JSON Schema of tabulae.toml, of front matter, or of a command's JSON
     #[command(after_help = "Examples:
@@ -239,11 +238,11 @@ The built-in archives and feed are among them, and what they yield to.")]
   tabulae schema front-matter               that of a post's front matter
   tabulae schema query                      that of `tabulae query --format json`")]
     Schema {
-        /// Of what
+        /// The settings, front matter, or the command whose JSON it describes
         #[arg(value_enum, default_value = "settings", value_name = "WHAT")]
         of: SchemaOf,
     },
-    /// Prints a script that completes commands and options in a shell
+    /// Prints the completion script of a shell
     #[command(after_help = "Examples:
   tabulae completions bash > ~/.local/share/bash-completion/completions/tabulae
   tabulae completions zsh > ~/.zfunc/_tabulae       with ~/.zfunc in fpath
@@ -276,7 +275,7 @@ pub(crate) struct BuildArgs {
     /// Number of threads, instead of one for each processor
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1024))]
     pub(crate) jobs: Option<u16>,
-    /// Say what would change, and write nothing
+    /// Print what would change, and write nothing
     #[arg(long)]
     pub(crate) dry_run: bool,
     /// Replace files at outputs' addresses that no known build wrote
@@ -285,10 +284,10 @@ pub(crate) struct BuildArgs {
     /// Remove all other files that no known build wrote, and list them
     #[arg(long)]
     pub(crate) prune: bool,
-    /// Write each file to the disk before it is put in place, for a server that serves out/ itself
+    /// Flush each file to the disk before it gets its name, for a server that serves out/ itself
     #[arg(long)]
     pub(crate) sync: bool,
-    /// Say of each file that was written why
+    /// Print of each written file the reason
     #[arg(short, long)]
     pub(crate) verbose: bool,
     #[command(flatten)]
@@ -313,7 +312,7 @@ pub(crate) struct QueryArgs {
     /// Run it as from this post's page
     #[arg(long, value_name = "PATH", value_hint = ValueHint::FilePath)]
     pub(crate) this: Option<String>,
-    /// Show how it is run: access path, posts left after each predicate, time
+    /// Print how it is run: access path, posts left after each predicate, time
     #[arg(long, conflicts_with_all = ["by", "fields"])]
     pub(crate) explain: bool,
 }
@@ -321,7 +320,7 @@ pub(crate) struct QueryArgs {
 /// The lint levels of the command line, which come after those of `[audit]`.
 #[derive(Debug, Clone, Default, clap::Args)]
 pub(crate) struct LevelArgs {
-    /// Make warnings of this code errors, so that the exit is 1; `all` for every code
+    /// Make warnings of this code errors, so that the exit code is 1; `all` for every code
     #[arg(long, value_name = "CODE", value_parser = parse_denied)]
     deny: Vec<String>,
     /// Leave warnings of this code out
@@ -370,7 +369,7 @@ pub(crate) struct AuditArgs {
 
 #[derive(Debug, Clone, clap::Args)]
 pub(crate) struct PreviewArgs {
-    /// The port to begin with
+    /// The port; if it is taken, the next free one
     #[arg(long, value_name = "N", default_value_t = 8247, value_parser = clap::value_parser!(u16).range(1..))]
     pub(crate) port: u16,
     /// Open the browser

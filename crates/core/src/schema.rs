@@ -20,7 +20,7 @@ pub fn settings() -> Value {
     json!({
         "$schema": DRAFT,
         "title": "tabulae.toml",
-        "description": "The settings of a blog whose lists Tabulae keeps",
+        "description": "The settings of a site built by Tabulae",
         "type": "object",
         "properties": properties.into_iter().collect::<Map<_, _>>(),
         "additionalProperties": false,

@@ -10,6 +10,7 @@ use tabulae_core::query::fields::FIELDS;
 use tabulae_core::settings::{Holds, KEYS, TABLES, WORDS};
 
 use crate::docs::read;
+use crate::site::Site;
 
 /// The reference, made of the tables that the program itself reads.
 fn reference() -> String {
@@ -181,6 +182,56 @@ fn plural(schema: &serde_json::Value) -> String {
     }
 }
 
+const COMMAND_LINE_HEAD: &str = "---
+category: Reference
+tags: [commands]
+summary: Every command with its arguments, options and examples
+---
+# Command line
+
+This page is what `tabulae --help` and `tabulae COMMAND --help` print. The options of every command are listed once, at the
+end. [Commands](commands.md) shows what some of them print, [JSON output](json-output.md) what all print for programs.
+";
+
+/// The page of commands and options, made of the program's help.
+fn command_line() -> String {
+    let site = Site::empty();
+    let help = |words: &[&str]| site.run(words).sound().out.clone();
+    let program = help(&["--help"]);
+    let (_, commands) = program
+        .split_once("Commands:\n")
+        .expect("a list of commands");
+    let (commands, _) = commands.split_once("\n\n").expect("an end of the list");
+    // A line that goes on is indented further.
+    let names = commands
+        .lines()
+        .filter(|line| !line.starts_with("   "))
+        .filter_map(|line| line.split_whitespace().next())
+        .filter(|name| *name != "help");
+    let mut text = String::from(COMMAND_LINE_HEAD);
+    for name in names {
+        let of_command = help(&[name, "--help"]);
+        let (own, shared) = of_command
+            .split_once("Options of every command:\n")
+            .expect("options of every command");
+        let examples = shared.split_once("\n\n").map_or("", |(_, rest)| rest);
+        let _ = write!(text, "\n## tabulae {name}\n\n```\n{}\n```\n", own.trim());
+        if !examples.trim().is_empty() {
+            let _ = write!(text, "\n```\n{}\n```\n", examples.trim());
+        }
+    }
+    let (_, shared) = program
+        .split_once("Options of every command:\n")
+        .expect("options of every command");
+    let (shared, _) = shared.split_once("\n\n").expect("an end of the options");
+    let _ = write!(
+        text,
+        "\n## Options of every command\n\n```\n{}\n```\n",
+        shared.trim_end()
+    );
+    text
+}
+
 /// Returns true if a default is a TOML value, and no sentence.
 fn is_value(default: &str) -> bool {
     default.starts_with('{') || serde_json::from_str::<serde_json::Value>(default).is_ok()
@@ -214,6 +265,7 @@ fn holds(holds: Holds) -> String {
 #[rstest]
 #[case::keys("keys.md", &reference())]
 #[case::json("json-output.md", &json_reference())]
+#[case::command_line("command-line.md", &command_line())]
 fn generated_pages_are_up_to_date(#[case] page: &str, #[case] expected: &str) {
     let path = format!("docs/site/guides/reference/{page}");
     let file = Path::new(env!("CARGO_MANIFEST_DIR"))

@@ -225,7 +225,7 @@ keys! {
         nested Flag, Some("false"), "Whether `Waterway/Locks` also counts under `Waterway`.";
     }
     "audit" {
-        deny Codes, NOTHING, "Warnings of these codes are errors in every command, so that the exit is 1 and `build` writes nothing; \"all\" for every code.";
+        deny Codes, NOTHING, "Warnings of these codes are errors in every command, so that the exit code is 1 and `build` writes nothing; \"all\" for every code.";
         allow Codes, NOTHING, "Warnings of these codes are left out in every command.";
     }
 }
