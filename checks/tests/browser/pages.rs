@@ -17,6 +17,11 @@ pub(crate) const TESTS: &[(&str, bool, Test)] = &[
     ("the_search_page_looks_in_all_texts", false, search),
     ("without_a_script_nothing_is_lost", false, without_script),
     ("no_page_scrolls_sideways_at_360", false, narrow),
+    (
+        "a_list_without_dates_has_no_column_for_them",
+        false,
+        undated,
+    ),
     ("the_dark_scheme_has_light_ink_on_dark_paper", false, dark),
     ("ten_thousand_titles_are_filtered", false, many),
     ("no_page_asks_for_anything_outside", false, no_outside),
@@ -178,6 +183,32 @@ fn narrow(world: &World) -> Result<(), Failed> {
                 .eval("(e => [e.clientWidth >= 340, e.scrollWidth - e.clientWidth])(document.documentElement)")
                 .await?;
             assert_eq!(wide, json!([true, 0]), "{path}");
+        }
+        Ok(())
+    })
+}
+
+fn undated(world: &World) -> Result<(), Failed> {
+    world.look("/", WIDE, false, async |page: &Page| {
+        // The rows of a list, and the text beside their dates.
+        let lists = [
+            ("/fleet/", ".card", ".what", true),
+            ("/fleet/class/punt/", ".lines li", "a", true),
+            ("/journal/", ".card", ".what", false),
+            ("/2026/", ".lines li", "a", false),
+        ];
+        for (path, row, title, is_at_the_edge) in lists {
+            page.go(path).await?;
+            let left = |selector: &str| {
+                format!("document.querySelector('{selector}').getBoundingClientRect().left")
+            };
+            let distance = format!("{} - {}", left(&format!("{row} {title}")), left(row));
+            let distance = page.eval(&distance).await?.as_f64();
+            assert_eq!(
+                distance.map(|distance| distance < 1.0),
+                Some(is_at_the_edge),
+                "{path}"
+            );
         }
         Ok(())
     })
