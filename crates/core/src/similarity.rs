@@ -280,37 +280,39 @@ impl Index {
         ties: bool,
         filter: impl Fn(PostId) -> bool,
     ) -> Vec<(PostId, Score)> {
-        let hits = self.top_k(this, wanted, ties, filter).into_iter();
-        hits.map(|hit| (PostId(hit.doc.0), hit.score)).collect()
-    }
-
-    fn top_k(
-        &self,
-        this: PostId,
-        k: usize,
-        with_ties: bool,
-        filter: impl Fn(PostId) -> bool,
-    ) -> Vec<Hit> {
         let search = Search {
             query: Doc(this.0),
-            k,
-            with_ties,
+            k: wanted,
+            with_ties: ties,
         };
-        self.index.top_k(search, |Doc(post)| filter(PostId(post)))
+        let hits = (self.index).top_k(search, |Doc(post)| filter(PostId(post)));
+        let hits = hits.into_iter();
+        hits.map(|hit| (PostId(hit.doc.0), hit.score)).collect()
     }
 }
 
 impl Index {
     /// Returns the `wanted` posts most similar to `this` among those that `filter` accepts and a few more, with a
-    /// bound on all others. See [`Self::most_similar`] for the order.
+    /// bound on all others; with the drift since an edit if there was one. See [`Self::most_similar`] for the order.
     pub fn bounded_hits(
         &self,
         this: PostId,
         wanted: usize,
+        drift: Option<&Drift>,
         filter: impl Fn(PostId) -> bool,
     ) -> BoundedHits {
         let k = wanted.saturating_add(SPARE);
-        BoundedHits::new(self.top_k(this, k, false, filter), k)
+        let search = Search {
+            query: Doc(this.0),
+            k,
+            with_ties: false,
+        };
+        let filter = |Doc(post)| filter(PostId(post));
+        let hits = match drift {
+            Some(drift) => self.index.top_k_after(drift, search, filter),
+            None => self.index.top_k(search, filter),
+        };
+        BoundedHits::new(hits, k)
     }
 
     /// Returns how far likeness can have moved since the texts of posts had other stems. No other post changed,

@@ -13,10 +13,12 @@
 //! that search plus its drift.
 
 use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
-use crate::index::{Index, IndexedField};
+use crate::index::{Index, IndexedField, each_on_a_thread};
 use crate::matrix::{Doc, Term};
 use crate::score::Score;
+use crate::search::Search;
 use crate::top_k::{Hit, sort};
 use crate::vectors::{inverse_document_frequency, term_frequency};
 
@@ -39,13 +41,20 @@ pub struct Edited {
 #[derive(Debug)]
 pub struct Drift {
     edited: Vec<Doc>,
-    /// The indexed documents among the edited ones and those that drift most.
-    compared: Vec<Doc>,
+    /// The indexed documents among the edited ones and those that drift most, each with its scores with all
+    /// documents.
+    compared: Vec<(Doc, Vec<Score>)>,
     /// By document: the weighted distance of its unit vectors before and after.
     by_doc: Vec<f64>,
     /// The highest drift of all other documents.
     highest: f64,
+    /// The number of searches since.
+    searches: AtomicUsize,
 }
+
+/// The number of searches after an edit that compare all documents. The postings take about as long to build as
+/// twenty.
+const FEW_SEARCHES: usize = 10;
 
 /// The hits of a search, and a bound on all other documents.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -96,12 +105,19 @@ impl Index {
         let highest = moved.get(most).map_or(0.0, |doc| by_doc[doc.at()]);
         let edited = self.docs.iter().filter(|doc| is_edited(doc));
         let compared = moved.iter().take(most).chain(edited);
-        let compared = compared.copied().collect();
+        let compared: Vec<Doc> = compared.copied().collect();
+        let all: Vec<Doc> = (0u32..).map(Doc).take(by_doc.len()).collect();
+        let scores = each_on_a_thread(&compared, |doc| {
+            let hits = self.scores(*doc, &all).into_iter();
+            hits.map(|hit| hit.score).collect()
+        });
+        let compared = compared.into_iter().zip(scores).collect();
         Drift {
             edited: docs,
             compared,
             by_doc,
             highest,
+            searches: AtomicUsize::new(0),
         }
     }
 
@@ -153,11 +169,14 @@ impl Index {
         let units = (moved / Score::UNIT).ceil() + 2.0;
         let bound = Score::floor(f64::from(before.bound.units()) + units);
         let mut docs: Vec<Doc> = before.hits.iter().map(|hit| hit.doc).collect();
-        docs.extend(&drift.compared);
-        docs.sort_unstable();
-        docs.dedup();
-        docs.retain(|doc| filter(*doc));
+        let is_compared = |doc: &Doc| drift.compared.iter().any(|(other, _)| other == doc);
+        docs.retain(|doc| !is_compared(doc) && filter(*doc));
         let mut hits = self.scores(query, &docs);
+        let compared = drift.compared.iter().filter(|(doc, _)| filter(*doc));
+        hits.extend(compared.map(|(doc, scores)| Hit {
+            doc: *doc,
+            score: scores[query.at()],
+        }));
         hits.retain(|hit| hit.score > Score::ZERO);
         sort(&mut hits);
         let certain = hits.iter().take_while(|hit| hit.score > bound).count();
@@ -171,6 +190,23 @@ impl Index {
             hits,
             bound: bound.max(rest),
         })
+    }
+}
+
+impl Index {
+    /// Returns the same as [`Index::top_k`] after an edit, for documents of which [`Index::confirm`] does not
+    /// tell. The first few searches compare all documents, unless the postings are there.
+    pub fn top_k_after(
+        &self,
+        drift: &Drift,
+        search: Search,
+        filter: impl Fn(Doc) -> bool,
+    ) -> Vec<Hit> {
+        let before = drift.searches.fetch_add(1, Ordering::Relaxed);
+        match before < FEW_SEARCHES && !self.has_postings() {
+            true => self.top_k_by_comparing(search, filter),
+            false => self.top_k(search, filter),
+        }
     }
 }
 

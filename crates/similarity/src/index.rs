@@ -1,11 +1,11 @@
 //! The index of several fields; scores of pairs of documents and their breakdown.
 
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 use std::thread;
 
 use crate::matrix::{CountMatrix, Doc, Term};
 use crate::partitions::Partitions;
-use crate::postings::{Postings, Slot, Tier};
+use crate::postings::{Postings, Slot};
 use crate::score::Score;
 use crate::scratch::ScratchPool;
 use crate::vectors::Vectors;
@@ -37,18 +37,6 @@ pub struct Tuning<'a> {
     /// The number of documents beyond k whose exact scores give a threshold, as partial scores are not in the
     /// order of the exact ones.
     pub spare: usize,
-}
-
-impl Tuning<'_> {
-    /// Returns the highest document frequency of each tier but the last.
-    fn limits(self, vectors: &Vectors, documents: usize) -> Vec<u32> {
-        let tiers = self.tiers.iter();
-        let limit = |multiple: &f64| {
-            let most = multiple * (documents as f64).powi(2);
-            highest_frequency(&vectors.document_frequencies, most)
-        };
-        tiers.map(limit).collect()
-    }
 }
 
 impl Default for Tuning<'_> {
@@ -94,7 +82,6 @@ pub struct Contribution {
 #[derive(Debug)]
 pub(crate) struct IndexedField {
     pub(crate) vectors: Vectors,
-    pub(crate) postings: Postings,
     pub(crate) weight: f64,
     pub(crate) required: bool,
 }
@@ -106,8 +93,10 @@ pub struct Index {
     /// The indexed documents by slot: partition by partition, and in rising order within each.
     pub(crate) docs: Vec<Doc>,
     pub(crate) partitions: Option<Partitions>,
-    /// The last of the tiers.
-    pub(crate) last_tier: Tier,
+    /// See [`Tuning`].
+    pub(crate) tiers: Vec<f64>,
+    /// By field, the inverted index, built by the first search that needs it.
+    postings: OnceLock<Vec<Postings>>,
     /// The postings that are walked in the time in which two documents are compared, in the mean.
     pub(crate) comparison: usize,
     /// See [`Tuning`].
@@ -119,7 +108,7 @@ pub struct Index {
 impl Index {
     /// Indexes some documents, given in rising order. Any document of the matrices can be compared
     /// and searched for; only these are found. Takes time linear in the entries of all matrices, and
-    /// a thread for each field.
+    /// a thread for each field; so does the first search.
     ///
     /// # Panics
     /// If matrices have rows missing, or there are 2³² documents or more.
@@ -136,27 +125,20 @@ impl Index {
             .collect();
         let mut docs = docs;
         let partitions = Partitions::choose(&weighted, &mut docs);
-        let ends = match &partitions {
-            Some(partitions) => partitions.ends.clone(),
-            None => vec![Slot::new(docs.len())],
-        };
-        let postings = each_on_a_thread(&vectors, |vectors| {
-            Postings::new(vectors, &docs, &ends, tuning.limits(vectors, docs.len()))
-        });
-        let parts = fields.into_iter().zip(vectors).zip(postings);
+        let parts = fields.into_iter().zip(vectors);
         let fields: Vec<IndexedField> = parts
-            .map(|((field, vectors), postings)| IndexedField {
+            .map(|(field, vectors)| IndexedField {
                 vectors,
-                postings,
                 weight: field.weight,
                 required: field.required,
             })
             .collect();
-        let entries = fields.iter().map(|field| field.postings.len());
+        let entries = fields.iter().map(|field| field.vectors.postings());
         let mean_terms = entries.sum::<usize>().div_ceil(docs.len().max(1));
         Self {
             comparison: tuning.comparison + tuning.compared_term * mean_terms.max(1),
-            last_tier: Tier(tuning.tiers.len()),
+            tiers: tuning.tiers.to_vec(),
+            postings: OnceLock::new(),
             scanned: tuning.scanned.max(1),
             spare: tuning.spare,
             partitions,
@@ -164,6 +146,34 @@ impl Index {
             docs,
             scratch: ScratchPool::default(),
         }
+    }
+
+    /// Returns the inverted index of each field.
+    pub(crate) fn postings(&self) -> &[Postings] {
+        self.postings.get_or_init(|| {
+            let ends = match &self.partitions {
+                Some(partitions) => partitions.ends.clone(),
+                None => vec![Slot::new(self.docs.len())],
+            };
+            each_on_a_thread(&self.fields, |field| {
+                let vectors = &field.vectors;
+                Postings::new(vectors, &self.docs, &ends, self.limits(vectors))
+            })
+        })
+    }
+
+    /// Returns true if a search was made that built the inverted index.
+    pub(crate) fn has_postings(&self) -> bool {
+        self.postings.get().is_some()
+    }
+
+    /// Returns the highest document frequency of each tier but the last.
+    fn limits(&self, vectors: &Vectors) -> Vec<u32> {
+        let limit = |multiple: &f64| {
+            let most = multiple * (self.docs.len() as f64).powi(2);
+            highest_frequency(&vectors.document_frequencies, most)
+        };
+        self.tiers.iter().map(limit).collect()
     }
 
     /// Returns the score of two documents.
@@ -237,9 +247,11 @@ impl Index {
     #[must_use]
     pub fn sharing(&self, doc: Doc) -> Vec<Doc> {
         let mut slots: Vec<Slot> = Vec::new();
-        for field in self.fields.iter().filter(|field| field.weight > 0.0) {
-            for term in field.vectors.counts.row(doc).terms {
-                slots.extend(field.postings.of(*term).iter().map(|posting| posting.slot));
+        for (field, postings) in self.fields.iter().zip(self.postings()) {
+            if field.weight > 0.0 {
+                for term in field.vectors.counts.row(doc).terms {
+                    slots.extend(postings.of(*term).iter().map(|posting| posting.slot));
+                }
             }
         }
         let mut docs: Vec<Doc> = slots.into_iter().map(|slot| self.doc(slot)).collect();
@@ -259,7 +271,10 @@ impl Index {
 }
 
 /// Maps each item on a thread of its own; the results are in the order of the items.
-fn each_on_a_thread<T: Sync, R: Send>(items: &[T], work: impl Fn(&T) -> R + Sync) -> Vec<R> {
+pub(crate) fn each_on_a_thread<T: Sync, R: Send>(
+    items: &[T],
+    work: impl Fn(&T) -> R + Sync,
+) -> Vec<R> {
     let work = &work;
     thread::scope(|scope| {
         let items = items.iter();

@@ -113,11 +113,6 @@ impl Postings {
         postings
     }
 
-    /// Returns the number of entries of all lists.
-    pub(crate) fn len(&self) -> usize {
-        self.entries.len()
-    }
-
     /// Returns the list of a term.
     pub(crate) fn of(&self, term: Term) -> &[Posting] {
         &self.entries[self.starts[term.at()]..self.starts[term.at() + 1]]

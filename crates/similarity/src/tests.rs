@@ -356,6 +356,18 @@ proptest! {
                 prop_assert_eq!(confirmed.hits, after.top_k(search(query.0, k), accepted));
             }
         }
+        // The first of these compare all documents, the others build the postings.
+        let unsearched = index_of(&edited);
+        let drift = unsearched.drift(&earlier, compared);
+        prop_assert!(!unsearched.has_postings());
+        for query in docs(documents.len()) {
+            for with_ties in [false, true] {
+                let search = Search { query, k, with_ties };
+                let hits = unsearched.top_k_after(&drift, search, accepted);
+                prop_assert_eq!(hits, after.top_k(search, accepted));
+            }
+        }
+        prop_assert!(unsearched.has_postings());
     }
 }
 

@@ -64,6 +64,12 @@ impl Vectors {
         vectors
     }
 
+    /// Returns the number of entries of the indexed documents.
+    pub(crate) fn postings(&self) -> usize {
+        let frequencies = self.document_frequencies.iter();
+        frequencies.map(|df| *df as usize).sum()
+    }
+
     /// Returns the weight of a term by its count in a document.
     pub(crate) fn weight(&self, term: Term, count: u16) -> f64 {
         term_frequency(count) * self.idf[term.at()]

@@ -96,7 +96,8 @@ impl Query<Resolved> {
             let index = search.index;
             index.confirm(this, search.wanted, floor, hits, drift, &accepts)
         });
-        let find = || (search.index).bounded_hits(this, search.wanted, &accepts);
+        let drift = before.map(|(_, drift)| drift);
+        let find = || (search.index).bounded_hits(this, search.wanted, drift, &accepts);
         Some(confirmed.unwrap_or_else(find))
     }
 

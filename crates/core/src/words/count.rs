@@ -72,6 +72,9 @@ pub(super) fn is_of(by: CountedBy, counters: &[Counter]) -> bool {
 /// The number of the stem for all stop words during counting.
 pub(super) const STOP: u32 = 0;
 
+/// The bit in the number of a stem that is not a counter's own, but was known before.
+pub(super) const KNOWN: u32 = 1 << 31;
+
 /// Counts the words of some texts.
 pub(super) struct Counter {
     cutter: Cutter,
@@ -92,9 +95,8 @@ pub(super) struct Counter {
     ends: Vec<u32>,
     /// The counts of the stems of the current text; all 0 between texts, except for the stop words.
     counts: Vec<u32>,
-    /// The numbers here of the stems that were counted before, by theirs.
-    taken: Vec<Option<u32>>,
 }
+
 impl Counter {
     pub(super) fn new(language: &str) -> Self {
         Self {
@@ -107,25 +109,14 @@ impl Counter {
             words: Vec::new(),
             ends: Vec::new(),
             counts: vec![1],
-            taken: Vec::new(),
         }
     }
 
-    /// Takes over the counts of a text, by the numbers of `stems`.
-    pub(super) fn take(&mut self, counts: &[(u32, u32)], stems: &[Box<str>]) {
-        self.taken.resize(stems.len(), None);
-        for (stem, count) in counts {
-            let own = match self.taken[*stem as usize] {
-                Some(own) => own,
-                None => {
-                    let own = number(self.stems.insert_full(stems[*stem as usize].clone()).0);
-                    self.taken[*stem as usize] = Some(own);
-                    own
-                }
-            };
-            self.words.push((own, *count));
-        }
-        self.counts.resize(self.stems.len(), 0);
+    /// Takes over the counts of a text by the numbers of stems that were known before.
+    pub(super) fn take(&mut self, counts: &[(u32, u32)]) {
+        let counts = counts.iter();
+        self.words
+            .extend(counts.map(|(stem, count)| (KNOWN | stem, *count)));
         self.ends.push(number(self.words.len()));
     }
 
@@ -195,10 +186,14 @@ impl Counter {
         &self.words[start as usize..self.ends[text] as usize]
     }
 
-    /// Returns the counter with other numbers for the stems; within a text they rise.
-    pub(super) fn renumbered(mut self, numbers: &[u32]) -> Self {
+    /// Returns the counter with other numbers for its own stems and for those known before; within a text
+    /// they rise.
+    pub(super) fn renumbered(mut self, own: &[u32], known: &[u32]) -> Self {
         for (stem, _) in &mut self.words {
-            *stem = numbers[*stem as usize];
+            *stem = match *stem & KNOWN {
+                0 => own[*stem as usize],
+                _ => known[(*stem & !KNOWN) as usize],
+            };
         }
         let mut start = 0;
         for end in &self.ends {

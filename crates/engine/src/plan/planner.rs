@@ -145,11 +145,16 @@ impl Planner<'_> {
 
     fn posts(&mut self) {
         let site = self.site;
-        for id in site.catalogue.all().filter(|id| site.has_page(*id)) {
-            let post = site.catalogue.post(id);
+        let posts = site.catalogue.all().filter(|id| site.has_page(*id));
+        let posts: Vec<PostId> = posts.collect();
+        let files = posts.par_iter().map(|id| {
+            let post = site.catalogue.post(*id);
+            site.files_of(site.owner(*id), &post.addresses, post.image.as_deref())
+        });
+        let files: Vec<_> = files.collect();
+        for (id, files) in posts.into_iter().zip(files) {
             self.add(site.catalogue.link(id).clone(), OutputKind::Post(id));
-            let owner = site.owner(id);
-            self.copies(site.files_of(owner, &post.addresses, post.image.as_deref()));
+            self.copies(files);
         }
     }
 
