@@ -309,7 +309,7 @@ impl Index {
         };
         let filter = |Doc(post)| filter(PostId(post));
         let hits = match drift {
-            Some(drift) => self.index.top_k_after(drift, search, filter),
+            Some(drift) => self.index.top_k_after(drift, search.query, k, filter),
             None => self.index.top_k(search, filter),
         };
         BoundedHits::new(hits, k)

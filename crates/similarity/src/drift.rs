@@ -12,15 +12,15 @@
 //! compared exactly. No other document that an earlier search did not find has a score above the bound of
 //! that search plus its drift.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-use crate::index::{Index, IndexedField, each_on_a_thread};
+use crate::index::{Index, each_on_a_thread};
 use crate::matrix::{Doc, Term};
 use crate::score::Score;
 use crate::search::Search;
 use crate::top_k::{Hit, sort};
-use crate::vectors::{inverse_document_frequency, term_frequency};
+use crate::vectors::{IndexedField, inverse_document_frequency, term_frequency};
 
 /// The number of documents that are best compared exactly, beside the edited ones. A few documents with a rare
 /// term drift much more than all others.
@@ -40,7 +40,7 @@ pub struct Edited {
 /// A bound on how much the scores of an index changed since some documents were edited.
 #[derive(Debug)]
 pub struct Drift {
-    edited: Vec<Doc>,
+    edited: BTreeSet<Doc>,
     /// The indexed documents among the edited ones and those that drift most, each with its scores with all
     /// documents.
     compared: Vec<(Doc, Vec<Score>)>,
@@ -83,14 +83,9 @@ impl Index {
     /// see [`COMPARED`]. Takes time linear in the entries of the edited fields.
     #[must_use]
     pub fn drift(&self, edited: &[Edited], most: usize) -> Drift {
-        let mut docs: Vec<Doc> = edited.iter().map(|edited| edited.doc).collect();
-        docs.sort_unstable();
-        docs.dedup();
-        let heights = self
-            .fields
-            .iter()
-            .map(|field| field.vectors.counts.height());
-        let mut by_doc = vec![0.0; heights.max().unwrap_or(0)];
+        let docs: BTreeSet<Doc> = edited.iter().map(|edited| edited.doc).collect();
+        let height = |field: &IndexedField| field.vectors.counts.height();
+        let mut by_doc = vec![0.0; self.fields.iter().map(height).max().unwrap_or(0)];
         for (at, field) in self.fields.iter().enumerate() {
             let edited = edited.iter().filter(|edited| edited.field == at);
             let idf = self.idf_changes(field, edited);
@@ -98,12 +93,11 @@ impl Index {
                 add_drift(field, &idf, &mut by_doc);
             }
         }
-        let is_edited = |doc: &Doc| docs.binary_search(doc).is_ok();
         let mut moved: Vec<Doc> = self.docs.clone();
-        moved.retain(|doc| by_doc[doc.at()] > 0.0 && !is_edited(doc));
+        moved.retain(|doc| by_doc[doc.at()] > 0.0 && !docs.contains(doc));
         moved.sort_by(|a, b| by_doc[b.at()].total_cmp(&by_doc[a.at()]));
         let highest = moved.get(most).map_or(0.0, |doc| by_doc[doc.at()]);
-        let edited = self.docs.iter().filter(|doc| is_edited(doc));
+        let edited = self.docs.iter().filter(|doc| docs.contains(doc));
         let compared = moved.iter().take(most).chain(edited);
         let compared: Vec<Doc> = compared.copied().collect();
         let all: Vec<Doc> = (0u32..).map(Doc).take(by_doc.len()).collect();
@@ -147,6 +141,34 @@ impl Index {
         more.into_iter().map(change).collect()
     }
 
+    /// Returns the `k` best documents as [`Index::top_k`] does without ties, for one of which [`Index::confirm`]
+    /// does not tell. The first few searches after an edit compare all documents, unless the postings are there.
+    pub fn top_k_after(
+        &self,
+        drift: &Drift,
+        query: Doc,
+        k: usize,
+        filter: impl Fn(Doc) -> bool,
+    ) -> Vec<Hit> {
+        let before = drift.searches.fetch_add(1, Ordering::Relaxed);
+        if before >= FEW_SEARCHES || self.postings.get().is_some() {
+            let with_ties = false;
+            return self.top_k(
+                Search {
+                    query,
+                    k,
+                    with_ties,
+                },
+                filter,
+            );
+        }
+        let mut hits = self.scores(query, &self.docs);
+        hits.retain(|hit| hit.score > Score::ZERO && filter(hit.doc));
+        sort(&mut hits);
+        hits.truncate(k);
+        hits
+    }
+
     /// Returns the `k` best documents from the hits of a search before an edit, the same as
     /// [`Index::top_k`] finds without ties, and perhaps more; `None` if the hits do not tell, so that a
     /// search is needed. Scores up to `floor` are not asked for. The filter accepts the same documents as
@@ -161,7 +183,7 @@ impl Index {
         drift: &Drift,
         filter: impl Fn(Doc) -> bool,
     ) -> Option<BoundedHits> {
-        if drift.edited.binary_search(&query).is_ok() {
+        if drift.edited.contains(&query) {
             return None;
         }
         let moved = drift.by_doc.get(query.at()).copied().unwrap_or(0.0) + drift.highest;
@@ -190,23 +212,6 @@ impl Index {
             hits,
             bound: bound.max(rest),
         })
-    }
-}
-
-impl Index {
-    /// Returns the same as [`Index::top_k`] after an edit, for documents of which [`Index::confirm`] does not
-    /// tell. The first few searches compare all documents, unless the postings are there.
-    pub fn top_k_after(
-        &self,
-        drift: &Drift,
-        search: Search,
-        filter: impl Fn(Doc) -> bool,
-    ) -> Vec<Hit> {
-        let before = drift.searches.fetch_add(1, Ordering::Relaxed);
-        match before < FEW_SEARCHES && !self.has_postings() {
-            true => self.top_k_by_comparing(search, filter),
-            false => self.top_k(search, filter),
-        }
     }
 }
 

@@ -8,7 +8,7 @@ use crate::partitions::Partitions;
 use crate::postings::{Postings, Slot};
 use crate::score::Score;
 use crate::scratch::ScratchPool;
-use crate::vectors::Vectors;
+use crate::vectors::{IndexedField, Vectors};
 
 /// One field of all documents, with what it counts.
 #[derive(Debug, Clone)]
@@ -78,14 +78,6 @@ pub struct Contribution {
     pub shared: Vec<Term>,
 }
 
-/// One field, indexed.
-#[derive(Debug)]
-pub(crate) struct IndexedField {
-    pub(crate) vectors: Vectors,
-    pub(crate) weight: f64,
-    pub(crate) required: bool,
-}
-
 /// The fields of all documents, indexed for [`Index::top_k`].
 #[derive(Debug)]
 pub struct Index {
@@ -96,7 +88,7 @@ pub struct Index {
     /// See [`Tuning`].
     pub(crate) tiers: Vec<f64>,
     /// By field, the inverted index, built by the first search that needs it.
-    postings: OnceLock<Vec<Postings>>,
+    pub(crate) postings: OnceLock<Vec<Postings>>,
     /// The postings that are walked in the time in which two documents are compared, in the mean.
     pub(crate) comparison: usize,
     /// See [`Tuning`].
@@ -116,23 +108,13 @@ impl Index {
     pub fn new(fields: Vec<Field>, docs: Vec<Doc>, tuning: Tuning<'_>) -> Self {
         // Not a pool of threads: a worker that waits there takes up other work, which may wait for
         // this very index.
-        let vectors = each_on_a_thread(&fields, |field| {
-            Vectors::new(Arc::clone(&field.counts), &docs)
+        let fields = each_on_a_thread(&fields, |field| IndexedField {
+            vectors: Vectors::new(Arc::clone(&field.counts), &docs),
+            weight: field.weight,
+            required: field.required,
         });
-        let weighted = vectors.iter().zip(&fields);
-        let weighted: Vec<_> = weighted
-            .map(|(vectors, field)| (vectors, field.weight))
-            .collect();
         let mut docs = docs;
-        let partitions = Partitions::choose(&weighted, &mut docs);
-        let parts = fields.into_iter().zip(vectors);
-        let fields: Vec<IndexedField> = parts
-            .map(|(field, vectors)| IndexedField {
-                vectors,
-                weight: field.weight,
-                required: field.required,
-            })
-            .collect();
+        let partitions = Partitions::choose(&fields, &mut docs);
         let entries = fields.iter().map(|field| field.vectors.postings());
         let mean_terms = entries.sum::<usize>().div_ceil(docs.len().max(1));
         Self {
@@ -155,25 +137,14 @@ impl Index {
                 Some(partitions) => partitions.ends.clone(),
                 None => vec![Slot::new(self.docs.len())],
             };
+            let pairs = (self.docs.len() as f64).powi(2);
             each_on_a_thread(&self.fields, |field| {
-                let vectors = &field.vectors;
-                Postings::new(vectors, &self.docs, &ends, self.limits(vectors))
+                let frequencies = &field.vectors.document_frequencies;
+                let tiers = self.tiers.iter();
+                let limits = tiers.map(|multiple| highest_frequency(frequencies, multiple * pairs));
+                Postings::new(&field.vectors, &self.docs, &ends, limits.collect())
             })
         })
-    }
-
-    /// Returns true if a search was made that built the inverted index.
-    pub(crate) fn has_postings(&self) -> bool {
-        self.postings.get().is_some()
-    }
-
-    /// Returns the highest document frequency of each tier but the last.
-    fn limits(&self, vectors: &Vectors) -> Vec<u32> {
-        let limit = |multiple: &f64| {
-            let most = multiple * (self.docs.len() as f64).powi(2);
-            highest_frequency(&vectors.document_frequencies, most)
-        };
-        self.tiers.iter().map(limit).collect()
     }
 
     /// Returns the score of two documents.

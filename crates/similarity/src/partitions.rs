@@ -9,7 +9,7 @@ use std::ops::Range;
 
 use crate::matrix::{Doc, Term};
 use crate::postings::Slot;
-use crate::vectors::Vectors;
+use crate::vectors::{IndexedField, Vectors};
 
 /// A field with more kinds of documents than this does not partition them.
 const MOST_KINDS: usize = 256;
@@ -49,17 +49,17 @@ impl Partitions {
     /// Chooses the field that tells documents apart best, and puts the documents in the order of its
     /// partitions, within each in rising order; `None` if no field is worth it. Takes time linear in the
     /// entries of fields with few kinds of rows.
-    pub(crate) fn choose(fields: &[(&Vectors, f64)], docs: &mut Vec<Doc>) -> Option<Self> {
+    pub(crate) fn choose(fields: &[IndexedField], docs: &mut Vec<Doc>) -> Option<Self> {
         let each = fields.iter().enumerate();
         let most = most_kinds(fields);
-        let kinds = each.filter_map(|(field, (vectors, weight))| {
-            let kinds = kinds(vectors, docs, most).filter(|_| *weight > 0.0)?;
-            let difference = weight * difference(&kinds, docs.len());
-            (difference >= LEAST_DIFFERENCE).then_some((difference, field, kinds))
+        let kinds = each.filter_map(|(at, field)| {
+            let kinds = kinds(&field.vectors, docs, most).filter(|_| field.weight > 0.0)?;
+            let difference = field.weight * difference(&kinds, docs.len());
+            (difference >= LEAST_DIFFERENCE).then_some((difference, at, kinds))
         });
         let best = kinds.max_by(|a, b| a.0.total_cmp(&b.0).then(b.1.cmp(&a.1)));
         let (_, field, kinds) = best?;
-        let vectors = fields[field].0;
+        let vectors = &fields[field].vectors;
         let firsts: Vec<Doc> = kinds.values().map(|docs| docs[0]).collect();
         let mut start = 0;
         let partitions = kinds.iter().enumerate().map(|(at, (row, docs))| {
@@ -95,12 +95,11 @@ impl Partitions {
 }
 
 /// Returns the number of kinds up to which the bounds of all lists are small beside the lists.
-fn most_kinds(fields: &[(&Vectors, f64)]) -> usize {
+fn most_kinds(fields: &[IndexedField]) -> usize {
     let (mut entries, mut terms) = (0, 0);
-    for (vectors, _) in fields {
-        let frequencies = vectors.document_frequencies.iter();
-        entries += frequencies.map(|df| *df as usize).sum::<usize>();
-        terms += vectors.document_frequencies.len();
+    for field in fields {
+        entries += field.vectors.postings();
+        terms += field.vectors.document_frequencies.len();
     }
     MOST_KINDS.min(MOST_BOUNDS * entries / terms.max(1))
 }

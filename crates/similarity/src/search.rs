@@ -20,13 +20,13 @@
 use std::ops::{ControlFlow, Range};
 
 use crate::highest::{HighestFirst, highest};
-use crate::index::{Index, IndexedField};
+use crate::index::Index;
 use crate::matrix::{Doc, Term};
 use crate::postings::{Posting, Postings, Slot, Tier, single};
 use crate::score::Score;
 use crate::scratch::Scratch;
 use crate::top_k::{Hit, TopK};
-use crate::vectors::Dense;
+use crate::vectors::{Dense, IndexedField};
 
 /// A request for the most similar documents.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -68,26 +68,6 @@ impl Index {
         }
         scratch.clear(self, search.query);
         self.scratch.give(scratch);
-        best.into_hits(search.with_ties)
-    }
-
-    /// Returns the same as [`Index::top_k`], from a comparison with each document. A few such searches take less
-    /// time than the postings that a search is faster by.
-    pub(crate) fn top_k_by_comparing(
-        &self,
-        search: Search,
-        filter: impl Fn(Doc) -> bool,
-    ) -> Vec<Hit> {
-        let k = search.k.min(self.docs.len());
-        if k == 0 {
-            return Vec::new();
-        }
-        let mut best = TopK::new(k);
-        for hit in self.scores(search.query, &self.docs) {
-            if hit.score >= best.least() && filter(hit.doc) {
-                best.insert(hit);
-            }
-        }
         best.into_hits(search.with_ties)
     }
 

@@ -121,6 +121,14 @@ impl Vectors {
     }
 }
 
+/// The vectors of one field, with what it counts.
+#[derive(Debug)]
+pub(crate) struct IndexedField {
+    pub(crate) vectors: Vectors,
+    pub(crate) weight: f64,
+    pub(crate) required: bool,
+}
+
 /// The weights of one document, by term.
 #[derive(Debug, Default)]
 pub(crate) struct Dense {
