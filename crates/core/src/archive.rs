@@ -148,7 +148,10 @@ pub fn lay_out(
     let plain_title = archive
         .title
         .clone()
-        .unwrap_or_else(|| title_of_name(&archive.name));
+        .unwrap_or_else(|| match archive.name.as_str() {
+            "journal" => word_or_name("journal", settings),
+            name => title_of_name(name),
+        });
     let by = archive.by.as_ref().and_then(|name| {
         let location = settings.source.location(name.span);
         self::by(&name.node, catalogue, location)
@@ -207,14 +210,18 @@ pub fn lay_out(
 fn default_title(name: &str, by: &By, settings: &Settings, catalogue: &Catalogue) -> String {
     match by {
         By::Term(field) if catalogue.terms(*field).field.many() == name => {
-            let word = settings.words.get(name);
-            if word == name {
-                title_of_name(name)
-            } else {
-                word.to_owned()
-            }
+            word_or_name(name, settings)
         }
+        By::Year if name == "years" => word_or_name(name, settings),
         _ => title_of_name(name),
+    }
+}
+
+/// Returns the theme's word of an archive's name; else the name as a title.
+fn word_or_name(name: &str, settings: &Settings) -> String {
+    match settings.words.get(name) {
+        word if word == name => title_of_name(name),
+        word => word.to_owned(),
     }
 }
 

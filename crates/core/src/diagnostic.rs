@@ -134,6 +134,7 @@ codes! {
     UnknownSource = "unknown-source": "A query names a content set or query that does not exist.",
     UnreadableFile = "unreadable-file": "A file or folder cannot be read.",
     UnrenderedTemplate = "unrendered-template": "Template syntax in a text is published as it is written.",
+    UntranslatedWords = "untranslated-words": "Words of the theme are not in the site's language.",
     UnusedTemplate = "unused-template": "No page or template uses a template.",
     UnusedTerm = "unused-term": "No post has this term.",
     UnwritableFile = "unwritable-file": "A file or folder cannot be written.",

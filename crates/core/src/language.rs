@@ -1,5 +1,7 @@
 //! The site's language: order of texts, folding, dates in words.
 
+mod tags;
+
 use std::borrow::Cow;
 use std::cmp::Ordering;
 use std::fmt;
@@ -11,11 +13,18 @@ use icu_datetime::DateTimeFormatter;
 use icu_datetime::fieldsets::{E, M, YM, YMD};
 use icu_datetime::input::Date as IcuDate;
 use icu_locale_core::Locale;
-use icu_plurals::{PluralCategory, PluralRules};
+use icu_plurals::PluralRules;
 use jiff::civil::{Date, DateTime};
 use jiff::fmt::strtime;
 use unicode_normalization::UnicodeNormalization;
 use unicode_normalization::char::is_combining_mark;
+
+#[cfg(test)]
+pub(crate) use self::tags::LANGUAGES;
+pub(crate) use self::tags::check as check_tag;
+
+/// The category of a number by the plural rules of a language (CLDR).
+pub use icu_plurals::PluralCategory as Plural;
 
 /// The style of a date in words.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -107,10 +116,16 @@ impl Language {
         self.collator.compare(a, b)
     }
 
-    /// Returns true if a count takes the singular form ("1 post").
+    /// Returns the plural category of a count: [`Plural::One`] for "1 post".
     #[must_use]
-    pub fn is_singular(&self, count: usize) -> bool {
-        self.plurals.category_for(count) == PluralCategory::One
+    pub fn plural(&self, count: usize) -> Plural {
+        self.plurals.category_for(count)
+    }
+
+    /// Returns true if the language is written from right to left.
+    #[must_use]
+    pub fn is_right_to_left(&self) -> bool {
+        tags::is_right_to_left(&self.tag)
     }
 
     /// A day in words.

@@ -7,6 +7,7 @@ mod keys;
 mod read;
 mod reader;
 mod site;
+mod theme_words;
 mod words;
 
 use std::num::NonZeroUsize;

@@ -37,7 +37,11 @@ impl Settings {
         let feeds = super::feeds::read(&mut root, &site, &mut diagnostics);
         let related = read_related(&mut root, &mut diagnostics);
         read_terms(&mut root, &mut term_fields, &mut diagnostics);
-        let words = words::read(&mut root, &mut diagnostics);
+        let words = words::read(&mut root, &site.language, &mut diagnostics);
+        if let Some(language) = map.at("site.language") {
+            let location = source.location(language.span);
+            diagnostics.extend(words.untranslated(&site.language, location));
+        }
         let audit = read_audit(&mut root, &mut diagnostics);
         root.finish(&mut diagnostics);
         Collected {

@@ -5,7 +5,7 @@ use jiff::tz::TimeZone;
 use super::reader::{Table, Unfit};
 use super::{Address, Author, SOURCE_LIMIT, Site};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
-use crate::language::{DateStyle, Language, check_pattern};
+use crate::language::{DateStyle, Language, check_pattern, check_tag};
 use crate::route::unsafe_scheme;
 use crate::source::Span;
 
@@ -157,12 +157,15 @@ fn not_absolute(text: &str, help: String) -> Unfit {
 }
 
 fn language(text: &str) -> Result<String, Unfit> {
-    match Language::new(text) {
-        Some(_) => Ok(text.to_owned()),
-        None => Err(Unfit {
+    match check_tag(text) {
+        Ok(()) if Language::new(text).is_some() => Ok(text.to_owned()),
+        checked => Err(Unfit {
             code: Code::InvalidValue,
             message: format!("\"{text}\" is not a language tag"),
-            help: "write a tag by BCP 47, such as \"en\", \"de\" or \"pt-BR\"".to_owned(),
+            help: match checked {
+                Err(Some(near)) => format!("did you mean \"{near}\"?"),
+                _ => "write a tag by BCP 47, such as \"en\", \"de\" or \"pt-BR\"".to_owned(),
+            },
         }),
     }
 }

@@ -1,9 +1,12 @@
-//! The theme's own words, which a site can say in another language.
+//! The theme's own words: those of the site's language, and what the site says instead.
 
 use indexmap::IndexMap;
 
 use super::reader::Table;
+use super::theme_words::TRANSLATIONS;
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
+use crate::language::Plural;
+use crate::source::Location;
 use crate::value::Value;
 
 /// The words of the theme: name, English text, and use.
@@ -50,6 +53,11 @@ pub const WORDS: &[(&str, &str, &str)] = &[
     ),
     ("filter", "Filter by title", "label of the filter of a list"),
     (
+        "journal",
+        "Journal",
+        "title of the built-in list of all posts",
+    ),
+    (
         "menu",
         "Lists",
         "name of the navigation, for screen readers",
@@ -75,6 +83,14 @@ pub const WORDS: &[(&str, &str, &str)] = &[
     ),
     ("post", "post", "one post"),
     ("posts", "posts", "several posts"),
+    (
+        "posts_few",
+        "",
+        "a few posts, if the language has a form for it (CLDR plural rules); else as `posts`",
+    ),
+    ("posts_many", "", "many posts, likewise"),
+    ("posts_two", "", "two posts, likewise"),
+    ("posts_zero", "", "no posts, likewise"),
     (
         "related",
         "Read next",
@@ -114,6 +130,7 @@ pub const WORDS: &[(&str, &str, &str)] = &[
     ),
     ("undated", "Undated", "heading above posts without a date"),
     ("updated", "updated", "before the date of a change"),
+    ("years", "Years", "title of the overview of years"),
 ];
 
 /// The words in force, by name.
@@ -122,16 +139,76 @@ pub struct Words(pub IndexMap<String, String>);
 
 impl Default for Words {
     fn default() -> Self {
-        Self(
-            WORDS
-                .iter()
-                .map(|(name, word, _)| ((*name).to_owned(), (*word).to_owned()))
-                .collect(),
-        )
+        Self::of("en")
     }
 }
 
 impl Words {
+    /// Returns the words of a language (BCP 47); the English ones if the theme is not in it.
+    #[must_use]
+    pub fn of(language: &str) -> Self {
+        let translation = TRANSLATIONS
+            .iter()
+            .find(|(known, _)| is_of_language(language, known));
+        let words = translation.map_or(&[][..], |(_, words)| words);
+        let own = |name: &str| {
+            let mut words = words.iter();
+            words
+                .find(|(known, _)| *known == name)
+                .map(|(_, word)| *word)
+        };
+        let each = WORDS.iter();
+        let each = each.map(|(name, word, _)| (*name, own(name).unwrap_or(word)));
+        Self(
+            each.map(|(name, word)| (name.to_owned(), word.to_owned()))
+                .collect(),
+        )
+    }
+
+    /// Returns a warning if some of these words are English, and the language is another one; see
+    /// [`Words::of`].
+    pub(super) fn untranslated(&self, language: &str, location: Location) -> Option<Diagnostic> {
+        let mut known = TRANSLATIONS.iter().map(|(code, _)| *code).chain(["en"]);
+        if known.any(|code| is_of_language(language, code)) {
+            return None;
+        }
+        let is_english =
+            |(name, word, _): &&(&str, &str, _)| !word.is_empty() && self.get(name) == *word;
+        let english: Vec<&str> = WORDS
+            .iter()
+            .filter(is_english)
+            .map(|(name, ..)| *name)
+            .collect();
+        let (first, rest) = english.split_first()?;
+        let message = match rest.len() {
+            0 => format!("the theme's word `{first}` is in English, not in \"{language}\""),
+            more => format!(
+                "{} of the theme's words are in English, not in \"{language}\"",
+                more + 1
+            ),
+        };
+        let names: Vec<String> = english.iter().map(|name| format!("`{name}`")).collect();
+        let help = format!("write below [words] what they are: {}", names.join(", "));
+        Some(Diagnostic::warning(Code::UntranslatedWords, location, message).help(help))
+    }
+
+    /// Returns the word for a number of posts, by the plural category of the number.
+    #[must_use]
+    pub fn posts(&self, plural: Plural) -> &str {
+        let name = match plural {
+            Plural::One => "post",
+            Plural::Zero => "posts_zero",
+            Plural::Two => "posts_two",
+            Plural::Few => "posts_few",
+            Plural::Many => "posts_many",
+            Plural::Other => "posts",
+        };
+        match self.get(name) {
+            "" => self.get("posts"),
+            word => word,
+        }
+    }
+
     /// Returns the word of a name; the name itself if there is no word.
     #[must_use]
     pub fn get<'a>(&'a self, name: &'a str) -> &'a str {
@@ -139,8 +216,14 @@ impl Words {
     }
 }
 
-pub(super) fn read(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Words {
-    let mut words = Words::default();
+/// Returns true if a tag (BCP 47) is of the language with a code.
+fn is_of_language(tag: &str, code: &str) -> bool {
+    let language = tag.split('-').next().unwrap_or_default();
+    language.eq_ignore_ascii_case(code)
+}
+
+pub(super) fn read(root: &mut Table<'_>, language: &str, diagnostics: &mut Diagnostics) -> Words {
+    let mut words = Words::of(language);
     let Some(table) = root.table("words", diagnostics) else {
         return words;
     };
@@ -172,4 +255,95 @@ pub(super) fn read(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Words
         }
     }
     words
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::language::Language;
+    use rstest::rstest;
+
+    /// The forms that a language need not have.
+    const FORMS: [&str; 4] = ["posts_few", "posts_many", "posts_two", "posts_zero"];
+
+    #[test]
+    fn each_language_has_every_word_once() {
+        for (code, words) in TRANSLATIONS {
+            let mut names: Vec<&str> = words.iter().map(|(name, _)| *name).collect();
+            names.sort_unstable();
+            let known = WORDS.iter().map(|(name, ..)| *name);
+            let known = known.filter(|name| !FORMS.contains(name) || names.contains(name));
+            assert_eq!(names, known.collect::<Vec<_>>(), "{code}");
+            assert!(words.iter().all(|(_, word)| !word.is_empty()), "{code}");
+        }
+    }
+
+    #[rstest]
+    #[case::english("en", "older", "Older")]
+    #[case::german("de", "older", "Ältere")]
+    #[case::of_a_country("de-AT", "older", "Ältere")]
+    #[case::in_capitals("FR", "tags", "Étiquettes")]
+    #[case::not_a_prefix("den", "older", "Older")]
+    #[case::no_translation("fi", "older", "Older")]
+    fn words_are_those_of_the_language(
+        #[case] language: &str,
+        #[case] name: &str,
+        #[case] word: &str,
+    ) {
+        assert_eq!(Words::of(language).get(name), word);
+    }
+
+    #[rstest]
+    #[case::english("en-GB", "", None)]
+    #[case::translated("de", "", None)]
+    #[case::none_at_all(
+        "fi",
+        "",
+        Some("36 of the theme's words are in English, not in \"fi\"")
+    )]
+    #[case::some(
+        "fi",
+        "by",
+        Some("35 of the theme's words are in English, not in \"fi\"")
+    )]
+    #[case::all_but_one(
+        "fi",
+        "ALL but by",
+        Some("the theme's word `by` is in English, not in \"fi\"")
+    )]
+    #[case::all("fi", "ALL", None)]
+    fn english_words_in_another_language_are_a_warning(
+        #[case] language: &str,
+        #[case] own: &str,
+        #[case] expected: Option<&str>,
+    ) {
+        let mut words = Words::of(language);
+        let all = own.starts_with("ALL");
+        let but = own.strip_prefix("ALL but ");
+        for (name, word) in &mut words.0 {
+            if (all || name == own) && but != Some(name) {
+                word.insert(0, '~');
+            }
+        }
+        let found = words.untranslated(language, Location::top_of("tabulae.toml"));
+        assert_eq!(found.map(|found| found.message).as_deref(), expected);
+    }
+
+    /// The plural rules of CLDR: Arabic has six forms, French counts 0 as one.
+    #[rstest]
+    #[case::english("en", &[(0, "posts"), (1, "post"), (2, "posts"), (11, "posts")])]
+    #[case::french("fr", &[(0, "billet"), (1, "billet"), (2, "billets")])]
+    #[case::arabic("ar", &[(1, "تدوينة"), (2, "تدوينتان"), (3, "تدوينات"), (10, "تدوينات"), (11, "تدوينة"), (100, "تدوينة")])]
+    // A language with a form for few posts, of which the theme has no words.
+    #[case::polish("pl", &[(1, "post"), (3, "posts"), (5, "posts")])]
+    fn a_number_of_posts_has_the_words_form(
+        #[case] language: &str,
+        #[case] expected: &[(usize, &str)],
+    ) {
+        let words = Words::of(language);
+        let language = Language::new(language).unwrap();
+        for (count, word) in expected {
+            assert_eq!(words.posts(language.plural(*count)), *word, "{count}");
+        }
+    }
 }

@@ -142,6 +142,7 @@ pub(super) fn each_word(text: &str, mut see: impl FnMut(Range<usize>)) {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::language::LANGUAGES;
     use proptest::prelude::*;
     use rstest::rstest;
 
@@ -150,6 +151,23 @@ mod tests {
         let mut words = Vec::new();
         each_word(text, |word| words.extend(cutter.stem(&text[word])));
         words
+    }
+
+    /// The guide's list of languages with stemmers is that of the program.
+    #[test]
+    fn the_guide_lists_the_languages_with_stemmers() {
+        let guide = include_str!("../../../../docs/site/guides/reference/settings.md");
+        let start = guide.find("compare the stems of words in ").unwrap();
+        let list = guide[start..].split('.').next().unwrap().to_lowercase();
+        let words: Vec<&str> = list.split(|c: char| !c.is_alphabetic()).collect();
+        for (code, name) in LANGUAGES {
+            // Both are Norwegian.
+            let name = match *code {
+                "nb" | "nn" => "norwegian",
+                _ => name,
+            };
+            assert_eq!(words.contains(&name), algorithm(code).is_some(), "{name}");
+        }
     }
 
     #[rstest]

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use minijinja::value::{Rest, ValueKind};
 use minijinja::{Environment, Error, Value};
-use tabulae_core::language::DateStyle;
+use tabulae_core::language::{DateStyle, Plural};
 use tabulae_core::post::State as PostState;
 use tabulae_core::term::slug;
 use tabulae_core::time::{ZonedDate, parse_date};
@@ -47,6 +47,9 @@ pub(super) const FILTERS: &[(&str, Add)] = &[
         env.add_filter(name, move |value: Value, one: Value, many: Value| {
             count(&data, known(&value)?, text(&one)?, text(&many)?)
         });
+    }),
+    ("posts", |env, name, data| {
+        env.add_filter(name, move |value: Value| posts(&data, known(&value)?));
     }),
     ("absolute", |env, name, data| {
         env.add_filter(name, move |link: Value| {
@@ -211,16 +214,30 @@ fn state(data: &RenderData, post: &Value) -> Result<Value, Error> {
 }
 
 fn count(data: &RenderData, value: &Value, one: &str, many: &str) -> Result<String, Error> {
-    let number = value.as_usize().or_else(|| value.len()).ok_or_else(|| {
-        wrong(format!(
-            "`count` takes a number or a list, and this is {}",
-            value.kind()
-        ))
-    })?;
-    let word = if data.site.catalogue.language.is_singular(number) {
-        one
-    } else {
-        many
+    let number = counted("count", value)?;
+    let word = match data.site.catalogue.language.plural(number) {
+        Plural::One => one,
+        _ => many,
     };
     Ok(format!("{number} {word}"))
+}
+
+/// "14 posts", in the words and plural forms of the site's language.
+fn posts(data: &RenderData, value: &Value) -> Result<String, Error> {
+    let number = counted("posts", value)?;
+    let plural = data.site.catalogue.language.plural(number);
+    Ok(format!(
+        "{number} {}",
+        data.site.settings.words.posts(plural)
+    ))
+}
+
+/// Returns a number, or the length of a list.
+fn counted(filter: &str, value: &Value) -> Result<usize, Error> {
+    value.as_usize().or_else(|| value.len()).ok_or_else(|| {
+        wrong(format!(
+            "`{filter}` takes a number or a list, and this is {}",
+            value.kind()
+        ))
+    })
 }

@@ -62,7 +62,7 @@ values! {
 values! {
     /// `site`.
     SiteScope {
-        title address link language description author image feeds feeds_page lists words style script
+        title address link language direction description author image feeds feeds_page lists words style script
         search related_show
     }
 }
