@@ -201,6 +201,19 @@ mod tests {
     use proptest::prelude::*;
     use tabulae_similarity::Doc;
 
+    /// Posts with these texts, each in the file of its number.
+    fn read(texts: &[(String, bool)]) -> Vec<Post> {
+        let paths: Vec<String> = (0..texts.len())
+            .map(|at| format!("posts/{at}.md"))
+            .collect();
+        let front = "title: T\ndate: 2026-01-01";
+        let files = paths.iter().zip(texts);
+        let files = files.map(|(path, (text, _))| (&**path, front, &**text));
+        let small = Small::new("", &files.collect::<Vec<_>>());
+        let ids = small.catalogue.all();
+        ids.map(|id| small.catalogue.post(id).clone()).collect()
+    }
+
     proptest! {
         #![proptest_config(ProptestConfig { cases: 64, ..ProptestConfig::default() })]
 
@@ -208,14 +221,7 @@ mod tests {
         fn words_that_were_counted_while_posts_were_read_are_the_same(
             posts in prop::collection::vec(("[a-c]{1,2}( [a-c]{1,2}){0,4}", any::<bool>()), 1..6),
         ) {
-            let paths: Vec<String> = (0..posts.len()).map(|at| format!("posts/{at}.md")).collect();
-            let small = paths.iter().zip(&posts).map(|(path, (text, _))| (&**path, "title: T\ndate: 2026-01-01", &**text));
-            let small = Small::new("", &small.collect::<Vec<_>>());
-            let read: Vec<Post> = small
-                .catalogue
-                .all()
-                .map(|id| small.catalogue.post(id).clone())
-                .collect();
+            let read = read(&posts);
             let plain = WordTables::new(&read, "en", &KnownWords::default());
             let counting = Counting::new("en");
             let counted = |mut post: Post| {
@@ -239,14 +245,7 @@ mod tests {
             posts in prop::collection::vec(("[a-c]{1,2}( [a-c]{1,2}){0,4}", any::<bool>()), 1..6),
             before in prop::collection::vec("[a-d]{1,2}", 0..9),
         ) {
-            let paths: Vec<String> = (0..posts.len()).map(|at| format!("posts/{at}.md")).collect();
-            let small = paths.iter().zip(&posts).map(|(path, (text, _))| (&**path, "title: T\ndate: 2026-01-01", &**text));
-            let small = Small::new("", &small.collect::<Vec<_>>());
-            let read: Vec<Post> = small
-                .catalogue
-                .all()
-                .map(|id| small.catalogue.post(id).clone())
-                .collect();
+            let read = read(&posts);
             let plain = WordTables::new(&read, "en", &KnownWords::default());
             let rows: BTreeMap<String, Vec<(String, u32)>> = read
                 .iter()
