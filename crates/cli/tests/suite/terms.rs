@@ -181,3 +181,27 @@ fn no_note_is_written_outside_of_the_folder() {
     assert!(run.err.contains("cannot write the note"), "{}", run.err);
     assert_eq!(site.tree("."), before);
 }
+
+/// Where no byte can be written, as on a full disk, no empty note is left, which the next run would take for
+/// written.
+#[cfg(unix)]
+#[test]
+fn a_note_that_cannot_be_written_is_not_left_in_part() {
+    let site = Site::small();
+    for (at, tag) in ["dredge", "dredging", "dredging"].iter().enumerate() {
+        let text = format!("---\ndate: 2026-03-0{}\ntags: [{tag}]\n---\n", at + 1);
+        site.write(&format!("posts/t{at}.md"), text);
+    }
+    let limited = "trap '' XFSZ; ulimit -f 0; exec \"$0\" terms tag --write-notes";
+    let run = std::process::Command::new("sh")
+        .args(["-c", limited, env!("CARGO_BIN_EXE_tabulae")])
+        .current_dir(site.path())
+        .output()
+        .expect("a shell");
+    let err = String::from_utf8_lossy(&run.stderr);
+    assert!(
+        err.contains("cannot write the note `terms/tag/dredging.md`"),
+        "{err}"
+    );
+    assert!(!site.file("terms/tag/dredging.md").exists());
+}

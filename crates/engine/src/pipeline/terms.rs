@@ -107,7 +107,12 @@ pub(crate) fn write_note(root: &Path, note: &Note) -> Result<(), Box<Diagnostic>
                 .write(true)
                 .create_new(true)
                 .open(&path)?;
-            file.write_all(note.text.as_bytes())
+            let written = file.write_all(note.text.as_bytes());
+            if written.is_err() {
+                // Half a note would be taken for a whole one. The first error is the one to report.
+                let _ = fs::remove_file(&path);
+            }
+            written
         });
     written.map_err(|error| refused(error.to_string()))
 }

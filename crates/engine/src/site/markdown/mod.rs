@@ -184,8 +184,8 @@ impl<'a> Reading<'a, '_> {
     }
 }
 
-/// Returns the opening tags of a code block. It is in the order of the tab key, because long lines scroll, and
-/// who has no mouse scrolls what has the focus (WCAG 2.1.1).
+/// Returns the opening tags of a code block. It can get the focus, because long lines scroll, and without a mouse
+/// only what has the focus can be scrolled (WCAG 2.1.1).
 fn code_block(kind: &CodeBlockKind<'_>) -> String {
     let language = match kind {
         CodeBlockKind::Fenced(info) => info.split_whitespace().next(),
