@@ -182,8 +182,7 @@ fn no_note_is_written_outside_of_the_folder() {
     assert_eq!(site.tree("."), before);
 }
 
-/// Where no byte can be written, as on a full disk, no empty note is left, which the next run would take for
-/// written.
+/// On a disk where no byte can be written no empty note is left. The next run would take it for written.
 #[cfg(unix)]
 #[test]
 fn a_note_that_cannot_be_written_is_not_left_in_part() {

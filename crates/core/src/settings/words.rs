@@ -28,6 +28,7 @@ pub const WORDS: &[(&str, &str, &str)] = &[
         "Categories",
         "title of the overview of categories",
     ),
+    ("comma", ", ", "between the links of a list"),
     ("count", "Posts", "heading of the column of counts"),
     ("draft", "Draft", "mark of a draft that was let in"),
     ("empty", "Nothing here yet.", "what an empty list says"),
@@ -172,8 +173,10 @@ impl Words {
         if known.any(|code| is_of_language(language, code)) {
             return None;
         }
+        // Most languages have the same comma, and may lack forms of plurals.
+        let is_word = |name: &str, word: &str| name != "comma" && !word.is_empty();
         let is_english =
-            |(name, word, _): &&(&str, &str, _)| !word.is_empty() && self.get(name) == *word;
+            |(name, word, _): &&(&str, &str, _)| is_word(name, word) && self.get(name) == *word;
         let english: Vec<&str> = WORDS
             .iter()
             .filter(is_english)

@@ -272,6 +272,7 @@ fn a_card_is_made_once_for_all_lists_unless_they_differ(
 #[case::english("language = \"en\"\n", &["<html lang=\"en\">", "3 posts", "14 March 2026", ">Tags</a>", ">Years</a>"])]
 #[case::german("language = \"de\"\n", &["<html lang=\"de\">", "3 Beiträge", "14. März 2026", ">Schlagwörter</a>", ">Jahre</a>"])]
 #[case::own_words("language = \"de\"\n[words]\nposts = \"Texte\"\ntags = \"Themen\"\n", &["3 Texte", ">Themen</a>"])]
+#[case::own_comma("[words]\ncomma = \" / \"\n[feed.all]\n", &["(Atom)</a> / <a"])]
 #[case::arabic("language = \"ar\"\n", &["<html lang=\"ar\" dir=\"rtl\">", "3 تدوينات", ">الوسوم</a>"])]
 #[case::no_words("language = \"fi\"\n[audit]\nallow = [\"untranslated-words\"]\n", &["<html lang=\"fi\">", "3 posts", "14. maaliskuuta 2026"])]
 fn another_language_has_its_own_words_and_months(

@@ -1,4 +1,4 @@
-//! What a build writes, keeps and removes.
+//! Builds write, keep and remove files of the output folder.
 
 use std::collections::BTreeMap;
 use std::num::NonZeroUsize;
