@@ -4,14 +4,17 @@ use jiff::civil::Date;
 use serde_json::{Map, Value, json};
 use tabulae_core::catalogue::Catalogue;
 use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::query::fields::FIELDS;
 use tabulae_core::source::Source;
-use tabulae_engine::{PostRef, Workspace};
+use tabulae_engine::{PostRef, Posts, Workspace};
 
-/// Fields that every post has; `content` is its text as HTML.
-const DERIVED: [&str; 18] = [
-    "path", "folder", "link", "slug", "title", "date", "updated", "year", "month", "day", "set",
-    "state", "summary", "image", "words", "minutes", "text", "content",
-];
+/// Fields beside those of queries; `content` is the text as HTML.
+const MORE: [&str; 2] = ["state", "content"];
+
+/// Returns the names of the fields that every post has.
+fn derived<'a>() -> impl Iterator<Item = &'a str> {
+    FIELDS.iter().map(|field| field.name).chain(MORE)
+}
 
 /// The fields to show, in order.
 pub(super) struct Columns<'a> {
@@ -19,13 +22,17 @@ pub(super) struct Columns<'a> {
     fields: &'a [String],
     /// The site's catalogue, if it could be read.
     catalogue: Option<&'a Catalogue>,
+    posts: &'a Posts<'a>,
 }
 
 impl<'a> Columns<'a> {
     /// Returns the columns for the fields that were asked for.
-    pub(super) fn new(fields: &'a [String], site: &'a Workspace) -> Self {
-        let catalogue = site.catalogue().ok();
-        Self { fields, catalogue }
+    pub(super) fn new(fields: &'a [String], site: &'a Workspace, posts: &'a Posts<'a>) -> Self {
+        Self {
+            fields,
+            catalogue: site.catalogue().ok(),
+            posts,
+        }
     }
 
     /// Returns the names of the term fields.
@@ -43,20 +50,35 @@ impl<'a> Columns<'a> {
     /// Checks the names of fields.
     ///
     /// # Errors
-    /// If neither Tabulae nor any post has a field.
-    pub(super) fn check(fields: &[String], site: &Workspace) -> Result<(), Box<Diagnostic>> {
+    /// If neither Tabulae nor any post has a field, or if one needs a page and the query is run on none.
+    pub(super) fn check(
+        fields: &[String],
+        site: &Workspace,
+        is_on_page: bool,
+    ) -> Result<(), Box<Diagnostic>> {
+        let of_page = |name: &&String| matches!(name.as_str(), "current" | "likeness");
+        if let Some(name) = fields.iter().find(of_page).filter(|_| !is_on_page) {
+            let location = Source::command_line(name).top();
+            let message =
+                format!("`{name}` has no meaning here: the query is run on no post's page");
+            let diagnostic = Diagnostic::error(Code::InvalidUsage, location, message);
+            return Err(Box::new(
+                diagnostic.help("name the post with `--this PATH`"),
+            ));
+        }
         let Ok(catalogue) = site.catalogue() else {
             return Ok(());
         };
         let sets = catalogue.every_set();
         let own = catalogue.field_names(&sets);
         let is_known = |name: &str| {
-            DERIVED.contains(&name)
+            let own = own_name(name);
+            derived().any(|derived| derived == name)
                 || catalogue.term_field(name).is_some()
-                || catalogue.profile(name, &sets).is_some()
+                || catalogue.profile(own, &sets).is_some()
                 || catalogue
                     .all()
-                    .any(|id| catalogue.post(id).front.at(name).is_some())
+                    .any(|id| catalogue.post(id).front.at(own).is_some())
         };
         let Some(unknown) = fields.iter().find(|name| !is_known(name)) else {
             return Ok(());
@@ -66,7 +88,7 @@ impl<'a> Columns<'a> {
         let terms = catalogue.term_tables().iter();
         let terms = terms.map(|table| table.field.name.as_str());
         let mut known = Vec::new();
-        for name in DERIVED.into_iter().chain(terms).chain(own) {
+        for name in derived().chain(terms).chain(own) {
             if !known.contains(&name) {
                 known.push(name);
             }
@@ -128,6 +150,11 @@ impl<'a> Columns<'a> {
             "minutes" => json!(post.minutes()),
             "text" => json!(post.text()),
             "content" => json!(post.html()),
+            "draft" | "scheduled" | "expired" | "unlisted" => {
+                json!(post.exclusions().any(|state| state.name() == name))
+            }
+            "current" => json!(self.posts.is_current(post)),
+            "likeness" => json!(self.posts.likeness(post).map(|score| score.ratio())),
             field
                 if self
                     .catalogue
@@ -136,10 +163,15 @@ impl<'a> Columns<'a> {
                 json!(post.terms(field))
             }
             own => post
-                .get(own)
+                .get(own_name(own))
                 .map_or(Value::Null, tabulae_engine::Value::json),
         }
     }
+}
+
+/// Returns the name of a front matter key: `meta.words` is the key that the derived field `words` hides.
+fn own_name(name: &str) -> &str {
+    name.strip_prefix("meta.").unwrap_or(name)
 }
 
 fn text(value: &Value) -> String {

@@ -36,7 +36,7 @@ pub(super) fn run(args: &Args, asked: &QueryArgs) -> Status {
     };
     let site = args.workspace();
     let mut diagnostics = site.diagnostics().to_vec();
-    if let Err(diagnostic) = Columns::check(fields, &site) {
+    if let Err(diagnostic) = Columns::check(fields, &site, this.is_some()) {
         diagnostics.push(*diagnostic);
         return ui::failed(args, &diagnostics);
     }
@@ -78,7 +78,7 @@ enum Shown {
 }
 
 fn show(args: &Args, text: &str, site: &Workspace, posts: &Posts<'_>, fields: &[String]) -> Shown {
-    let columns = Columns::new(fields, site);
+    let columns = Columns::new(fields, site, posts);
     match args.format {
         Format::Json => Shown::Object(json!({
             "query": text,

@@ -125,7 +125,7 @@ fn every_command_line_prints_what_is_shown() {
         assert!(is_shown(&printed, shown), "{command}:\n{printed}");
         run += 1;
     }
-    assert_eq!(run, 6);
+    assert_eq!(run, 7);
 }
 
 #[test]

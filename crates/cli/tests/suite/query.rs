@@ -224,6 +224,39 @@ fn the_posts_that_can_be_read_answer() {
     assert_eq!(run.json()["diagnostics"][0]["code"], "invalid-date");
 }
 
+/// By hand: of N = 3 posts two have the tag `lime` and one `oak`. ln(1 + 3/2) = 0.9163, ln(1 + 3/1) = 1.3863. The
+/// likeness of `a` and `b` is 0.9163 / √(0.9163² + 1.3863²) = 0.5514.
+#[test]
+fn likeness_is_shown_as_the_query_compares_it() {
+    let site = Site::empty();
+    site.write(
+        "tabulae.toml",
+        "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n[related]\nweigh = { tag = 1 }\n",
+    );
+    for (name, tags) in [("a", "lime"), ("b", "lime, oak"), ("c", "")] {
+        let text = format!("---\ntitle: {name}\ndate: 2026-03-01\ntags: [{tags}]\n---\n");
+        site.write(&format!("posts/{name}.md"), text);
+    }
+    let fields = ["--fields", "title,likeness,current", "--format", "json"];
+    for query in ["order by likeness desc, title", "order by title"] {
+        let run = site.run(&[&["query", query, "--this", "a"], &fields[..]].concat());
+        let posts = run.sound().json()["posts"].clone();
+        let row = |title: &str| {
+            let mut posts = posts.as_array().expect("posts").iter();
+            let post = posts.find(|post| post["title"] == title);
+            let post = post.expect("a post");
+            (post["likeness"].as_f64(), post["current"].as_bool())
+        };
+        assert_eq!(row("a"), (Some(1.0), Some(true)));
+        assert_eq!(row("c"), (Some(0.0), Some(false)));
+        let likeness = row("b").0.expect("a number");
+        assert!((likeness - 0.5514).abs() < 0.00005, "{query}: {likeness}");
+    }
+    let run = site.run(&["query", "from posts", "--fields", "likeness"]);
+    assert_eq!(run.status, 2);
+    assert!(run.err.contains("`--this PATH`"), "{}", run.err);
+}
+
 /// A site with fields of its own.
 fn with_parts() -> Site {
     let site = site();
@@ -244,6 +277,8 @@ fn with_parts() -> Site {
 #[case::html("content", "<p>A lock.</p>\r\n")]
 #[case::date_parts("year,month,day,folder,state", "2026,5,1,,live\r\n")]
 #[case::terms("tag,categories", ",\r\n")]
+#[case::states("draft,scheduled,unlisted", "false,false,false\r\n")]
+#[case::hidden_by_a_derived_field("meta.title", "Lock\r\n")]
 fn fields_are_chosen(#[case] fields: &str, #[case] expected: &str) {
     let query = [
         "query",

@@ -287,7 +287,14 @@ impl Workspace {
         let lints = kind_lints(&site.catalogue, &site.settings, query.statement()).into_iter();
         let known = &self.loaded().diagnostics;
         warnings.extend(lints.filter(|lint| !known.contains(lint)));
-        Ok(Posts::new(site, query, answer, warnings))
+        Ok(Posts {
+            site,
+            query,
+            resolved,
+            this,
+            answer,
+            warnings,
+        })
     }
 
     /// Returns how a query is run on the page of the post `this`: the access path, and how many posts are left after

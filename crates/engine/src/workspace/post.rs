@@ -7,7 +7,8 @@ use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Diagnostic, Diagnostics};
 use tabulae_core::html;
 use tabulae_core::post::{Post, State};
-use tabulae_core::query::{Answer, Query, Written};
+use tabulae_core::query::{Answer, Query, Resolved, Written};
+use tabulae_core::similarity::Score;
 use tabulae_core::source::Source;
 use tabulae_core::time::ZonedDate;
 use tabulae_core::value::Value;
@@ -18,27 +19,16 @@ use crate::site::Site;
 /// The posts that a query found, in order.
 #[derive(Debug, Clone)]
 pub struct Posts<'a> {
-    site: &'a Site,
-    query: Query<Written>,
-    answer: Answer,
-    warnings: Diagnostics,
+    pub(super) site: &'a Site,
+    pub(super) query: Query<Written>,
+    pub(super) resolved: Query<Resolved>,
+    /// The post on whose page the query was run.
+    pub(super) this: Option<PostId>,
+    pub(super) answer: Answer,
+    pub(super) warnings: Diagnostics,
 }
 
 impl<'a> Posts<'a> {
-    pub(super) fn new(
-        site: &'a Site,
-        query: Query<Written>,
-        answer: Answer,
-        warnings: Diagnostics,
-    ) -> Self {
-        Self {
-            site,
-            query,
-            answer,
-            warnings,
-        }
-    }
-
     /// Returns the posts, in order.
     pub fn iter(&self) -> impl ExactSizeIterator<Item = PostRef<'a>> + '_ {
         let posts = self.answer.posts.iter();
@@ -73,6 +63,21 @@ impl<'a> Posts<'a> {
     #[must_use]
     pub fn warnings(&self) -> &[Diagnostic] {
         &self.warnings
+    }
+
+    /// Returns the likeness of a post to the one on whose page the query was run: the value that the query
+    /// compares, or that of templates if it compares none. `None` if it was run on no page.
+    #[must_use]
+    pub fn likeness(&self, post: PostRef<'_>) -> Option<Score> {
+        let index = self.resolved.index(&self.site.catalogue);
+        let index = index.or_else(|| Some(self.site.likeness()?.0))?;
+        Some(index.likeness(self.this?, post.id))
+    }
+
+    /// Returns true if a post is the one on whose page the query was run.
+    #[must_use]
+    pub fn is_current(&self, post: PostRef<'_>) -> bool {
+        self.this == Some(post.id)
     }
 
     /// Counts the posts by a field: a term field, `year`, `month`, `day`, or one of front matter. Returns name,
@@ -197,6 +202,12 @@ impl<'a> PostRef<'a> {
     #[must_use]
     pub fn state(&self) -> State {
         self.post().state()
+    }
+
+    /// Returns all reasons for which lists exclude it, in the order in which states are named; none if it is
+    /// live.
+    pub fn exclusions(&self) -> impl Iterator<Item = State> + use<> {
+        self.post().exclusion.states()
     }
 
     /// Returns the name of its content set.
