@@ -111,7 +111,7 @@ impl Planner<'_> {
         posts.retain(|post| self.is_datable(&who, feed.location, *post));
         if posts.is_empty() {
             // The feed has no entries, which is reported with this as the reason.
-            self.undated.remove(&(feed.location.start, who));
+            self.undated.remove(&(feed.location, who));
         }
         if posts.is_empty() && self.diagnostics.len() == before && !feed.inherited.whole {
             self.diagnostics.push(empty_feed(

@@ -11,7 +11,7 @@ use tabulae_core::pager::Pager;
 use tabulae_core::query::{Query, Written};
 use tabulae_core::route::{Link, OutputPath, Outputs, decode};
 use tabulae_core::settings::FeedFormat;
-use tabulae_core::source::EmbeddedText;
+use tabulae_core::source::{EmbeddedText, Span};
 use tabulae_core::term::TermId;
 
 use super::feed_ids::check_ids;
@@ -74,7 +74,7 @@ pub(super) fn answer(
 }
 
 /// The posts that are left out, by the list in words and its place in the settings.
-pub(super) type Undated = BTreeMap<(usize, String), BTreeSet<PostId>>;
+pub(super) type Undated = BTreeMap<(Span, String), BTreeSet<PostId>>;
 
 pub(super) struct Planner<'a> {
     pub(super) site: &'a Site,

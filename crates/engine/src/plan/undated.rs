@@ -12,20 +12,19 @@ impl Planner<'_> {
         let post = self.site.catalogue.post(id);
         // A post of a dated set without a date is an error by itself.
         if !post.exclusion.draft && !self.site.settings.content[post.set].dated {
-            let list = (location.start, who.to_owned());
+            let list = (location, who.to_owned());
             self.undated.entry(list).or_default().insert(id);
         }
     }
 
     /// Warns of each list that leaves out posts, in the order of the settings.
     pub(super) fn report_undated(&mut self) {
-        for ((start, who), posts) in std::mem::take(&mut self.undated) {
+        for ((span, who), posts) in std::mem::take(&mut self.undated) {
             let Some(first) = posts.first() else {
                 continue;
             };
             let post = self.site.catalogue.post(*first);
-            let end = start + usize::from(start > 0);
-            let location = self.site.settings.source.location(Span::new(start, end));
+            let location = self.site.settings.source.location(span);
             let left_out = match posts.len() {
                 1 => "a post that has no date".to_owned(),
                 count => format!("{count} posts that have no date"),
