@@ -214,12 +214,16 @@ fn command_line() -> String {
         let (own, shared) = of_command
             .split_once("Options of every command:\n")
             .expect("options of every command");
-        let examples = shared.split_once("\n\n").map_or("", |(_, rest)| rest);
         let _ = write!(text, "\n## tabulae {name}\n\n```\n{}\n```\n", own.trim());
-        if !examples.trim().is_empty() {
-            let _ = write!(text, "\n```\n{}\n```\n", examples.trim());
+        if let Some((_, examples)) = shared.split_once("\nExamples:\n") {
+            let _ = write!(text, "\n```\nExamples:\n{}\n```\n", examples.trim_end());
         }
     }
+    assert_eq!(
+        text.matches("--color").count(),
+        0,
+        "no shared option is repeated"
+    );
     let (_, shared) = program
         .split_once("Options of every command:\n")
         .expect("options of every command");
