@@ -2,12 +2,18 @@
 
 use std::path::{Path, PathBuf};
 use std::process::Command;
+use std::sync::OnceLock;
 
-/// Builds the program as the test itself was built, and returns its path.
+/// Builds the program as the test itself was built, the first time, and returns its path.
 ///
 /// # Errors
 /// Where it cannot be built, or the test does not lie in a folder of Cargo's.
 pub fn program() -> Result<PathBuf, String> {
+    static PROGRAM: OnceLock<Result<PathBuf, String>> = OnceLock::new();
+    PROGRAM.get_or_init(built_program).clone()
+}
+
+fn built_program() -> Result<PathBuf, String> {
     // target/debug/deps/test-0123
     let test = std::env::current_exe().map_err(|error| error.to_string())?;
     let profile = test.ancestors().nth(2).ok_or("a folder of Cargo's")?;

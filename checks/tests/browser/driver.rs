@@ -40,14 +40,7 @@ impl World {
         let folder = TempDir::new().map_err(|error| error.to_string())?;
         let site = folder.path().join("site");
         let program = tabulae_checks::program()?;
-        let built = Command::new(&program)
-            .arg("demo")
-            .arg(&site)
-            .output()
-            .map_err(|error| error.to_string())?;
-        if !built.status.success() {
-            return Err(String::from_utf8_lossy(&built.stderr).into_owned());
-        }
+        succeed(Command::new(&program).arg("demo").arg(&site))?;
         many_posts(&site).map_err(|error| error.to_string())?;
         let documentation = folder.path().join("documentation");
         build_documentation(&program, &documentation)?;
@@ -137,7 +130,7 @@ impl World {
         };
         let page = Page {
             client,
-            root: format!("http://127.0.0.1:{port}"),
+            root: root(port),
             _profile: profile,
         };
         page.go(path).await?;
@@ -156,15 +149,18 @@ impl Drop for World {
 fn build_documentation(program: &Path, folder: &Path) -> Result<(), String> {
     let sources = Path::new(env!("CARGO_MANIFEST_DIR")).join("../docs/site");
     tabulae_checks::copy_site(&sources, folder).map_err(|error| error.to_string())?;
-    let built = Command::new(program)
-        .arg("-C")
-        .arg(folder)
-        .arg("build")
-        .output()
-        .map_err(|error| error.to_string())?;
-    match built.status.success() {
+    succeed(Command::new(program).arg("-C").arg(folder).arg("build"))
+}
+
+/// Runs a command.
+///
+/// # Errors
+/// What it writes to standard error if it fails.
+fn succeed(command: &mut Command) -> Result<(), String> {
+    let output = command.output().map_err(|error| error.to_string())?;
+    match output.status.success() {
         true => Ok(()),
-        false => Err(String::from_utf8_lossy(&built.stderr).into_owned()),
+        false => Err(String::from_utf8_lossy(&output.stderr).into_owned()),
     }
 }
 
@@ -218,6 +214,11 @@ impl Drop for Previewed {
     }
 }
 
+/// Returns the address of the site that is served at a port.
+fn root(port: u16) -> String {
+    format!("http://127.0.0.1:{port}")
+}
+
 /// A page in a browser.
 pub(crate) struct Page {
     client: Client,
@@ -232,8 +233,7 @@ impl Page {
 
     /// Goes to a page of the site at another port.
     pub(crate) async fn go_at(&self, port: u16, path: &str) -> Result<(), Failed> {
-        let address = format!("http://127.0.0.1:{port}{path}");
-        Ok(self.client.goto(&address).await?)
+        Ok(self.client.goto(&(root(port) + path)).await?)
     }
 
     /// Returns the value of an expression of JavaScript on the page.

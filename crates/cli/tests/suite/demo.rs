@@ -6,7 +6,7 @@ use std::path::Path;
 
 use rstest::rstest;
 
-use crate::site::Site;
+use crate::site::{Site, repository};
 
 /// The example site in `site/`, built.
 fn demo() -> Site {
@@ -18,7 +18,7 @@ fn demo() -> Site {
 /// The documentation's site in `site/`, built.
 fn documentation() -> Site {
     let site = Site::empty();
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/site");
+    let folder = repository().join("docs/site");
     for part in ["tabulae.toml", "guides", "pages"] {
         copy(&folder.join(part), &site.file("site").join(part));
     }

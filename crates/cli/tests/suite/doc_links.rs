@@ -4,12 +4,10 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::path::{Component, Path, PathBuf};
 
-fn root() -> PathBuf {
-    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
-}
+use crate::site::repository;
 
 /// The pages by their paths below the repository.
-fn pages() -> BTreeMap<PathBuf, String> {
+pub(crate) fn pages() -> BTreeMap<PathBuf, String> {
     let mut paths: Vec<PathBuf> = [
         "README",
         "ARCHITECTURE",
@@ -21,9 +19,9 @@ fn pages() -> BTreeMap<PathBuf, String> {
     .to_vec();
     let mut folders = vec![PathBuf::from("docs")];
     while let Some(folder) = folders.pop() {
-        for entry in fs::read_dir(root().join(&folder)).expect("a folder") {
+        for entry in fs::read_dir(repository().join(&folder)).expect("a folder") {
             let path = folder.join(entry.expect("an entry").file_name());
-            if root().join(&path).is_dir() {
+            if repository().join(&path).is_dir() {
                 folders.push(path);
             } else if path.extension().is_some_and(|extension| extension == "md") {
                 paths.push(path);
@@ -31,7 +29,7 @@ fn pages() -> BTreeMap<PathBuf, String> {
         }
     }
     let read = |path: PathBuf| {
-        let text = fs::read_to_string(root().join(&path)).expect("a page");
+        let text = fs::read_to_string(repository().join(&path)).expect("a page");
         (path, text)
     };
     paths.into_iter().map(read).collect()
@@ -105,7 +103,7 @@ fn every_link_leads_to_a_file_and_a_heading() {
                 file => resolved(page, file),
             };
             let shown = page.display();
-            assert!(root().join(&target).exists(), "{shown}: {link}");
+            assert!(repository().join(&target).exists(), "{shown}: {link}");
             if !heading.is_empty() {
                 let known = anchors(&pages[&target]);
                 assert!(known.contains(heading), "{shown}: {link}: {known:?}");

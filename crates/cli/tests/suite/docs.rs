@@ -1,12 +1,12 @@
 //! Every example of the README and of docs/ is run on the example site.
 
 use std::fs;
-use std::path::Path;
 
 use rstest::rstest;
 use tabulae_core::diagnostic::Code;
 
-use crate::site::Site;
+use crate::doc_links::pages;
+use crate::site::{Site, repository};
 
 /// A fenced block: the words behind its fence, and its text.
 struct Block {
@@ -15,8 +15,7 @@ struct Block {
 }
 
 pub(crate) fn read(path: &str) -> String {
-    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
-    fs::read_to_string(root.join(path)).unwrap_or_else(|error| panic!("{path}: {error}"))
+    fs::read_to_string(repository().join(path)).unwrap_or_else(|error| panic!("{path}: {error}"))
 }
 
 fn blocks(path: &str) -> Vec<Block> {
@@ -370,8 +369,11 @@ fn a_page_is_followed(#[case] path: &str, #[case] on_example: bool, #[case] comm
 #[test]
 fn every_file_is_named_in_the_text() {
     let mut files = 0;
-    for page in guides() {
-        let text = read(&page);
+    let pages = pages();
+    let guides = pages
+        .iter()
+        .filter(|(page, _)| page.starts_with("docs/site/guides"));
+    for (page, text) in guides {
         for (above, rest) in text
             .match_indices("\n```")
             .map(|(at, _)| text.split_at(at + 1))
@@ -387,28 +389,13 @@ fn every_file_is_named_in_the_text() {
             let paragraph = above.trim_end().rsplit("\n\n").next();
             assert!(
                 paragraph.is_some_and(|text| text.contains(&name)),
-                "{page}: {info}"
+                "{}: {info}",
+                page.display()
             );
             files += 1;
         }
     }
     assert!(files > 30, "{files}");
-}
-
-/// The paths of all guides below the repository.
-fn guides() -> Vec<String> {
-    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
-    let folder = "docs/site/guides";
-    let mut guides = Vec::new();
-    for group in fs::read_dir(root.join(folder)).expect("a folder") {
-        let group = group.expect("an entry").file_name();
-        let group = format!("{folder}/{}", group.to_string_lossy());
-        for guide in fs::read_dir(root.join(&group)).expect("a folder") {
-            let guide = guide.expect("an entry").file_name();
-            guides.push(format!("{group}/{}", guide.to_string_lossy()));
-        }
-    }
-    guides
 }
 
 /// Writes the files of blocks, runs their commands, and returns the last command's output with what is shown of it.

@@ -2,7 +2,6 @@
 
 use std::fmt::Write as _;
 use std::fs;
-use std::path::Path;
 
 use rstest::rstest;
 use tabulae_core::post::{ENTRIES, EntryHolds};
@@ -10,7 +9,7 @@ use tabulae_core::query::fields::FIELDS;
 use tabulae_core::settings::{Holds, KEYS, TABLES, WORDS};
 
 use crate::docs::read;
-use crate::site::Site;
+use crate::site::{Site, repository};
 
 /// The reference, made of the tables that the program itself reads.
 fn reference() -> String {
@@ -272,9 +271,7 @@ fn holds(holds: Holds) -> String {
 #[case::command_line("command-line.md", &command_line())]
 fn generated_pages_are_up_to_date(#[case] page: &str, #[case] expected: &str) {
     let path = format!("docs/site/guides/reference/{page}");
-    let file = Path::new(env!("CARGO_MANIFEST_DIR"))
-        .join("../..")
-        .join(&path);
+    let file = repository().join(&path);
     if std::env::var_os("TABULAE_WRITE_REFERENCE").is_some() {
         fs::write(&file, expected).expect("written");
     }

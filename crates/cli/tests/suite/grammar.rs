@@ -1,12 +1,12 @@
 //! The grammar in docs/: random sentences of it are queries, and it has every keyword.
 
 use std::collections::BTreeMap;
-use std::fs;
-use std::path::Path;
 
 use rstest::rstest;
 use tabulae_core::query::{KEYWORDS, Query};
 use tabulae_core::source::EmbeddedText;
+
+use crate::docs::read;
 
 /// An expression of the grammar's notation.
 #[derive(Debug)]
@@ -30,9 +30,7 @@ const TOKENS: [(&str, &[&str]); 6] = [
 ];
 
 fn grammar() -> BTreeMap<String, Rule> {
-    let path =
-        Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/site/guides/reference/grammar.md");
-    let text = fs::read_to_string(path).expect("docs/site/guides/reference/grammar.md");
+    let text = read("docs/site/guides/reference/grammar.md");
     let text = text.split("```ebnf\n").nth(1).expect("rules");
     let text = text.split("```").next().expect("rules");
     let lines = text

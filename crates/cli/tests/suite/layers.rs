@@ -5,6 +5,8 @@ use std::path::{Path, PathBuf};
 
 use rstest::rstest;
 
+use crate::site::repository;
+
 /// The modules of the engine, from the top down.
 const ENGINE: [&str; 14] = [
     "workspace",
@@ -238,7 +240,7 @@ fn circle<'a>(
 #[case::architecture("ARCHITECTURE.md", 40)]
 #[case::contributing("CONTRIBUTING.md", 3)]
 fn what_documents_name_exists(#[case] document: &str, #[case] least: usize) {
-    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let root = repository();
     let text = std::fs::read_to_string(root.join(document)).expect("a document");
     let named = text.split('`').skip(1).step_by(2);
     let folders = ["crates/", "docs/", "scripts/", "checks/", "fuzz/"];
@@ -256,7 +258,7 @@ fn what_documents_name_exists(#[case] document: &str, #[case] least: usize) {
 #[case::engine("engine")]
 #[case::core("core")]
 fn the_architecture_names_each_module(#[case] package: &str) {
-    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let root = repository();
     let text = std::fs::read_to_string(root.join("ARCHITECTURE.md")).expect("a document");
     let named: BTreeSet<&str> = text.split('`').skip(1).step_by(2).collect();
     let modules = modules(&sources(package));

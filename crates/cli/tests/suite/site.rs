@@ -8,6 +8,11 @@ use std::process::{Command, Output};
 use serde_json::Value;
 use tempfile::TempDir;
 
+/// The folder of the repository.
+pub(crate) fn repository() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
+}
+
 pub(crate) struct Site {
     folder: TempDir,
 }

@@ -126,6 +126,15 @@ impl Bench {
             .unwrap_or_else(|| panic!("{path} is not among {:?}", self.files()))
     }
 
+    /// The code of each diagnostic.
+    pub(crate) fn codes(&mut self) -> Vec<&'static str> {
+        let diagnostics = self.build().diagnostics;
+        diagnostics
+            .iter()
+            .map(|diagnostic| diagnostic.code.name())
+            .collect()
+    }
+
     /// Code, file, line and column of each diagnostic.
     pub(crate) fn diagnostics(&mut self) -> Vec<(String, String, usize, usize)> {
         let built = self.build();
