@@ -145,13 +145,7 @@ pub fn lay_out(
     catalogue: &Catalogue,
     diagnostics: &mut Diagnostics,
 ) -> ArchiveLayout {
-    let plain_title = archive
-        .title
-        .clone()
-        .unwrap_or_else(|| match archive.name.as_str() {
-            "journal" => word_or_name("journal", settings),
-            name => title_of_name(name),
-        });
+    let default_title = |by| default_title(&archive.name, by, settings, catalogue);
     let by = archive.by.as_ref().and_then(|name| {
         let location = settings.source.location(name.span);
         self::by(&name.node, catalogue, location)
@@ -159,12 +153,13 @@ pub fn lay_out(
             .ok()
     });
     let Some(by) = by else {
+        let title = archive.title.clone().unwrap_or_else(|| default_title(None));
         let groups = if archive.by.is_some() {
             Vec::new()
         } else {
             vec![Group {
                 term: None,
-                title: plain_title.clone(),
+                title: title.clone(),
                 link: archive
                     .link
                     .expand(|_| None)
@@ -175,7 +170,7 @@ pub fn lay_out(
         };
         return ArchiveLayout {
             by: None,
-            title: plain_title,
+            title,
             groups,
         };
     };
@@ -196,7 +191,7 @@ pub fn lay_out(
     order(&mut groups, &by, archive.overview_order, catalogue);
     let overview_title = match &archive.title {
         Some(title) if !title.contains('{') => title.clone(),
-        _ => default_title(&archive.name, &by, settings, catalogue),
+        _ => default_title(Some(&by)),
     };
     ArchiveLayout {
         by: Some(by),
@@ -205,23 +200,23 @@ pub fn lay_out(
     }
 }
 
-/// The theme's word for the archive of a term field that goes by the theme's name; else the
-/// archive's name.
-fn default_title(name: &str, by: &By, settings: &Settings, catalogue: &Catalogue) -> String {
-    match by {
-        By::Term(field) if catalogue.terms(*field).field.many() == name => {
-            word_or_name(name, settings)
-        }
-        By::Year if name == "years" => word_or_name(name, settings),
-        _ => title_of_name(name),
-    }
-}
-
-/// Returns the theme's word of an archive's name; else the name as a title.
-fn word_or_name(name: &str, settings: &Settings) -> String {
+/// Returns the title of an archive, or of its overview, that the settings give none: the theme's word for an archive
+/// with the name and the split of a built-in one; else the archive's name.
+fn default_title(
+    name: &str,
+    by: Option<&By>,
+    settings: &Settings,
+    catalogue: &Catalogue,
+) -> String {
+    let has_word = match by {
+        None => name == "journal",
+        Some(By::Year) => name == "years",
+        Some(By::Term(field)) => catalogue.terms(*field).field.many() == name,
+        Some(_) => false,
+    };
     match settings.words.get(name) {
-        word if word == name => title_of_name(name),
-        word => word.to_owned(),
+        word if has_word && word != name => word.to_owned(),
+        _ => title_of_name(name),
     }
 }
 

@@ -40,6 +40,21 @@ pub enum DateStyle {
     Pattern(String),
 }
 
+/// A pattern by which no date can be written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PatternError {
+    /// The reason.
+    pub why: String,
+    /// The text to write instead.
+    pub help: String,
+}
+
+impl fmt::Display for PatternError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}: {}", self.why, self.help)
+    }
+}
+
 /// The site's language with the data for it.
 pub struct Language {
     tag: String,
@@ -183,11 +198,9 @@ impl Language {
     /// are in the site's language.
     ///
     /// # Errors
-    /// Returns the reason why the pattern is not one of a date.
-    pub fn pattern(&self, at: DateTime, pattern: &str) -> Result<String, String> {
-        if !pattern.contains('%') {
-            return Err(format!("it has no `%`: {}", instead_of_pattern(pattern)));
-        }
+    /// If the pattern is not one of a date.
+    pub fn pattern(&self, at: DateTime, pattern: &str) -> Result<String, PatternError> {
+        has_conversion(pattern)?;
         let escaped = |name: String| name.replace('%', "%%");
         let mut ready = String::with_capacity(pattern.len());
         let mut chars = pattern.chars();
@@ -261,20 +274,28 @@ fn instead_of_pattern(pattern: &str) -> String {
 /// Checks that dates can be written by a pattern of `strftime` (POSIX).
 ///
 /// # Errors
-/// Why they cannot.
-pub fn check_pattern(pattern: &str) -> Result<(), String> {
-    if !pattern.contains('%') {
-        return Err(format!("it has no `%`: {}", instead_of_pattern(pattern)));
-    }
+/// If they cannot.
+pub fn check_pattern(pattern: &str) -> Result<(), PatternError> {
+    has_conversion(pattern)?;
     by_pattern(DateTime::constant(2026, 3, 14, 9, 0, 0, 0), pattern).map(drop)
 }
 
-fn by_pattern(at: DateTime, pattern: &str) -> Result<String, String> {
+fn has_conversion(pattern: &str) -> Result<(), PatternError> {
+    match pattern.contains('%') {
+        true => Ok(()),
+        false => Err(PatternError {
+            why: "it has no `%`".to_owned(),
+            help: instead_of_pattern(pattern),
+        }),
+    }
+}
+
+fn by_pattern(at: DateTime, pattern: &str) -> Result<String, PatternError> {
     strtime::format(pattern, at).map_err(|_| wrong_conversion(at, pattern))
 }
 
-/// Returns the message on the first invalid conversion of a pattern of `strftime`, with what to write instead.
-fn wrong_conversion(at: DateTime, pattern: &str) -> String {
+/// Returns the error of the first invalid conversion of a pattern of `strftime`.
+fn wrong_conversion(at: DateTime, pattern: &str) -> PatternError {
     let is_flag = |c: char| "-_^#.:".contains(c) || c.is_ascii_digit();
     let mut rest = pattern;
     while let Some(start) = rest.find('%') {
@@ -284,13 +305,17 @@ fn wrong_conversion(at: DateTime, pattern: &str) -> String {
         let end = start + 1 + flags + letter.map_or(0, char::len_utf8);
         let conversion = &rest[start..end];
         if strtime::format(conversion, at).is_err() {
-            return format!(
-                "`{conversion}` is no part of a date: write `%Y`, `%B`, `%-d` or the like, or `%%` for a percent sign"
-            );
+            return PatternError {
+                why: format!("`{conversion}` is no part of a date"),
+                help: "write `%Y`, `%B`, `%-d` or the like, or `%%` for a percent sign".to_owned(),
+            };
         }
         rest = &rest[end..];
     }
-    "write `%Y` for the year, such as \"%-d %B %Y\"".to_owned()
+    PatternError {
+        why: "no date has such parts together".to_owned(),
+        help: "write `%Y` for the year, such as \"%-d %B %Y\"".to_owned(),
+    }
 }
 
 fn icu_date(day: Date) -> Option<IcuDate<icu_calendar::Iso>> {
@@ -386,7 +411,7 @@ mod tests {
             language.pattern(at, pattern).map(drop),
             check_pattern(pattern),
         ] {
-            let found = refused.unwrap_err();
+            let found = refused.unwrap_err().to_string();
             assert!(found.starts_with(&why), "{found}");
         }
     }

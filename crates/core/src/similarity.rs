@@ -302,15 +302,18 @@ impl Index {
         filter: impl Fn(PostId) -> bool,
     ) -> BoundedHits {
         let k = wanted.saturating_add(SPARE);
-        let search = Search {
-            query: Doc(this.0),
-            k,
-            with_ties: false,
-        };
+        let (query, with_ties) = (Doc(this.0), false);
         let filter = |Doc(post)| filter(PostId(post));
         let hits = match drift {
-            Some(drift) => self.index.top_k_after(drift, search.query, k, filter),
-            None => self.index.top_k(search, filter),
+            Some(drift) => self.index.top_k_after(drift, query, k, filter),
+            None => (self.index).top_k(
+                Search {
+                    query,
+                    k,
+                    with_ties,
+                },
+                filter,
+            ),
         };
         BoundedHits::new(hits, k)
     }

@@ -191,21 +191,16 @@ fn date_style(text: &str) -> Result<DateStyle, Unfit> {
         help: "write \"long\", \"medium\", \"short\", or a pattern such as \"%-d %B %Y\""
             .to_owned(),
     };
-    let wrong = |why: &str| {
-        // The reason says behind itself what to write.
-        let (why, instead) = why.split_once(": ").unwrap_or((why, ""));
-        Unfit {
-            help: instead.to_owned(),
-            ..unfit(format!(": {why}"))
-        }
-    };
     match text {
         "long" => Ok(DateStyle::Long),
         "medium" => Ok(DateStyle::Medium),
         "short" => Ok(DateStyle::Short),
         pattern if pattern.contains('%') => match check_pattern(pattern) {
             Ok(()) => Ok(DateStyle::Pattern(pattern.to_owned())),
-            Err(why) => Err(wrong(&why)),
+            Err(wrong) => Err(Unfit {
+                help: wrong.help,
+                ..unfit(format!(": {}", wrong.why))
+            }),
         },
         _ => Err(unfit(String::new())),
     }

@@ -1,18 +1,18 @@
 //! The theme's words in languages other than English.
 
 /// The words of one language: name and text.
-type Translation = (&'static str, &'static [(&'static str, &'static str)]);
+pub(super) type Translated = &'static [(&'static str, &'static str)];
 
 /// The languages that the theme's words are in beside English, by their ISO 639-1 codes. Each has all words; the
 /// forms for zero, two, few and many posts only if the language has such forms (CLDR plural rules).
-pub(super) const TRANSLATIONS: &[Translation] = &[
+pub(super) const TRANSLATIONS: &[(&str, Translated)] = &[
     ("ar", ARABIC),
     ("de", GERMAN),
     ("es", SPANISH),
     ("fr", FRENCH),
 ];
 
-const GERMAN: &[(&str, &str)] = &[
+const GERMAN: Translated = &[
     ("all_feeds", "Feeds"),
     ("authors", "Autoren"),
     ("below", "Teile"),
@@ -64,7 +64,7 @@ const GERMAN: &[(&str, &str)] = &[
     ("years", "Jahre"),
 ];
 
-const FRENCH: &[(&str, &str)] = &[
+const FRENCH: Translated = &[
     ("all_feeds", "Flux"),
     ("authors", "Auteurs"),
     ("below", "Parties"),
@@ -116,7 +116,7 @@ const FRENCH: &[(&str, &str)] = &[
     ("years", "Années"),
 ];
 
-const SPANISH: &[(&str, &str)] = &[
+const SPANISH: Translated = &[
     ("all_feeds", "Canales"),
     ("authors", "Autores"),
     ("below", "Partes"),
@@ -168,7 +168,7 @@ const SPANISH: &[(&str, &str)] = &[
     ("years", "Años"),
 ];
 
-const ARABIC: &[(&str, &str)] = &[
+const ARABIC: Translated = &[
     ("all_feeds", "الخلاصات"),
     ("authors", "الكُتّاب"),
     ("below", "الأجزاء"),

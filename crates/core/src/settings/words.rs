@@ -3,7 +3,7 @@
 use indexmap::IndexMap;
 
 use super::reader::Table;
-use super::theme_words::TRANSLATIONS;
+use super::theme_words::{TRANSLATIONS, Translated};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::language::Plural;
 use crate::source::Location;
@@ -148,10 +148,7 @@ impl Words {
     /// Returns the words of a language (BCP 47); the English ones if the theme is not in it.
     #[must_use]
     pub fn of(language: &str) -> Self {
-        let translation = TRANSLATIONS
-            .iter()
-            .find(|(known, _)| is_of_language(language, known));
-        let words = translation.map_or(&[][..], |(_, words)| words);
+        let words = translation(language).unwrap_or_default();
         let own = |name: &str| {
             let mut words = words.iter();
             words
@@ -169,8 +166,7 @@ impl Words {
     /// Returns a warning if some of these words are English, and the language is another one; see
     /// [`Words::of`].
     pub(super) fn untranslated(&self, language: &str, location: Location) -> Option<Diagnostic> {
-        let mut known = TRANSLATIONS.iter().map(|(code, _)| *code).chain(["en"]);
-        if known.any(|code| is_of_language(language, code)) {
+        if is_of_language(language, "en") || translation(language).is_some() {
             return None;
         }
         // Most languages have the same comma, and may lack forms of plurals.
@@ -217,6 +213,13 @@ impl Words {
     pub fn get<'a>(&'a self, name: &'a str) -> &'a str {
         self.0.get(name).map_or(name, String::as_str)
     }
+}
+
+/// Returns the theme's words in a language (BCP 47) other than English.
+fn translation(language: &str) -> Option<Translated> {
+    let mut translations = TRANSLATIONS.iter();
+    let found = translations.find(|(code, _)| is_of_language(language, code));
+    found.map(|(_, words)| *words)
 }
 
 /// Returns true if a tag (BCP 47) is of the language with a code.

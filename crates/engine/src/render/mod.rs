@@ -22,9 +22,7 @@ use tabulae_core::weave::Page as PlaceholderPage;
 pub(crate) use self::placeholders::{Filler, Host};
 
 use self::feed::document;
-use self::values::{
-    ArchiveValues, Tracked, archive_values, direction, group_value, lists, site_value,
-};
+use self::values::{ArchiveValues, Tracked, archive_values, group_value, lists, site_value};
 use crate::fingerprint::hash;
 use crate::incremental::{Dependency, Key};
 use crate::plan::{FeedPlan, Origin, Output, OutputKind, has_titles, titles};
@@ -650,9 +648,9 @@ impl<'a> Renderer<'a> {
         format!(
             "<!doctype html>\n<html lang=\"{}\"{}>\n<head>\n<meta charset=\"utf-8\">\n<title>{shown}</title>\n<meta name=\"robots\" content=\"noindex\">\n<link rel=\"canonical\" href=\"{shown}\">\n<meta http-equiv=\"refresh\" content=\"0; url={}\">\n</head>\n<body>\n<p>{} <a href=\"{}\">{shown}</a></p>\n</body>\n</html>\n",
             escape(&site.settings.site.language),
-            match direction(site) {
-                "rtl" => " dir=\"rtl\"",
-                _ => "",
+            match site.catalogue.language.is_right_to_left() {
+                true => " dir=\"rtl\"",
+                false => "",
             },
             escape(&site.href(to)),
             escape(site.settings.words.get("moved")),

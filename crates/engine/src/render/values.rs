@@ -13,7 +13,6 @@ use tabulae_core::term::TermId;
 
 use crate::incremental::Dependency;
 use crate::plan::{SCRIPT, SEARCH, STYLE};
-use crate::site::Site;
 use crate::template::{RenderContext, RenderData, SiteScope, TermScope, date_value, feed_value};
 
 /// The values that all pages of an archive share.
@@ -119,14 +118,6 @@ pub(super) fn month_bars(months: &[usize; 12]) -> Value {
     )
 }
 
-/// Returns the direction in which the site's language is written, as in the attribute `dir` of HTML.
-pub(super) fn direction(site: &Site) -> &'static str {
-    match site.catalogue.language.is_right_to_left() {
-        true => "rtl",
-        false => "ltr",
-    }
-}
-
 pub(super) fn site_value(data: &RenderData) -> Value {
     let site = &data.site;
     let settings = &site.settings.site;
@@ -152,7 +143,10 @@ pub(super) fn site_value(data: &RenderData) -> Value {
         address: settings.address.root().into(),
         link: site.href(&root).into(),
         language: settings.language.as_str().into(),
-        direction: direction(site).into(),
+        direction: match site.catalogue.language.is_right_to_left() {
+            true => "rtl".into(),
+            false => "ltr".into(),
+        },
         description: settings.description.clone().into(),
         author: context! { name => author.name, email => author.email, link => author.link },
         image: image.into(),

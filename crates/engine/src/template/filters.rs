@@ -32,14 +32,12 @@ pub(super) const FILTERS: &[(&str, Add)] = &[
     }),
     ("link", |env, name, data| {
         env.add_filter(name, move |value: Value, text: Rest<Value>| {
-            let comma = data.site.settings.words.get("comma");
-            link(known(&value)?, optional(&text)?, comma)
+            link(&data, known(&value)?, optional(&text)?)
         });
     }),
     ("entries", |env, name, data| {
         env.add_filter(name, move |list: Value, class: Rest<Value>| {
-            let comma = data.site.settings.words.get("comma");
-            entries(known(&list)?, optional(&class)?, comma)
+            entries(&data, known(&list)?, optional(&class)?)
         });
     }),
     ("state", |env, name, data| {
@@ -135,7 +133,7 @@ fn in_words(data: &RenderData, stamp: ZonedDate, pattern: Option<&Value>) -> Res
 
 /// The name of a post, a term or a page as a link there, those of a list with commas between; the
 /// name alone where it has no link, and nothing for nothing. `text` takes the place of the name.
-fn link(value: &Value, text: Option<&Value>, comma: &str) -> Result<Value, Error> {
+fn link(data: &RenderData, value: &Value, text: Option<&Value>) -> Result<Value, Error> {
     if let (Some(term), None) = (value.downcast_object_ref::<TermObject>(), text) {
         return Ok(term.anchor());
     }
@@ -146,13 +144,12 @@ fn link(value: &Value, text: Option<&Value>, comma: &str) -> Result<Value, Error
         return Ok(Value::from(()));
     }
     if matches!(value.kind(), ValueKind::Seq | ValueKind::Iterable) {
+        let comma = escape(data.site.settings.words.get("comma"));
         let mut html = String::new();
         for (at, item) in value.try_iter()?.enumerate() {
-            let link = link(&item, text, comma)?;
-            if at > 0 {
-                html.push_str(&escape(comma));
-            }
-            html.push_str(link.as_str().unwrap_or_default());
+            let link = link(data, &item, text)?;
+            let between = if at > 0 { &*comma } else { "" };
+            html.extend([between, link.as_str().unwrap_or_default()]);
         }
         return Ok(Value::from_safe_string(html));
     }
@@ -177,7 +174,7 @@ fn link(value: &Value, text: Option<&Value>, comma: &str) -> Result<Value, Error
 const ENTRY: usize = 80;
 
 /// The links of a list, each in an `li` element on a line of its own.
-fn entries(list: &Value, class: Option<&Value>, comma: &str) -> Result<Value, Error> {
+fn entries(data: &RenderData, list: &Value, class: Option<&Value>) -> Result<Value, Error> {
     let class = class.map(text).transpose()?.map(escape);
     let (before, class, after) = match &class {
         Some(class) => ("<li class=\"", &**class, "\">"),
@@ -187,7 +184,7 @@ fn entries(list: &Value, class: Option<&Value>, comma: &str) -> Result<Value, Er
     if !list.is_none() {
         html.reserve(list.len().unwrap_or(0) * ENTRY);
         for item in list.try_iter()? {
-            let link = link(&item, None, comma)?;
+            let link = link(data, &item, None)?;
             let link = link.as_str().unwrap_or_default();
             html.extend([before, class, after, link, "</li>\n"]);
         }
