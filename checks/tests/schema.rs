@@ -61,7 +61,10 @@ fn sample(holds: Holds) -> &'static str {
 
 /// The name of a table, with a name where the writer chooses one.
 fn named(table: &str) -> String {
-    table.replace("NAME", "posts").replace("FIELD", "tag")
+    table
+        .replace("NAME", "posts")
+        .replace("FIELD", "tag")
+        .replace("TAG", "de")
 }
 
 /// Every key of the table is read, and its schema takes what is read.
@@ -81,8 +84,11 @@ fn every_key_is_read_and_valid() {
         for value in values {
             let value = match (key.table, name) {
                 ("site", "language") => "\"de\"",
+                ("content.NAME", "language") => "\"en\"",
+                ("locale.TAG", "prefix") => "\"/d/\"",
+                (_, "locales") => "[\"en\"]",
                 ("site", "timezone") => "\"Europe/London\"",
-                ("site", "date_format") => "\"short\"",
+                (_, "date_format") => "\"short\"",
                 ("content.NAME", "feed_id") => "\"https://y.example/?p={slug}\"",
                 (_, "moved_from") => "\"/old/\"",
                 ("site.author", "link") => "\"https://y.example/\"",

@@ -27,6 +27,7 @@ fn document() -> Document {
     let entry = |number: usize, title: &str, updated: &str| Entry {
         id: format!("https://x.example/{number}/"),
         link: format!("https://x.example/{number}/"),
+        language: None,
         title: title.to_owned(),
         published: Some(stamp("2026-01-02 10:00")),
         updated: stamp(updated),

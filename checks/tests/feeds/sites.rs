@@ -61,7 +61,7 @@ fn every_post_of_the_example_is_read_back(#[case] path: &str) {
         &site.settings().unwrap().site.address,
     );
     let posts: BTreeMap<String, _> = catalogue
-        .listed()
+        .listed(None)
         .iter()
         .copied()
         .filter(|id| catalogue.post(*id).path.starts_with("posts/"))

@@ -14,6 +14,7 @@ use std::time::{Duration, Instant};
 
 use tabulae_core::catalogue::{Catalogue, PostId};
 use tabulae_core::front_matter;
+use tabulae_core::id::LocaleId;
 use tabulae_core::post::{Body, Include, assemble};
 use tabulae_core::query::{Library, Query, Scope};
 use tabulae_core::settings::Settings;
@@ -124,7 +125,7 @@ fn scan(catalogue: &Catalogue, holds: impl Fn(PostId) -> bool) -> Vec<PostId> {
         .collect();
     found.sort_by(|a, b| {
         tabulae_core::catalogue::default_order(
-            &catalogue.language,
+            std::slice::from_ref(catalogue.language(LocaleId::SITE)),
             catalogue.post(*a),
             catalogue.post(*b),
         )
@@ -176,13 +177,7 @@ fn main() {
         "found", "compile", "run", "plain scan"
     );
     for (text, plain) in CASES {
-        let scope = Scope {
-            catalogue: &catalogue,
-            library: &library,
-            moment: &moment,
-            has_this: false,
-            parameters: &[],
-        };
+        let scope = Scope::new(&catalogue, &library, &moment);
         let (mut compiles, mut runs, mut scans) = (Vec::new(), Vec::new(), Vec::new());
         let mut found = 0;
         for _ in 0..11 {

@@ -5,7 +5,7 @@ use std::cmp::Ordering;
 use indexmap::IndexMap;
 use jiff::civil::Date;
 
-use crate::catalogue::{Catalogue, PostId, term_location};
+use crate::catalogue::{Catalogue, Localized, PostId, term_location};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
 use crate::id::number;
 use crate::language::DateStyle;
@@ -44,6 +44,14 @@ pub struct ArchiveLayout {
     pub title: String,
     /// The whole list, or one for each term, in the order of the overview.
     pub groups: Vec<Group>,
+}
+
+impl ArchiveLayout {
+    /// Returns true if any list has a post.
+    #[must_use]
+    pub fn has_posts(&self) -> bool {
+        self.groups.iter().any(|group| !group.posts.is_empty())
+    }
 }
 
 /// One list of an archive.
@@ -108,7 +116,7 @@ pub fn by(name: &str, catalogue: &Catalogue, location: Location) -> Result<By, B
             )
             .help("name one of its entries, such as `boat.class`"),
         )),
-        Some(_) if derived(name).is_none() => Ok(By::Field(name.to_owned())),
+        Some(_) if derived(name, catalogue).is_none() => Ok(By::Field(name.to_owned())),
         _ => {
             let terms = catalogue
                 .term_tables()
@@ -145,7 +153,8 @@ pub fn lay_out(
     catalogue: &Catalogue,
     diagnostics: &mut Diagnostics,
 ) -> ArchiveLayout {
-    let default_title = |by| default_title(&archive.name, by, settings, catalogue);
+    let local = catalogue.within(archive.locale);
+    let default_title = |by| default_title(&archive.name, by, settings, local);
     let by = archive.by.as_ref().and_then(|name| {
         let location = settings.source.location(name.span);
         self::by(&name.node, catalogue, location)
@@ -175,7 +184,7 @@ pub fn lay_out(
         };
     };
     let mut groups = Vec::new();
-    for (term, posts) in split(&by, posts, catalogue) {
+    for (term, posts) in split(&by, posts, local) {
         if posts.len() >= archive.at_least {
             groups.extend(group(
                 archive,
@@ -188,7 +197,7 @@ pub fn lay_out(
             ));
         }
     }
-    order(&mut groups, &by, archive.overview_order, catalogue);
+    order(&mut groups, &by, archive.overview_order, local);
     let overview_title = match &archive.title {
         Some(title) if !title.contains('{') => title.clone(),
         _ => default_title(Some(&by)),
@@ -206,7 +215,7 @@ fn default_title(
     name: &str,
     by: Option<&By>,
     settings: &Settings,
-    catalogue: &Catalogue,
+    catalogue: Localized<'_>,
 ) -> String {
     let has_word = match by {
         None => name == "journal",
@@ -214,7 +223,7 @@ fn default_title(
         Some(By::Term(field)) => catalogue.terms(*field).field.many() == name,
         Some(_) => false,
     };
-    match settings.words.get(name) {
+    match settings.locales.get(catalogue.locale).words.get(name) {
         word if has_word && word != name => word.to_owned(),
         _ => title_of_name(name),
     }
@@ -353,7 +362,7 @@ fn fill(title: &str, term: &GroupTerm, archive: &Archive) -> String {
 }
 
 /// The posts by what they share. Costs in proportion to posts and their values.
-fn split(by: &By, posts: Vec<PostId>, catalogue: &Catalogue) -> Vec<(GroupTerm, Vec<PostId>)> {
+fn split(by: &By, posts: Vec<PostId>, catalogue: Localized<'_>) -> Vec<(GroupTerm, Vec<PostId>)> {
     match by {
         By::Term(field) => split_by_term(*field, &posts, catalogue),
         By::Year | By::Month | By::Day => split_by_date(by, posts, catalogue),
@@ -363,7 +372,7 @@ fn split(by: &By, posts: Vec<PostId>, catalogue: &Catalogue) -> Vec<(GroupTerm, 
 
 /// Counts posts by a key: most first, then by name; date parts newest first.
 #[must_use]
-pub fn counts(by: &By, posts: &[PostId], catalogue: &Catalogue) -> Vec<(GroupTerm, usize)> {
+pub fn counts(by: &By, posts: &[PostId], catalogue: Localized<'_>) -> Vec<(GroupTerm, usize)> {
     let mut counts: Vec<(GroupTerm, usize)> = split(by, posts.to_vec(), catalogue)
         .into_iter()
         .map(|(term, posts)| (term, posts.len()))
@@ -396,10 +405,10 @@ pub fn by_terms(field: usize, posts: &[PostId], catalogue: &Catalogue) -> Vec<Ve
 fn split_by_term(
     field: usize,
     posts: &[PostId],
-    catalogue: &Catalogue,
+    catalogue: Localized<'_>,
 ) -> Vec<(GroupTerm, Vec<PostId>)> {
     let table = catalogue.terms(field);
-    let lists = by_terms(field, posts, catalogue);
+    let lists = by_terms(field, posts, &catalogue);
     let named = lists
         .into_iter()
         .enumerate()
@@ -409,8 +418,8 @@ fn split_by_term(
             let id = TermId(number(at));
             let term = table.term(id);
             let group = GroupTerm {
-                name: term.name.clone(),
-                slug: term.slug.clone(),
+                name: term.name_in(catalogue.locale).to_owned(),
+                slug: term.slug_in(catalogue.locale).to_owned(),
                 id: Some((field, id)),
                 day: None,
             };
@@ -430,7 +439,7 @@ fn first_day(by: &By, day: Date) -> Date {
 fn split_by_date(
     by: &By,
     posts: Vec<PostId>,
-    catalogue: &Catalogue,
+    catalogue: Localized<'_>,
 ) -> Vec<(GroupTerm, Vec<PostId>)> {
     let mut lists: IndexMap<Date, Vec<PostId>> = IndexMap::new();
     for post in posts {
@@ -454,11 +463,11 @@ fn split_by_date(
     named.collect()
 }
 
-fn date_name(by: &By, day: Date, catalogue: &Catalogue) -> String {
+fn date_name(by: &By, day: Date, catalogue: Localized<'_>) -> String {
     match by {
         By::Year => day.year().to_string(),
-        By::Month => catalogue.language.month(day),
-        _ => catalogue.language.day(day, &DateStyle::Long),
+        By::Month => catalogue.own_language().month(day),
+        _ => catalogue.own_language().day(day, &DateStyle::Long),
     }
 }
 
@@ -481,11 +490,11 @@ fn values<'a>(by: &By, post: PostId, catalogue: &'a Catalogue) -> Vec<&'a str> {
 fn split_by_value(
     by: &By,
     posts: Vec<PostId>,
-    catalogue: &Catalogue,
+    catalogue: Localized<'_>,
 ) -> Vec<(GroupTerm, Vec<PostId>)> {
     let mut lists: IndexMap<String, (String, Vec<PostId>)> = IndexMap::new();
     for post in posts {
-        for value in values(by, post, catalogue) {
+        for value in values(by, post, &catalogue) {
             if value.trim().is_empty() {
                 continue;
             }
@@ -509,7 +518,7 @@ fn split_by_value(
     named.collect()
 }
 
-fn order(groups: &mut [Group], by: &By, wanted: Option<OverviewOrder>, catalogue: &Catalogue) {
+fn order(groups: &mut [Group], by: &By, wanted: Option<OverviewOrder>, catalogue: Localized<'_>) {
     let by_name = |a: &Group, b: &Group| match (&a.term, &b.term) {
         (Some(a), Some(b)) => match (a.day, b.day) {
             (Some(a), Some(b)) => b.cmp(&a),
@@ -536,17 +545,17 @@ fn order(groups: &mut [Group], by: &By, wanted: Option<OverviewOrder>, catalogue
 }
 
 /// Compares names; values of a field that are numbers are in the order of numbers.
-fn compare_names(a: &str, b: &str, numbers: bool, catalogue: &Catalogue) -> Ordering {
+fn compare_names(a: &str, b: &str, numbers: bool, catalogue: Localized<'_>) -> Ordering {
     if numbers && let (Ok(a), Ok(b)) = (a.parse::<f64>(), b.parse::<f64>()) {
         return a.total_cmp(&b);
     }
-    catalogue.language.sort(a, b)
+    catalogue.own_language().sort(a, b)
 }
 
 /// Returns the posts of a page under headings, in their order: neighbours that share a heading have one
 /// together.
 #[must_use]
-pub fn sections(by: &By, posts: &[PostId], catalogue: &Catalogue) -> Vec<Section> {
+pub fn sections(by: &By, posts: &[PostId], catalogue: Localized<'_>) -> Vec<Section> {
     let under = |post: &PostId| under(by, *post, catalogue);
     let together = posts.chunk_by(|one, next| under(one) == under(next));
     let section = |posts: &[PostId]| Section {
@@ -564,7 +573,7 @@ enum Under<'a> {
 }
 
 impl Under<'_> {
-    fn heading(&self, by: &By, catalogue: &Catalogue) -> String {
+    fn heading(&self, by: &By, catalogue: Localized<'_>) -> String {
         match self {
             Self::Days(first) => date_name(by, *first, catalogue),
             Self::Name(name) => (*name).to_owned(),
@@ -572,7 +581,7 @@ impl Under<'_> {
     }
 }
 
-fn under<'a>(by: &By, post: PostId, catalogue: &'a Catalogue) -> Option<Under<'a>> {
+fn under<'a>(by: &By, post: PostId, catalogue: Localized<'a>) -> Option<Under<'a>> {
     match by {
         By::Year | By::Month | By::Day => {
             let day = catalogue.post(post).date?.day;
@@ -580,9 +589,10 @@ fn under<'a>(by: &By, post: PostId, catalogue: &'a Catalogue) -> Option<Under<'a
         }
         By::Term(field) => {
             let first = catalogue.terms_of(post, *field).first()?;
-            Some(Under::Name(&catalogue.terms(*field).term(*first).name))
+            let term = catalogue.catalogue.terms(*field).term(*first);
+            Some(Under::Name(term.name_in(catalogue.locale)))
         }
-        By::Field(_) | By::Set => values(by, post, catalogue)
+        By::Field(_) | By::Set => values(by, post, catalogue.catalogue)
             .first()
             .copied()
             .map(Under::Name),

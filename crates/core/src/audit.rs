@@ -11,6 +11,7 @@ use jiff::civil::Date;
 
 use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
+use crate::id::LocaleId;
 use crate::near_duplicates::near_duplicates;
 use crate::post::Post;
 use crate::settings::Settings;
@@ -35,7 +36,7 @@ pub fn audit(catalogue: &Catalogue, settings: &Settings, moment: &Moment) -> Dia
 /// Listed posts without a summary, and those whose summary is only cut from their text, in a
 /// content set in which another has its own.
 fn summaries(catalogue: &Catalogue) -> Diagnostics {
-    let posts = catalogue.listed().iter().map(|id| catalogue.post(*id));
+    let posts = catalogue.listed(None).iter().map(|id| catalogue.post(*id));
     let own = posts.clone().filter(|post| post.has_own_summary);
     let chosen: BTreeSet<usize> = own.map(|post| post.set).collect();
     let lacks = |post: &&Post| {
@@ -82,7 +83,7 @@ fn gaps(
 ) -> Diagnostics {
     let mut found = Diagnostics::new();
     for (number, set) in settings.content.iter().enumerate() {
-        let posts = catalogue.of_set(number).iter();
+        let posts = catalogue.of_set(number, None).iter();
         let days = posts.filter(|id| sound(id));
         let days = days.filter_map(|id| Some(catalogue.post(*id).date?.day));
         let months: Vec<i32> = days.map(month_number).collect();
@@ -151,7 +152,7 @@ fn terms(catalogue: &Catalogue) -> Diagnostics {
                     .help("give it to more posts, or delete it"),
             );
         }
-        for alike in near_duplicates(&table.terms, catalogue.language.tag()) {
+        for alike in near_duplicates(&table.terms, catalogue.language(LocaleId::SITE).tag()) {
             let (term, like) = (table.term(alike.term), table.term(alike.like));
             let message = format!(
                 "the {field} \"{}\" ({}) is probably \"{}\" ({}): they differ by {}",

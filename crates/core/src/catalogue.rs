@@ -5,10 +5,11 @@ mod links;
 mod terms;
 #[cfg(test)]
 mod tests;
+mod translations;
 
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
-use std::ops::Range;
+use std::ops::{Deref, Range};
 use std::sync::OnceLock;
 
 use rayon::prelude::*;
@@ -17,9 +18,10 @@ pub use self::fields::{Cell, FieldProfile, PostText};
 use self::fields::{Fields, Texts};
 use self::links::{links, unfit_ids};
 use self::terms::TermIndexer;
+use self::translations::Translations;
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 pub use crate::id::PostId;
-use crate::id::number;
+use crate::id::{LocaleId, number};
 use crate::language::Language;
 use crate::note::TermNote;
 use crate::post::{Include, Post};
@@ -33,15 +35,15 @@ use crate::words::{KnownWords, WordTables};
 /// All posts and terms.
 #[derive(Debug)]
 pub struct Catalogue {
-    /// The site's language.
-    pub language: Language,
+    languages: Vec<Language>,
     posts: Vec<Post>,
     listed: Vec<bool>,
     links: Vec<Link>,
     terms_of: Vec<Vec<Vec<TermId>>>,
     term_tables: Vec<TermTable>,
-    by_set: Vec<Vec<PostId>>,
-    every: Vec<PostId>,
+    /// The listed posts of all languages; then, if the site has several, those of each.
+    listings: Vec<Listing>,
+    translations: Translations,
     dated: u32,
     days_in_order: bool,
     fields: Fields,
@@ -50,6 +52,50 @@ pub struct Catalogue {
     known_words: KnownWords,
     pinned: BTreeMap<PostId, Vec<PostId>>,
     sets: Vec<String>,
+}
+
+/// The listed posts of some languages, in the default order.
+#[derive(Debug)]
+struct Listing {
+    by_set: Vec<Vec<PostId>>,
+    every: Vec<PostId>,
+}
+
+/// A catalogue as the pages of one language show it: names, dates and order are of this language.
+#[derive(Debug, Clone, Copy)]
+pub struct Localized<'a> {
+    /// The catalogue.
+    pub catalogue: &'a Catalogue,
+    /// The language.
+    pub locale: LocaleId,
+}
+
+impl Deref for Localized<'_> {
+    type Target = Catalogue;
+
+    fn deref(&self) -> &Catalogue {
+        self.catalogue
+    }
+}
+
+impl<'a> Localized<'a> {
+    /// Returns the number of listed posts in the language that have a term, and the newest of them.
+    #[must_use]
+    pub fn posts_of(self, term: &Term) -> (usize, Option<PostId>) {
+        if !self.catalogue.has_languages() {
+            return (term.posts.len(), term.posts.first().copied());
+        }
+        let is_own = |id: &&PostId| self.catalogue.post(**id).locale == self.locale;
+        let mut own = term.posts.iter().filter(is_own);
+        let newest = own.next().copied();
+        (own.count() + usize::from(newest.is_some()), newest)
+    }
+
+    /// Returns the language.
+    #[must_use]
+    pub fn own_language(self) -> &'a Language {
+        self.catalogue.language(self.locale)
+    }
 }
 
 /// The terms of one term field.
@@ -92,10 +138,10 @@ impl Catalogue {
         today: jiff::civil::Date,
     ) -> Collected<Self> {
         let mut diagnostics = Diagnostics::new();
-        let language = Language::new(&settings.site.language)
-            .or_else(|| Language::new("en"))
-            .expect("English is always there");
-        in_default_order(&mut posts, &language);
+        let locales = settings.locales.iter();
+        let languages = locales.map(|(_, locale)| language(&locale.tag));
+        let languages: Vec<Language> = languages.collect();
+        in_default_order(&mut posts, &languages);
         let listed: Vec<bool> = posts
             .iter()
             .map(|post| include.lists(post.exclusion))
@@ -110,12 +156,12 @@ impl Catalogue {
             .for_each(|post| post.terms = Vec::new());
         let dates = posts.iter().filter_map(|post| post.date);
         let mut catalogue = Self {
-            language,
+            listings: listings(&posts, &listed, settings, languages.len()),
+            translations: Translations::of(&posts, &listed, settings, &mut diagnostics),
+            languages,
             listed,
             links: Vec::new(),
             terms_of,
-            by_set: vec![Vec::new(); settings.content.len()],
-            every: Vec::new(),
             dated: number(dates.clone().count()),
             days_in_order: dates.is_sorted_by(|a, b| a.day >= b.day),
             texts: Default::default(),
@@ -131,13 +177,6 @@ impl Catalogue {
                 .collect(),
             posts,
         };
-        for id in catalogue.all() {
-            if catalogue.is_listed(id) {
-                let set = catalogue.post(id).set;
-                catalogue.by_set[set].push(id);
-                catalogue.every.push(id);
-            }
-        }
         catalogue.links = links(&catalogue, settings, include, today, &mut diagnostics);
         diagnostics.extend(unfit_ids(&catalogue, settings));
         catalogue.pin_related(&mut diagnostics);
@@ -184,16 +223,49 @@ impl Catalogue {
         own.flat_map(|own| std::iter::successors(Some(*own), |id| table.term(*id).parent))
     }
 
-    /// The listed posts of a content set, in the default order.
+    /// Returns a language of the site.
     #[must_use]
-    pub fn of_set(&self, set: usize) -> &[PostId] {
-        &self.by_set[set]
+    pub fn language(&self, locale: LocaleId) -> &Language {
+        &self.languages[locale.at()]
     }
 
-    /// The listed posts of all content sets, in the default order.
+    /// Returns the catalogue as the pages of a language show it.
     #[must_use]
-    pub fn listed(&self) -> &[PostId] {
-        &self.every
+    pub fn within(&self, locale: LocaleId) -> Localized<'_> {
+        Localized {
+            catalogue: self,
+            locale,
+        }
+    }
+
+    /// Returns true if the site has several languages.
+    #[must_use]
+    pub fn has_languages(&self) -> bool {
+        self.languages.len() > 1
+    }
+
+    /// Returns the listed translations of a post into other languages, in the order of the languages. A post
+    /// that is not listed has none.
+    pub fn translations(&self, id: PostId) -> impl Iterator<Item = PostId> {
+        let group = self.translations.of_post(id).iter().copied();
+        group.filter(move |other| *other != id && self.is_listed(id))
+    }
+
+    /// Returns the listed posts of a content set, in the default order: of one language, or of all.
+    #[must_use]
+    pub fn of_set(&self, set: usize, within: Option<LocaleId>) -> &[PostId] {
+        &self.listing(within).by_set[set]
+    }
+
+    /// Returns the listed posts of all content sets, in the default order: of one language, or of all.
+    #[must_use]
+    pub fn listed(&self, within: Option<LocaleId>) -> &[PostId] {
+        &self.listing(within).every
+    }
+
+    fn listing(&self, within: Option<LocaleId>) -> &Listing {
+        let within = within.filter(|_| self.has_languages());
+        &self.listings[within.map_or(0, |locale| locale.at() + 1)]
     }
 
     /// Returns the posts whose dates compare with a value as one of the `wanted` orders. `order` compares one date
@@ -308,7 +380,12 @@ impl Catalogue {
     #[must_use]
     pub fn words(&self) -> &WordTables {
         self.words
-            .get_or_init(|| WordTables::new(&self.posts, self.language.tag(), &self.known_words))
+            .get_or_init(|| WordTables::new(&self.posts, &self.tags(), &self.known_words))
+    }
+
+    /// Returns the tags of the site's languages.
+    fn tags(&self) -> Vec<&str> {
+        self.languages.iter().map(Language::tag).collect()
     }
 
     /// Returns the words of all posts, if they were counted.
@@ -401,6 +478,44 @@ impl Catalogue {
     }
 }
 
+/// Returns a language; English if the tag is not well formed, which is an error by itself.
+fn language(tag: &str) -> Language {
+    Language::new(tag)
+        .or_else(|| Language::new("en"))
+        .expect("English is always there")
+}
+
+/// Returns the listed posts of all languages, and if there are several, those of each.
+fn listings(
+    posts: &[Post],
+    listed: &[bool],
+    settings: &Settings,
+    languages: usize,
+) -> Vec<Listing> {
+    let empty = || Listing {
+        by_set: vec![Vec::new(); settings.content.len()],
+        every: Vec::new(),
+    };
+    let each = if languages > 1 { languages } else { 0 };
+    let mut listings: Vec<Listing> = (0..=each).map(|_| empty()).collect();
+    let mut append = |at: usize, set: usize, id: PostId| {
+        listings[at].by_set[set].push(id);
+        listings[at].every.push(id);
+    };
+    for ((post, id), _) in posts
+        .iter()
+        .zip((0..).map(PostId))
+        .zip(listed)
+        .filter(|(_, listed)| **listed)
+    {
+        append(0, post.set, id);
+        if each > 0 {
+            append(post.locale.at() + 1, post.set, id);
+        }
+    }
+    listings
+}
+
 /// The known names that could be meant, so that a message need not list a whole blog.
 fn nearest_first<'a>(written: &str, known: impl Iterator<Item = &'a str>) -> Vec<&'a str> {
     crate::diagnostic::nearest(written, known)
@@ -410,9 +525,9 @@ fn nearest_first<'a>(written: &str, known: impl Iterator<Item = &'a str>) -> Vec
 
 /// Sorts by [`default_order`]. A post is large, so that its place is found first and it is moved
 /// once.
-fn in_default_order(posts: &mut [Post], language: &Language) {
+fn in_default_order(posts: &mut [Post], languages: &[Language]) {
     let mut order: Vec<usize> = (0..posts.len()).collect();
-    order.sort_unstable_by(|a, b| default_order(language, &posts[*a], &posts[*b]));
+    order.sort_unstable_by(|a, b| default_order(languages, &posts[*a], &posts[*b]));
     // Moved within their place, one circle of them after the other.
     for first in 0..posts.len() {
         let mut at = first;
@@ -426,9 +541,9 @@ fn in_default_order(posts: &mut [Post], language: &Language) {
     }
 }
 
-/// Date descending, undated last by title, then title, then path.
+/// Date descending, undated last; then by language, title and path.
 #[must_use]
-pub fn default_order(language: &Language, a: &Post, b: &Post) -> Ordering {
+pub fn default_order(languages: &[Language], a: &Post, b: &Post) -> Ordering {
     let dates = match (a.date, b.date) {
         (Some(a), Some(b)) => b.at.cmp(&a.at),
         (Some(_), None) => Ordering::Less,
@@ -436,7 +551,8 @@ pub fn default_order(language: &Language, a: &Post, b: &Post) -> Ordering {
         (None, None) => Ordering::Equal,
     };
     dates
-        .then_with(|| language.sort(&a.title, &b.title))
+        .then_with(|| a.locale.cmp(&b.locale))
+        .then_with(|| languages[a.locale.at()].sort(&a.title, &b.title))
         .then_with(|| a.path.cmp(&b.path))
 }
 

@@ -1,5 +1,6 @@
 //! The effective settings of a site: each key with its value and where it comes from.
 
+use std::collections::BTreeSet;
 use std::fmt::Write as _;
 
 use jiff::tz::TimeZone;
@@ -7,7 +8,7 @@ use serde_json::{Map as Object, Value as Json, json};
 
 use crate::diagnostic::Diagnostics;
 use crate::front_matter::parse_toml;
-use crate::settings::{Archive, ContentSet, Feed, KEYS, Settings};
+use crate::settings::{Archive, ContentSet, Feed, KEYS, Locale, Settings};
 use crate::source::Span;
 use crate::value::{Map, Value};
 
@@ -66,6 +67,11 @@ pub fn effective(settings: &Settings) -> Vec<EffectiveTable> {
     );
     let reader = Reader { settings, written };
     let mut tables = vec![reader.table(&["site"], "site", |_| None, Origin::Default)];
+    for (_, locale) in settings.locales.iter().skip(1) {
+        let value = |key: &str| of_locale(locale, key);
+        let name = ["locale", &locale.tag];
+        tables.push(reader.table(&name, "locale.TAG", value, Origin::Default));
+    }
     for set in &settings.content {
         let origin = match set.is_implicit {
             true => Origin::BuiltIn,
@@ -75,12 +81,12 @@ pub fn effective(settings: &Settings) -> Vec<EffectiveTable> {
         tables.push(reader.table(&["content", &set.name], "content.NAME", value, origin));
     }
     tables.push(reader.table(&["queries"], "queries", |_| None, Origin::Default));
-    for archive in &settings.archives {
+    for archive in once_each(&settings.archives, |archive| &archive.name) {
         let value = |key: &str| of_archive(archive, key);
         let origin = built_in_or_default(archive.inherited.query || archive.inherited.link);
         tables.push(reader.table(&["archive", &archive.name], "archive.NAME", value, origin));
     }
-    for feed in &settings.feeds {
+    for feed in once_each(&settings.feeds, |feed| &feed.name) {
         let value = |key: &str| of_feed(feed, key);
         let origin = built_in_or_default(feed.inherited.link);
         tables.push(reader.table(&["feed", &feed.name], "feed.NAME", value, origin));
@@ -105,6 +111,22 @@ fn built_in_or_default(is_built_in: bool) -> Origin {
         Origin::BuiltIn
     } else {
         Origin::Default
+    }
+}
+
+/// Returns archives or feeds without those of further languages.
+fn once_each<'s, T>(all: &'s [T], name: impl Fn(&T) -> &str) -> Vec<&'s T> {
+    let mut known = BTreeSet::new();
+    let first = all.iter().filter(|one| known.insert(name(one).to_owned()));
+    first.collect()
+}
+
+fn of_locale(locale: &Locale, key: &str) -> Option<Json> {
+    match key {
+        "title" => Some(json!(locale.title)),
+        "description" => locale.description.as_ref().map(|text| json!(text)),
+        "prefix" => Some(json!(locale.below("/"))),
+        _ => None,
     }
 }
 

@@ -1,4 +1,6 @@
-//! Numbers of posts, terms and counted texts: small, and in an order that means something.
+//! Numbers of posts, terms, languages and counted texts: small, and in an order that means something.
+
+use serde::{Deserialize, Serialize};
 
 /// A post of a catalogue. Numbers follow the default order: date descending, undated last by
 /// title, then title, then path.
@@ -8,6 +10,23 @@ pub struct PostId(pub u32);
 /// A term within its field; the number is its place in the field's table.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct TermId(pub u32);
+
+/// A language of a site: 0 is that of `[site]`, the others are those of `[locale.*]` in the order written.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize, Deserialize,
+)]
+pub struct LocaleId(pub u16);
+
+impl LocaleId {
+    /// The language of `[site]`.
+    pub const SITE: Self = Self(0);
+
+    /// Returns the number as an index.
+    #[must_use]
+    pub fn at(self) -> usize {
+        usize::from(self.0)
+    }
+}
 
 /// Returns a count as a number of 32 bits.
 ///

@@ -22,6 +22,7 @@ use unicode_normalization::char::is_combining_mark;
 #[cfg(test)]
 pub(crate) use self::tags::LANGUAGES;
 pub(crate) use self::tags::check as check_tag;
+pub use self::tags::language_name;
 
 /// The category of a number by the plural rules of a language (CLDR).
 pub use icu_plurals::PluralCategory as Plural;

@@ -275,6 +275,7 @@ mod tests {
             posts: (0..number(posts)).map(PostId).collect(),
             parent: None,
             about: None,
+            local: Default::default(),
             written: None,
         }
     }

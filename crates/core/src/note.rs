@@ -2,7 +2,8 @@
 
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::front_matter::FrontMatter;
-use crate::settings::Address;
+use crate::id::LocaleId;
+use crate::settings::{Locales, Settings};
 use crate::source::{Source, Spanned};
 use crate::term::unfit_slug;
 use crate::value::{Entry, Value};
@@ -14,8 +15,14 @@ pub struct TermNote {
     pub field: usize,
     /// The file's name without its ending, with folders where terms are nested.
     pub name: String,
+    /// The language that its file has before the ending, as `terms/tag/lime.de.md`.
+    pub locale: LocaleId,
     /// The title, where the note gives one.
     pub title: Option<Spanned<String>>,
+    /// Titles in other languages: `title.de`.
+    pub titles: Vec<(LocaleId, Spanned<String>)>,
+    /// Slugs in other languages: `slug.de`.
+    pub slugs: Vec<(LocaleId, Spanned<String>)>,
     /// The slug, where the note gives one.
     pub slug: Option<Spanned<String>>,
     /// Further spellings of the term.
@@ -37,20 +44,26 @@ const ENTRIES: [(&str, &str); 4] = [
 ];
 
 impl TermNote {
-    /// The note on the term `name` of a term field, by its number. An entry that holds something
-    /// else, or that no note has, is an error, and left out.
+    /// Reads the note on the term of a term field, by the field's number and the path of the note below the
+    /// folder of the field, without its ending. An entry that holds something else, or that no note has, is an
+    /// error, and left out.
     #[must_use]
     pub fn read(
-        (field, name): (usize, &str),
+        (field, path): (usize, &str),
         source: &Source,
         front: &FrontMatter,
         html: String,
-        address: &Address,
+        settings: &Settings,
     ) -> Collected<Self> {
+        let (address, locales) = (&settings.site.address, &settings.locales);
+        let (name, locale) = of_locale(path, locales);
         let mut note = Self {
             field,
             name: name.to_owned(),
+            locale,
             title: None,
+            titles: Vec::new(),
+            slugs: Vec::new(),
             slug: None,
             spellings: Vec::new(),
             moved_from: Vec::new(),
@@ -59,7 +72,7 @@ impl TermNote {
         };
         let mut diagnostics = Diagnostics::new();
         for entry in &front.map.entries {
-            note.take(entry, source, &mut diagnostics);
+            note.take(entry, locales, source, &mut diagnostics);
         }
         for old in &mut note.moved_from {
             match address.below_root(&old.node) {
@@ -73,8 +86,34 @@ impl TermNote {
         }
     }
 
-    fn take(&mut self, entry: &Entry, source: &Source, diagnostics: &mut Diagnostics) {
+    /// Returns the text as HTML, if there is any.
+    #[must_use]
+    pub fn about(&self) -> Option<String> {
+        (!self.html.trim().is_empty()).then(|| self.html.clone())
+    }
+
+    fn take(
+        &mut self,
+        entry: &Entry,
+        locales: &Locales,
+        source: &Source,
+        diagnostics: &mut Diagnostics,
+    ) {
         let value = &entry.value;
+        let key = entry.key.node.as_str();
+        if let Some((key @ ("title" | "slug"), tag)) = key.split_once('.') {
+            let tag = Spanned::new(tag.to_owned(), entry.key.span);
+            diagnostics.extend(self.take_local((key, &tag), value, (locales, source)));
+            return;
+        }
+        if let ("title" | "slug", Value::Map(map)) = (key, &value.node) {
+            let entries = map.entries.iter();
+            let unfit = entries.filter_map(|inner| {
+                self.take_local((key, &inner.key), &inner.value, (locales, source))
+            });
+            diagnostics.extend(unfit);
+            return;
+        }
         match (entry.key.node.as_str(), &value.node, written(value)) {
             ("title", _, Some(title)) => self.title = Some(title),
             ("slug", _, Some(slug)) => {
@@ -94,6 +133,42 @@ impl TermNote {
     }
 }
 
+impl TermNote {
+    /// Takes the title or slug in a language.
+    fn take_local(
+        &mut self,
+        (key, tag): (&str, &Spanned<String>),
+        value: &Spanned<Value>,
+        (locales, source): (&Locales, &Source),
+    ) -> Option<Diagnostic> {
+        let Some(locale) = locales.find(&tag.node) else {
+            return Some(locales.undeclared(&tag.node, source.location(tag.span)));
+        };
+        let Some(text) = written(value) else {
+            return Some(unfit_type(key, "text", value, source));
+        };
+        let unfit = match key {
+            "slug" => unfit_slug(&text.node, source.location(text.span)),
+            _ => None,
+        };
+        match (key, locale) {
+            ("title", LocaleId::SITE) => self.title = Some(text),
+            ("title", _) => self.titles.push((locale, text)),
+            (_, LocaleId::SITE) => self.slug = Some(text),
+            _ => self.slugs.push((locale, text)),
+        }
+        unfit
+    }
+}
+
+/// Returns the name of a term and the language of its note by the note's path: `lime.de` is `lime` in `de` if the
+/// site has that language.
+fn of_locale<'p>(path: &'p str, locales: &Locales) -> (&'p str, LocaleId) {
+    let suffix = path.rsplit_once('.').filter(|_| locales.are_several());
+    let found = suffix.and_then(|(name, tag)| Some((name, locales.find(tag)?)));
+    found.unwrap_or((path, LocaleId::SITE))
+}
+
 /// A single value as it was written.
 fn written(value: &Spanned<Value>) -> Option<Spanned<String>> {
     let text = value.node.written()?.trim().to_owned();
@@ -103,22 +178,20 @@ fn written(value: &Spanned<Value>) -> Option<Spanned<String>> {
 fn unfit(entry: &Entry, source: &Source) -> Diagnostic {
     let key = entry.key.node.as_str();
     match ENTRIES.iter().find(|(name, _)| *name == key) {
-        Some((_, holds)) => {
-            let is = entry.value.node.kind().article();
-            let message = format!("`{key}` must be {holds}, and this is {is}");
-            Diagnostic::error(
-                Code::InvalidType,
-                source.location(entry.value.span),
-                message,
-            )
-            .help(format!("write `{key}: …`"))
-        }
+        Some((_, holds)) => unfit_type(key, holds, &entry.value, source),
         None => {
             let message = format!("a term note has no `{key}`");
             Diagnostic::error(Code::UnknownKey, source.location(entry.key.span), message)
                 .suggest(key, ENTRIES.map(|(name, _)| name))
         }
     }
+}
+
+fn unfit_type(key: &str, holds: &str, value: &Spanned<Value>, source: &Source) -> Diagnostic {
+    let is = value.node.kind().article();
+    let message = format!("`{key}` must be {holds}, and this is {is}");
+    Diagnostic::error(Code::InvalidType, source.location(value.span), message)
+        .help(format!("write `{key}: …`"))
 }
 
 #[cfg(test)]
@@ -131,8 +204,9 @@ mod tests {
     fn note(entries: &str) -> Collected<TermNote> {
         let source = Source::new("terms/tag/lime.md", &format!("---\n{entries}\n---\n"));
         let front = front_matter::read(&source, &TimeZone::UTC).output;
-        let address = Address::parse("https://x.example/log/").unwrap();
-        TermNote::read((0, "lime"), &source, &front, String::new(), &address)
+        let site = "[site]\ntitle = \"T\"\naddress = \"https://x.example/log/\"\n[locale.de]\n";
+        let settings = Settings::read(&Source::new("tabulae.toml", site)).output;
+        TermNote::read((0, "lime"), &source, &front, String::new(), &settings)
     }
 
     #[test]

@@ -20,7 +20,7 @@ use self::undated::no_date;
 use crate::diagnostic::{Collected, Diagnostics};
 use crate::front_matter::FrontMatter;
 use crate::html::Html;
-use crate::id::CountedBy;
+use crate::id::{CountedBy, LocaleId};
 use crate::settings::{ContentSet, Settings};
 use crate::source::{Location, Source, Spanned};
 use crate::time::{Moment, ZonedDate};
@@ -124,6 +124,12 @@ pub struct Notes {
 pub struct Post {
     /// The content set's number.
     pub set: usize,
+    /// The language.
+    pub locale: LocaleId,
+    /// The name that it shares with its translations, if it states one.
+    pub translation: Option<Spanned<String>>,
+    /// The path without language and ending, which it shares with the translations beside it.
+    pub untranslated: String,
     /// The path below the site's folder, with `/`.
     pub path: String,
     /// The folder below the set's, or empty.
@@ -295,6 +301,19 @@ pub fn has_title(front: &Map, set: &ContentSet) -> bool {
     value(front, set, "title").is_some()
 }
 
+/// Returns the language of a file of a content set, by its front matter, else its name, else its set.
+#[must_use]
+pub fn locale_of(path: &str, set: &ContentSet, front: &Map, settings: &Settings) -> LocaleId {
+    let locales = &settings.locales;
+    if !locales.are_several() {
+        return LocaleId::SITE;
+    }
+    let stated = value(front, set, "language");
+    let stated = stated.and_then(|value| locales.find(value.node.written()?.trim()));
+    let of_name = || FileName::of(path, set, locales).locale;
+    stated.or_else(of_name).unwrap_or(set.locale)
+}
+
 /// Returns the value of a derived field, by the keys that a set gives it; `None` if it is missing.
 fn value<'a>(front: &'a Map, set: &ContentSet, name: &str) -> Option<&'a Spanned<Value>> {
     let present = |name: &str| front.at(name).filter(|value| !value.node.is_missing());
@@ -317,7 +336,7 @@ pub fn assemble(
     body: Body,
 ) -> Collected<Post> {
     let mut diagnostics = Diagnostics::new();
-    let named = FileName::of(path, set);
+    let named = FileName::of(path, set, &settings.locales);
     let mut read = Reader {
         source,
         set,
@@ -330,6 +349,7 @@ pub fn assemble(
         notes,
         counted,
     } = body;
+    let locale = read.locale(&settings.locales, named.locale);
     let title = read.title(&notes, &named);
     let draft = read.is_draft() || set.draft;
     let date = read
@@ -354,6 +374,7 @@ pub fn assemble(
     let image = read.image().filter(|text| !text.trim().is_empty());
     let id = read.text("id").filter(|text| !text.trim().is_empty());
     let related = read.list("related");
+    let translation = read.translation(&settings.locales);
     let moved_from = read.moved_from(settings);
     let exclusion = Exclusion {
         draft,
@@ -363,6 +384,9 @@ pub fn assemble(
     };
     let post = Post {
         set: set_number,
+        locale: locale.unwrap_or(set.locale),
+        translation,
+        untranslated: named.untranslated,
         path: path.to_owned(),
         folder: named.folder,
         source: source.head(front.body),

@@ -3,11 +3,10 @@
 
 use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
-use crate::query::{Library, Query, Resolved, Scope, Written};
+use crate::query::{Query, Resolved, Scope, Written};
 use crate::settings::{Related, Settings};
 use crate::similarity::{BoundedHits, Drift};
 use crate::source::{EmbeddedText, Source};
-use crate::time::Moment;
 
 /// The query of the list, where the settings give none.
 const QUERY: &str = "from posts where likeness > 0 order by likeness desc limit 4";
@@ -35,30 +34,21 @@ pub struct RelatedPosts {
 /// The query of a list of the posts most alike, by the settings' weights, where none is given: in
 /// its index the likeness of any two posts can be looked up.
 #[must_use]
-pub fn likeness(
-    settings: &Settings,
-    catalogue: &Catalogue,
-    library: &Library,
-    moment: &Moment,
-) -> Option<Query<Resolved>> {
-    let scope = Scope::new(catalogue, library, moment).on_page(true);
+pub fn likeness(settings: &Settings, scope: Scope<'_>) -> Option<Query<Resolved>> {
+    let scope = scope.on_page(true);
     resolved(&default_query(settings), scope, &mut Diagnostics::new()).map(|(_, query)| query)
 }
 
 impl RelatedList {
-    /// Reads the queries of `[related]`; `None` where there is no such table, or after an error.
+    /// Reads the queries of `[related]` for the posts of the scope's language; `None` where there is no such
+    /// table, or after an error.
     #[must_use]
-    pub fn new(
-        settings: &Settings,
-        catalogue: &Catalogue,
-        library: &Library,
-        moment: &Moment,
-    ) -> Collected<Option<Self>> {
+    pub fn new(settings: &Settings, scope: Scope<'_>) -> Collected<Option<Self>> {
         let mut diagnostics = Diagnostics::new();
-        let output = settings.related.as_ref().and_then(|related| {
-            let scope = Scope::new(catalogue, library, moment).on_page(true);
-            read(related, settings, scope, &mut diagnostics)
-        });
+        let output = settings
+            .related
+            .as_ref()
+            .and_then(|related| read(related, settings, scope.on_page(true), &mut diagnostics));
         Collected {
             output,
             diagnostics,

@@ -141,6 +141,22 @@ impl Pattern {
         Self::parse(text).expect("a built-in pattern is valid")
     }
 
+    /// Returns the pattern below a folder, given as a plain path without a slash at its end.
+    #[must_use]
+    pub fn below(&self, folder: &str) -> Self {
+        if folder.is_empty() {
+            return self.clone();
+        }
+        let folder_part = Part::Plain(folder.to_owned());
+        Self {
+            text: [folder, &self.text].concat(),
+            parts: [folder_part]
+                .into_iter()
+                .chain(self.parts.iter().cloned())
+                .collect(),
+        }
+    }
+
     /// The pattern as it was written.
     #[must_use]
     pub fn text(&self) -> &str {

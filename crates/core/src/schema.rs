@@ -14,7 +14,8 @@ const DRAFT: &str = "http://json-schema.org/draft-07/schema#";
 #[must_use]
 pub fn settings() -> Value {
     let tops = [
-        "site", "content", "queries", "archive", "feed", "related", "terms", "audit", "words",
+        "site", "locale", "content", "queries", "archive", "feed", "related", "terms", "audit",
+        "words",
     ];
     let properties = tops.map(|top| (top.to_owned(), top_level(top)));
     json!({
@@ -64,13 +65,21 @@ fn top_level(name: &str) -> Value {
             let schema = json!({ "type": "string", "default": word, "description": about });
             ((*name).to_owned(), schema)
         });
-        return object(words.collect(), name, &[]);
+        let words: Map<String, Value> = words.collect();
+        let mut schema = object(words.clone(), name, &[]);
+        schema["additionalProperties"] = json!({
+            "type": "object",
+            "description": "The words of another language of the blog, by its tag",
+            "properties": words,
+            "additionalProperties": false,
+        });
+        return schema;
     }
     let named = TABLES.iter().find(|(table, _)| {
         let below = table
             .strip_prefix(name)
             .and_then(|below| below.strip_prefix('.'));
-        matches!(below, Some("NAME" | "FIELD"))
+        matches!(below, Some("NAME" | "FIELD" | "TAG"))
     });
     match named {
         Some((table, about)) => json!({

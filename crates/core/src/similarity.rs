@@ -12,7 +12,7 @@ use tabulae_similarity::{Edited, Field, Search, Tuning};
 
 use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
-use crate::id::TermId;
+use crate::id::{LocaleId, TermId};
 use crate::settings::{FILE, Related};
 use crate::source::{Location, Source};
 
@@ -193,11 +193,17 @@ impl ComparedField {
         }
     }
 
-    /// Returns the name of a term, or the stem.
+    /// Returns the name of a term in a language, or the stem.
     #[must_use]
-    pub fn term_name(self, Term(number): Term, catalogue: &Catalogue) -> &str {
+    pub fn term_name<'c>(
+        self,
+        Term(number): Term,
+        (catalogue, locale): (&'c Catalogue, LocaleId),
+    ) -> &'c str {
         match self {
-            ComparedField::Terms(field) => &catalogue.terms(field).terms[number as usize].name,
+            ComparedField::Terms(field) => {
+                catalogue.terms(field).terms[number as usize].name_in(locale)
+            }
             ComparedField::Title => catalogue.words().title.stem(number),
             ComparedField::Body => catalogue.words().body.stem(number),
         }

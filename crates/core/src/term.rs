@@ -1,12 +1,14 @@
 //! Terms: when two spellings are one term, and the slug of a term or name.
 
+use std::collections::BTreeMap;
+
 use icu_properties::CodePointMapData;
 use icu_properties::props::{GeneralCategory, GeneralCategoryGroup, Script};
 use unicode_normalization::UnicodeNormalization;
 
 use crate::diagnostic::{Code, Diagnostic};
-use crate::id::PostId;
 pub use crate::id::TermId;
+use crate::id::{LocaleId, PostId};
 use crate::language::fold;
 use crate::source::{Location, Source, Spanned};
 
@@ -27,8 +29,50 @@ pub struct Term {
     pub parent: Option<TermId>,
     /// The text of its note, as HTML.
     pub about: Option<String>,
+    /// What differs in languages other than that of `[site]`.
+    pub local: BTreeMap<LocaleId, LocalTerm>,
     /// A place where it is written, for messages: of the first post that has it.
     pub written: Option<(Source, Spanned<String>)>,
+}
+
+/// A term in a language other than that of `[site]`, as its notes have it.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct LocalTerm {
+    /// The name, if it differs.
+    pub name: Option<String>,
+    /// The part of an address, if it differs.
+    pub slug: Option<String>,
+    /// The text of its note, as HTML.
+    pub about: Option<String>,
+}
+
+impl Term {
+    /// Returns the name in a language.
+    #[must_use]
+    pub fn name_in(&self, locale: LocaleId) -> &str {
+        let local = self.local.get(&locale);
+        local
+            .and_then(|local| local.name.as_deref())
+            .unwrap_or(&self.name)
+    }
+
+    /// Returns the part of an address in a language.
+    #[must_use]
+    pub fn slug_in(&self, locale: LocaleId) -> &str {
+        let local = self.local.get(&locale);
+        local
+            .and_then(|local| local.slug.as_deref())
+            .unwrap_or(&self.slug)
+    }
+
+    /// Returns the text of the note in a language, as HTML; `None` if there is none in this language.
+    #[must_use]
+    pub fn about_in(&self, locale: LocaleId) -> Option<&str> {
+        match locale {
+            LocaleId::SITE => self.about.as_deref(),
+            _ => self.local.get(&locale)?.about.as_deref(),
+        }
+    }
 }
 
 /// Returns the identity of a term, which all its spellings share: NFKC, case folded, and each run of white

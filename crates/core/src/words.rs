@@ -57,11 +57,12 @@ impl fmt::Debug for KnownWords {
 }
 
 impl WordTables {
-    /// Counts the words of all posts, in parallel, those aside that are known. Stems are numbered
+    /// Counts the words of all posts, each by the rules of its language (of `languages`, by number), in parallel,
+    /// those aside that are known. Stems are numbered
     /// by how many posts have them, the commonest first, so that what is looked up most lies
     /// side by side; of equals by their alphabet, so that the numbers depend on nothing else.
     #[must_use]
-    pub fn new(posts: &[Post], language: &str, known: &KnownWords) -> Self {
+    pub fn new(posts: &[Post], languages: &[&str], known: &KnownWords) -> Self {
         let title = |post: &Post, counter: &mut Counter| counter.count(&post.title);
         let stems = known.stems.len();
         let is_known = |(stem, _): &(u32, u32)| (*stem as usize) < stems;
@@ -73,8 +74,8 @@ impl WordTables {
             }
         };
         Self {
-            title: WordTable::new(posts, language, Vec::new(), &[], title),
-            body: WordTable::new(posts, language, known.counted.take(), &known.stems, body),
+            title: WordTable::new(posts, languages, Vec::new(), &[], title),
+            body: WordTable::new(posts, languages, known.counted.take(), &known.stems, body),
         }
     }
 }
@@ -84,26 +85,31 @@ impl WordTable {
     /// counts are taken over.
     fn new(
         posts: &[Post],
-        language: &str,
+        languages: &[&str],
         counted: Vec<Counter>,
         known: &[Box<str>],
         count: impl Fn(&Post, &mut Counter) + Sync,
     ) -> Self {
         let by = |post: &Post| post.counted.filter(|by| is_of(*by, &counted));
-        let others: Vec<&Post> = posts.iter().filter(|post| by(post).is_none()).collect();
-        let others = parallel::parts(&others, |part| {
-            let mut counter = Counter::new(language);
-            part.iter().for_each(|post| count(post, &mut counter));
-            counter
-        });
-        let each = {
-            let mut next = (number(counted.len())..)
-                .zip(&others)
-                .flat_map(|(at, counter)| counter.texts(at));
-            let each = posts.iter().map(|post| by(post).or_else(|| next.next()));
-            each.collect::<Vec<Option<CountedBy>>>()
-        };
-        let counters: Vec<Counter> = counted.into_iter().chain(others).collect();
+        let mut each: Vec<Option<CountedBy>> = posts.iter().map(by).collect();
+        let mut counters = counted;
+        for (at, language) in languages.iter().enumerate() {
+            let others = (0..posts.len()).filter(|post| each[*post].is_none());
+            let others = others.filter(|post| posts[*post].locale.at() == at);
+            let others: Vec<usize> = others.collect();
+            let new = parallel::parts(&others, |part| {
+                let mut counter = Counter::new(language);
+                part.iter()
+                    .for_each(|post| count(&posts[*post], &mut counter));
+                counter
+            });
+            let texts = (number(counters.len())..).zip(&new);
+            let texts = texts.flat_map(|(at, counter)| counter.texts(at));
+            for (post, text) in others.into_iter().zip(texts) {
+                each[post] = Some(text);
+            }
+            counters.extend(new);
+        }
         let (stems, known) = in_order(&counters, known);
         let renumbered: Vec<Counter> = parallel::each(counters, |counter| {
             let own = counter.stems.iter();
@@ -197,6 +203,7 @@ mod tests {
     use std::collections::BTreeMap;
 
     use super::*;
+    use crate::id::LocaleId;
     use crate::testing::Small;
     use proptest::prelude::*;
     use tabulae_similarity::Doc;
@@ -222,16 +229,16 @@ mod tests {
             posts in prop::collection::vec(("[a-c]{1,2}( [a-c]{1,2}){0,4}", any::<bool>()), 1..6),
         ) {
             let read = read(&posts);
-            let plain = WordTables::new(&read, "en", &KnownWords::default());
-            let counting = Counting::new("en");
+            let plain = WordTables::new(&read, &["en"], &KnownWords::default());
+            let counting = Counting::new(&["en"]);
             let counted = |mut post: Post| {
                 let (_, is_counted) = posts[post.path[6..7].parse::<usize>().unwrap()];
-                post.counted = is_counted.then(|| counting.count(&post.html.get()));
+                post.counted = is_counted.then(|| counting.count(&post.html.get(), LocaleId::SITE));
                 post
             };
             let counted: Vec<Post> = read.into_iter().map(counted).collect();
             let known = KnownWords { counted: counting, ..KnownWords::default() };
-            let tables = WordTables::new(&counted, "en", &known);
+            let tables = WordTables::new(&counted, &["en"], &known);
             prop_assert!(tables.body.stems().eq(plain.body.stems()));
             for at in 0..number(counted.len()) {
                 let words = |tables: &WordTables| tables.body.counts.row(Doc(at)).iter().collect::<Vec<_>>();
@@ -246,7 +253,7 @@ mod tests {
             before in prop::collection::vec("[a-d]{1,2}", 0..9),
         ) {
             let read = read(&posts);
-            let plain = WordTables::new(&read, "en", &KnownWords::default());
+            let plain = WordTables::new(&read, &["en"], &KnownWords::default());
             let rows: BTreeMap<String, Vec<(String, u32)>> = read
                 .iter()
                 .zip((0..).map(Doc))
@@ -268,7 +275,7 @@ mod tests {
                 })),
                 ..KnownWords::default()
             };
-            let tables = WordTables::new(&read, "en", &known);
+            let tables = WordTables::new(&read, &["en"], &known);
             prop_assert!(tables.body.stems().eq(plain.body.stems()));
             for at in 0..number(read.len()) {
                 let words = |tables: &WordTables| tables.body.counts.row(Doc(at)).iter().collect::<Vec<_>>();

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use crate::diagnostic::{Code, Diagnostic};
+use crate::id::LocaleId;
 use crate::query::{Query, name_text};
 use crate::route::{Pattern, decode};
 use crate::settings::{Archive, ContentSet, FeedFormat, Settings};
@@ -10,6 +11,17 @@ use crate::source::{EmbeddedText, Spanned};
 
 /// The addresses that sources of the site have, each with the source in words: `/` of `` `pages/index.md` ``.
 pub type Claims = BTreeMap<String, String>;
+
+/// Returns the addresses below a folder, from there.
+fn within(claims: &Claims, folder: &str) -> Claims {
+    let below = claims.iter().filter_map(|(address, who)| {
+        let below = address
+            .strip_prefix(folder)
+            .filter(|below| below.starts_with('/'))?;
+        Some((below.to_owned(), who.clone()))
+    });
+    below.collect()
+}
 
 impl Settings {
     /// Decides whether the implicit content set `posts` exists beside others: if its folder does.
@@ -45,7 +57,42 @@ impl Settings {
     /// Settles what the built-in archives and the built-in feed are on this site: of which content sets, and
     /// where. They yield to what the settings or its sources have in their place; [`Settings::yields`] then
     /// says so. Content sets are settled before.
+    ///
+    /// Each archive and feed then is that of one language: those of the site's language in the order written,
+    /// then those of the next language, with its prefix before their addresses.
     pub fn settle(&mut self, claims: &Claims) {
+        let written = self.clone();
+        self.settle_language(claims);
+        if !written.locales.are_several() {
+            return;
+        }
+        let is_in =
+            |only: &Option<Vec<LocaleId>>, id| only.as_ref().is_none_or(|only| only.contains(&id));
+        self.archives
+            .retain(|archive| is_in(&archive.locales, LocaleId::SITE));
+        self.feeds
+            .retain(|feed| is_in(&feed.locales, LocaleId::SITE));
+        for (id, locale) in written.locales.iter().skip(1) {
+            let mut own = written.clone();
+            own.settle_language(&within(claims, &locale.prefix));
+            let archives = own
+                .archives
+                .iter()
+                .filter(|archive| is_in(&archive.locales, id));
+            self.archives
+                .extend(archives.map(|archive| archive.within(id, locale)));
+            let feeds = own.feeds.iter().filter(|feed| is_in(&feed.locales, id));
+            self.feeds.extend(feeds.map(|feed| feed.within(id, locale)));
+            for sentence in own.yields {
+                if !self.yields.contains(&sentence) {
+                    self.yields.push(format!("in `{}`, {sentence}", locale.tag));
+                }
+            }
+        }
+    }
+
+    /// Settles the archives and feeds of one language, whose sources have some of its addresses.
+    fn settle_language(&mut self, claims: &Claims) {
         let query = self.dated_query();
         for archive in &mut self.archives {
             if archive.inherited.query {

@@ -28,7 +28,7 @@ use generator::Corpus;
 use jiff::Timestamp;
 use rayon::prelude::*;
 use tabulae_core::diagnostic::Diagnostics;
-use tabulae_core::query::Library;
+use tabulae_core::query::{Library, Scope};
 use tabulae_core::related::RelatedList;
 use tabulae_core::time::Moment;
 use tabulae_engine::{BuildOptions, Clock, DiskOutput, Workspace};
@@ -133,7 +133,7 @@ fn list_of(site: &Workspace) -> RelatedList {
     let moment = Moment { now: now(), zone };
     let mut diagnostics = Diagnostics::new();
     let library = Library::new(settings, catalogue, &moment).into_output(&mut diagnostics);
-    let list = RelatedList::new(settings, catalogue, &library, &moment);
+    let list = RelatedList::new(settings, Scope::new(catalogue, &library, &moment));
     let list = list.into_output(&mut diagnostics);
     assert!(diagnostics.is_empty(), "{diagnostics:?}");
     list.expect("a list")

@@ -4,7 +4,7 @@ use jiff::civil::Date;
 use serde_json::{Map, Value, json};
 use tabulae_core::catalogue::Catalogue;
 use tabulae_core::diagnostic::{Code, Diagnostic};
-use tabulae_core::query::fields::FIELDS;
+use tabulae_core::query::fields::fields_of;
 use tabulae_core::source::Source;
 use tabulae_engine::{PostRef, Posts, Workspace};
 
@@ -12,8 +12,8 @@ use tabulae_engine::{PostRef, Posts, Workspace};
 const MORE: [&str; 2] = ["state", "content"];
 
 /// Returns the names of the fields that every post has.
-fn derived<'a>() -> impl Iterator<Item = &'a str> {
-    FIELDS.iter().map(|field| field.name).chain(MORE)
+fn derived(catalogue: &Catalogue) -> impl Iterator<Item = &'static str> + use<> {
+    fields_of(catalogue).map(|field| field.name).chain(MORE)
 }
 
 /// The fields to show, in order.
@@ -47,6 +47,11 @@ impl<'a> Columns<'a> {
             .collect()
     }
 
+    /// Returns true if the site has several languages.
+    pub(super) fn has_languages(&self) -> bool {
+        self.catalogue.is_some_and(Catalogue::has_languages)
+    }
+
     /// Checks the names of fields.
     ///
     /// # Errors
@@ -73,7 +78,7 @@ impl<'a> Columns<'a> {
         let own = catalogue.field_names(&sets);
         let is_known = |name: &str| {
             let own = own_name(name);
-            derived().any(|derived| derived == name)
+            derived(catalogue).any(|derived| derived == name)
                 || catalogue.term_field(name).is_some()
                 || catalogue.profile(own, &sets).is_some()
                 || catalogue
@@ -87,8 +92,9 @@ impl<'a> Columns<'a> {
         let message = format!("no post has a field `{unknown}`");
         let terms = catalogue.term_tables().iter();
         let terms = terms.map(|table| table.field.name.as_str());
-        let mut known = Vec::new();
-        for name in derived().chain(terms).chain(own) {
+        let mut known: Vec<&str> = Vec::new();
+        let derived = derived(catalogue).map(|name| -> &str { name });
+        for name in derived.chain(terms).chain(own) {
             if !known.contains(&name) {
                 known.push(name);
             }
@@ -124,6 +130,9 @@ impl<'a> Columns<'a> {
         let terms = self.terms().into_iter();
         let terms = terms.map(|field| (field.to_owned(), json!(post.terms(field))));
         let mut object: Map<String, Value> = usual.into_iter().collect();
+        if self.has_languages() {
+            object.insert("language".to_owned(), json!(post.language()));
+        }
         object.insert("terms".to_owned(), Value::Object(terms.collect()));
         Value::Object(object)
     }
@@ -143,6 +152,7 @@ impl<'a> Columns<'a> {
             "month" => json!(day.map(Date::month)),
             "day" => json!(day.map(Date::day)),
             "set" => json!(post.set()),
+            "language" if self.has_languages() => json!(post.language()),
             "state" => json!(post.state().name()),
             "summary" => json!(post.summary()),
             "image" => json!(post.image()),

@@ -77,6 +77,9 @@ fn as_json(found: &Found<'_>, archive: Option<&str>) -> Value {
     let lists = explanation.lists.iter().map(|list| {
         json!({ "archive": list.archive, "term": list.term, "page": list.page, "link": list.link })
     });
+    let translations = explanation.translations.iter();
+    let translations =
+        translations.map(|(language, path)| json!({ "language": language, "path": path }));
     let related = related.iter().map(|related| {
         let parts = related.shared.iter();
         let parts: Map<String, Value> = parts
@@ -102,6 +105,7 @@ fn as_json(found: &Found<'_>, archive: Option<&str>) -> Value {
         "fields": values,
         "sources": sources,
         "lists": lists.collect::<Value>(),
+        "translations": translations.collect::<Value>(),
         "related": related.collect::<Value>(),
     });
     if let (Some(membership), Some(archive)) = (membership, archive) {
@@ -154,6 +158,13 @@ fn as_text(found: &Found<'_>) -> String {
             lists.row(vec![list.archive.clone(), term, list.link.clone()]);
         }
         let _ = write!(text, "\nLists\n{}", lists.show());
+    }
+    if !explanation.translations.is_empty() {
+        let mut translations = Table::new(vec![Column::fixed(), Column::path()]);
+        for (language, path) in &explanation.translations {
+            translations.row(vec![language.clone(), path.clone()]);
+        }
+        let _ = write!(text, "\nTranslations\n{}", translations.show());
     }
     if found.has_related {
         let _ = writeln!(text, "\nRelated");

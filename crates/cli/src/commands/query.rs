@@ -91,7 +91,7 @@ fn show(args: &Args, text: &str, site: &Workspace, posts: &Posts<'_>, fields: &[
                 .map(|post| format!("{}\n", columns.object(post)));
             Shown::Text(lines.collect())
         }
-        Format::Text if fields.is_empty() => Shown::Text(as_table(posts, &columns.terms())),
+        Format::Text if fields.is_empty() => Shown::Text(as_table(posts, &columns)),
         Format::Text => Shown::Text(as_columns(posts, &columns)),
         Format::Csv => {
             let rows = posts.iter().map(|post| columns.texts(post));
@@ -193,24 +193,45 @@ fn show_counts(
     ))
 }
 
-fn as_table(posts: &Posts<'_>, fields: &[&str]) -> String {
-    let mut table = Table::new(vec![
-        Column::fixed(),
-        Column::text(),
-        Column::text(),
-        Column::path(),
-    ]);
+/// Returns the table of date, title, terms and path; on a blog in several languages with the language.
+fn as_table(posts: &Posts<'_>, columns: &Columns<'_>) -> String {
+    let language = columns.has_languages().then(Column::fixed);
+    let others = [Column::text(), Column::text(), Column::path()];
+    let mut table = Table::new(
+        [Column::fixed()]
+            .into_iter()
+            .chain(language)
+            .chain(others)
+            .collect(),
+    );
+    let fields = columns.terms();
     for post in posts.iter() {
         let terms: Vec<&str> = fields.iter().flat_map(|field| post.terms(field)).collect();
         let date = post.date().zoned();
-        table.row(vec![
-            date.map_or_else(String::new, |date| date.day.to_string()),
+        let date = date.map_or_else(String::new, |date| date.day.to_string());
+        let language = columns.has_languages().then(|| post.language().to_owned());
+        let others = [
             post.title().to_owned(),
             terms.join(", "),
             post.path().to_owned(),
-        ]);
+        ];
+        table.row([date].into_iter().chain(language).chain(others).collect());
     }
-    format!("{}{}", table.show(), count_line(posts))
+    format!(
+        "{}{}{}",
+        table.show(),
+        count_line(posts),
+        languages_line(posts, columns)
+    )
+}
+
+/// Returns a note that pages find fewer posts than the command line, if they do.
+fn languages_line(posts: &Posts<'_>, columns: &Columns<'_>) -> &'static str {
+    let is_limited = posts.query().statement().names_language() || posts.is_on_page();
+    match columns.has_languages() && !is_limited {
+        true => "Of all languages; a page finds those of its own.\n",
+        false => "",
+    }
 }
 
 /// Returns the table of the fields that are asked for.
@@ -219,7 +240,12 @@ fn as_columns(posts: &Posts<'_>, columns: &Columns<'_>) -> String {
     for post in posts.iter() {
         table.row(columns.texts(post));
     }
-    format!("{}{}", table.show(), count_line(posts))
+    format!(
+        "{}{}{}",
+        table.show(),
+        count_line(posts),
+        languages_line(posts, columns)
+    )
 }
 
 fn count_line(posts: &Posts<'_>) -> String {

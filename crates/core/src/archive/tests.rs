@@ -1,4 +1,5 @@
 use super::*;
+use crate::id::LocaleId;
 use crate::source::Source;
 use crate::testing::Small;
 use rstest::rstest;
@@ -36,7 +37,7 @@ fn groups(small: &Small) -> Vec<(String, String, String)> {
     let mut diagnostics = Diagnostics::new();
     let archives = &small.settings.archives;
     let archive = archives.iter().find(|archive| archive.name == "list");
-    let posts = small.catalogue.listed().to_vec();
+    let posts = small.catalogue.listed(None).to_vec();
     let layout = lay_out(
         archive.unwrap(),
         posts,
@@ -127,7 +128,11 @@ fn counts_are_most_first_and_dates_newest_first(
     #[case] expected: &[(&str, usize)],
 ) {
     let small = site("link = \"/all/\"");
-    let counts = counts(&by, small.catalogue.listed(), &small.catalogue);
+    let counts = counts(
+        &by,
+        small.catalogue.listed(None),
+        small.catalogue.within(LocaleId::SITE),
+    );
     let counts: Vec<(&str, usize)> = counts
         .iter()
         .map(|(term, count)| (&*term.name, *count))
@@ -141,7 +146,11 @@ fn counts_are_most_first_and_dates_newest_first(
 #[case::field(By::Field("place".to_owned()), &[("Upper Lock", "a"), ("upper  lock", "b"), ("", "cd"), ("Weir", "e")])]
 fn neighbours_with_one_heading_are_a_section(#[case] by: By, #[case] expected: &[(&str, &str)]) {
     let small = site("link = \"/all/\"");
-    let sections = sections(&by, small.catalogue.listed(), &small.catalogue);
+    let sections = sections(
+        &by,
+        small.catalogue.listed(None),
+        small.catalogue.within(LocaleId::SITE),
+    );
     let found: Vec<(String, String)> = sections
         .into_iter()
         .map(|section| {
@@ -159,6 +168,6 @@ fn neighbours_with_one_heading_are_a_section(#[case] by: By, #[case] expected: &
 #[test]
 fn months_of_a_year_are_counted() {
     let small = site("link = \"/all/\"");
-    let months = months(small.catalogue.listed(), 2026, &small.catalogue);
+    let months = months(small.catalogue.listed(None), 2026, &small.catalogue);
     assert_eq!(months, [1, 0, 2, 0, 0, 0, 0, 0, 0, 0, 0, 0]);
 }

@@ -6,7 +6,7 @@ use rayon::prelude::*;
 use super::{Catalogue, PostId};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::post::{Include, Post};
-use crate::route::Link;
+use crate::route::{Link, Pattern};
 use crate::settings::{ContentSet, Settings};
 use crate::slip::slip_of;
 use crate::term::slug;
@@ -21,15 +21,25 @@ pub(super) fn links(
     diagnostics: &mut Diagnostics,
 ) -> Vec<Link> {
     let ids: Vec<PostId> = catalogue.all().collect();
+    let sets = settings.content.iter();
+    let patterns: Vec<Vec<Pattern>> = sets
+        .map(|set| {
+            let locales = settings.locales.iter();
+            locales
+                .map(|(_, locale)| set.link.below(&locale.prefix))
+                .collect()
+        })
+        .collect();
     let links = ids.par_iter().map(|id| {
         let post = catalogue.post(*id);
         let set = &settings.content[post.set];
+        let pattern = &patterns[post.set][post.locale.at()];
         let undated_draft = post.exclusion.draft && post.date.is_none();
         let value = |name: &str| {
             let draft = || undated_draft.then(|| date_part(today, name)).flatten();
             variable(catalogue, *id, name).or_else(draft)
         };
-        match set.link.expand(value) {
+        match pattern.expand(value) {
             Ok(link) => (link, None),
             Err(missing) => {
                 let is_date = matches!(missing, "year" | "month" | "day");
@@ -182,7 +192,10 @@ fn variable(catalogue: &Catalogue, id: PostId, name: &str) -> Option<String> {
     }
     if let Some(field) = catalogue.term_field(name) {
         return match catalogue.terms_of(id, field) {
-            [one] => Some(catalogue.terms(field).term(*one).slug.clone()),
+            [one] => {
+                let term = catalogue.terms(field).term(*one);
+                Some(term.slug_in(post.locale).to_owned())
+            }
             _ => None,
         };
     }

@@ -8,7 +8,7 @@ use rustc_hash::FxBuildHasher;
 
 use super::TermTable;
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
-use crate::id::{PostId, TermId};
+use crate::id::{LocaleId, PostId, TermId};
 use crate::note::TermNote;
 use crate::post::Post;
 use crate::settings::TermField;
@@ -40,8 +40,12 @@ impl<'a> TermIndexer<'a> {
             fixed: Vec::new(),
             counts: Vec::new(),
         };
-        for note in notes {
+        let is_of_site = |note: &&&TermNote| note.locale == LocaleId::SITE;
+        for note in notes.iter().filter(is_of_site) {
             indexer.add_note(note, diagnostics);
+        }
+        for note in notes.iter().filter(|note| !is_of_site(note)) {
+            indexer.add_local_note(note, diagnostics);
         }
         indexer
     }
@@ -65,11 +69,50 @@ impl<'a> TermIndexer<'a> {
         if let Some(written) = &note.slug {
             term.slug.clone_from(&written.node);
         }
-        term.about = (!note.html.trim().is_empty()).then(|| note.html.clone());
+        term.about = note.about();
         term.written = note.title.clone().map(|title| (note.source.clone(), title));
         self.fixed[id.0 as usize] = note.title.as_ref().map(|title| title.node.clone());
-        let title = note.title.iter();
-        for spelling in note.spellings.iter().chain(title) {
+        self.add_names(id, note);
+        self.add_spellings(id, note, diagnostics);
+        if note.slug.is_none() {
+            let made = self.slug(&note.name);
+            let term = &mut self.table.terms[id.0 as usize];
+            term.slug = made;
+        }
+    }
+
+    /// Adds a note in a language other than that of `[site]`: `terms/tag/lime.de.md`.
+    fn add_local_note(&mut self, note: &TermNote, diagnostics: &mut Diagnostics) {
+        let id = self.intern(&self.identity(&note.name), &note.name);
+        let term = &mut self.table.terms[id.0 as usize];
+        let local = term.local.entry(note.locale).or_default();
+        local.about = note.about();
+        if let Some(title) = &note.title {
+            local.name = Some(title.node.clone());
+        }
+        if let Some(slug) = &note.slug {
+            local.slug = Some(slug.node.clone());
+        }
+        self.add_names(id, note);
+        self.add_spellings(id, note, diagnostics);
+    }
+
+    /// Adds the names in other languages that a note gives.
+    fn add_names(&mut self, id: TermId, note: &TermNote) {
+        let term = &mut self.table.terms[id.0 as usize];
+        for (locale, title) in &note.titles {
+            term.local.entry(*locale).or_default().name = Some(title.node.clone());
+        }
+        for (locale, slug) in &note.slugs {
+            term.local.entry(*locale).or_default().slug = Some(slug.node.clone());
+        }
+    }
+
+    /// Adds the spellings that a note joins: those that it lists, and its titles.
+    fn add_spellings(&mut self, id: TermId, note: &TermNote, diagnostics: &mut Diagnostics) {
+        let titles = note.titles.iter().map(|(_, title)| title);
+        let titles = note.title.iter().chain(titles);
+        for spelling in note.spellings.iter().chain(titles) {
             let identity = self.identity(&spelling.node);
             match self.table.by_identity.get(&identity) {
                 Some(other) if *other != id => {
@@ -90,11 +133,6 @@ impl<'a> TermIndexer<'a> {
                     self.table.by_identity.insert(identity, id);
                 }
             }
-        }
-        if note.slug.is_none() {
-            let made = self.slug(&note.name);
-            let term = &mut self.table.terms[id.0 as usize];
-            term.slug = made;
         }
     }
 
@@ -119,6 +157,7 @@ impl<'a> TermIndexer<'a> {
             posts: Vec::new(),
             parent: None,
             about: None,
+            local: BTreeMap::new(),
             written: None,
         });
         self.fixed.push(None);
@@ -251,6 +290,14 @@ impl<'a> TermIndexer<'a> {
         for at in 0..self.table.terms.len() {
             if self.table.terms[at].slug.is_empty() {
                 self.table.terms[at].slug = self.slug(&self.table.terms[at].name);
+            }
+            let nested = self.field.nested;
+            for local in self.table.terms[at].local.values_mut() {
+                let name = local.name.as_deref().filter(|_| local.slug.is_none());
+                local.slug = local.slug.take().or(name.map(|name| match nested {
+                    true => nested_slug(name),
+                    false => slug(name),
+                }));
             }
         }
     }

@@ -49,7 +49,9 @@ fn person(xml: &mut Xml, person: &Person) {
 }
 
 fn entry(xml: &mut Xml, entry: &Entry) {
-    xml.open("entry", &[]);
+    let language = entry.language.as_deref();
+    let language: Vec<_> = language.map(|tag| ("xml:lang", tag)).into_iter().collect();
+    xml.open("entry", &language);
     xml.text("id", &[], &entry.id);
     xml.text("title", &[], &entry.title);
     link(xml, "alternate", Some("text/html"), &entry.link);

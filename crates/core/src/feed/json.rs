@@ -45,6 +45,8 @@ struct Item<'a> {
     url: &'a str,
     title: Cow<'a, str>,
     #[serde(skip_serializing_if = "Option::is_none")]
+    language: Option<&'a str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     content_html: Option<Cow<'a, str>>,
     #[serde(skip_serializing_if = "Option::is_none")]
     content_text: Option<Cow<'a, str>>,
@@ -110,6 +112,7 @@ fn item(entry: &Entry) -> Item<'_> {
         id: &entry.id,
         url: &entry.link,
         title: allowed(&entry.title),
+        language: entry.language.as_deref(),
         content_html: entry.content.as_deref().map(allowed),
         content_text: entry.content.is_none().then(|| allowed(plain)),
         summary: entry.summary.as_deref().map(allowed),

@@ -103,6 +103,8 @@ pub struct Entry {
     pub link: String,
     /// The title, plain.
     pub title: String,
+    /// The language's tag (BCP 47), if it is another than the feed's.
+    pub language: Option<String>,
     /// When it was dated.
     pub published: Option<ZonedDate>,
     /// When it was last changed.

@@ -211,6 +211,71 @@ const TAKEN_FOR_LANGUAGES: &[(&str, &str)] = &[
     ("vn", "vi"),
 ];
 
+/// Names of languages in themselves (CLDR), in the order of their codes.
+const OWN_NAMES: &[(&str, &str)] = &[
+    ("af", "Afrikaans"),
+    ("ar", "العربية"),
+    ("bg", "Български"),
+    ("bn", "বাংলা"),
+    ("ca", "Català"),
+    ("cs", "Čeština"),
+    ("cy", "Cymraeg"),
+    ("da", "Dansk"),
+    ("de", "Deutsch"),
+    ("el", "Ελληνικά"),
+    ("en", "English"),
+    ("eo", "Esperanto"),
+    ("es", "Español"),
+    ("et", "Eesti"),
+    ("eu", "Euskara"),
+    ("fa", "فارسی"),
+    ("fi", "Suomi"),
+    ("fr", "Français"),
+    ("ga", "Gaeilge"),
+    ("gl", "Galego"),
+    ("he", "עברית"),
+    ("hi", "हिन्दी"),
+    ("hr", "Hrvatski"),
+    ("hu", "Magyar"),
+    ("hy", "Հայերեն"),
+    ("id", "Indonesia"),
+    ("is", "Íslenska"),
+    ("it", "Italiano"),
+    ("ja", "日本語"),
+    ("ka", "ქართული"),
+    ("ko", "한국어"),
+    ("lt", "Lietuvių"),
+    ("lv", "Latviešu"),
+    ("nb", "Norsk bokmål"),
+    ("nl", "Nederlands"),
+    ("nn", "Norsk nynorsk"),
+    ("no", "Norsk"),
+    ("pl", "Polski"),
+    ("pt", "Português"),
+    ("ro", "Română"),
+    ("ru", "Русский"),
+    ("sk", "Slovenčina"),
+    ("sl", "Slovenščina"),
+    ("sr", "Српски"),
+    ("sv", "Svenska"),
+    ("ta", "தமிழ்"),
+    ("th", "ไทย"),
+    ("tr", "Türkçe"),
+    ("uk", "Українська"),
+    ("ur", "اردو"),
+    ("vi", "Tiếng Việt"),
+    ("zh", "中文"),
+];
+
+/// Returns the name of a tag's language in itself, and the tag if the name is not known.
+#[must_use]
+pub fn language_name(tag: &str) -> &str {
+    let code = tag.split('-').next().unwrap_or_default();
+    let mut names = OWN_NAMES.iter();
+    let found = names.find(|(known, _)| known.eq_ignore_ascii_case(code));
+    found.map_or(tag, |(_, name)| name)
+}
+
 /// Scripts that are written from right to left (Unicode Character Database, `Script` and `Bidi_Class`).
 const RIGHT_TO_LEFT_SCRIPTS: &[&str] = &[
     "Adlm", "Arab", "Hebr", "Mand", "Nkoo", "Rohg", "Samr", "Syrc", "Thaa", "Yezi",
@@ -302,6 +367,7 @@ mod tests {
     #[test]
     fn languages_are_in_order_and_each_once() {
         assert!(LANGUAGES.is_sorted_by(|a, b| a.0 < b.0));
+        assert!(OWN_NAMES.is_sorted_by(|a, b| a.0 < b.0));
         assert!(TAKEN_FOR_LANGUAGES.is_sorted_by(|a, b| a.0 < b.0));
         let is_language = |code: &str| LANGUAGES.iter().any(|(known, _)| *known == code);
         for (taken, meant) in TAKEN_FOR_LANGUAGES {

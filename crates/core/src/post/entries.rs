@@ -53,6 +53,8 @@ entries! {
     expires Date "When it leaves the site.";
     unlisted Flag "Whether it has a page and is in no list.";
     related Texts "Posts to read next, by path or slug; they are first in its list.";
+    language Text "Its language, by the tag of one of the blog's languages; else that before the ending of its file, else that of its content set. On a blog in one language the key is the writer's own.";
+    translation Text "A name that it shares with its translations into other languages; posts whose files have the same path but for the language are translations of each other as well.";
     id Text "Its id in feeds; else the first address in moved_from, else its link.";
     moved_from Texts "Earlier addresses of the post: each becomes a page that redirects here.";
 }

@@ -1,6 +1,7 @@
 //! The title, slug and date in the name of a post's file.
 
-use crate::settings::ContentSet;
+use crate::id::LocaleId;
+use crate::settings::{ContentSet, Locales};
 
 /// The parts of a file's path: `posts/walks/2026-03-14-the-long-walk.md` or `…/index.md` in a folder
 /// of that name.
@@ -12,16 +13,20 @@ pub(super) struct FileName {
     pub(super) name: String,
     /// The date before its name.
     pub(super) date: Option<String>,
+    /// The language before its ending, as in `lime.de.md`.
+    pub(super) locale: Option<LocaleId>,
+    /// The path without language and ending, the same for all translations that lie side by side.
+    pub(super) untranslated: String,
 }
 
 impl FileName {
-    pub(super) fn of(path: &str, set: &ContentSet) -> Self {
+    pub(super) fn of(path: &str, set: &ContentSet, locales: &Locales) -> Self {
         let below = path
             .strip_prefix(&set.folder)
             .unwrap_or(path)
             .trim_start_matches('/');
         let (folder, file) = below.rsplit_once('/').unwrap_or(("", below));
-        let stem = file.rsplit_once('.').map_or(file, |(stem, _)| stem);
+        let (stem, locale) = stem_of(file, locales);
         let (folder, whole) = match (stem, folder) {
             ("index", "") => ("", stem),
             ("index", inside) => inside.rsplit_once('/').unwrap_or(("", inside)),
@@ -35,6 +40,8 @@ impl FileName {
             folder: folder.to_owned(),
             name: name.to_owned(),
             date,
+            locale,
+            untranslated: [&path[..path.len() - file.len()], stem].concat(),
         }
     }
 
@@ -43,12 +50,26 @@ impl FileName {
     }
 }
 
+/// Returns the name of a file without its ending and its language, and the language. A suffix is a language
+/// only if the blog has several, and this is one of them.
+pub(crate) fn stem_of<'f>(file: &'f str, locales: &Locales) -> (&'f str, Option<LocaleId>) {
+    let stem = file.rsplit_once('.').map_or(file, |(stem, _)| stem);
+    let suffix = stem.rsplit_once('.').filter(|_| locales.are_several());
+    let found = suffix.and_then(|(stem, tag)| Some((stem, locales.find(tag)?)));
+    match found {
+        Some((stem, locale)) if !stem.is_empty() => (stem, Some(locale)),
+        _ => (stem, None),
+    }
+}
+
 /// The date of a path's file, or of the folder of its `index` file.
 pub(super) fn date_of(path: &str) -> Option<&str> {
     let mut steps = path.rsplit('/');
     let file = steps.next()?;
+    // A language before the ending may follow `index`.
+    let is_index = file.split('.').next() == Some("index");
     let stem = file.rsplit_once('.').map_or(file, |(stem, _)| stem);
-    let whole = if stem == "index" { steps.next()? } else { stem };
+    let whole = if is_index { steps.next()? } else { stem };
     Some(cut_date(whole)?.0)
 }
 

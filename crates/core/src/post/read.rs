@@ -4,9 +4,11 @@ use std::collections::BTreeSet;
 
 use super::name::FileName;
 use super::{Notes, title_of_name, value};
-use crate::diagnostic::{Code, Diagnostic, Diagnostics};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
+use crate::id::LocaleId;
+use crate::language::check_tag;
 use crate::route::unsafe_scheme;
-use crate::settings::{ContentSet, DraftTest, Settings};
+use crate::settings::{ContentSet, DraftTest, Locales, Settings};
 use crate::slip::slip_of;
 use crate::source::{Location, Source, Span, Spanned};
 use crate::term::{identity, slug, unfit_slug};
@@ -150,6 +152,45 @@ impl<'a> Reader<'a> {
         self.text("title")
             .or_else(|| body.heading.clone().filter(|text| !text.is_empty()))
             .unwrap_or_else(|| title_of_name(&named.name))
+    }
+
+    /// Reads the language of a post, which its file may have before its ending (`of_name`). `None` if neither
+    /// says it, or the blog has one language only. A language that the blog does not have is a warning; one
+    /// that differs from that of the file an error.
+    pub(super) fn locale(
+        &mut self,
+        locales: &Locales,
+        of_name: Option<LocaleId>,
+    ) -> Option<LocaleId> {
+        let value = self.value("language").filter(|_| locales.are_several());
+        let Some(value) = value else {
+            return of_name;
+        };
+        let written = value.node.written().unwrap_or_default().trim();
+        let location = self.source.location(value.span);
+        let Some(locale) = locales.find(written) else {
+            self.diagnostics
+                .extend(undeclared(written, locales, location));
+            return of_name;
+        };
+        if let Some(other) = of_name.filter(|other| *other != locale) {
+            let tag = &locales.get(other).tag;
+            let message =
+                format!("the language is `{written}` here, and `{tag}` in the file's name");
+            let found = Diagnostic::error(Code::InvalidValue, location, message);
+            self.diagnostics
+                .push(found.help("leave `language` out, or rename the file"));
+        }
+        Some(locale)
+    }
+
+    /// Reads the name that a post shares with its translations, if the blog has several languages.
+    pub(super) fn translation(&mut self, locales: &Locales) -> Option<Spanned<String>> {
+        let value = self
+            .value("translation")
+            .filter(|_| locales.are_several())?;
+        let name = self.text("translation").filter(|name| !name.is_empty())?;
+        Some(Spanned::new(name, value.span))
     }
 
     pub(super) fn date(&mut self, name: &str) -> Option<ZonedDate> {
@@ -327,6 +368,21 @@ fn split_at_commas(text: &str, span: Span, source: &Source) -> Vec<Spanned<Strin
         start += part.len() + 1;
     }
     parts
+}
+
+/// Returns a warning for a language that the blog does not have, if the text is or resembles a language's tag.
+fn undeclared(written: &str, locales: &Locales, location: Location) -> Option<Diagnostic> {
+    let near = nearest(written, locales.tags());
+    let is_tag = check_tag(written).is_ok();
+    if !is_tag && near.is_none() {
+        return None;
+    }
+    let message = format!("the blog has no language `{written}`, so that this post is in another");
+    let help = match near.filter(|_| !is_tag) {
+        Some(near) => format!("did you mean `{near}`?"),
+        None => format!("declare it by a table `[locale.{written}]` in tabulae.toml"),
+    };
+    Some(Diagnostic::warning(Code::UnknownLanguage, location, message).help(help))
 }
 
 fn date_error(diagnostic: &DateError, text: &str, location: Location) -> Diagnostic {

@@ -11,6 +11,7 @@ use super::predicate::{FieldRef, Literal, Order, Predicate, Side, Source};
 use super::similar::{SimilaritySearch, least};
 use super::{Conjunct, Query, Resolved};
 use crate::catalogue::PostId;
+use crate::id::LocaleId;
 use crate::time::ZonedDate;
 
 /// The purpose of a plan.
@@ -45,6 +46,8 @@ pub(super) struct Plan<'a> {
     pub(super) path: AccessPath<'a>,
     /// The content sets that are the query's sources; none if one of them is a named query.
     sets: Vec<usize>,
+    /// The language to which the posts of the content sets are limited.
+    within: Option<LocaleId>,
     /// The posts whose dates meet all conjuncts on dates; posts are numbered by date.
     dates: Range<PostId>,
     /// By conjunct, set if the access path or the dates leave only posts that meet it.
@@ -81,6 +84,7 @@ impl<'a> Runner<'a> {
         let mut plan = Plan {
             path: AccessPath::Named,
             sets: Vec::new(),
+            within: query.within,
             dates: PostId(0)..PostId(u32::MAX),
             answered: vec![false; query.conjuncts.len()],
         };
@@ -146,15 +150,19 @@ impl<'a> Runner<'a> {
         self.index?.sharing(self.this?)
     }
 
-    /// Returns the posts of content sets within a range of dates, in the default order.
-    fn of_sets(&self, sets: &[usize], dates: &Range<PostId>) -> Cow<'a, [PostId]> {
+    /// Returns the posts of a plan's content sets within its range of dates, in the default order.
+    fn of_sets(&self, plan: &Plan<'_>) -> Cow<'a, [PostId]> {
+        let (sets, dates, language) = (&plan.sets, &plan.dates, plan.within);
         if sets.len() == self.catalogue.sets().len() {
-            return within(self.catalogue.listed(), dates).into();
+            return within(self.catalogue.listed(language), dates).into();
         }
-        if let [only] = sets {
-            return within(self.catalogue.of_set(*only), dates).into();
+        if let [only] = sets[..] {
+            return within(self.catalogue.of_set(only, language), dates).into();
         }
-        let lists: Vec<_> = sets.iter().map(|set| self.catalogue.of_set(*set)).collect();
+        let lists = sets.iter();
+        let lists: Vec<_> = lists
+            .map(|set| self.catalogue.of_set(*set, language))
+            .collect();
         united(&lists, dates).into()
     }
 
@@ -162,10 +170,10 @@ impl<'a> Runner<'a> {
     pub(super) fn candidates(&self, plan: &Plan<'_>, query: &Resolved) -> Cow<'a, [PostId]> {
         let mut posts = match &plan.path {
             AccessPath::Named | AccessPath::Similarity(_) => {
-                return self.of_sources(&query.sources).into();
+                return self.of_sources(query).into();
             }
             AccessPath::Newest(_) | AccessPath::Dates | AccessPath::Scan => {
-                return self.of_sets(&plan.sets, &plan.dates);
+                return self.of_sets(plan);
             }
             AccessPath::Terms(lists) => united(&lists.lists, &plan.dates),
             AccessPath::Sharing(posts) => within(posts, &plan.dates).to_vec(),
@@ -173,19 +181,25 @@ impl<'a> Runner<'a> {
         if plan.sets.len() < self.catalogue.sets().len() {
             posts.retain(|post| plan.sets.contains(&self.catalogue.post(*post).set));
         }
+        if let Some(language) = plan.within {
+            posts.retain(|post| self.catalogue.post(*post).locale == language);
+        }
         posts.into()
     }
 
     /// Returns the posts of sources of which one at least is a named query: of a single one in its own
     /// order, of several each post once.
-    fn of_sources(&self, sources: &[Source]) -> Vec<PostId> {
-        if let [Source::Named(named)] = sources {
+    fn of_sources(&self, query: &Resolved) -> Vec<PostId> {
+        let sources = &query.sources;
+        if let [Source::Named(named)] = sources.as_slice() {
             return named.posts(self.catalogue, self.this).to_vec();
         }
         let mut posts = Vec::new();
         for source in sources {
             match source {
-                Source::Set(set) => posts.extend_from_slice(self.catalogue.of_set(*set)),
+                Source::Set(set) => {
+                    posts.extend_from_slice(self.catalogue.of_set(*set, query.within));
+                }
                 Source::Named(named) => {
                     posts.extend_from_slice(&named.posts(self.catalogue, self.this));
                 }

@@ -31,6 +31,8 @@ impl<T> At<T> {
 pub struct Statement {
     /// Content sets and named queries; empty for all content sets.
     pub from: Vec<At<String>>,
+    /// Set if posts of all languages are meant, by `any language`.
+    pub any_language: bool,
     /// The condition that the posts must meet.
     pub condition: Option<Condition>,
     /// In which order.
@@ -67,6 +69,12 @@ impl Statement {
             .chain(shuffles)
             .max()
             .unwrap_or_default()
+    }
+
+    /// Returns true if it says of which language posts are, so that it is not limited to that of the page.
+    #[must_use]
+    pub fn names_language(&self) -> bool {
+        self.any_language || self.names("language")
     }
 
     /// Returns true if it reads the texts of posts, or counts their words.

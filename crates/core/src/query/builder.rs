@@ -66,6 +66,12 @@ impl Builder {
         self
     }
 
+    /// Adds the posts of other languages than that of the page.
+    pub fn any_language(mut self) -> Self {
+        self.0.any_language = true;
+        self
+    }
+
     /// Keeps the posts for which a condition holds; of several conditions all must hold.
     pub fn filter(mut self, condition: Condition) -> Self {
         self.0.condition = Some(match self.0.condition.take() {

@@ -9,7 +9,7 @@ use super::ast::Comparison;
 use super::fields::DerivedField;
 use super::predicate::{FieldRef, Literal, Side};
 use crate::catalogue::{Catalogue, Cell, PostId, PostText};
-use crate::language::fold;
+use crate::language::{Language, fold};
 use crate::similarity::Index;
 use crate::term::TermId;
 
@@ -38,6 +38,8 @@ impl<'a> From<Cell<'a>> for Val<'a> {
 #[derive(Clone, Copy)]
 pub(super) struct Runner<'a> {
     pub(super) catalogue: &'a Catalogue,
+    /// The language whose collation orders texts.
+    pub(super) language: &'a Language,
     pub(super) this: Option<PostId>,
     /// The similarity index, if the query uses likeness.
     pub(super) index: Option<&'a Index>,
@@ -131,6 +133,7 @@ impl<'a> Runner<'a> {
             DerivedField::Path => text(&post.path),
             DerivedField::Folder => text(&post.folder).filter(|_| !post.folder.is_empty()),
             DerivedField::Set => text(&self.catalogue.sets()[post.set]),
+            DerivedField::Language => text(self.catalogue.language(post.locale).tag()),
             DerivedField::Date => post.date.map(|date| Val::Date(date.at)),
             DerivedField::Updated => post.updated.map(|date| Val::Date(date.at)),
             DerivedField::Year => of_day(|day| day.year()),
@@ -184,7 +187,6 @@ impl<'a> Runner<'a> {
                     _ => found.is_some_and(|found| {
                         let table = self.catalogue.terms(*field);
                         let order = self
-                            .catalogue
                             .language
                             .compare(&table.term(*id).name, &table.term(found).name);
                         comparison.admits(order)
@@ -199,7 +201,7 @@ impl<'a> Runner<'a> {
             (Val::Text(a), Literal::Text { written, folded }) => match comparison {
                 Comparison::Equal => folds_to(a, folded),
                 Comparison::Unequal => !folds_to(a, folded),
-                _ => comparison.admits(self.catalogue.language.compare(a, written)),
+                _ => comparison.admits(self.language.compare(a, written)),
             },
             _ => false,
         }
@@ -215,12 +217,12 @@ impl<'a> Runner<'a> {
             (Val::Term(..) | Val::Text(_), Val::Term(..) | Val::Text(_)) => {
                 let (a_text, b_text) = (self.text_of(a)?, self.text_of(b)?);
                 if matches!((a, b), (Val::Text(_), Val::Text(_))) {
-                    return Some(self.catalogue.language.compare(a_text, b_text));
+                    return Some(self.language.compare(a_text, b_text));
                 }
                 if crate::term::identity(a_text) == crate::term::identity(b_text) {
                     return Some(Ordering::Equal);
                 }
-                Some(self.catalogue.language.compare(a_text, b_text))
+                Some(self.language.compare(a_text, b_text))
                     .filter(|order| *order != Ordering::Equal)
             }
             _ => None,
@@ -246,7 +248,7 @@ impl<'a> Runner<'a> {
         rank(a).cmp(&rank(b)).then_with(|| match (a, b) {
             (Val::Number(a), Val::Number(b)) => a.total_cmp(b),
             _ => match (self.text_of(a), self.text_of(b)) {
-                (Some(a), Some(b)) => self.catalogue.language.compare(a, b),
+                (Some(a), Some(b)) => self.language.compare(a, b),
                 _ => self.order_of(a, b).unwrap_or(Ordering::Equal),
             },
         })

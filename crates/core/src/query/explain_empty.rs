@@ -44,6 +44,16 @@ impl Query<Written> {
             let found = self.alone(condition, scope, None)?;
             Some(found.posts.contains(&post))
         };
+        let own = scope.catalogue.language(scope.catalogue.post(post).locale);
+        if let Some(locale) = scope.locale.filter(|_| !statement.names_language())
+            && scope.catalogue.post(post).locale != locale
+        {
+            let page = scope.catalogue.language(locale).tag();
+            return Some(format!(
+                "it is in `{}`, and the list is of posts in `{page}`",
+                own.tag()
+            ));
+        }
         if finds(None) == Some(false) {
             let set = &scope.catalogue.sets()[scope.catalogue.post(post).set];
             let from: Vec<&str> = statement.from.iter().map(|name| &*name.node).collect();
@@ -88,6 +98,7 @@ impl Query<Written> {
     ) -> Option<Answer> {
         let alone = Statement {
             from: self.0.statement.from.clone(),
+            any_language: self.0.statement.names_language(),
             condition,
             ..Statement::default()
         };

@@ -1,5 +1,6 @@
 //! The table of derived fields: parser, resolver, help and hints read it.
 
+use crate::catalogue::Catalogue;
 use crate::value::Kind;
 
 /// A field that Tabulae derives for every post.
@@ -27,6 +28,7 @@ pub enum DerivedField {
     Path,
     Folder,
     Set,
+    Language,
     Date,
     Updated,
     Year,
@@ -67,6 +69,7 @@ derived! {
     Path "path" Text "Its file, below the site's folder." ["file", "filename"],
     Folder "folder" Text "Its folder, below the content set's.",
     Set "set" Text "The name of its content set." ["content", "collection", "section"],
+    Language "language" Text "The tag of its language, on a blog in several languages." ["lang", "locale"],
     Date "date" Date "When it is dated." ["published", "created"],
     Updated "updated" Date "When it was last changed; its date, unless it says otherwise." ["modified", "changed", "edited"],
     Year "year" Number "The year of its date.",
@@ -87,14 +90,21 @@ derived! {
 
 /// The derived field that is meant by a name that it has elsewhere, or by one much like it.
 #[must_use]
-pub fn meant(name: &str) -> Option<&'static Derived> {
-    let others = FIELDS.iter().flat_map(|field| field.also.iter().copied());
+pub fn meant(name: &str, catalogue: &Catalogue) -> Option<&'static Derived> {
+    let others = fields_of(catalogue).flat_map(|field| field.also.iter().copied());
     let near = crate::diagnostic::nearest(&name.to_lowercase(), others)?;
-    FIELDS.iter().find(|field| field.also.contains(&near))
+    fields_of(catalogue).find(|field| field.also.contains(&near))
 }
 
-/// The derived field of this name.
+/// Iterates over the derived fields of the posts of a catalogue: `language` is one if the blog has several.
+pub fn fields_of(catalogue: &Catalogue) -> impl Iterator<Item = &'static Derived> + use<> {
+    let has_languages = catalogue.has_languages();
+    let fields = FIELDS.iter();
+    fields.filter(move |field| has_languages || field.field != DerivedField::Language)
+}
+
+/// Returns the derived field of a name that the posts of a catalogue have.
 #[must_use]
-pub fn derived(name: &str) -> Option<&'static Derived> {
-    FIELDS.iter().find(|field| field.name == name)
+pub fn derived(name: &str, catalogue: &Catalogue) -> Option<&'static Derived> {
+    fields_of(catalogue).find(|field| field.name == name)
 }

@@ -3,12 +3,15 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+use indexmap::IndexMap;
+
 use super::ast::Statement;
 use super::predicate::NamedQuery;
 use super::resolve::resolve;
 use super::scope::{Library, Scope};
 use crate::catalogue::Catalogue;
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
+use crate::id::LocaleId;
 use crate::settings::Settings;
 use crate::similarity::FieldWeights;
 use crate::source::{EmbeddedText, Span};
@@ -36,7 +39,34 @@ impl Library {
                 Err(diagnostic) => diagnostics.push(diagnostic.at(embedded)),
             }
         }
-        let mut chains = Chains::new(&open);
+        let each = settings
+            .locales
+            .ids()
+            .filter(|_| settings.locales.are_several());
+        for within in std::iter::once(None).chain(each.map(Some)) {
+            let mut found = Diagnostics::new();
+            library.add(&open, (catalogue, moment), within, &mut found);
+            // They are the same for each language.
+            if within.is_none() {
+                diagnostics.extend(found);
+            }
+        }
+        Collected {
+            output: library,
+            diagnostics,
+        }
+    }
+
+    /// Resolves the named queries over the posts of one language, or of all.
+    fn add(
+        &mut self,
+        open: &[Open<'_>],
+        (catalogue, moment): (&Catalogue, &Moment),
+        within: Option<LocaleId>,
+        diagnostics: &mut Diagnostics,
+    ) {
+        self.queries.push(IndexMap::new());
+        let mut chains = Chains::new(open);
         while let Some(number) = chains.next() {
             let (name, embedded, statement) = &open[number];
             if chains.lengths[number] > CHAIN {
@@ -46,25 +76,23 @@ impl Library {
                 }
                 continue;
             }
-            let scope = Scope::new(catalogue, &library, moment).on_page(true);
-            if let Some(query) = resolve(statement, embedded, scope).into_output(&mut diagnostics) {
-                library
-                    .queries
-                    .insert((*name).to_owned(), Arc::new(NamedQuery::new(query)));
+            let scope = Scope {
+                locale: within,
+                ..Scope::new(catalogue, self, moment).on_page(true)
+            };
+            if let Some(query) = resolve(statement, embedded, scope).into_output(diagnostics) {
+                let named = self.queries.last_mut();
+                let named = named.map(|named| {
+                    named.insert((*name).to_owned(), Arc::new(NamedQuery::new(query)));
+                });
+                debug_assert!(named.is_some(), "pushed above");
             }
         }
-        let left = chains.left();
-        open = open
-            .into_iter()
-            .zip(left)
-            .filter_map(|(query, left)| left.then_some(query))
-            .collect();
-        if !open.is_empty() {
-            diagnostics.push(circle(&open));
-        }
-        Collected {
-            output: library,
-            diagnostics,
+        let left = open.iter().zip(chains.left());
+        let left = left.filter_map(|(query, left)| left.then_some(query));
+        let left: Vec<&Open<'_>> = left.collect();
+        if !left.is_empty() {
+            diagnostics.push(circle(&left));
         }
     }
 }
@@ -140,7 +168,7 @@ fn too_long(name: &str, embedded: &EmbeddedText) -> Diagnostic {
     .help("write one of them from a content set")
 }
 
-fn circle(open: &[Open<'_>]) -> Diagnostic {
+fn circle(open: &[&Open<'_>]) -> Diagnostic {
     let (mut name, mut embedded, mut statement) = (open[0].0, open[0].1, &open[0].2);
     let mut path = vec![name];
     let next = |statement: &Statement| {
@@ -148,7 +176,7 @@ fn circle(open: &[Open<'_>]) -> Diagnostic {
             .from
             .iter()
             .find(|source| open.iter().any(|(name, ..)| *name == source.node));
-        source.and_then(|source| open.iter().find(|(name, ..)| *name == source.node))
+        source.and_then(|source| open.iter().find(|(name, ..)| *name == source.node).copied())
     };
     while let Some((following, at, stands_on)) = next(statement) {
         let closes = path.contains(following);

@@ -33,6 +33,7 @@
 //!     catalogue: &catalogue,
 //!     library: &Library::default(),
 //!     moment: &moment,
+//!     locale: None,
 //!     has_this: false,
 //!     parameters: &[],
 //! };
@@ -70,6 +71,7 @@ use std::sync::Arc;
 use self::access_path::Goal;
 use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Collected, Diagnostic};
+use crate::id::LocaleId;
 use crate::source::{EmbeddedText, Location, Span};
 
 pub use self::explain_plan::{PlanStep, QueryPlan};
@@ -92,6 +94,10 @@ pub struct Written {
 #[derive(Debug, Clone)]
 pub struct Resolved {
     sources: Vec<predicate::Source>,
+    /// The language to which the posts of content sets are limited; that of named queries is their own.
+    within: Option<LocaleId>,
+    /// The language whose collation orders texts.
+    collation: LocaleId,
     /// The predicates that must all hold, cheapest first.
     conjuncts: Vec<Conjunct>,
     order: Vec<predicate::Order>,
@@ -239,6 +245,7 @@ impl Query<Resolved> {
     fn runner<'a>(&'a self, catalogue: &'a Catalogue, this: Option<PostId>) -> eval::Runner<'a> {
         eval::Runner {
             catalogue,
+            language: catalogue.language(self.0.collation),
             this,
             index: self.index(catalogue),
         }

@@ -88,6 +88,10 @@ impl Parser {
         if self.eat_word("from") {
             statement.from = self.sources()?;
         }
+        if self.is_word("any") {
+            self.any_language()?;
+            statement.any_language = true;
+        }
         if self.eat_word("where") {
             if self.clause_follows() {
                 return Err(self.expected("a condition after `where`").help(
@@ -117,6 +121,17 @@ impl Parser {
         }
         self.end()?;
         Ok(statement)
+    }
+
+    /// Reads `any language`.
+    fn any_language(&mut self) -> Read<()> {
+        self.at += 1;
+        if self.eat_word("language") {
+            return Ok(());
+        }
+        Err(self
+            .expected("`language` after `any`")
+            .help("write `any language` for the posts of all languages"))
     }
 
     fn clause_follows(&self) -> bool {

@@ -16,6 +16,9 @@ impl Display for Statement {
             let names: Vec<String> = self.from.iter().map(|name| name_text(&name.node)).collect();
             parts.push(format!("from {}", names.join(", ")));
         }
+        if self.any_language {
+            parts.push("any language".to_owned());
+        }
         if let Some(condition) = &self.condition {
             parts.push(format!("where {condition}"));
         }

@@ -14,6 +14,7 @@ use super::similar::Similar;
 use super::words::kinds_text;
 use super::{Conjunct, Query, Resolved};
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
+use crate::id::LocaleId;
 use crate::source::{EmbeddedText, Span};
 use crate::value::Kind;
 
@@ -24,9 +25,15 @@ pub(super) fn resolve(
     scope: Scope<'_>,
 ) -> Collected<Option<Query<Resolved>>> {
     let mut diagnostics = Diagnostics::new();
+    let names_language = statement.names_language();
+    let catalogue = scope.catalogue;
+    let within = scope
+        .locale
+        .filter(|_| catalogue.has_languages() && !names_language);
     let mut resolver = Resolver {
         embedded,
         scope,
+        within,
         sets: Vec::new(),
         needs_this: false,
         asks_likeness: false,
@@ -52,6 +59,8 @@ pub(super) fn resolve(
                     |source| matches!(source, Source::Named(named) if named.query.needs_this()),
                 ),
             sources,
+            within,
+            collation: scope.locale.unwrap_or(LocaleId::SITE),
             similar,
             conjuncts,
             order,
@@ -69,6 +78,8 @@ pub(super) fn resolve(
 struct Resolver<'a> {
     embedded: &'a EmbeddedText,
     scope: Scope<'a>,
+    /// The language to which posts are limited.
+    within: Option<LocaleId>,
     sets: Vec<usize>,
     needs_this: bool,
     asks_likeness: bool,

@@ -6,13 +6,15 @@ use indexmap::IndexMap;
 
 use super::predicate::NamedQuery;
 use crate::catalogue::Catalogue;
+use crate::id::LocaleId;
 use crate::similarity::FieldWeights;
 use crate::time::{Moment, ZonedDate};
 
 /// The named queries of a site, resolved.
 #[derive(Debug, Default)]
 pub struct Library {
-    pub(super) queries: IndexMap<String, Arc<NamedQuery>>,
+    /// The queries over the posts of all languages; then, if the site has several, over those of each.
+    pub(super) queries: Vec<IndexMap<String, Arc<NamedQuery>>>,
     /// The field weights of likeness; the default ones if there are no settings.
     pub(super) weights: Option<Arc<FieldWeights>>,
 }
@@ -43,10 +45,23 @@ pub struct Scope<'a> {
     pub library: &'a Library,
     /// The clock.
     pub moment: &'a Moment,
+    /// The language of the page. Queries that do not name a language are of its posts; on no page, of all.
+    pub locale: Option<LocaleId>,
     /// Set if there is a post whose page is rendered.
     pub has_this: bool,
     /// The parameters by name.
     pub parameters: &'a [(String, Parameter)],
+}
+
+impl Library {
+    /// Returns the named queries over the posts of one language, or of all.
+    pub(super) fn named(
+        &self,
+        within: Option<LocaleId>,
+    ) -> Option<&IndexMap<String, Arc<NamedQuery>>> {
+        let number = within.map_or(0, |locale| locale.at() + 1);
+        self.queries.get(number).or_else(|| self.queries.first())
+    }
 }
 
 impl<'a> Scope<'a> {
@@ -57,8 +72,18 @@ impl<'a> Scope<'a> {
             catalogue,
             library,
             moment,
+            locale: None,
             has_this: false,
             parameters: &[],
+        }
+    }
+
+    /// Returns the scope for the pages of a language.
+    #[must_use]
+    pub fn within(self, locale: LocaleId) -> Self {
+        Self {
+            locale: Some(locale),
+            ..self
         }
     }
 

@@ -61,10 +61,13 @@ impl Query<Resolved> {
         let mut posts = Vec::new();
         for source in &self.0.sources {
             match source {
-                Source::Set(set) => posts.extend_from_slice(catalogue.of_set(*set)),
+                Source::Set(set) => {
+                    posts.extend_from_slice(catalogue.of_set(*set, self.0.within));
+                }
                 Source::Named(named) if named.query.needs_this() => {
-                    let sets = named.query.0.sets().into_iter();
-                    sets.for_each(|set| posts.extend_from_slice(catalogue.of_set(set)));
+                    let (sets, within) = (named.query.0.sets(), named.query.0.within);
+                    let sets = sets.into_iter();
+                    sets.for_each(|set| posts.extend_from_slice(catalogue.of_set(set, within)));
                 }
                 Source::Named(named) => posts.extend_from_slice(&named.posts(catalogue, None)),
             }

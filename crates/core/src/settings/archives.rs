@@ -2,9 +2,11 @@
 
 use std::num::NonZeroUsize;
 
+use super::locales::{Locales, only_in};
 use super::reader::{Table, read_pattern};
 use super::{Archive, CONTENTS, FORMATS, FeedContent, Inherited, ORDERS, SHOWS, Show, Site};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
+use crate::id::LocaleId;
 use crate::route::{Pattern, folder_unless_file};
 use crate::source::{EmbeddedText, Span, Spanned};
 
@@ -13,7 +15,7 @@ use crate::source::{EmbeddedText, Span, Spanned};
 /// ones, others are in the order written.
 pub(super) fn read(
     root: &mut Table<'_>,
-    site: &Site,
+    (site, locales): (&Site, &Locales),
     diagnostics: &mut Diagnostics,
 ) -> Vec<Archive> {
     let built_in = if site.defaults {
@@ -27,7 +29,14 @@ pub(super) fn read(
         let base = built_in.iter().find(|base| base.name == name.node);
         // One that is split by something else has nothing in common with the built-in one.
         let base = base.filter(|base| by.as_ref().is_none_or(|by| is_by(base, &by.node)));
-        archives.push(archive(&name, by, table, base, site, diagnostics));
+        archives.push(archive(
+            &name,
+            by,
+            table,
+            base,
+            (site, locales),
+            diagnostics,
+        ));
     }
     let mut at = 0;
     for base in built_in {
@@ -82,6 +91,8 @@ fn whole(name: &str, link: &str) -> Archive {
     Archive {
         name: name.to_owned(),
         location: Span::default(),
+        locale: LocaleId::SITE,
+        locales: None,
         enabled: true,
         inherited: Inherited::ALL,
         query: None,
@@ -110,7 +121,7 @@ fn archive(
     by: Option<Spanned<String>>,
     mut table: Table<'_>,
     base: Option<&Archive>,
-    site: &Site,
+    (site, locales): (&Site, &Locales),
     diagnostics: &mut Diagnostics,
 ) -> Archive {
     let inherited = Inherited {
@@ -118,7 +129,7 @@ fn archive(
         overview: base.is_some() && table.entry("overview").is_none(),
         query: base.is_some() && table.entry("query").is_none(),
         feeds: base.is_some() && table.entry("feeds").is_none(),
-        whole: false,
+        ..Inherited::default()
     };
     let own;
     let base = match base {
@@ -157,6 +168,8 @@ fn archive(
     let archive = Archive {
         name: name.node.clone(),
         location: name.span,
+        locale: LocaleId::SITE,
+        locales: only_in(&mut table, locales, diagnostics),
         enabled: table.flag("enabled", true, diagnostics),
         inherited,
         query: table.query_text("query", diagnostics),

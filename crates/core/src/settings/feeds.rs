@@ -1,18 +1,24 @@
 //! `[feed.NAME]`: reading, with the built-in feed.
 
+use super::locales::{Locales, only_in};
 use super::reader::Table;
 use super::{CONTENTS, FORMATS, Feed, FeedContent, FeedFormat, Inherited, Site};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
+use crate::id::LocaleId;
 use crate::source::{Span, Spanned};
 
 /// Reads all feeds. The built-in one exists as well, or is changed by the table of its name, unless the site
 /// has no defaults.
-pub(super) fn read(root: &mut Table<'_>, site: &Site, diagnostics: &mut Diagnostics) -> Vec<Feed> {
+pub(super) fn read(
+    root: &mut Table<'_>,
+    (site, locales): (&Site, &Locales),
+    diagnostics: &mut Diagnostics,
+) -> Vec<Feed> {
     let base = built_in(site);
     let mut feeds: Vec<Feed> = Vec::new();
     for (name, table) in root.tables("feed", diagnostics) {
         let base = (site.defaults && name.node == base.name).then_some(&base);
-        feeds.push(feed(name, table, base, site, diagnostics));
+        feeds.push(feed(name, table, base, (site, locales), diagnostics));
     }
     if site.defaults && !feeds.iter().any(|feed| feed.name == base.name) {
         feeds.insert(0, base);
@@ -38,6 +44,8 @@ fn plain(name: &str, location: Span, format: FeedFormat) -> Feed {
     Feed {
         name: name.to_owned(),
         location,
+        locale: LocaleId::SITE,
+        locales: None,
         enabled: true,
         inherited: Inherited::default(),
         query: None,
@@ -57,7 +65,7 @@ fn feed(
     name: Spanned<String>,
     mut table: Table<'_>,
     base: Option<&Feed>,
-    site: &Site,
+    (site, locales): (&Site, &Locales),
     diagnostics: &mut Diagnostics,
 ) -> Feed {
     let format = table.choice("format", &FORMATS, diagnostics);
@@ -72,11 +80,15 @@ fn feed(
     let text = |table: &mut Table<'_>, key, diagnostics: &mut Diagnostics| {
         table.text(key, diagnostics).map(|text| text.node)
     };
+    let title = text(&mut table, "title", diagnostics);
     let feed = Feed {
         inherited: Inherited {
             link: base.inherited.link && link.is_none(),
+            title: base.inherited.title && title.is_none(),
             ..Inherited::default()
         },
+        locale: LocaleId::SITE,
+        locales: only_in(&mut table, locales, diagnostics),
         enabled: table.flag("enabled", true, diagnostics),
         query: table.query_text("query", diagnostics),
         link: link.map_or_else(|| base.link.clone(), |text| text.node),
@@ -85,7 +97,7 @@ fn feed(
         content: table
             .choice("content", &CONTENTS, diagnostics)
             .unwrap_or_default(),
-        title: text(&mut table, "title", diagnostics).or_else(|| base.title.clone()),
+        title: title.or_else(|| base.title.clone()),
         description: text(&mut table, "description", diagnostics),
         ttl: ttl(&mut table, base.format, diagnostics),
         history: table.flag("history", false, diagnostics),

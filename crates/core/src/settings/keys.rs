@@ -4,9 +4,10 @@
 use super::{CONTENTS, FORMATS, ORDERS, SHOWS};
 
 /// Keys that have another name now: table, former name, name. For the message alone.
-const FORMER: [(&str, &str, &str); 5] = [
+const FORMER: [(&str, &str, &str); 6] = [
     ("site", "about", "description"),
     ("site", "dates", "date_format"),
+    ("locale", "about", "description"),
     ("feed", "about", "description"),
     ("archive", "order", "overview_order"),
     ("related", "notice", "empty_text"),
@@ -90,6 +91,10 @@ pub const TABLES: &[(&str, &str)] = &[
     ("site", "The site as a whole."),
     ("site.author", "Who answers for the site."),
     (
+        "locale.TAG",
+        "A further language of the blog, by its tag (BCP 47). It inherits all that is not written here.",
+    ),
+    (
         "content.NAME",
         "The posts of one folder. The content set `posts` also exists without its table, if its folder does and no other set has it.",
     ),
@@ -116,7 +121,10 @@ pub const TABLES: &[(&str, &str)] = &[
     ),
     ("terms.FIELD", "A field whose values are terms."),
     ("audit", "The levels of warnings, for every command."),
-    ("words", "The theme's own words, for another language."),
+    (
+        "words",
+        "The theme's own words in the site's language; those of another language of the blog are in a table by its tag, such as `[words.de]`.",
+    ),
 ];
 
 macro_rules! keys {
@@ -161,12 +169,19 @@ keys! {
         email Text, NOTHING, "The e-mail address.";
         link Text, NOTHING, "A page about them, absolute or from the site's root.";
     }
+    "locale.TAG" {
+        title Text, Some("the site's"), "The site's title in this language.";
+        description Text, Some("the site's"), "One sentence on the site in this language.";
+        prefix Link, Some("\"/TAG/\""), "The folder that holds all pages of this language.";
+        date_format Text, Some("the site's"), "The theme's dates in this language, as in [site].";
+    }
     "content.NAME" {
         folder Text, Some("the set's name"), "The folder of the posts, below the site's.";
         link Pattern, Some("\"/{year}/{slug}/\", or \"/NAME/{slug}/\" where undated"), "The addresses of the posts.";
         dated Flag, Some("true"), "Whether each post needs a date; posts without one are ordered by title.";
         pages Flag, Some("true"), "Whether the posts have pages; false if another program makes them.";
         draft Flag, Some("false"), "Whether every post is a draft, whatever it says of itself.";
+        language Text, Some("the site's"), "The language of posts that do not say it themselves: the tag of one of the blog's languages.";
         feed_id Text, NOTHING, "A pattern (RFC 6570, level 1) of the ids of its posts in feeds, such as \"https://old.example/?p={info.number}\", for posts that have the fields it names.";
         terms Texts, NOTHING, "Further fields whose values are terms.";
         fields Table, NOTHING, "What this blog calls things.";
@@ -193,6 +208,7 @@ keys! {
         group TextOrFalse, NOTHING, "The headings within a page: \"year\", \"month\", or a field; `false` for none.";
         show Word(SHOW_NAMES), Some("\"cards\""), "Cards have title, date, summary and image; lines date and title.";
         title Text, Some("made from the name, or the term"), "The title; `{term}` in it is the term.";
+        locales Texts, Some("all"), "The languages in which it exists, by their tags.";
         template Text, Some("\"archive.html\""), "The template of its pages.";
         moved_from Texts, NOTHING, "Earlier addresses, with variables as in its link, each of which leads to the list; without a variable to the overview of a split archive. Its feeds stay below them.";
     }
@@ -203,6 +219,7 @@ keys! {
         format Word(FORMAT_NAMES), Some("\"atom\""), "Atom (RFC 4287), RSS 2.0 or JSON Feed 1.1.";
         content Word(CONTENT_NAMES), Some("\"summary\""), "The part of a post that it has.";
         title Text, Some("the site's and the name"), "The title.";
+        locales Texts, Some("all"), "The languages in which it exists, by their tags.";
         description Text, Some("the site's"), "One sentence on it.";
         page Link, Some("\"/\", announced on every page"), "The page that it belongs to, which announces it.";
         history Flag, Some("false"), "Whether older entries are on further pages (RFC 5005).";

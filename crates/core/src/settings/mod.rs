@@ -4,6 +4,7 @@ mod archives;
 mod drafts;
 mod feeds;
 mod keys;
+mod locales;
 mod read;
 mod reader;
 mod site;
@@ -16,6 +17,7 @@ use jiff::tz::TimeZone;
 use serde::{Deserialize, Serialize};
 
 use crate::diagnostic::{Code, Diagnostic};
+use crate::id::LocaleId;
 use crate::language::DateStyle;
 use crate::lint_levels::LintLevels;
 use url::Url;
@@ -25,6 +27,7 @@ use crate::source::{EmbeddedText, Location, Source, Span, Spanned};
 
 pub use self::drafts::{DRAFT_WORDS, DraftRule, DraftTest};
 pub use self::keys::{Holds, KEYS, Key, TABLES};
+pub use self::locales::{Locale, Locales};
 pub use self::read::RENAMABLE;
 pub use self::words::{WORDS, Words};
 
@@ -38,6 +41,8 @@ pub struct Settings {
     pub source: Source,
     /// `[site]`
     pub site: Site,
+    /// The language of `[site]` and those of `[locale.*]`, with their words.
+    pub locales: Locales,
     /// `[content.*]`, in the order written.
     pub content: Vec<ContentSet>,
     /// `[queries]`, in the order written.
@@ -50,8 +55,6 @@ pub struct Settings {
     pub related: Option<Related>,
     /// Term fields by name: tag, category, author, and the site's own.
     pub term_fields: Vec<TermField>,
-    /// `[words]`
-    pub words: Words,
     /// `[audit]`
     pub audit: LintLevels,
     /// The reasons why built-in archives or the built-in feed are moved or left out, in sentences; see
@@ -150,6 +153,8 @@ pub struct ContentSet {
     pub pages: bool,
     /// Set if every post is a draft.
     pub draft: bool,
+    /// The language of posts that do not say it themselves.
+    pub locale: LocaleId,
     /// The ids of its posts in feeds, if they have what it asks for.
     pub feed_id: Option<Spanned<IdPattern>>,
     /// The front matter keys of each derived field; the first present wins.
@@ -253,6 +258,8 @@ pub struct Inherited {
     pub query: bool,
     /// The formats of feeds.
     pub feeds: bool,
+    /// The title: that of the site.
+    pub title: bool,
     /// All of it: it is not written in the settings at all.
     pub whole: bool,
 }
@@ -264,6 +271,7 @@ impl Inherited {
         overview: true,
         query: true,
         feeds: true,
+        title: true,
         whole: true,
     };
 }
@@ -275,6 +283,10 @@ pub struct Archive {
     pub name: String,
     /// The place of the declaration, for messages.
     pub location: Span,
+    /// The language of its pages and posts.
+    pub locale: LocaleId,
+    /// The languages in which it exists, before [`Settings::settle`]; `None` for all.
+    pub(crate) locales: Option<Vec<LocaleId>>,
     /// False for one that is turned off; those are not among the settings.
     pub(crate) enabled: bool,
     /// The parts that come from the built-in archive of its name.
@@ -322,6 +334,10 @@ pub struct Feed {
     pub name: String,
     /// The place of the declaration, for messages.
     pub location: Span,
+    /// Its language and that of its posts.
+    pub locale: LocaleId,
+    /// The languages in which it exists, before [`Settings::settle`]; `None` for all.
+    pub(crate) locales: Option<Vec<LocaleId>>,
     /// False for one that is turned off; those are not among the settings.
     pub(crate) enabled: bool,
     /// The parts that come from the built-in feed, if it has its name.

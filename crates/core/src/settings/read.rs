@@ -2,10 +2,12 @@
 
 use jiff::tz::TimeZone;
 
+use super::locales::Locales;
 use super::reader::{Table, article, read_pattern, texts_of, weight_of};
 use super::{ContentSet, DraftRule, Related, SHOWS, Settings, Show, TermField, drafts, words};
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::front_matter::parse_toml;
+use crate::id::LocaleId;
 use crate::lint_levels::LintLevels;
 use crate::route::{IdPattern, Pattern};
 use crate::source::{EmbeddedText, Source, Span, Spanned};
@@ -30,17 +32,30 @@ impl Settings {
             .then(|| diagnostics.clone());
         let mut root = Table::new(source, "", Span::new(0, 1), &map);
         let site = super::site::read(&mut root, &mut diagnostics);
+        let mut locales = super::locales::read(&mut root, &site, &mut diagnostics);
         let mut term_fields = default_term_fields();
-        let content = read_content(&mut root, site.defaults, &mut term_fields, &mut diagnostics);
+        let defaults = site.defaults;
+        let content = read_content(
+            &mut root,
+            defaults,
+            &locales,
+            &mut term_fields,
+            &mut diagnostics,
+        );
         let queries = read_queries(&mut root, &content, &mut diagnostics);
-        let archives = super::archives::read(&mut root, &site, &mut diagnostics);
-        let feeds = super::feeds::read(&mut root, &site, &mut diagnostics);
+        let of_site = (&site, &locales);
+        let archives = super::archives::read(&mut root, of_site, &mut diagnostics);
+        let feeds = super::feeds::read(&mut root, of_site, &mut diagnostics);
         let related = read_related(&mut root, &mut diagnostics);
         read_terms(&mut root, &mut term_fields, &mut diagnostics);
-        let words = words::read(&mut root, &site.language, &mut diagnostics);
-        if let Some(language) = map.at("site.language") {
-            let location = source.location(language.span);
-            diagnostics.extend(words.untranslated(&site.language, location));
+        words::read(&mut root, &mut locales, &mut diagnostics);
+        for (id, locale) in locales.iter() {
+            let place = match id {
+                LocaleId::SITE => map.at("site.language").map(|language| language.span),
+                _ => Some(locale.location),
+            };
+            let location = place.map(|place| source.location(place));
+            diagnostics.extend(location.and_then(|location| locale.untranslated(location)));
         }
         let audit = read_audit(&mut root, &mut diagnostics);
         root.finish(&mut diagnostics);
@@ -48,13 +63,13 @@ impl Settings {
             output: Self {
                 source: source.clone(),
                 site,
+                locales,
                 content,
                 queries,
                 archives,
                 feeds,
                 related,
                 term_fields,
-                words,
                 audit,
                 yields: Vec::new(),
             },
@@ -78,7 +93,7 @@ fn default_term_fields() -> Vec<TermField> {
 }
 
 /// Front matter names that a content set can give another name.
-pub const RENAMABLE: [&str; 15] = [
+pub const RENAMABLE: [&str; 17] = [
     "title",
     "date",
     "updated",
@@ -94,11 +109,14 @@ pub const RENAMABLE: [&str; 15] = [
     "related",
     "id",
     "moved_from",
+    "language",
+    "translation",
 ];
 
 fn read_content(
     root: &mut Table<'_>,
     defaults: bool,
+    locales: &Locales,
     term_fields: &mut Vec<TermField>,
     diagnostics: &mut Diagnostics,
 ) -> Vec<ContentSet> {
@@ -117,7 +135,7 @@ fn read_content(
     }
     let sets = tables.into_iter();
     let mut sets: Vec<ContentSet> = sets
-        .map(|(name, table)| read_set(&name, table, term_fields, diagnostics))
+        .map(|(name, table)| read_set(&name, table, (locales, term_fields), diagnostics))
         .collect();
     let is_taken = |set: &ContentSet| set.name == POSTS || set.folder == POSTS;
     if sets.is_empty() || defaults && !sets.iter().any(is_taken) {
@@ -140,6 +158,7 @@ fn implicit_set() -> ContentSet {
         dated: true,
         pages: true,
         draft: false,
+        locale: LocaleId::SITE,
         feed_id: None,
         fields: Vec::new(),
         draft_rules: DraftRule::default_rules(),
@@ -149,7 +168,7 @@ fn implicit_set() -> ContentSet {
 fn read_set(
     name: &Spanned<String>,
     mut table: Table<'_>,
-    term_fields: &[TermField],
+    (locales, term_fields): (&Locales, &[TermField]),
     diagnostics: &mut Diagnostics,
 ) -> ContentSet {
     let dated = table.flag("dated", true, diagnostics);
@@ -173,12 +192,29 @@ fn read_set(
         folder: read_folder(name, &mut table, diagnostics),
         pages: table.flag("pages", true, diagnostics),
         draft: table.flag("draft", false, diagnostics),
+        locale: read_locale(&mut table, locales, diagnostics),
         feed_id: read_feed_id(&mut table, diagnostics),
         draft_rules: drafts::rules(&fields),
         fields,
     };
     table.finish(diagnostics);
     set
+}
+
+/// Reads the language of a content set; the site's, if it has none.
+fn read_locale(
+    table: &mut Table<'_>,
+    locales: &Locales,
+    diagnostics: &mut Diagnostics,
+) -> LocaleId {
+    let Some(tag) = table.text("language", diagnostics) else {
+        return LocaleId::SITE;
+    };
+    locales.find(&tag.node).unwrap_or_else(|| {
+        let location = table.source().location(tag.span);
+        diagnostics.push(locales.undeclared(&tag.node, location));
+        LocaleId::SITE
+    })
 }
 
 /// Reads the folder of a content set, which has the set's name unless it says so. One that is not

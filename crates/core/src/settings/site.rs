@@ -39,7 +39,7 @@ pub(super) fn read(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Site 
         }),
         search: table.flag("search", false, diagnostics),
         date_format: table
-            .read("date_format", diagnostics, date_style)
+            .read("date_format", diagnostics, |text| date_style("site", text))
             .unwrap_or(fallback.date_format),
         source_limit: table
             .count("source_limit", diagnostics)
@@ -156,7 +156,7 @@ fn not_absolute(text: &str, help: String) -> Unfit {
     }
 }
 
-fn language(text: &str) -> Result<String, Unfit> {
+pub(super) fn language(text: &str) -> Result<String, Unfit> {
     match check_tag(text) {
         Ok(()) if Language::new(text).is_some() => Ok(text.to_owned()),
         checked => Err(Unfit {
@@ -184,10 +184,10 @@ fn time_zone(text: &str) -> Result<TimeZone, Unfit> {
     })
 }
 
-fn date_style(text: &str) -> Result<DateStyle, Unfit> {
+pub(super) fn date_style(table: &str, text: &str) -> Result<DateStyle, Unfit> {
     let unfit = |why: String| Unfit {
         code: Code::InvalidValue,
-        message: format!("`site.date_format` cannot be \"{text}\"{why}"),
+        message: format!("`{table}.date_format` cannot be \"{text}\"{why}"),
         help: "write \"long\", \"medium\", \"short\", or a pattern such as \"%-d %B %Y\""
             .to_owned(),
     };

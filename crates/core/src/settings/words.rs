@@ -2,12 +2,14 @@
 
 use indexmap::IndexMap;
 
+use super::locales::{Locale, Locales};
 use super::reader::Table;
 use super::theme_words::{TRANSLATIONS, Translated};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
+use crate::id::LocaleId;
 use crate::language::Plural;
-use crate::source::Location;
-use crate::value::Value;
+use crate::source::{Location, Source};
+use crate::value::{Entry, Value};
 
 /// The words of the theme: name, English text, and use.
 pub const WORDS: &[(&str, &str, &str)] = &[
@@ -57,6 +59,11 @@ pub const WORDS: &[(&str, &str, &str)] = &[
         "journal",
         "Journal",
         "title of the built-in list of all posts",
+    ),
+    (
+        "languages",
+        "Languages",
+        "name of the switch between languages, for screen readers",
     ),
     (
         "menu",
@@ -164,8 +171,8 @@ impl Words {
     }
 
     /// Returns a warning if some of these words are English, and the language is another one; see
-    /// [`Words::of`].
-    pub(super) fn untranslated(&self, language: &str, location: Location) -> Option<Diagnostic> {
+    /// [`Words::of`]. `table` is where they can be written.
+    fn untranslated(&self, language: &str, table: &str, location: Location) -> Option<Diagnostic> {
         if is_of_language(language, "en") || translation(language).is_some() {
             return None;
         }
@@ -187,7 +194,7 @@ impl Words {
             ),
         };
         let names: Vec<String> = english.iter().map(|name| format!("`{name}`")).collect();
-        let help = format!("write below [words] what they are: {}", names.join(", "));
+        let help = format!("write below [{table}] what they are: {}", names.join(", "));
         Some(Diagnostic::warning(Code::UntranslatedWords, location, message).help(help))
     }
 
@@ -228,39 +235,70 @@ fn is_of_language(tag: &str, code: &str) -> bool {
     language.eq_ignore_ascii_case(code)
 }
 
-pub(super) fn read(root: &mut Table<'_>, language: &str, diagnostics: &mut Diagnostics) -> Words {
-    let mut words = Words::of(language);
+impl Locale {
+    /// Returns a warning if some of the theme's words are in English, and this is another language.
+    pub(super) fn untranslated(&self, location: Location) -> Option<Diagnostic> {
+        let of_locale = format!("words.{}", self.tag);
+        let table = match self.prefix.is_empty() {
+            true => "words",
+            false => &of_locale,
+        };
+        self.words.untranslated(&self.tag, table, location)
+    }
+}
+
+/// Reads `[words]`, which has the words of the site's language, and of each other one a table by its tag.
+pub(super) fn read(root: &mut Table<'_>, locales: &mut Locales, diagnostics: &mut Diagnostics) {
     let Some(table) = root.table("words", diagnostics) else {
-        return words;
+        return;
     };
+    let source = table.source();
     for entry in table.all() {
-        let key = entry.key.node.as_str();
-        if !words.0.contains_key(key) {
-            diagnostics.push(
-                Diagnostic::error(
-                    Code::UnknownKey,
-                    table.source().location(entry.key.span),
-                    format!("the theme has no word `{key}`"),
-                )
-                .suggest(key, WORDS.iter().map(|(name, ..)| *name)),
-            );
-            continue;
-        }
         match &entry.value.node {
-            Value::Text(text) => {
-                words.0.insert(key.to_owned(), text.clone());
-            }
-            other => diagnostics.push(
-                Diagnostic::error(
-                    Code::InvalidType,
-                    table.source().location(entry.value.span),
-                    format!("a word is text, and this is {}", other.kind().article()),
-                )
-                .help("put it in quotes"),
+            Value::Map(words) => match locales.find(&entry.key.node) {
+                Some(locale) => {
+                    for entry in &words.entries {
+                        take(entry, locales.words_mut(locale), source, diagnostics);
+                    }
+                }
+                None => {
+                    let location = source.location(entry.key.span);
+                    diagnostics.push(locales.undeclared(&entry.key.node, location));
+                }
+            },
+            _ => take(
+                entry,
+                locales.words_mut(LocaleId::SITE),
+                source,
+                diagnostics,
             ),
         }
     }
-    words
+}
+
+fn take(entry: &Entry, words: &mut Words, source: &Source, diagnostics: &mut Diagnostics) {
+    let key = entry.key.node.as_str();
+    if !words.0.contains_key(key) {
+        let location = source.location(entry.key.span);
+        let message = format!("the theme has no word `{key}`");
+        diagnostics.push(
+            Diagnostic::error(Code::UnknownKey, location, message)
+                .suggest(key, WORDS.iter().map(|(name, ..)| *name)),
+        );
+        return;
+    }
+    match &entry.value.node {
+        Value::Text(text) => {
+            words.0.insert(key.to_owned(), text.clone());
+        }
+        other => {
+            let location = source.location(entry.value.span);
+            let message = format!("a word is text, and this is {}", other.kind().article());
+            diagnostics.push(
+                Diagnostic::error(Code::InvalidType, location, message).help("put it in quotes"),
+            );
+        }
+    }
 }
 
 #[cfg(test)]
@@ -305,12 +343,12 @@ mod tests {
     #[case::none_at_all(
         "fi",
         "",
-        Some("36 of the theme's words are in English, not in \"fi\"")
+        Some("37 of the theme's words are in English, not in \"fi\"")
     )]
     #[case::some(
         "fi",
         "by",
-        Some("35 of the theme's words are in English, not in \"fi\"")
+        Some("36 of the theme's words are in English, not in \"fi\"")
     )]
     #[case::all_but_one(
         "fi",
@@ -331,7 +369,7 @@ mod tests {
                 word.insert(0, '~');
             }
         }
-        let found = words.untranslated(language, Location::top_of("tabulae.toml"));
+        let found = words.untranslated(language, "words", Location::top_of("tabulae.toml"));
         assert_eq!(found.map(|found| found.message).as_deref(), expected);
     }
 

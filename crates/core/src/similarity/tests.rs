@@ -38,7 +38,7 @@ fn index(small: &Small) -> (Index, FieldWeights) {
         &small.settings.source,
         &mut Vec::new(),
     );
-    let found: Vec<PostId> = small.catalogue.listed().to_vec();
+    let found: Vec<PostId> = small.catalogue.listed(None).to_vec();
     let index = Index::new(&small.catalogue, &weights, &found);
     (index, weights)
 }
@@ -98,7 +98,7 @@ fn a_contribution_names_what_both_have_the_rarest_first() {
                 field.name(&small.catalogue),
                 each.part.units(),
                 names
-                    .map(|term| field.term_name(*term, &small.catalogue))
+                    .map(|term| field.term_name(*term, (&small.catalogue, LocaleId::SITE)))
                     .collect::<Vec<_>>(),
             )
         })

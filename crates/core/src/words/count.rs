@@ -8,34 +8,37 @@ use indexmap::IndexSet;
 use rustc_hash::{FxBuildHasher, FxHashMap};
 
 use super::cut::{Cutter, each_word};
-use crate::id::{CountedBy, number};
+use crate::id::{CountedBy, LocaleId, number};
 
 /// Counts words while texts are read, by as many threads as the pool has.
 #[derive(Default)]
 pub struct Counting {
-    language: String,
-    /// One for each thread, as what it knows of words would else move from the cache of one to that
+    /// The tags of the site's languages.
+    languages: Vec<String>,
+    /// For each language one for each thread, as what it knows of words would else move from the cache of one to that
     /// of another, and a last one for threads that are not of the pool.
     counters: Vec<Mutex<Option<Counter>>>,
 }
 
 impl Counting {
-    /// Counts by the rules of a language (BCP 47).
+    /// Counts by the rules of languages (BCP 47), which are known by their numbers.
     #[must_use]
-    pub fn new(language: &str) -> Self {
-        let counters = 0..=rayon::current_num_threads();
+    pub fn new(languages: &[&str]) -> Self {
+        let counters = 0..languages.len() * (rayon::current_num_threads() + 1);
         Self {
-            language: language.to_owned(),
+            languages: languages.iter().map(|tag| (*tag).to_owned()).collect(),
             counters: counters.map(|_| Mutex::default()).collect(),
         }
     }
 
-    /// Counts the words of a text that is HTML.
-    pub fn count(&self, html: &str) -> CountedBy {
-        let last = self.counters.len() - 1;
-        let at = rayon::current_thread_index().map_or(last, |thread| thread.min(last));
+    /// Counts the words of a text that is HTML, in one of the languages.
+    pub fn count(&self, html: &str, locale: LocaleId) -> CountedBy {
+        let threads = self.counters.len() / self.languages.len();
+        let last = threads - 1;
+        let thread = rayon::current_thread_index().map_or(last, |thread| thread.min(last));
+        let at = locale.at() * threads + thread;
         let mut counter = locked(&self.counters[at]);
-        let counter = counter.get_or_insert_with(|| Counter::new(&self.language));
+        let counter = counter.get_or_insert_with(|| Counter::new(&self.languages[locale.at()]));
         counter.count(&crate::html::text(html));
         CountedBy {
             counter: number(at),
@@ -45,10 +48,12 @@ impl Counting {
 
     /// The counters by number, with all that they counted; nothing the second time.
     pub(super) fn take(&self) -> Vec<Counter> {
-        let counters = self.counters.iter();
-        let counted = counters.map(|counter| locked(counter).take());
-        let counted =
-            counted.map(|counter| counter.unwrap_or_else(|| Counter::new(&self.language)));
+        let threads = self.counters.len() / self.languages.len().max(1);
+        let counters = self.counters.iter().enumerate();
+        let counted = counters.map(|(at, counter)| {
+            let counted = locked(counter).take();
+            counted.unwrap_or_else(|| Counter::new(&self.languages[at / threads]))
+        });
         counted.collect()
     }
 }
@@ -59,7 +64,7 @@ fn locked(counter: &Mutex<Option<Counter>>) -> MutexGuard<'_, Option<Counter>> {
 
 impl fmt::Debug for Counting {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "Counting in {}", self.language)
+        write!(f, "Counting in {}", self.languages.join(", "))
     }
 }
 
@@ -228,12 +233,12 @@ mod tests {
 
     #[test]
     fn each_thread_counts_for_itself() {
-        let counting = Counting::new("en");
+        let counting = Counting::new(&["en"]);
         let pool = rayon::ThreadPoolBuilder::new().num_threads(1).build();
         let pool = pool.expect("a thread");
-        let first = pool.install(|| counting.count("<p>A lock, stone locks</p>"));
-        let second = counting.count("<p>the boats</p>");
-        let third = pool.install(|| counting.count("<p>boats at the lock</p>"));
+        let first = pool.install(|| counting.count("<p>A lock, stone locks</p>", LocaleId::SITE));
+        let second = counting.count("<p>the boats</p>", LocaleId::SITE);
+        let third = pool.install(|| counting.count("<p>boats at the lock</p>", LocaleId::SITE));
         assert_eq!(first.counter, third.counter);
         assert_ne!(first.counter, second.counter);
         let counters = counting.take();

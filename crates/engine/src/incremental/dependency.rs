@@ -175,6 +175,7 @@ impl Recorder {
 mod tests {
     use super::*;
     use rstest::rstest;
+    use tabulae_core::id::LocaleId;
 
     fn dependencies(numbers: &[u32]) -> Vec<Dependency> {
         numbers.iter().copied().map(Dependency).collect()
@@ -251,7 +252,8 @@ mod tests {
                 expected.push((table.count(field, id), Key::Count(name, slug)));
             }
         }
-        for key in [Key::Site, Key::Template("a.html".to_owned()), Key::Site] {
+        let site = Key::Site(LocaleId::SITE);
+        for key in [site.clone(), Key::Template("a.html".to_owned()), site] {
             expected.push((table.other(key.clone()), key));
         }
         for (dependency, key) in &expected {

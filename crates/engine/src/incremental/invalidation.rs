@@ -8,7 +8,7 @@ use tabulae_core::route::OutputPath;
 
 use super::cache::{BuildCache, CachedOutput};
 use super::dependency::Dependency;
-use super::key::Key;
+use super::key::{Key, QueryPlace};
 
 /// The dependencies of the last build that have other fingerprints now.
 #[derive(Debug)]
@@ -81,18 +81,15 @@ impl<'a> Invalidation<'a> {
         self.old.outputs.get(path)
     }
 
-    /// Returns the queries with reports that valid outputs have, by template and text, and whether on a post's
-    /// page, in the order of the outputs.
+    /// Returns the queries with reports that valid outputs have, in the order of the outputs.
     pub(crate) fn reported_queries<'o>(
         &self,
         outputs: impl Iterator<Item = &'o CachedOutput>,
-    ) -> Vec<(&'a str, &'a str, bool)> {
+    ) -> Vec<&'a QueryPlace> {
         let numbers = self.old.keys.iter().zip(0..);
-        let mut left: BTreeMap<u32, (&str, &str, bool)> = numbers
+        let mut left: BTreeMap<u32, &QueryPlace> = numbers
             .filter_map(|((key, _), number)| match key {
-                Key::QueryReport(template, text, on_page) => {
-                    Some((number, (template.as_str(), text.as_str(), *on_page)))
-                }
+                Key::QueryReport(place) => Some((number, &**place)),
                 _ => None,
             })
             .collect();

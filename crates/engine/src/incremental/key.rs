@@ -1,6 +1,7 @@
 //! Keys: names of everything that an output can depend on, the same in any build.
 
 use serde::{Deserialize, Serialize};
+use tabulae_core::id::LocaleId;
 use tabulae_core::settings::OverviewOrder;
 
 /// Something that an output can depend on.
@@ -22,21 +23,25 @@ pub(crate) enum Key {
     List(String),
     /// Titles, dates and links of all posts of a list.
     Rows(String),
-    /// The terms of an archive, by its name.
-    Groups(String),
+    /// The terms of an archive, by its name and language.
+    Groups(String, LocaleId),
     /// The entries of a feed, by its address.
     Feed(String),
-    /// All feeds.
-    Feeds,
+    /// All feeds of a language.
+    Feeds(LocaleId),
+    /// The addresses of a page in the site's languages, by its own.
+    Alternates(String),
+    /// The translations of a post, by its path.
+    Translations(String),
     /// A page of `pages/`, by its path.
     Page(String),
     /// A template, by its name.
     Template(String),
-    /// The posts that a query finds, on the page of a post.
-    Query(String, Option<String>),
-    /// The report on a query that has warnings or finds nothing, by its template and text, and whether it runs
-    /// on a post's page. Always the same: the pages stay valid, and each build repeats the report.
-    QueryReport(String, String, bool),
+    /// The posts that a query finds on a page in a language, or on the page of a post.
+    Query(String, Option<String>, LocaleId),
+    /// The report on a query that has warnings or finds nothing. Always the same: the pages stay valid, and each
+    /// build repeats the report.
+    QueryReport(Box<QueryPlace>),
     /// A list of terms. Boxed, as it is rare and much larger than the others.
     Terms(Box<Listing>),
     /// The existence of a front matter field in any post, also within a list, and whether it is a map.
@@ -45,8 +50,8 @@ pub(crate) enum Key {
     Address(String),
     /// The stamp of a file that is copied or measured.
     File(String),
-    /// The values that all pages show: navigation, feeds, the site's own words.
-    Site,
+    /// The values that all pages of a language show: navigation, feeds, the theme's words.
+    Site(LocaleId),
     /// `tabulae.toml` and the options of the build.
     Settings,
     /// The input of the similarity of posts.
@@ -63,9 +68,24 @@ pub(crate) enum Key {
     Warned,
 }
 
+/// A query of a template, and where it runs.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+pub(crate) struct QueryPlace {
+    /// The template, or the source file with the placeholder.
+    pub(crate) template: String,
+    /// The query.
+    pub(crate) text: String,
+    /// Set if it runs on a post's page.
+    pub(crate) on_page: bool,
+    /// The language of the page.
+    pub(crate) locale: LocaleId,
+}
+
 /// The arguments of a list of terms.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub(crate) struct Listing {
+    /// The language of the page.
+    pub(crate) locale: LocaleId,
     /// The term field.
     pub(crate) field: String,
     pub(crate) order: OverviewOrder,
@@ -78,7 +98,7 @@ impl Key {
     /// Returns the query that the value depends on.
     pub(crate) fn query(&self) -> Option<&str> {
         match self {
-            Self::Query(text, _) => Some(text),
+            Self::Query(text, ..) => Some(text),
             Self::Terms(listing) => listing.query.as_deref(),
             _ => None,
         }

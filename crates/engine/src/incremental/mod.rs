@@ -14,5 +14,5 @@ mod reason;
 pub(crate) use self::cache::{BuildCache, CachedOutput, UnchangedReport};
 pub(crate) use self::dependency::{Dependency, DependencyTable, Recorder};
 pub(crate) use self::invalidation::{Invalidation, NextKeys, RebuildReason};
-pub(crate) use self::key::{Key, Listing};
+pub(crate) use self::key::{Key, Listing, QueryPlace};
 pub(crate) use self::reason::Posts;

@@ -204,9 +204,9 @@ impl Build<'_> {
         let renderer = Renderer::new(Arc::clone(data), environments, scan);
         let errors = self.errors();
         let (fingerprints, cache) = (&site.fingerprints, &past.cache);
-        let site_value = renderer.site_hash();
+        let site_values = renderer.site_hashes();
         let current =
-            CurrentFingerprints::new(data, fingerprints, cache, retexted, scan, site_value);
+            CurrentFingerprints::new(data, fingerprints, cache, retexted, scan, site_values);
         let invalidation = Invalidation::new(cache, &current.of_old(), current.same_plan());
         let is_exclusive = self.session.is_exclusive();
         let stage = Stage {
@@ -222,8 +222,8 @@ impl Build<'_> {
         let outcomes = stage.run();
         let versions = outcomes.iter().filter_map(Outcome::version);
         let valid = versions.filter_map(Version::cached);
-        for (template, text, on_page) in invalidation.reported_queries(valid) {
-            data.report_query(template, text, on_page);
+        for place in invalidation.reported_queries(valid) {
+            data.report_query(place);
         }
         data.forget_parts();
         let published = feed_ids(&data.site, &data.plan, manifest, self.diagnostics);

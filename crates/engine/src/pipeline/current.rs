@@ -10,6 +10,7 @@
 //! | `List` | title, link, term, its posts' paths in order, the terms above and below, its feeds |
 //! | `Rows` | what the posts of the list say |
 //! | `Groups` | name, link, count, newest and months of each |
+//! | `Alternates`, `Translations` | language and address of each |
 //! | `Feed`, `Feeds` | title, address, page and entries; titles and addresses of all |
 //! | `Page`, `Template` | their texts and links |
 //! | `Query`, `Terms` | the paths found; the terms found, with their counts |
@@ -23,6 +24,7 @@ use std::sync::OnceLock;
 use rayon::prelude::*;
 use tabulae_core::archive::months;
 use tabulae_core::catalogue::PostId;
+use tabulae_core::id::LocaleId;
 use tabulae_core::query::ast::Validity;
 use tabulae_core::query::{Query, Written};
 use tabulae_core::source::EmbeddedText;
@@ -76,7 +78,7 @@ pub(super) struct CurrentFingerprints<'a> {
     groups: Vec<OnceLock<u64>>,
     all_posts: u64,
     /// The fingerprint of the value `site` of templates.
-    site: u64,
+    site: Vec<u64>,
     /// Parsed queries by their texts.
     statements: Memo<String, Option<Query<Written>>>,
 }
@@ -88,7 +90,7 @@ impl<'a> CurrentFingerprints<'a> {
         old: &'a BuildCache,
         retexted: Option<&[PostId]>,
         sources: &'a dyn Sources,
-        site_value: u64,
+        site_values: Vec<u64>,
     ) -> Self {
         let path = |id: &PostId| data.site.catalogue.post(*id).path.as_str();
         let metadata = posts.metadata.iter().copied();
@@ -104,7 +106,7 @@ impl<'a> CurrentFingerprints<'a> {
             feeds: OnceLock::new(),
             alike: OnceLock::new(),
             groups: vec![OnceLock::new(); data.plan.archives.len()],
-            site: site_value,
+            site: site_values,
             all_posts,
             statements: Memo::default(),
         }
@@ -144,8 +146,9 @@ impl<'a> CurrentFingerprints<'a> {
         };
         match key {
             Key::Post(path) | Key::Text(path) => !retexted.contains(path.as_str()),
-            Key::Term(..) | Key::Count(..) | Key::List(_) | Key::Groups(_) => true,
-            Key::Feed(_) | Key::Feeds | Key::Field(_) => true,
+            Key::Term(..) | Key::Count(..) | Key::List(_) | Key::Groups(..) => true,
+            Key::Feed(_) | Key::Feeds(_) | Key::Field(_) => true,
+            Key::Alternates(_) | Key::Translations(_) => true,
             Key::Rows(_) => same_posts,
             _ => false,
         }
@@ -210,14 +213,16 @@ impl<'a> CurrentFingerprints<'a> {
                 let group = &self.data.plan.archives[archive].groups[group];
                 Some(self.each(&group.posts, &posts.metadata))
             }
-            Key::Groups(name) => {
+            Key::Groups(name, locale) => {
                 let mut archives = site.settings.archives.iter();
-                let at = archives.position(|archive| archive.name == *name)?;
+                let at = archives
+                    .position(|archive| archive.name == *name && archive.locale == *locale)?;
                 Some(self.groups(at))
             }
             Key::Feed(address) => Some(self.feed(self.feed_at(address)?)),
-            Key::Feeds => {
+            Key::Feeds(locale) => {
                 let feeds = self.data.plan.feeds.iter();
+                let feeds = feeds.filter(|feed| feed.locale == *locale);
                 Some(Fingerprint::of(feeds.map(announced)))
             }
             Key::Page(path) => self.page(path),
@@ -225,12 +230,25 @@ impl<'a> CurrentFingerprints<'a> {
                 let source = self.data.sources.get(name);
                 Some(source.map_or(0, |source| hash(source.text())))
             }
-            Key::Query(text, this) => {
+            Key::Alternates(link) => {
+                let pages = self.data.plan.alternates.get(link);
+                let pages = pages.iter().flat_map(|pages| pages.iter());
+                let mut all = Fingerprint::new();
+                for page in pages {
+                    all.number(page.locale.at() as u64).text(&page.link.plain);
+                }
+                Some(all.done())
+            }
+            Key::Translations(path) => {
+                let translations = site.catalogue.translations(site.post_at(path)?);
+                Some(self.each(&translations.collect::<Vec<_>>(), &posts.paths))
+            }
+            Key::Query(text, this, locale) => {
                 let this = match this {
                     Some(path) => Some(site.post_at(path)?),
                     None => None,
                 };
-                Some(self.each(&self.found(text, this)?, &posts.paths))
+                Some(self.each(&self.found(text, this, *locale)?, &posts.paths))
             }
             Key::Terms(listing) => self.listing(listing),
             Key::Field(name) => {
@@ -239,7 +257,7 @@ impl<'a> CurrentFingerprints<'a> {
             }
             Key::Address(named) => Some(hash(&site.address_of(named))),
             Key::File(path) => self.file(path),
-            Key::Site => Some(self.site),
+            Key::Site(locale) => self.site.get(locale.at()).copied(),
             Key::Settings => Some(site.configuration),
             Key::Alike => Some(self.alike()),
             Key::Posts => Some(self.all_posts),
@@ -271,7 +289,12 @@ impl<'a> CurrentFingerprints<'a> {
     fn count(&self, field: &str, slug: &str) -> Option<u64> {
         let (field, ids) = self.terms(field, slug)?;
         let table = self.data.site.catalogue.terms(field);
-        let counts = ids.iter().map(|id| table.term(*id).posts.len() as u64);
+        let catalogue = &self.data.site.catalogue;
+        let locales = self.data.site.settings.locales.ids();
+        let counts = locales.flat_map(|locale| {
+            let ids = ids.iter();
+            ids.map(move |id| catalogue.within(locale).posts_of(table.term(*id)).0 as u64)
+        });
         Some(Fingerprint::of(counts))
     }
 
@@ -293,13 +316,13 @@ impl<'a> CurrentFingerprints<'a> {
         let catalogue = &self.data.site.catalogue;
         let field = catalogue.term_field(&listing.field)?;
         let posts = match &listing.query {
-            Some(text) => Some(self.found(text, None)?),
+            Some(text) => Some(self.found(text, None, listing.locale)?),
             None => None,
         };
         let (order, limit) = (listing.order, listing.limit);
         let terms = self
             .data
-            .listed_terms(field, order, limit, posts.as_deref());
+            .listed_terms((field, listing.locale), order, limit, posts.as_deref());
         let mut found = Fingerprint::new();
         for (id, count) in terms {
             let slug = &catalogue.terms(field).term(id).slug;
@@ -341,19 +364,21 @@ impl<'a> CurrentFingerprints<'a> {
 
     fn name(&self, field: usize, id: TermId, into: &mut Fingerprint) {
         let term = self.data.site.catalogue.terms(field).term(id);
-        let link = self.data.plan.term_pages.get(&(field, id));
-        into.text(&term.name)
-            .text(&term.slug)
-            .text(link.map_or("", |link| &link.plain))
-            .text(term.about.as_deref().unwrap_or_default());
+        for locale in self.data.site.settings.locales.ids() {
+            let link = self.data.plan.term_pages.get(&(locale, field, id));
+            into.text(term.name_in(locale))
+                .text(term.slug_in(locale))
+                .text(link.map_or("", |link| &link.plain))
+                .text(term.about_in(locale).unwrap_or_default());
+        }
     }
 
     fn related(&self, id: PostId) -> u64 {
         let site = &self.data.site;
-        if site.related.is_none() {
+        if site.related.is_empty() {
             return 0;
         }
-        let known = site.likeness();
+        let known = site.likeness(site.locale_of(id));
         let mut all = Fingerprint::new();
         for other in site.related_to(id) {
             all.number(self.posts.paths[other.0 as usize]);
@@ -369,7 +394,7 @@ impl<'a> CurrentFingerprints<'a> {
 
     fn likeness(&self, id: PostId) -> u64 {
         let site = &self.data.site;
-        let Some((index, _)) = site.likeness() else {
+        let Some((index, _)) = site.likeness(site.locale_of(id)) else {
             return 0;
         };
         let mut all = Fingerprint::new();
@@ -485,10 +510,11 @@ impl<'a> CurrentFingerprints<'a> {
         all.done()
     }
 
-    fn found(&self, text: &str, this: Option<PostId>) -> Option<Vec<PostId>> {
+    fn found(&self, text: &str, this: Option<PostId>, locale: LocaleId) -> Option<Vec<PostId>> {
         let site = &self.data.site;
-        let resolved = self.data.resolved_query(text, this.is_some()).or_else(|| {
-            let scope = site.scope().on_page(this.is_some());
+        let known = self.data.of(locale).resolved_query(text, this.is_some());
+        let resolved = known.or_else(|| {
+            let scope = site.scope().within(locale).on_page(this.is_some());
             self.statement(text)?.resolve(scope).output.map(Into::into)
         })?;
         Some(resolved.first(&site.catalogue, this))

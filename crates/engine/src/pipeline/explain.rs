@@ -5,7 +5,7 @@ use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::post::{Post, State, title_of_name};
 use tabulae_core::query::Query;
-use tabulae_core::query::fields::{DerivedField, FIELDS};
+use tabulae_core::query::fields::{DerivedField, fields_of};
 use tabulae_core::source::{EmbeddedText, Location};
 use tabulae_core::value::Value;
 
@@ -23,6 +23,8 @@ pub struct Explanation {
     pub fields: Vec<Field>,
     /// The lists that have it.
     pub lists: Vec<Listed>,
+    /// The same post in other languages: the tag and the path of each.
+    pub translations: Vec<(String, String)>,
 }
 
 /// A field with its value and origin.
@@ -66,7 +68,17 @@ pub(crate) fn explain(site: &Site, plan: &Plan, id: PostId) -> Explanation {
         reasons: reasons(site, id),
         fields: fields(site, id),
         lists: lists(site, plan, id),
+        translations: translations(site, id),
     }
+}
+
+fn translations(site: &Site, id: PostId) -> Vec<(String, String)> {
+    let translations = site.catalogue.translations(id);
+    let named = translations.map(|id| {
+        let post = site.catalogue.post(id);
+        (site.locale(post.locale).tag.clone(), post.path.clone())
+    });
+    named.collect()
 }
 
 fn reasons(site: &Site, id: PostId) -> Vec<String> {
@@ -110,8 +122,7 @@ fn reasons(site: &Site, id: PostId) -> Vec<String> {
 }
 
 fn fields(site: &Site, id: PostId) -> Vec<Field> {
-    let mut fields: Vec<Field> = FIELDS
-        .iter()
+    let mut fields: Vec<Field> = fields_of(&site.catalogue)
         .filter_map(|known| {
             Some(Field {
                 name: known.name.to_owned(),
@@ -142,7 +153,10 @@ fn terms(site: &Site, id: PostId) -> impl Iterator<Item = Field> {
     let tables = site.catalogue.term_tables().iter().enumerate();
     tables.filter_map(move |(number, table)| {
         let terms = site.catalogue.terms_of(id, number).iter();
-        let names: Vec<&str> = terms.map(|term| table.term(*term).name.as_str()).collect();
+        let locale = site.locale_of(id);
+        let names: Vec<&str> = terms
+            .map(|term| table.term(*term).name_in(locale))
+            .collect();
         let (one, many) = (&table.field.name, table.field.many());
         let from = written_at(site, id, one).or_else(|| entry_at(site.catalogue.post(id), many));
         (!names.is_empty()).then(|| Field {
@@ -198,6 +212,7 @@ fn derived(site: &Site, id: PostId, field: DerivedField) -> Option<String> {
         DerivedField::Path => post.path.clone(),
         DerivedField::Folder if !post.folder.is_empty() => post.folder.clone(),
         DerivedField::Set => site.catalogue.sets()[post.set].clone(),
+        DerivedField::Language => site.locale(post.locale).tag.clone(),
         DerivedField::Date => post.date?.iso(),
         DerivedField::Updated => post.updated?.iso(),
         DerivedField::Year => day?.year().to_string(),
@@ -264,7 +279,14 @@ pub(crate) fn membership(
     location: Location,
 ) -> Result<Membership, Box<Diagnostic>> {
     let archives = &site.settings.archives;
-    let Some(at) = archives.iter().position(|archive| archive.name == name) else {
+    let named = || {
+        archives
+            .iter()
+            .enumerate()
+            .filter(|(_, archive)| archive.name == name)
+    };
+    let own = named().find(|(_, archive)| archive.locale == site.locale_of(id));
+    let Some((at, _)) = own.or_else(|| named().next()) else {
         let names = archives.iter().map(|archive| archive.name.as_str());
         let message = format!("there is no archive `{name}`");
         return Err(Box::new(
@@ -294,7 +316,7 @@ fn absence(site: &Site, id: PostId, at: usize) -> String {
     if !catalogue.is_listed(id) {
         return format!("it is excluded: {}", reasons(site, id).join("; "));
     }
-    let scope = site.scope();
+    let scope = site.scope().within(archive.locale);
     let all = EmbeddedText::command_line("");
     let query = Query::parse(archive.query.as_ref().unwrap_or(&all));
     let Ok(query) = query else {
@@ -310,7 +332,7 @@ fn absence(site: &Site, id: PostId, at: usize) -> String {
     });
     match found {
         Some((by, found)) => {
-            let counts = archive::counts(&found, &[id], catalogue);
+            let counts = archive::counts(&found, &[id], catalogue.within(archive.locale));
             if counts.is_empty() {
                 format!(
                     "the archive is split by `{}`, and the post has none",

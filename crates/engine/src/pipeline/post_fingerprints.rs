@@ -32,7 +32,9 @@ impl PostFingerprints {
         let mut terms = Fingerprint::new();
         for table in catalogue.term_tables() {
             for term in &table.terms {
-                terms.text(&term.name).text(&term.slug);
+                for locale in site.settings.locales.ids() {
+                    terms.text(term.name_in(locale)).text(term.slug_in(locale));
+                }
             }
         }
         let paths = ids.iter().map(|id| hash(&catalogue.post(*id).path));

@@ -8,6 +8,7 @@ use std::path::Path;
 use jiff::civil::Date;
 use tabulae_core::catalogue::TermTable;
 use tabulae_core::diagnostic::{Code, Diagnostic, nearest};
+use tabulae_core::id::LocaleId;
 use tabulae_core::near_duplicates::{How, near_duplicates};
 use tabulae_core::note::TermNote;
 use tabulae_core::route::OutputPath;
@@ -143,7 +144,11 @@ fn field_terms(site: &Site, field: usize) -> FieldTerms<'_> {
     terms.sort_by(|a, b| {
         let (a, b) = (a.term, b.term);
         let by_count = b.posts.len().cmp(&a.posts.len());
-        by_count.then_with(|| site.catalogue.language.sort(&a.name, &b.name))
+        by_count.then_with(|| {
+            site.catalogue
+                .language(LocaleId::SITE)
+                .sort(&a.name, &b.name)
+        })
     });
     FieldTerms {
         field: &table.field.name,
@@ -165,7 +170,7 @@ fn used<'a>(site: &Site, term: &'a Term) -> Used<'a> {
 }
 
 fn joins<'a>(site: &Site, field: usize, table: &'a TermTable) -> Vec<Join<'a>> {
-    let found = near_duplicates(&table.terms, site.catalogue.language.tag());
+    let found = near_duplicates(&table.terms, site.catalogue.language(LocaleId::SITE).tag());
     let of_one = found.chunk_by(|a, b| a.keep == b.keep);
     let joins = of_one.map(|found| {
         let others = found

@@ -43,7 +43,7 @@ fn address(site: &Site, plan: &Plan, output: &Output) -> Option<Address> {
     let kind = match &output.kind {
         OutputKind::Post(_) => AddressKind::Post,
         OutputKind::Page(_) | OutputKind::Overview(_) => AddressKind::Page,
-        OutputKind::Search | OutputKind::Feeds => AddressKind::Page,
+        OutputKind::Search(_) | OutputKind::Feeds(_) => AddressKind::Page,
         OutputKind::List { pager, .. } if pager.number == 1 => AddressKind::Page,
         OutputKind::Feed(number) if plan.feeds[*number].part.number == 1 => AddressKind::Feed,
         OutputKind::Redirect(_) => AddressKind::Redirect,

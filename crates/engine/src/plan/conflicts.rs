@@ -229,7 +229,7 @@ impl Planner<'_> {
     }
 
     /// Who makes an output of this address.
-    fn maker(&self, link: &Link, what: &OutputKind) -> Maker {
+    pub(super) fn maker(&self, link: &Link, what: &OutputKind) -> Maker {
         let settings = &self.site.settings;
         let of_settings = |what: &str| (what.to_owned(), settings.source.top());
         let (what, location) = match what {
@@ -285,8 +285,8 @@ impl Planner<'_> {
             OutputKind::Style => of_settings(&format!("the theme's `{STYLE}`")),
             OutputKind::Script => of_settings(&format!("the theme's `{SCRIPT}`")),
             OutputKind::FeedStyle => of_settings(&format!("the theme's `{FEED_STYLE}`")),
-            OutputKind::Feeds => of_settings("the page of the site's feeds"),
-            OutputKind::Search | OutputKind::Texts => of_settings("the search page"),
+            OutputKind::Feeds(_) => of_settings("the page of the site's feeds"),
+            OutputKind::Search(_) | OutputKind::Texts(_) => of_settings("the search page"),
             OutputKind::Sitemap(_) | OutputKind::SitemapIndex(_) => of_settings("the sitemap"),
         };
         Maker { what, location }
@@ -313,9 +313,9 @@ impl Planner<'_> {
             OutputKind::Style
             | OutputKind::Script
             | OutputKind::FeedStyle
-            | OutputKind::Feeds
-            | OutputKind::Search
-            | OutputKind::Texts
+            | OutputKind::Feeds(_)
+            | OutputKind::Search(_)
+            | OutputKind::Texts(_)
             | OutputKind::Sitemap(_)
             | OutputKind::SitemapIndex(_) => return None,
         };

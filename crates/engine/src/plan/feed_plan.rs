@@ -1,6 +1,7 @@
 //! Feeds as planned: title, address, posts and page.
 
 use tabulae_core::catalogue::PostId;
+use tabulae_core::id::LocaleId;
 use tabulae_core::route::Link;
 use tabulae_core::settings::{FeedContent, FeedFormat};
 
@@ -14,6 +15,8 @@ pub(crate) const FEEDS_PAGE: &str = "/feeds/";
 pub(crate) struct FeedPlan {
     /// The title.
     pub title: String,
+    /// The language.
+    pub locale: LocaleId,
     /// One sentence on it, where it is not the site's.
     pub description: Option<String>,
     /// The address of its first page.
@@ -80,11 +83,11 @@ impl FeedPlan {
         Link::new(format!("{}-{number}{}", &plain[..dot], &plain[dot..]))
     }
 
-    /// Returns true for a feed of the whole site, which every page announces.
+    /// Returns true for a feed of the whole site in its language, which every page in it announces.
     #[must_use]
     pub(crate) fn is_of_the_site(&self, site: &Site) -> bool {
         match self.of {
-            Origin::Named(_) => self.home.plain == "/",
+            Origin::Named(_) => self.home.plain == site.locale(self.locale).below("/"),
             Origin::List { archive, .. } => site.settings.archives[archive].by.is_none(),
         }
     }

@@ -1,7 +1,8 @@
 //! Planning of feeds: of archives, and those that the settings name.
 
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Diagnostic, nearest};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
+use tabulae_core::id::LocaleId;
 use tabulae_core::query::Query;
 use tabulae_core::route::{Link, decode};
 use tabulae_core::settings::{Feed, FeedFormat};
@@ -20,12 +21,14 @@ impl Planner<'_> {
         let site = self.site;
         let archive = &site.settings.archives[at];
         let group = &self.plan.archives[at].groups[number];
-        let title = match (&group.term, group.link.plain.as_str()) {
-            (None, "/") => site.settings.site.title.clone(),
-            _ => format!("{}: {}", site.settings.site.title, group.title),
+        let locale = site.locale(archive.locale);
+        let title = match &group.term {
+            None if group.link.plain == locale.below("/") => locale.title.clone(),
+            _ => format!("{}: {}", locale.title, group.title),
         };
         let mut feed = FeedPlan {
             title,
+            locale: archive.locale,
             description: None,
             link: group.link.below(format.file_name()),
             home: group.link.clone(),
@@ -91,17 +94,19 @@ impl Planner<'_> {
     fn feed(&mut self, number: usize, feed: &Feed) {
         let site = self.site;
         let before = self.diagnostics.len();
+        let mut diagnostics = Diagnostics::new();
         let empty = EmbeddedText::command_line("");
         let (posts, limit) = match Query::parse(feed.query.as_ref().unwrap_or(&empty)) {
             Ok(query) => {
                 let (query, limit) = query.without_limit();
-                (answer(site, &query, self.diagnostics), limit)
+                (answer(site, &query, feed.locale, &mut diagnostics), limit)
             }
             Err(diagnostic) => {
-                self.diagnostics.push(*diagnostic);
+                diagnostics.push(*diagnostic);
                 (Vec::new(), None)
             }
         };
+        self.extend_once(feed.locale, diagnostics);
         let mut posts = posts;
         if limit == Some(0) {
             posts.clear();
@@ -113,6 +118,9 @@ impl Planner<'_> {
             // The feed has no entries, which is reported with this as the reason.
             self.undated.remove(&(feed.location, who));
         }
+        if posts.is_empty() && feed.locale != LocaleId::SITE {
+            return;
+        }
         if posts.is_empty() && self.diagnostics.len() == before && !feed.inherited.whole {
             self.diagnostics.push(empty_feed(
                 feed,
@@ -120,17 +128,19 @@ impl Planner<'_> {
                 site.settings.source.location(feed.location),
             ));
         }
+        let locale = site.locale(feed.locale);
         let planned = FeedPlan {
             title: feed.title.clone().unwrap_or_else(|| {
                 let name = tabulae_core::post::title_of_name(&feed.name);
-                format!("{}: {name}", site.settings.site.title)
+                format!("{}: {name}", locale.title)
             }),
+            locale: feed.locale,
             description: feed.description.clone(),
             link: Link::new(decode(&feed.link)),
             home: Link::new(
                 feed.page
                     .as_ref()
-                    .map_or_else(|| "/".to_owned(), |page| decode(&page.node)),
+                    .map_or_else(|| locale.below("/"), |page| decode(&page.node)),
             ),
             format: feed.format,
             content: feed.content,
@@ -142,14 +152,17 @@ impl Planner<'_> {
         self.add_feed(planned, limit.unwrap_or(LIMIT), feed.history);
     }
 
-    /// The page that lists the feeds for people, unless the site has one of its own there.
-    pub(super) fn feeds_page(&mut self) {
-        let link = Link::new(FEEDS_PAGE);
-        if self.plan.feeds.is_empty() || self.outputs.has(&link.file()) {
-            return;
+    /// The page of each language that lists its feeds for people, unless the site has one of its own there.
+    pub(super) fn feeds_pages(&mut self) {
+        let site = self.site;
+        for (id, locale) in site.settings.locales.iter() {
+            let link = locale.link(FEEDS_PAGE);
+            let has_feeds = self.plan.feeds.iter().any(|feed| feed.locale == id);
+            if has_feeds && !self.outputs.has(&link.file()) {
+                self.plan.feeds_pages.insert(id, link.clone());
+                self.add(link, OutputKind::Feeds(id));
+            }
         }
-        self.plan.feeds_page = Some(link.clone());
-        self.add(link, OutputKind::Feeds);
     }
 
     /// A feed belongs to a page of the site. Asked when everything else is planned.

@@ -37,9 +37,9 @@ pub(crate) fn maker(output: &Output, plan: &Plan, site: &Site) -> u64 {
         OutputKind::Style => all.text("style"),
         OutputKind::Script => all.text("script"),
         OutputKind::FeedStyle => all.text("feed style"),
-        OutputKind::Feeds => all.text("feeds"),
-        OutputKind::Search => all.text("search"),
-        OutputKind::Texts => all.text("texts"),
+        OutputKind::Feeds(_) => all.text("feeds"),
+        OutputKind::Search(_) => all.text("search"),
+        OutputKind::Texts(_) => all.text("texts"),
         OutputKind::Sitemap(_) | OutputKind::SitemapIndex(_) => all.text("sitemap"),
     };
     all.done()

@@ -1,6 +1,7 @@
 //! The plan: every output with its address and kind, decided before anything is rendered. Pure.
 
 mod addresses;
+mod alternates;
 mod conflicts;
 mod feed_ids;
 mod feed_plan;
@@ -9,6 +10,7 @@ mod maker;
 mod model;
 mod output;
 mod planner;
+mod prefixes;
 mod redirects;
 mod undated;
 
@@ -16,6 +18,6 @@ pub(crate) use self::addresses::{addresses, changes};
 pub(crate) use self::feed_ids::{entry_id, in_feeds};
 pub(crate) use self::feed_plan::{FeedPlan, Origin, Part};
 pub(crate) use self::maker::maker;
-pub(crate) use self::model::Plan;
+pub(crate) use self::model::{Alternate, Plan};
 pub(crate) use self::output::{Output, OutputKind, SCRIPT, SEARCH, STYLE, has_titles, titles};
 pub(crate) use self::planner::plan;

@@ -1,8 +1,11 @@
 //! The plan as data.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 use tabulae_core::archive::ArchiveLayout;
+use tabulae_core::catalogue::PostId;
+use tabulae_core::id::LocaleId;
 use tabulae_core::route::Link;
 use tabulae_core::settings::Settings;
 use tabulae_core::source::Location;
@@ -24,22 +27,51 @@ pub(crate) struct Plan {
     pub feeds: Vec<FeedPlan>,
     /// The numbers of the feeds by the page that they belong to, its plain address.
     pub feeds_of: BTreeMap<String, Vec<usize>>,
-    /// The page that lists the feeds, where Tabulae makes it.
-    pub feeds_page: Option<Link>,
+    /// The page of each language that lists the feeds, where Tabulae makes it.
+    pub feeds_pages: BTreeMap<LocaleId, Link>,
+    /// The languages that have a search page.
+    pub searched: BTreeSet<LocaleId>,
+    /// The pages that are the same in several languages, by the plain address of each.
+    pub alternates: BTreeMap<String, Arc<[Alternate]>>,
     /// The style sheet of feeds, where there is any that needs it.
     pub feed_style: Option<Link>,
     /// The source of each redirect, by its address and the one it leads to: the file or table that names it, and
     /// its place.
     pub redirects: BTreeMap<(String, String), (String, Location)>,
-    /// The page of each term, by term field and term.
-    pub term_pages: BTreeMap<(usize, TermId), Link>,
+    /// The page of each term, by language, term field and term.
+    pub term_pages: BTreeMap<(LocaleId, usize, TermId), Link>,
+}
+
+/// A page in one of the languages in which it exists.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Alternate {
+    /// The language.
+    pub locale: LocaleId,
+    /// The address.
+    pub link: Link,
+    /// The post, of a post's page.
+    pub post: Option<PostId>,
 }
 
 impl Plan {
-    /// The overview of the terms of a field: that of the first archive that is split by it.
+    /// Returns the pages that are the same as the one at an address in the site's languages, itself among them, in
+    /// the order of the languages; none if it is in one language only.
     #[must_use]
-    pub(crate) fn overview_of(&self, field: &str, settings: &Settings) -> Option<&Link> {
+    pub(crate) fn alternates(&self, link: &Link) -> &[Alternate] {
+        let found = self.alternates.get(&link.plain);
+        found.map_or(&[], |alternates| alternates)
+    }
+
+    /// Returns the overview of the terms of a field in a language: that of the first archive that is split by it.
+    #[must_use]
+    pub(crate) fn overview_of(
+        &self,
+        field: &str,
+        locale: LocaleId,
+        settings: &Settings,
+    ) -> Option<&Link> {
         let archives = settings.archives.iter().zip(&self.overviews);
+        let archives = archives.filter(|(archive, _)| archive.locale == locale);
         let mut of_field = archives.filter(|(archive, _)| {
             archive.by.as_ref().is_some_and(|by| {
                 let field = settings

@@ -5,6 +5,7 @@ use std::num::NonZeroUsize;
 use std::path::Path;
 
 use tabulae_core::catalogue::PostId;
+use tabulae_core::id::LocaleId;
 use tabulae_core::pager::Pager;
 use tabulae_core::route::{Link, OutputPath};
 
@@ -65,8 +66,8 @@ pub(crate) enum OutputKind {
     Script,
     /// The style sheet of feeds.
     FeedStyle,
-    /// The page that lists the feeds.
-    Feeds,
+    /// The page that lists the feeds of a language.
+    Feeds(LocaleId),
     /// The titles of a list that has several pages, for the script.
     Titles {
         /// The archive's number.
@@ -74,12 +75,12 @@ pub(crate) enum OutputKind {
         /// The list's number within it.
         group: usize,
     },
-    /// The search page.
-    Search,
-    /// The texts of all listed posts that have a page or are linked to, for the script.
-    Texts,
-    /// `sitemap.xml`, or part of it: the links of pages, in order.
-    Sitemap(Vec<String>),
+    /// The search page of a language.
+    Search(LocaleId),
+    /// The texts of all listed posts of a language that have a page or are linked to, for the script.
+    Texts(LocaleId),
+    /// `sitemap.xml`, or part of it: the pages, in the order of their encoded addresses.
+    Sitemap(Vec<Link>),
     /// The list of a sitemap's parts.
     SitemapIndex(usize),
 }

@@ -5,8 +5,9 @@ use std::collections::{BTreeMap, BTreeSet};
 use rayon::prelude::*;
 use tabulae_core::archive::{ArchiveLayout, By, lay_out};
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::Diagnostics;
+use tabulae_core::diagnostic::{Diagnostic, Diagnostics};
 use tabulae_core::html::relative_addresses;
+use tabulae_core::id::LocaleId;
 use tabulae_core::pager::Pager;
 use tabulae_core::query::{Query, Written};
 use tabulae_core::route::{Link, OutputPath, Outputs, decode};
@@ -30,6 +31,7 @@ pub(crate) fn plan(site: &Site, diagnostics: &mut Diagnostics) -> Plan {
         plan: Plan::default(),
         undated: Undated::default(),
         constant_links: BTreeMap::new(),
+        intruders: Vec::new(),
         same_slugs: BTreeSet::new(),
         diagnostics,
     };
@@ -42,9 +44,11 @@ pub(crate) fn plan(site: &Site, diagnostics: &mut Diagnostics) -> Plan {
     planner.search();
     planner.assets();
     planner.redirects();
-    planner.feeds_page();
+    planner.feeds_pages();
     planner.check_feed_pages();
+    planner.alternates();
     planner.sitemap();
+    planner.report_prefixes();
     planner.check_folders();
     planner.check_case();
     planner.check_portable();
@@ -53,10 +57,14 @@ pub(crate) fn plan(site: &Site, diagnostics: &mut Diagnostics) -> Plan {
 }
 
 /// The posts that a query gives where no post's page is being made.
-fn run(site: &Site, query: Option<&EmbeddedText>, diagnostics: &mut Diagnostics) -> Vec<PostId> {
+fn run(
+    site: &Site,
+    (query, locale): (Option<&EmbeddedText>, LocaleId),
+    diagnostics: &mut Diagnostics,
+) -> Vec<PostId> {
     let empty = EmbeddedText::command_line("");
     match Query::parse(query.unwrap_or(&empty)) {
-        Ok(query) => answer(site, &query, diagnostics),
+        Ok(query) => answer(site, &query, locale, diagnostics),
         Err(diagnostic) => {
             diagnostics.push(*diagnostic);
             Vec::new()
@@ -67,9 +75,11 @@ fn run(site: &Site, query: Option<&EmbeddedText>, diagnostics: &mut Diagnostics)
 pub(super) fn answer(
     site: &Site,
     query: &Query<Written>,
+    locale: LocaleId,
     diagnostics: &mut Diagnostics,
 ) -> Vec<PostId> {
-    let answer = query.answer(site.scope()).into_output(diagnostics);
+    let answer = query.answer(site.scope().within(locale));
+    let answer = answer.into_output(diagnostics);
     answer.unwrap_or_default().posts
 }
 
@@ -84,6 +94,8 @@ pub(super) struct Planner<'a> {
     pub(super) undated: Undated,
     /// The content sets whose link is the same for several posts, each with one of them.
     pub(super) constant_links: BTreeMap<usize, PostId>,
+    /// The outputs that are among those of another language and collide with one of them.
+    pub(super) intruders: Vec<(LocaleId, Output)>,
     /// The pairs of terms of one field that have the same slug, and are reported.
     pub(super) same_slugs: BTreeSet<(usize, [TermId; 2])>,
     pub(super) diagnostics: &'a mut Diagnostics,
@@ -109,6 +121,11 @@ impl Planner<'_> {
         match claimed {
             Ok(()) => self.plan.outputs.push(planned),
             Err(first) => {
+                let both = [self.plan.outputs[first].clone(), planned];
+                if self.note_intruders(&both) {
+                    return;
+                }
+                let [_, planned] = both;
                 let first = &self.plan.outputs[first];
                 if let Some((set, id)) = self.constant_link(&first.kind, &planned.kind) {
                     self.constant_links.entry(set).or_insert(id);
@@ -181,7 +198,8 @@ impl Planner<'_> {
         let archives = &site.settings.archives;
         let lists = archives.par_iter().map(|archive| {
             let mut diagnostics = Diagnostics::new();
-            let posts = run(site, archive.query.as_ref(), &mut diagnostics);
+            let query = (archive.query.as_ref(), archive.locale);
+            let posts = run(site, query, &mut diagnostics);
             let is_undated = |id: &PostId| site.catalogue.post(*id).date.is_none();
             let undated: Vec<PostId> = posts.iter().copied().filter(is_undated).collect();
             let laid = lay_out(
@@ -196,7 +214,8 @@ impl Planner<'_> {
         let lists: Vec<(ArchiveLayout, Vec<PostId>, Diagnostics)> = lists.collect();
         for ((at, archive), (laid, undated, diagnostics)) in archives.iter().enumerate().zip(lists)
         {
-            self.diagnostics.extend(diagnostics);
+            self.extend_once(archive.locale, diagnostics);
+            let is_absent = archive.locale != LocaleId::SITE && !laid.has_posts();
             if matches!(laid.by, Some(By::Year | By::Month | By::Day)) {
                 let who = format!("the archive `{}`", archive.name);
                 undated
@@ -212,9 +231,14 @@ impl Planner<'_> {
                 }
             }
             let overview = archive.overview.as_ref();
+            let overview = overview.filter(|_| !is_absent);
             let overview = overview.map(|link| Link::new(decode(&link.node)));
             if let Some(link) = &overview {
                 self.add(link.clone(), OutputKind::Overview(at));
+            }
+            let mut laid = laid;
+            if is_absent {
+                laid.groups.clear();
             }
             self.plan.archives.push(laid);
             self.plan.overviews.push(overview);
@@ -231,6 +255,8 @@ impl Planner<'_> {
         let (link, posts) = (group.link.clone(), group.posts.len());
         if let Some(term) = group.term.as_ref().and_then(|term| term.id) {
             let pages = &mut self.plan.term_pages;
+            let (field, term) = term;
+            let term = (settings.locale, field, term);
             pages.entry(term).or_insert_with(|| link.clone());
         }
         let group = number;
@@ -255,9 +281,20 @@ impl Planner<'_> {
         if !site.settings.site.search {
             return;
         }
-        let page = Link::new(SEARCH);
-        self.add(page.below("posts.json"), OutputKind::Texts);
-        self.add(page, OutputKind::Search);
+        for (id, locale) in site.languages() {
+            let page = locale.link(SEARCH);
+            self.add(page.below("posts.json"), OutputKind::Texts(id));
+            self.add(page, OutputKind::Search(id));
+            self.plan.searched.insert(id);
+        }
+    }
+
+    /// Adds the diagnostics of an archive or feed in a language, but for those that it has in another as well.
+    pub(super) fn extend_once(&mut self, locale: LocaleId, diagnostics: Diagnostics) {
+        let known = &*self.diagnostics;
+        let is_new = |found: &Diagnostic| locale == LocaleId::SITE || !known.contains(found);
+        let new: Vec<_> = diagnostics.into_iter().filter(is_new).collect();
+        self.diagnostics.extend(new);
     }
 
     fn assets(&mut self) {
@@ -295,8 +332,8 @@ impl Planner<'_> {
                     | OutputKind::Page(_)
                     | OutputKind::List { .. }
                     | OutputKind::Overview(_)
-                    | OutputKind::Search
-                    | OutputKind::Feeds
+                    | OutputKind::Search(_)
+                    | OutputKind::Feeds(_)
             )
         });
         let pages = pages.filter(|output| match output.kind {
@@ -304,7 +341,7 @@ impl Planner<'_> {
             OutputKind::Page(at) => !self.site.pages[at].post.exclusion.unlisted,
             _ => true,
         });
-        let mut links: Vec<String> = pages.map(|output| output.link.encoded.clone()).collect();
+        let mut links: Vec<Link> = pages.map(|output| output.link.clone()).collect();
         links.par_sort_unstable();
         if self.outputs.has("sitemap.xml") {
             return;
@@ -313,7 +350,7 @@ impl Planner<'_> {
             self.add(Link::new("/sitemap.xml"), OutputKind::Sitemap(links));
             return;
         }
-        let parts: Vec<Vec<String>> = links.chunks(SITEMAP_PART).map(<[String]>::to_vec).collect();
+        let parts: Vec<Vec<Link>> = links.chunks(SITEMAP_PART).map(<[Link]>::to_vec).collect();
         self.add(
             Link::new("/sitemap.xml"),
             OutputKind::SitemapIndex(parts.len()),

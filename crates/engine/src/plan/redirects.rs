@@ -3,6 +3,7 @@
 use tabulae_core::archive::{By, GroupTerm, spelling_links, term_link, unfit_link};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::id::LocaleId;
 use tabulae_core::note::TermNote;
 use tabulae_core::route::{Link, Pattern, decode, folder_unless_file};
 use tabulae_core::settings::FeedFormat;
@@ -88,6 +89,9 @@ impl Planner<'_> {
         let site = self.site;
         let archive = &site.settings.archives[at];
         let who = format!("[archive.{}]", archive.name);
+        if archive.locale != LocaleId::SITE && self.plan.archives[at].groups.is_empty() {
+            return;
+        }
         for old in &archive.moved_from {
             let location = || site.settings.source.location(old.span);
             let is_split = self.plan.archives[at].by.is_some();
@@ -145,7 +149,12 @@ impl Planner<'_> {
         let to = table
             .find(note.title.as_ref().map_or(&note.name, |title| &title.node))
             .or_else(|| table.find(&note.name))
-            .and_then(|id| self.plan.term_pages.get(&(note.field, id)).cloned());
+            .and_then(|id| {
+                let locales = self.site.settings.locales.ids();
+                let mut locales = [note.locale].into_iter().chain(locales);
+                let page = |locale| self.plan.term_pages.get(&(locale, note.field, id));
+                locales.find_map(page).cloned()
+            });
         for old in &note.moved_from {
             let location = note.source.location(old.span);
             let path = location.file.as_deref().unwrap_or_default().to_owned();

@@ -30,19 +30,20 @@ pub(super) fn document(
     context.track_key(Key::Feed(feed.address(feed.part.number).plain));
     let settings = &site.settings.site;
     let author = settings.author.clone().unwrap_or_default();
-    let root = Link::new("/");
+    let locale = site.locale(feed.locale);
+    let root = locale.link("/");
     Document {
         title: feed.title.clone(),
         description: feed
             .description
             .clone()
-            .or_else(|| settings.description.clone()),
+            .or_else(|| locale.description.clone()),
         id: site.absolute(&feed.link),
         address: site.absolute(&feed.address(feed.part.number)),
         home: site.absolute(&feed.home),
-        language: settings.language.clone(),
+        language: locale.tag.clone(),
         author: Person {
-            name: author.name.unwrap_or_else(|| settings.title.clone()),
+            name: author.name.unwrap_or_else(|| locale.title.clone()),
             email: author.email,
             link: author.link.map(|link| making.rooted(link)),
         },
@@ -94,6 +95,8 @@ impl Making<'_> {
             id: entry_id(id, self.site),
             link,
             title: post.title.to_string(),
+            language: (post.locale != self.context.locale)
+                .then(|| self.site.locale(post.locale).tag.clone()),
             published: post.date,
             updated: post.updated?,
             authors,
@@ -120,18 +123,19 @@ impl Making<'_> {
 
     /// The authors, and all other terms in the order of their fields.
     fn terms(&self, id: PostId) -> (Vec<Person>, Vec<Category>) {
+        let locale = self.context.locale;
         let (mut authors, mut categories) = (Vec::new(), Vec::new());
         for (field, table) in self.site.catalogue.term_tables().iter().enumerate() {
             let scheme = self
                 .plan
-                .overview_of(&table.field.name, &self.site.settings);
+                .overview_of(&table.field.name, locale, &self.site.settings);
             let scheme = scheme.map(|link| self.site.absolute(link));
             for term in self.site.catalogue.terms_of(id, field) {
                 self.context
                     .track(self.context.data.dependencies.term(field, *term));
-                let name = table.term(*term).name.clone();
+                let name = table.term(*term).name_in(locale).to_owned();
                 if table.field.name == "author" {
-                    let page = self.plan.term_pages.get(&(field, *term));
+                    let page = self.plan.term_pages.get(&(locale, field, *term));
                     authors.push(Person {
                         name,
                         email: None,
@@ -202,7 +206,7 @@ fn related(id: PostId, context: &RenderContext) -> String {
             escape(title)
         )
     });
-    let heading = escape(site.settings.words.get("related"));
+    let heading = escape(context.settings().words.get("related"));
     format!(
         "<h2>{heading}</h2>\n<ul>\n{}</ul>\n",
         items.collect::<String>()

@@ -13,6 +13,7 @@ use minijinja::{Value, context};
 use tabulae_core::archive::{By, Group, sections};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
+use tabulae_core::language::language_name;
 use tabulae_core::pager::Pager;
 use tabulae_core::route::Link;
 use tabulae_core::search;
@@ -25,12 +26,12 @@ use self::feed::document;
 use self::values::{ArchiveValues, Tracked, archive_values, group_value, lists, site_value};
 use crate::fingerprint::hash;
 use crate::incremental::{Dependency, Key};
-use crate::plan::{FeedPlan, Origin, Output, OutputKind, has_titles, titles};
+use crate::plan::{Alternate, FeedPlan, Origin, Output, OutputKind, has_titles, titles};
 use crate::site::{Owner, unreadable};
 use crate::source::Sources;
 use crate::template::{
     ArchiveScope, Environments, FEED_STYLE, PageScope, PagerScope, PostObject, RenderContext,
-    RenderData, STYLE, Scope, diagnose, escape, feed_value, post_list, script,
+    RenderData, Scope, diagnose, escape, feed_value, post_list, script, style,
 };
 use crate::threads::locked;
 
@@ -40,7 +41,8 @@ pub(crate) struct Renderer<'a> {
     data: Arc<RenderData>,
     environments: Environments,
     sources: &'a dyn Sources,
-    site: Value,
+    /// The value `site` of each language.
+    site: Vec<Value>,
     archives: Vec<ArchiveValues>,
     menu: BTreeSet<String>,
     /// Buffers of outputs that were written.
@@ -79,11 +81,13 @@ impl<'a> Renderer<'a> {
         environments: Environments,
         sources: &'a dyn Sources,
     ) -> Self {
-        let site = site_value(&data);
+        let locales = || data.site.settings.locales.ids();
+        let site = locales().map(|locale| site_value(&data, locale)).collect();
         let archives = (0..data.plan.archives.len())
             .map(|at| archive_values(&data, at))
             .collect();
-        let menu = lists(&data).into_iter().map(|(_, link)| link).collect();
+        let menus = locales().flat_map(|locale| lists(&data, locale));
+        let menu = menus.map(|(_, link)| link).collect();
         Self {
             menu,
             data,
@@ -122,7 +126,10 @@ impl<'a> Renderer<'a> {
             OutputKind::Post(id) => {
                 RenderContext::of_post(data, *id, self.data.site.related_to(*id))
             }
-            _ => RenderContext::new(data),
+            kind => {
+                let locale = kind.locale(&data.site, &data.plan);
+                RenderContext::new(data, locale)
+            }
         };
         let (rendered, dependencies) = context.record(|| self.rendered(output, &context));
         WithDependencies {
@@ -160,28 +167,30 @@ impl<'a> Renderer<'a> {
                 return rendered.map_err(|error| vec![unreadable(source, &error)]);
             }
             OutputKind::Redirect(to) => Ok(self.redirect(to).into_bytes()),
-            OutputKind::Style => Ok(STYLE.as_bytes().to_vec()),
+            OutputKind::Style => Ok(style(&self.data.site).into_bytes()),
             OutputKind::Script => Ok(script().into_bytes()),
             OutputKind::FeedStyle => Ok(self.feed_style().into_bytes()),
-            OutputKind::Feeds => self.feeds(context, &output.link),
+            OutputKind::Feeds(_) => self.feeds(context, &output.link),
             OutputKind::Titles { archive, group } => {
                 let group = &self.data.plan.archives[*archive].groups[*group];
                 context.track_key(Key::Settings);
                 context.track_key(Key::Rows(group.link.plain.clone()));
-                let rows = group.posts.iter().map(|id| self.data.row(*id));
+                let rows = group.posts.iter();
+                let rows = rows.map(|id| context.local().row(*id, &self.data));
                 Ok(search::titles(rows).into_bytes())
             }
-            OutputKind::Search => self.search(context, &output.link),
-            OutputKind::Texts => {
-                let listed = self.data.site.catalogue.listed();
+            OutputKind::Search(_) => self.search(context, &output.link),
+            OutputKind::Texts(locale) => {
+                let listed = self.data.site.catalogue.listed(Some(*locale));
                 context.track_key(Key::Settings);
                 context.track_key(Key::Posts);
-                let rows = listed.iter().map(|id| (*id, self.data.row(*id)));
+                let row = |id: &PostId| (*id, context.local().row(*id, &self.data));
+                let rows = listed.iter().map(row);
                 Ok(search::texts(&self.data.site.catalogue, rows).into_bytes())
             }
             OutputKind::Sitemap(links) => Ok(self.sitemap("urlset", "url", links)),
             OutputKind::SitemapIndex(parts) => {
-                let parts = (1..=*parts).map(|part| format!("/sitemap-{part}.xml"));
+                let parts = (1..=*parts).map(|part| Link::new(format!("/sitemap-{part}.xml")));
                 Ok(self.sitemap("sitemapindex", "sitemap", &parts.collect::<Vec<_>>()))
             }
         };
@@ -190,7 +199,7 @@ impl<'a> Renderer<'a> {
 
     fn template(&self, context: &Arc<RenderContext>, name: &str, values: Scope) -> Bytes {
         context.track_key(Key::Settings);
-        context.track_key(Key::Site);
+        context.track_key(Key::Site(context.locale));
         context.track_template(name);
         let mut page = self.buffers().pop().unwrap_or_default();
         page.clear();
@@ -215,7 +224,7 @@ impl<'a> Renderer<'a> {
         values: Value,
     ) -> Result<String, Diagnostics> {
         context.track_template(name);
-        let values = context! { site => self.site.clone(), ..values };
+        let values = context! { site => self.site[context.locale.at()].clone(), ..values };
         let text = self.environments.with(context, |env| {
             let template = env.get_template(name)?;
             template.render(values)
@@ -242,6 +251,7 @@ impl<'a> Renderer<'a> {
             let host = Host {
                 page: &page,
                 this,
+                locale: context.locale,
                 output: Some((context, path)),
             };
             let texts = Filler::new(self).texts(host, &mut diagnostics);
@@ -266,7 +276,7 @@ impl<'a> Renderer<'a> {
         }
         let page = PageScope {
             description: post.summary.clone().into(),
-            ..self.page_scope("post", post.title.clone(), link, link)
+            ..self.page_scope(context, "post", post.title.clone(), link, link)
         };
         let settings = site.settings.related.as_ref();
         let scope = Scope {
@@ -275,7 +285,7 @@ impl<'a> Renderer<'a> {
             empty_text: settings
                 .and_then(|related| related.empty_text.clone())
                 .into(),
-            ..self.scope(page)
+            ..self.scope(context, page)
         };
         self.template(context, "post.html", scope)
     }
@@ -293,14 +303,20 @@ impl<'a> Renderer<'a> {
             description: page.post.summary.clone().into(),
             menu: self.menu(&page.link),
             content: Value::from_safe_string(html),
-            ..self.page_scope("page", page.post.title.clone(), &page.link, &page.link)
+            ..self.page_scope(
+                context,
+                "page",
+                page.post.title.clone(),
+                &page.link,
+                &page.link,
+            )
         };
         let name = if page.template.is_some() {
             page.post.path.as_str()
         } else {
             "page.html"
         };
-        self.template(context, name, self.scope(values))
+        self.template(context, name, self.scope(context, values))
     }
 
     fn list(&self, context: &Arc<RenderContext>, at: usize, number: usize, pager: Pager) -> Bytes {
@@ -320,7 +336,7 @@ impl<'a> Renderer<'a> {
             number => format!(
                 "{} · {} {number}",
                 group.title,
-                site.settings.words.get("page")
+                context.settings().words.get("page")
             ),
         };
         let numbers: Vec<Value> = pager
@@ -337,11 +353,11 @@ impl<'a> Renderer<'a> {
         let newer = Value::from(pager.newer().map(link));
         let older = Value::from(pager.older().map(link));
         let page = PageScope {
-            description: site.settings.site.description.clone().into(),
+            description: context.settings().description.clone().into(),
             menu: self.menu(&here),
             newer: newer.clone(),
             older: older.clone(),
-            ..self.page_scope("list", title, &here, &group.link)
+            ..self.page_scope(context, "list", title, &here, &group.link)
         };
         let has_rows = has_titles(group.posts.len(), archive.per_page);
         let rows = has_rows.then(|| site.href(&titles(&group.link)));
@@ -368,7 +384,7 @@ impl<'a> Renderer<'a> {
                 rows: rows.into(),
             }
             .into(),
-            ..self.scope(page)
+            ..self.scope(context, page)
         };
         let name = archive
             .template
@@ -379,35 +395,50 @@ impl<'a> Renderer<'a> {
 
     fn search(&self, context: &Arc<RenderContext>, link: &Link) -> Bytes {
         let site = &self.data.site;
-        let page = self.site_page("search", site.settings.words.get("search"), link);
+        let title = context.settings().words.get("search");
+        let page = self.site_page(context, "search", title, link);
         let values = Scope {
             rows: site.href(&link.below("posts.json")).into(),
-            ..self.scope(page)
+            ..self.scope(context, page)
         };
         self.template(context, "search.html", values)
     }
 
     /// Returns the values of a page's template.
-    fn scope(&self, page: PageScope) -> Scope {
+    fn scope(&self, context: &RenderContext, page: PageScope) -> Scope {
         Scope {
-            site: self.site.clone(),
+            site: self.site[context.locale.at()].clone(),
             page: page.into(),
             ..Scope::default()
         }
     }
 
     /// Returns the values `page` of a page without a source of its own.
-    fn site_page(&self, kind: &str, title: &str, link: &Link) -> PageScope {
+    fn site_page(
+        &self,
+        context: &RenderContext,
+        kind: &str,
+        title: &str,
+        link: &Link,
+    ) -> PageScope {
         PageScope {
-            description: self.data.site.settings.site.description.clone().into(),
+            description: context.settings().description.clone().into(),
             menu: self.menu(link),
-            ..self.page_scope(kind, title, link, link)
+            ..self.page_scope(context, kind, title, link, link)
         }
     }
 
     /// Returns the values `page`, with the feeds of the page `of`.
-    fn page_scope(&self, kind: &str, title: impl Into<Value>, link: &Link, of: &Link) -> PageScope {
+    fn page_scope(
+        &self,
+        context: &RenderContext,
+        kind: &str,
+        title: impl Into<Value>,
+        link: &Link,
+        of: &Link,
+    ) -> PageScope {
         let site = &self.data.site;
+        let (alternates, languages) = self.in_languages(context, link, of);
         let href = site.href(link);
         let own_feeds = self.own_feeds(of);
         PageScope {
@@ -415,7 +446,9 @@ impl<'a> Renderer<'a> {
             canonical: site.settings.site.address.absolute(&href).into(),
             link: href.into(),
             description: ().into(),
-            feeds: self.with_the_sites(&own_feeds),
+            feeds: self.with_the_sites(context, &own_feeds),
+            alternates,
+            languages,
             own_feeds,
             menu: ().into(),
             kind: kind.into(),
@@ -423,6 +456,52 @@ impl<'a> Renderer<'a> {
             older: ().into(),
             content: Value::UNDEFINED,
         }
+    }
+
+    /// Returns the addresses of a page in the site's languages for `hreflang`, and the switch between languages. Both
+    /// are empty on a blog in one language. A further page of a list (`of`) is no translation; its switch leads to
+    /// the list.
+    fn in_languages(&self, context: &RenderContext, link: &Link, of: &Link) -> (Value, Value) {
+        let none = || (none_of_them(), none_of_them());
+        let RenderData { site, plan, .. } = &*self.data;
+        if !site.settings.locales.are_several() {
+            return none();
+        }
+        context.track_key(Key::Alternates(of.plain.clone()));
+        let alternates = self.hreflang(plan.alternates(link));
+        let alternates = alternates
+            .into_iter()
+            .map(|(language, link)| context! { language, link });
+        let same = plan.alternates(of);
+        let languages = site.languages().map(|(id, locale)| {
+            let page = same.iter().find(|page| page.locale == id);
+            let home = locale.link("/");
+            let link = page.map_or(&home, |page| &page.link);
+            context! {
+                language => locale.tag.as_str(),
+                name => language_name(&locale.tag),
+                link => site.href(link),
+                translated => page.is_some(),
+                current => id == context.locale,
+            }
+        });
+        let languages: Vec<Value> = languages.collect();
+        match languages.len() {
+            0 | 1 => none(),
+            _ => (alternates.collect(), languages.into()),
+        }
+    }
+
+    /// Returns the absolute addresses of a page in the site's languages by tag; `x-default` is the page in the
+    /// language of `[site]`, or else the first.
+    fn hreflang(&self, alternates: &[Alternate]) -> Vec<(&str, String)> {
+        let site = &self.data.site;
+        let tag = |page: &Alternate| site.locale(page.locale).tag.as_str();
+        let pages = alternates.iter();
+        let own = pages.map(|page| (tag(page), site.absolute(&page.link)));
+        let default = alternates.first();
+        let default = default.map(|page| ("x-default", site.absolute(&page.link)));
+        own.chain(default).collect()
     }
 
     /// The link of a page that the navigation leads to.
@@ -447,8 +526,9 @@ impl<'a> Renderer<'a> {
     }
 
     /// A page's own feeds, and then those of the site.
-    fn with_the_sites(&self, own_feeds: &Value) -> Value {
-        let site = self.site.get_attr("feeds").unwrap_or_default();
+    fn with_the_sites(&self, context: &RenderContext, own_feeds: &Value) -> Value {
+        let site = &self.site[context.locale.at()];
+        let site = site.get_attr("feeds").unwrap_or_default();
         if own_feeds.len() == Some(0) {
             return site;
         }
@@ -459,10 +539,11 @@ impl<'a> Renderer<'a> {
 
     /// The page that lists the feeds for people: by archive, and within it by page.
     fn feeds(&self, context: &Arc<RenderContext>, link: &Link) -> Bytes {
-        context.track_key(Key::Feeds);
+        context.track_key(Key::Feeds(context.locale));
         let RenderData { site, plan, .. } = &*self.data;
         let mut sections: IndexMap<Option<usize>, IndexMap<&str, Vec<&FeedPlan>>> = IndexMap::new();
-        for feed in plan.feeds.iter().filter(|feed| feed.part.number == 1) {
+        let is_own = |feed: &&FeedPlan| feed.part.number == 1 && feed.locale == context.locale;
+        for feed in plan.feeds.iter().filter(is_own) {
             let split = match feed.of {
                 Origin::List { archive, .. } if !feed.is_of_the_site(site) => Some(archive),
                 _ => None,
@@ -484,22 +565,33 @@ impl<'a> Renderer<'a> {
                 rows => rows.into_values().map(row).collect::<Value>(),
             }
         });
-        let page = self.site_page("feeds", site.settings.words.get("all_feeds"), link);
+        let title = context.settings().words.get("all_feeds");
+        let page = self.site_page(context, "feeds", title, link);
         let values = Scope {
             sections: sections.collect(),
-            ..self.scope(page)
+            ..self.scope(context, page)
         };
         self.template(context, "feeds.html", values)
     }
 
-    /// Returns the fingerprint of the value `site`.
-    pub(crate) fn site_hash(&self) -> u64 {
-        hash(&self.site.to_string())
+    /// Returns the fingerprint of the value `site` of each language.
+    pub(crate) fn site_hashes(&self) -> Vec<u64> {
+        self.site
+            .iter()
+            .map(|site| hash(&site.to_string()))
+            .collect()
     }
 
     /// The style sheet of feeds, with its sentence in the site's words.
     fn feed_style(&self) -> String {
-        let sentence = self.data.site.settings.words.get("feed_opened");
+        let sentence = self
+            .data
+            .site
+            .settings
+            .locales
+            .site()
+            .words
+            .get("feed_opened");
         let quoted = sentence
             .replace('\\', "\\\\")
             .replace('"', "\\\"")
@@ -520,9 +612,9 @@ impl<'a> Renderer<'a> {
             Some(by) => {
                 let undated = |by: &By| {
                     matches!(by, By::Year | By::Month | By::Day)
-                        .then(|| site.settings.words.get("undated").to_owned())
+                        .then(|| context.settings().words.get("undated").to_owned())
                 };
-                let sections = sections(&by, posts, &site.catalogue);
+                let sections = sections(&by, posts, site.catalogue.within(context.locale));
                 Value::from_iter(
                     sections
                         .into_iter()
@@ -566,7 +658,7 @@ impl<'a> Renderer<'a> {
                 dependency: self
                     .data
                     .dependencies
-                    .other(Key::Groups(archive.name.clone())),
+                    .other(Key::Groups(archive.name.clone(), archive.locale)),
                 context: Arc::clone(context),
             }),
             above,
@@ -608,34 +700,50 @@ impl<'a> Renderer<'a> {
         if let Some((field, id)) = group.term.as_ref().and_then(|term| term.id) {
             context.track(self.data.dependencies.term(field, id));
         }
-        let make = |term| group_value(&self.data, term, group, None);
+        let make = |term| group_value((&self.data, context.locale), term, group, None);
         let own = || group.term.as_ref().map_or(Value::from(()), make);
         self.archives[at].own[number].get_or_init(own).clone()
     }
 
     fn overview(&self, context: &Arc<RenderContext>, at: usize, link: &Link) -> Bytes {
         let laid = &self.data.plan.archives[at];
-        let name = &self.data.site.settings.archives[at].name;
-        context.track_key(Key::Groups(name.clone()));
-        let page = self.site_page("overview", laid.title.as_str(), link);
+        let archive = &self.data.site.settings.archives[at];
+        context.track_key(Key::Groups(archive.name.clone(), archive.locale));
+        let page = self.site_page(context, "overview", laid.title.as_str(), link);
         let values = Scope {
             archive: self.archive_value(context, at, None, none_of_them()),
-            ..self.scope(page)
+            ..self.scope(context, page)
         };
         self.template(context, "overview.html", values)
     }
 
     /// Links as a sitemap, or an index of such.
-    fn sitemap(&self, outer: &str, inner: &str, links: &[String]) -> Vec<u8> {
+    fn sitemap(&self, outer: &str, inner: &str, links: &[Link]) -> Vec<u8> {
         let address = &self.data.site.settings.site.address;
         let root = address.absolute(&address.path);
         let root = escape(&root);
+        let alternates = |link| self.data.plan.alternates(link);
+        let namespace = match links.iter().any(|link| !alternates(link).is_empty()) {
+            true => " xmlns:xhtml=\"http://www.w3.org/1999/xhtml\"",
+            false => "",
+        };
         let mut text = format!(
-            "<?xml version=\"1.0\" encoding=\"utf-8\"?>\n<{outer} xmlns=\"http://www.sitemaps.org/schemas/sitemap/0.9\">\n"
+            "<?xml version=\"1.0\" encoding=\"utf-8\"?>\n<{outer} xmlns=\"http://www.sitemaps.org/schemas/sitemap/0.9\"{namespace}>\n"
         );
         for link in links {
-            let link = escape(link);
-            text.extend(["<", inner, "><loc>", &root, &link, "</loc></", inner, ">\n"]);
+            let encoded = escape(&link.encoded);
+            text.extend(["<", inner, "><loc>", &root, &encoded, "</loc>"]);
+            for (tag, link) in self.hreflang(alternates(link)) {
+                let (tag, link) = (escape(tag), escape(&link));
+                text.extend([
+                    "<xhtml:link rel=\"alternate\" hreflang=\"",
+                    &tag,
+                    "\" href=\"",
+                    &link,
+                    "\"/>",
+                ]);
+            }
+            text.extend(["</", inner, ">\n"]);
         }
         text.extend(["</", outer, ">\n"]);
         text.into_bytes()
@@ -643,17 +751,19 @@ impl<'a> Renderer<'a> {
 
     fn redirect(&self, to: &Link) -> String {
         let site = &self.data.site;
+        let locale = site.settings.locales.of_link(&to.plain);
+        let settings = site.locale(locale);
         let address = site.absolute(to);
         let shown = escape(&address).into_owned();
         format!(
             "<!doctype html>\n<html lang=\"{}\"{}>\n<head>\n<meta charset=\"utf-8\">\n<title>{shown}</title>\n<meta name=\"robots\" content=\"noindex\">\n<link rel=\"canonical\" href=\"{shown}\">\n<meta http-equiv=\"refresh\" content=\"0; url={}\">\n</head>\n<body>\n<p>{} <a href=\"{}\">{shown}</a></p>\n</body>\n</html>\n",
-            escape(&site.settings.site.language),
-            match site.catalogue.language.is_right_to_left() {
+            escape(&settings.tag),
+            match site.catalogue.language(locale).is_right_to_left() {
                 true => " dir=\"rtl\"",
                 false => "",
             },
             escape(&site.href(to)),
-            escape(site.settings.words.get("moved")),
+            escape(settings.words.get("moved")),
             escape(&site.href(to)),
         )
     }
@@ -665,18 +775,18 @@ fn none_of_them() -> Value {
 
 /// Reports templates that an archive names and that do not exist.
 pub(crate) fn check_templates(data: &RenderData, diagnostics: &mut Vec<Diagnostic>) {
-    for archive in &data.site.settings.archives {
-        if let Some(template) = &archive.template
-            && !data.sources.contains_key(&template.node)
-        {
-            let location = data.site.settings.source.location(template.span);
+    let archives = data.site.settings.archives.iter();
+    let templates: BTreeSet<_> = archives
+        .filter_map(|archive| archive.template.as_ref())
+        .map(|template| (template.span, &template.node))
+        .collect();
+    for (span, template) in templates {
+        if !data.sources.contains_key(template) {
+            let location = data.site.settings.source.location(span);
+            let message = format!("there is no template `{template}`");
+            let known = data.sources.keys().map(String::as_str);
             diagnostics.push(
-                Diagnostic::error(
-                    Code::TemplateError,
-                    location,
-                    format!("there is no template `{}`", template.node),
-                )
-                .suggest(&template.node, data.sources.keys().map(String::as_str)),
+                Diagnostic::error(Code::TemplateError, location, message).suggest(template, known),
             );
         }
     }

@@ -6,6 +6,7 @@ use minijinja::context;
 use tabulae_core::archive::{ArchiveLayout, GroupTerm};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
+use tabulae_core::id::LocaleId;
 use tabulae_core::query::{Query, Resolved};
 use tabulae_core::settings::OverviewOrder;
 use tabulae_core::source::{EmbeddedText, Span, Spanned};
@@ -40,13 +41,15 @@ pub(crate) struct Host<'a> {
     pub(crate) page: &'a Page<'a>,
     /// The post whose page it is.
     pub(crate) this: Option<PostId>,
+    /// The language of the page.
+    pub(crate) locale: LocaleId,
     /// The context of the output that the page is rendered for, with the path of its source; `None` if another program
     /// made the page.
     pub(crate) output: Option<(&'a Arc<RenderContext>, &'a str)>,
 }
 
-/// A query's text, and whether it runs on a post's page.
-type QueryKey = (String, bool);
+/// A query's text, the language of the page, and whether it runs on a post's page.
+type QueryKey = (String, LocaleId, bool);
 
 /// The content of a placeholder.
 struct Made {
@@ -93,14 +96,16 @@ impl<'a> Filler<'a> {
             terms: None,
             this,
         };
-        let Host { page, this, output } = host;
+        let Host {
+            page, this, output, ..
+        } = host;
         match &ask.what {
             What::Query(text) => {
                 let found = match output {
                     Some((context, path)) => find_posts(context, path, text.text())
                         .map_err(|error| diagnose(&error, self.data, None))?
                         .to_vec(),
-                    None => self.query(text, this, diagnostics)?,
+                    None => self.query(text, (this, host.locale), diagnostics)?,
                 };
                 Ok(posts(POSTS, found, this))
             }
@@ -110,7 +115,7 @@ impl<'a> Filler<'a> {
                     None => this.ok_or_else(|| vec![no_post(page, span)])?,
                 };
                 let site = &self.data.site;
-                if site.related.is_none() {
+                if site.settings.related.is_none() {
                     let diagnostic = page.diagnostic(
                         span,
                         "the settings have no `[related]`",
@@ -143,15 +148,15 @@ impl<'a> Filler<'a> {
     fn query(
         &self,
         text: &EmbeddedText,
-        this: Option<PostId>,
+        (this, locale): (Option<PostId>, LocaleId),
         diagnostics: &mut Diagnostics,
     ) -> Result<Vec<PostId>, Diagnostics> {
         let site = &self.data.site;
-        let key = (text.text().to_owned(), this.is_some());
+        let key = (text.text().to_owned(), locale, this.is_some());
         let resolved = match self.queries.get(&key) {
             Some(known) => known,
             None => {
-                let scope = site.scope().on_page(this.is_some());
+                let scope = site.scope().within(locale).on_page(this.is_some());
                 let written = Query::parse(text).map_err(|diagnostic| vec![*diagnostic])?;
                 let mut found = Diagnostics::new();
                 let resolved = written.resolve(scope).into_output(&mut found);
@@ -184,21 +189,28 @@ impl<'a> Filler<'a> {
     /// the placeholder does not say.
     fn newest(
         &self,
-        Host { page, output, .. }: Host<'_>,
+        Host {
+            page,
+            output,
+            locale,
+            ..
+        }: Host<'_>,
         ask: &Ask,
         name: &Spanned<String>,
         of: Option<&Spanned<String>>,
     ) -> Result<Vec<PostId>, Diagnostics> {
         let RenderData { site, plan, .. } = &**self.data;
-        let mut archives = site.settings.archives.iter().zip(&plan.archives);
+        let archives = site.settings.archives.iter().zip(&plan.archives);
+        let mut archives = archives.filter(|(archive, _)| archive.locale == locale);
         let Some((archive, laid)) = archives.find(|(archive, _)| archive.name == name.node) else {
             let message = format!("there is no archive `{}`", name.node);
             let known = site.settings.archives.iter();
+            let known = known.filter(|archive| archive.locale == locale);
             let known = known.map(|archive| archive.name.as_str());
             return Err(unknown(page, name, message, known));
         };
         if let Some((context, _)) = output {
-            context.track_key(Key::Groups(archive.name.clone()));
+            context.track_key(Key::Groups(archive.name.clone(), locale));
             let links = laid.groups.iter().map(|group| group.link.plain.clone());
             links.for_each(|link| context.track_key(Key::List(link)));
         }
@@ -214,7 +226,12 @@ impl<'a> Filler<'a> {
 
     fn terms(
         &self,
-        Host { page, output, .. }: Host<'_>,
+        Host {
+            page,
+            output,
+            locale,
+            ..
+        }: Host<'_>,
         ask: &Ask,
         field: &Spanned<String>,
         order: Option<&Spanned<String>>,
@@ -236,6 +253,7 @@ impl<'a> Filler<'a> {
         };
         if let Some((context, _)) = output {
             let listing = Listing {
+                locale,
                 field: field.node.clone(),
                 order,
                 limit: ask.limit,
@@ -243,7 +261,8 @@ impl<'a> Filler<'a> {
             };
             context.track_key(Key::Terms(Box::new(listing)));
         }
-        Ok((at, self.data.listed_terms(at, order, ask.limit, None)))
+        let terms = self.data.listed_terms((at, locale), order, ask.limit, None);
+        Ok((at, terms))
     }
 
     fn text(&self, host: Host<'_>, ask: &Ask, mut made: Made) -> Result<String, Diagnostics> {
@@ -267,7 +286,10 @@ impl<'a> Filler<'a> {
                 let context = RenderContext::of_post(Arc::clone(self.data), this, &made.posts);
                 self.with_part(&context, ask, &made)
             }
-            (None, None) => self.with_part(&RenderContext::new(Arc::clone(self.data)), ask, &made),
+            (None, None) => {
+                let context = RenderContext::new(Arc::clone(self.data), host.locale);
+                self.with_part(&context, ask, &made)
+            }
         }
     }
 

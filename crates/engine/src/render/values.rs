@@ -7,6 +7,7 @@ use minijinja::value::{Enumerator, Object, ObjectRepr};
 use minijinja::{Value, context};
 use rustc_hash::FxBuildHasher;
 use tabulae_core::archive::months;
+use tabulae_core::id::LocaleId;
 use tabulae_core::route::Link;
 use tabulae_core::settings::Show;
 use tabulae_core::term::TermId;
@@ -71,13 +72,13 @@ impl Object for Words {
 
 /// A group in the shape of a term, with its part of the largest and its months.
 pub(super) fn group_value(
-    data: &RenderData,
+    (data, locale): (&RenderData, LocaleId),
     term: &tabulae_core::archive::GroupTerm,
     group: &tabulae_core::archive::Group,
     most: Option<usize>,
 ) -> Value {
     let site = &data.site;
-    let about = term.id.map(|(field, id)| data.about(field, id));
+    let about = term.id.map(|(field, id)| data.of(locale).about(field, id));
     let share = most.map(|most| (group.posts.len() * 100).div_ceil(most.max(1)));
     let depth = term.slug.matches('/').count();
     let year = term
@@ -118,12 +119,14 @@ pub(super) fn month_bars(months: &[usize; 12]) -> Value {
     )
 }
 
-pub(super) fn site_value(data: &RenderData) -> Value {
+/// Returns the value `site` of the pages in a language.
+pub(super) fn site_value(data: &RenderData, id: LocaleId) -> Value {
     let site = &data.site;
-    let settings = &site.settings.site;
+    let (settings, locale) = (&site.settings.site, site.locale(id));
     let base = &settings.address.path;
-    let root = Link::new("/");
-    let first_pages = data.plan.feeds.iter().filter(|feed| feed.part.number == 1);
+    let root = locale.link("/");
+    let feeds = data.plan.feeds.iter();
+    let first_pages = feeds.filter(|feed| feed.part.number == 1 && feed.locale == id);
     let whole = first_pages.filter(|feed| feed.is_of_the_site(site));
     let image = settings.image.as_ref().map(|image| {
         if image.starts_with('/') {
@@ -133,21 +136,25 @@ pub(super) fn site_value(data: &RenderData) -> Value {
         }
     });
     let author = settings.author.clone().unwrap_or_default();
-    let words = site.settings.words.0.iter();
+    let words = locale.words.0.iter();
     let words = words.map(|(name, word)| (name.as_str().into(), Value::from(word.as_str())));
-    let lists = lists(data).into_iter();
-    let feeds_page = data.plan.feeds_page.as_ref();
+    let lists = lists(data, id).into_iter();
+    let feeds_page = data.plan.feeds_pages.get(&id);
     let related = site.settings.related.as_ref();
     let values = SiteScope {
-        title: settings.title.as_str().into(),
+        title: locale.title.as_str().into(),
         address: settings.address.root().into(),
         link: site.href(&root).into(),
-        language: settings.language.as_str().into(),
-        direction: match site.catalogue.language.is_right_to_left() {
+        language: locale.tag.as_str().into(),
+        languages: site
+            .languages()
+            .map(|(_, locale)| locale.tag.as_str())
+            .collect(),
+        direction: match site.catalogue.language(id).is_right_to_left() {
             true => "rtl".into(),
             false => "ltr".into(),
         },
-        description: settings.description.clone().into(),
+        description: locale.description.clone().into(),
         author: context! { name => author.name, email => author.email, link => author.link },
         image: image.into(),
         feeds: whole.map(|feed| feed_value(data, feed)).collect(),
@@ -158,9 +165,8 @@ pub(super) fn site_value(data: &RenderData) -> Value {
         words: Value::from_object(Words(words.collect())),
         style: site.href(&Link::new(format!("/{}", STYLE))).into(),
         script: site.href(&Link::new(format!("/{}", SCRIPT))).into(),
-        search: settings
-            .search
-            .then(|| site.href(&Link::new(SEARCH)))
+        search: (data.plan.searched.contains(&id))
+            .then(|| site.href(&locale.link(SEARCH)))
             .into(),
         related_show: related
             .map_or(Show::Lines, |related| related.show)
@@ -170,12 +176,15 @@ pub(super) fn site_value(data: &RenderData) -> Value {
     values.into()
 }
 
-/// Returns title and address of the pages in the navigation: pages of `pages/` that ask for it, whole
+/// Returns title and address of the pages in the navigation of a language: pages of `pages/` that ask for it, whole
 /// archives, overviews.
-pub(super) fn lists(data: &RenderData) -> Vec<(String, String)> {
+pub(super) fn lists(data: &RenderData, id: LocaleId) -> Vec<(String, String)> {
     let site = &data.site;
+    let locale = site.locale(id);
     let mut lists: Vec<(String, String)> = Vec::new();
-    for (at, laid) in data.plan.archives.iter().enumerate() {
+    let archives = data.plan.archives.iter().enumerate();
+    let is_own = |at: usize| site.settings.archives[at].locale == id;
+    for (at, laid) in archives.filter(|(at, _)| is_own(*at)) {
         match &data.plan.overviews[at] {
             Some(link) => lists.push((laid.title.clone(), site.href(link))),
             None if laid.by.is_none() => {
@@ -191,23 +200,25 @@ pub(super) fn lists(data: &RenderData) -> Vec<(String, String)> {
     for page in site
         .pages
         .iter()
-        .filter(|page| page.link.plain != "/" && !page.post.exclusion.unlisted)
+        .filter(|page| page.post.locale == id && page.link.plain != locale.below("/"))
+        .filter(|page| !page.post.exclusion.unlisted)
     {
         lists.push((page.post.title.to_string(), site.href(&page.link)));
     }
-    if site.settings.site.search {
-        let title = site.settings.words.get("search").to_owned();
-        lists.push((title, site.href(&Link::new(SEARCH))));
+    if data.plan.searched.contains(&id) {
+        let title = locale.words.get("search").to_owned();
+        lists.push((title, site.href(&locale.link(SEARCH))));
     }
     lists
 }
 
 pub(super) fn archive_values(data: &RenderData, at: usize) -> ArchiveValues {
     let laid = &data.plan.archives[at];
+    let locale = data.site.settings.archives[at].locale;
     let most = laid.groups.iter().map(|group| group.posts.len()).max();
     let terms = laid.groups.iter().filter_map(|group| {
         let term = group.term.as_ref()?;
-        Some((term.id, group_value(data, term, group, most)))
+        Some((term.id, group_value((data, locale), term, group, most)))
     });
     let terms: Vec<_> = terms.collect();
     let by_term = terms

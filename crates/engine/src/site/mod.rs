@@ -28,12 +28,13 @@ use jiff::Timestamp;
 use tabulae_core::catalogue::{Catalogue, PostId};
 use tabulae_core::diagnostic::{Diagnostics, nearest};
 use tabulae_core::html;
+use tabulae_core::id::LocaleId;
 use tabulae_core::note::TermNote;
 use tabulae_core::post::{Include, Post};
 use tabulae_core::query::{Library, Query, Resolved, Scope};
 use tabulae_core::related::{RelatedList, RelatedPosts};
 use tabulae_core::route::{Link, decode};
-use tabulae_core::settings::Settings;
+use tabulae_core::settings::{Locale, Settings};
 use tabulae_core::similarity::{ComparedField, FieldWeights, Index, WeightedField};
 use tabulae_core::source::Source;
 use tabulae_core::time::Moment;
@@ -54,13 +55,14 @@ pub(crate) struct Site {
     pub catalogue: Catalogue,
     /// The named queries.
     pub library: Library,
-    /// The query of related posts.
-    pub related: Option<RelatedList>,
+    /// The query of related posts, for each language; none without `[related]`.
+    pub related: Vec<RelatedList>,
     /// The related posts of each post, by its number, when they were asked for.
     related_to: Vec<OnceLock<RelatedPosts>>,
     /// The hits of the last build, if only a few texts changed since.
     related_before: OnceLock<RelatedBefore>,
-    likeness: Option<Query<Resolved>>,
+    /// The query of the posts most alike, for each language.
+    likeness: Vec<Option<Query<Resolved>>>,
     /// The pages of `pages/`, without excluded ones.
     pub pages: Vec<Page>,
     /// The notes on terms.
@@ -97,7 +99,7 @@ enum File {
 }
 
 /// A page of `pages/`.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub(crate) struct Page {
     /// The front matter and text.
     pub post: Post,
@@ -140,11 +142,36 @@ impl Site {
     /// The related posts of a post, as the settings have them listed. They are found once.
     #[must_use]
     pub(crate) fn related_to(&self, id: PostId) -> &[PostId] {
-        let Some(list) = &self.related else {
+        let Some(list) = self.related_list(id) else {
             return &[];
         };
         let find = || list.find(&self.catalogue, id, self.hits_before(id));
         &self.related_to[id.0 as usize].get_or_init(find).posts
+    }
+
+    /// Returns the query of the related posts of a post; `None` without `[related]`.
+    #[must_use]
+    pub(crate) fn related_list(&self, id: PostId) -> Option<&RelatedList> {
+        self.related.get(self.locale_of(id).at())
+    }
+
+    /// Returns the language of a post.
+    #[must_use]
+    pub(crate) fn locale_of(&self, id: PostId) -> LocaleId {
+        self.catalogue.post(id).locale
+    }
+
+    /// Returns what differs between languages, for one.
+    #[must_use]
+    pub(crate) fn locale(&self, id: LocaleId) -> &Locale {
+        self.settings.locales.get(id)
+    }
+
+    /// Iterates over the languages that have pages: that of `[site]`, and the others with listed posts.
+    pub(crate) fn languages(&self) -> impl Iterator<Item = (LocaleId, &Locale)> {
+        let locales = self.settings.locales.iter();
+        let has_posts = |id| !self.catalogue.listed(Some(id)).is_empty();
+        locales.filter(move |(id, _)| *id == LocaleId::SITE || has_posts(*id))
     }
 
     /// The post whose file has this path below the site's folder.
@@ -181,21 +208,30 @@ impl Site {
         })
     }
 
-    /// Returns the scope of queries outside of a post's page.
+    /// Returns the scope of queries on no page, over the posts of all languages.
     #[must_use]
     pub(crate) fn scope(&self) -> Scope<'_> {
         Scope::new(&self.catalogue, &self.library, &self.moment)
     }
 
-    /// Returns the similarity index and its weights: those of related posts if their query uses likeness, or
-    /// else of all posts.
+    /// Returns the scope of queries on the page of a post, or on none.
     #[must_use]
-    pub(crate) fn likeness(&self) -> Option<(&Index, &FieldWeights)> {
+    pub(crate) fn scope_of(&self, this: Option<PostId>) -> Scope<'_> {
+        match this {
+            Some(id) => self.scope().within(self.locale_of(id)).on_page(true),
+            None => self.scope(),
+        }
+    }
+
+    /// Returns the similarity index of a language and its weights: those of related posts if their query uses
+    /// likeness, or else of all posts.
+    #[must_use]
+    pub(crate) fn likeness(&self, locale: LocaleId) -> Option<(&Index, &FieldWeights)> {
         let of = |query: &'_ Query<Resolved>| query.weights().is_some();
-        let related = self.related.as_ref().map(RelatedList::query);
+        let related = self.related.get(locale.at()).map(RelatedList::query);
         let query = related
             .filter(|query| of(query))
-            .or(self.likeness.as_ref())?;
+            .or(self.likeness[locale.at()].as_ref())?;
         Some((query.index(&self.catalogue)?, query.weights()?))
     }
 
@@ -206,13 +242,14 @@ impl Site {
             let is_body = |weighted: &WeightedField| weighted.field == ComparedField::Body;
             fields.is_some_and(|mut fields| fields.any(is_body))
         };
-        let related = self.related.as_ref().map(RelatedList::query);
-        related.is_some_and(of) || self.likeness.as_ref().is_some_and(of)
+        let mut related = self.related.iter().map(RelatedList::query);
+        let mut likeness = self.likeness.iter().flatten();
+        related.any(of) || likeness.any(of)
     }
 
     /// Returns true if the answers of the settings' queries depend on texts.
     pub(crate) fn settings_depend_on_texts(&self) -> bool {
-        let alike = self.related.is_some() || self.query_traits.likeness;
+        let alike = !self.related.is_empty() || self.query_traits.likeness;
         self.query_traits.texts || alike && self.likeness_weighs_texts()
     }
 

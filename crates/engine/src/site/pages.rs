@@ -1,9 +1,12 @@
 //! The pages of `pages/`: `pages/about.md` → `/about/`. An `.html` page is itself a template.
 
+use std::collections::BTreeSet;
+
 use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::front_matter;
+use tabulae_core::id::LocaleId;
 use tabulae_core::post::{Body, Include, Post, assemble, has_title};
-use tabulae_core::route::{Link, Pattern};
+use tabulae_core::route::Pattern;
 use tabulae_core::settings::{ContentSet, DraftRule, Settings};
 use tabulae_core::source::{Source, Span};
 use tabulae_core::time::Moment;
@@ -47,6 +50,27 @@ impl Pages {
             others,
         }
     }
+
+    /// Adds the home page in each further language that has posts and no home page of its own: the page at the
+    /// site's root, whose queries are of posts in that language.
+    pub(super) fn add_homes(&mut self, settings: &Settings, languages: &BTreeSet<LocaleId>) {
+        let is_home = |page: &&Page| page.link.plain == "/";
+        let Some(home) = self.pages.iter().find(is_home).cloned() else {
+            return;
+        };
+        for (id, locale) in settings.locales.iter().skip(1) {
+            let link = locale.link("/");
+            let has_own = self.pages.iter().any(|page| page.link == link);
+            if !has_own && languages.contains(&id) {
+                let mut page = home.clone();
+                if *page.post.title == *settings.site.title {
+                    page.post.title = locale.title.as_str().into();
+                }
+                page.post.locale = id;
+                self.pages.push(Page { link, ..page });
+            }
+        }
+    }
 }
 
 fn read_page(
@@ -74,9 +98,10 @@ fn read_page(
     let is_titled = has_title(&front.map, &set) || body.notes.heading.is_some();
     let mut post =
         assemble(path, (0, &set), settings, moment, &source, front, body).into_output(diagnostics);
-    let link = link(path, &post);
-    if !is_titled && link.plain == "/" {
-        post.title = settings.site.title.as_str().into();
+    let locale = settings.locales.get(post.locale);
+    let link = locale.link(&link(&post));
+    if !is_titled && link.plain == locale.below("/") {
+        post.title = locale.title.as_str().into();
     }
     Some(Page {
         link,
@@ -97,30 +122,26 @@ fn set() -> ContentSet {
         dated: false,
         pages: true,
         draft: false,
+        locale: LocaleId::SITE,
         feed_id: None,
         fields: Vec::new(),
         draft_rules: DraftRule::default_rules(),
     }
 }
 
-/// `pages/about.md` → `/about/`, `pages/index.html` → `/`, `pages/a/b.md` → `/a/b/`.
-fn link(path: &str, post: &Post) -> Link {
-    let below = path.trim_start_matches("pages/");
+/// Returns the address of a page within its language: `pages/about.md` → `/about/`, `pages/index.html` → `/`, `pages/a/b.md` → `/a/b/`.
+fn link(post: &Post) -> String {
+    let below = post.untranslated.trim_start_matches("pages/");
     let folder = folder_of(below);
-    let stem = below
-        .rsplit('/')
-        .next()
-        .and_then(|file| file.rsplit_once('.'))
-        .map_or(below, |(stem, _)| stem);
+    let stem = below.rsplit('/').next().unwrap_or(below);
     let written = post.front.get("slug").is_some();
     let last = if written { post.slug.as_str() } else { stem };
-    let whole = match (folder, last) {
+    match (folder, last) {
         ("", "index") => "/".to_owned(),
         (folder, "index") => format!("/{folder}/"),
         ("", last) => format!("/{last}/"),
         (folder, last) => format!("/{folder}/{last}/"),
-    };
-    Link::new(whole)
+    }
 }
 
 /// Returns the text of a template below its front matter, with every line at its place in the file.

@@ -11,7 +11,7 @@ use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::front_matter::{self, FrontMatter};
 use tabulae_core::html::Html;
-use tabulae_core::post::{Body, Post, assemble, has_title};
+use tabulae_core::post::{Body, Post, assemble, has_title, locale_of};
 use tabulae_core::related::likeness;
 use tabulae_core::settings::Settings;
 use tabulae_core::source::Source;
@@ -159,7 +159,10 @@ impl Reading<'_> {
         let has_title = has_title(&front.map, &self.settings.content[set]);
         let mut body = body_of(path, &source.text()[front.body..], has_title);
         let counting = share.and(self.counting.as_ref());
-        body.counted = counting.map(|counting| counting.count(&body.html.get()));
+        body.counted = counting.map(|counting| {
+            let locale = locale_of(path, &self.settings.content[set], &front.map, self.settings);
+            counting.count(&body.html.get(), locale)
+        });
         let cached = share.map(|_| CachedPost {
             stamp,
             hash,
@@ -256,14 +259,9 @@ impl Site {
             known.take();
         });
         self.related_before.take();
-        let Self {
-            settings,
-            catalogue,
-            library,
-            moment,
-            ..
-        } = self;
-        self.likeness = likeness(settings, catalogue, library, moment);
+        let locales = self.settings.locales.ids();
+        let likeness = locales.map(|locale| likeness(&self.settings, self.scope().within(locale)));
+        self.likeness = likeness.collect();
         Some(posts)
     }
 }

@@ -6,10 +6,11 @@ use std::sync::{Arc, OnceLock};
 
 use tabulae_core::catalogue::Catalogue;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
+use tabulae_core::id::LocaleId;
 use tabulae_core::key_lints::key_lints;
 use tabulae_core::note::TermNote;
 use tabulae_core::post::{Include, Post, report_undated_sets};
-use tabulae_core::query::Library;
+use tabulae_core::query::{Library, Scope};
 use tabulae_core::related::{RelatedList, likeness};
 use tabulae_core::settings::{self, ContentSet, Settings};
 use tabulae_core::similarity::looks_into_texts;
@@ -72,7 +73,8 @@ impl Site {
         report_undated_sets(&posts, &settings, diagnostics);
         let counted = reading.counting.unwrap_or_default();
         let notes = read_notes(sources, &settings, &moment, diagnostics);
-        let pages = Pages::read(sources, &settings, &moment, options.include, diagnostics);
+        let mut pages = Pages::read(sources, &settings, &moment, options.include, diagnostics);
+        pages.add_homes(&settings, &languages_of(&posts, options.include));
         let templates = read_templates(sources, settings.site.source_limit, diagnostics);
         let assets = read_assets(sources, diagnostics);
         settings.settle(&claims(&pages.pages, &assets));
@@ -92,7 +94,14 @@ impl Site {
             sources,
         ));
         let library = Library::new(&settings, &catalogue, &moment).into_output(diagnostics);
-        let related = RelatedList::new(&settings, &catalogue, &library, &moment);
+        let scopes = settings.locales.ids();
+        let scopes = scopes.map(|id| Scope::new(&catalogue, &library, &moment).within(id));
+        let scopes: Vec<Scope<'_>> = scopes.collect();
+        let related = related_lists(&settings, &scopes, diagnostics);
+        let likeness = scopes
+            .iter()
+            .map(|scope| likeness(&settings, *scope))
+            .collect();
         let others = found.others.into_iter().chain(pages.others);
         Self {
             configuration: configuration(&settings, options),
@@ -100,10 +109,10 @@ impl Site {
             sources: sources.share(),
             cached: Arc::new(cached),
             query_traits: QueryTraits::of(&settings),
-            related: related.into_output(diagnostics),
+            related,
             related_to: catalogue.all().map(|_| OnceLock::new()).collect(),
             related_before: OnceLock::new(),
-            likeness: likeness(&settings, &catalogue, &library, &moment),
+            likeness,
             files: files_of(&catalogue, &pages.pages, others),
             posts_read: found.posts.len(),
             pages_read: pages.read,
@@ -122,6 +131,30 @@ impl Site {
             assets,
         }
     }
+}
+
+/// Returns the query of related posts for each language; none without `[related]`, or after an error, which is
+/// the same in each language.
+fn related_lists(
+    settings: &Settings,
+    scopes: &[Scope<'_>],
+    diagnostics: &mut Diagnostics,
+) -> Vec<RelatedList> {
+    let mut lists = Vec::new();
+    for scope in scopes {
+        let mut found = Diagnostics::new();
+        lists.extend(RelatedList::new(settings, *scope).into_output(&mut found));
+        if scope.locale == Some(LocaleId::SITE) {
+            diagnostics.append(&mut found);
+        }
+    }
+    lists
+}
+
+/// Returns the languages in which there are listed posts.
+fn languages_of(posts: &[Post], include: Include) -> BTreeSet<LocaleId> {
+    let listed = posts.iter().filter(|post| include.lists(post.exclusion));
+    listed.map(|post| post.locale).collect()
 }
 
 /// Returns the catalogue. A build that keeps going leaves out posts with errors. Those that the catalogue
@@ -196,7 +229,8 @@ fn known_words(previous: PreviousPosts<'_>, cached: &BTreeMap<String, CachedPost
 /// rendered again.
 fn counting(settings: &Settings) -> Option<Counting> {
     let related = settings.related.as_ref()?;
-    looks_into_texts(related).then(|| Counting::new(&settings.site.language))
+    let tags: Vec<&str> = settings.locales.tags().collect();
+    looks_into_texts(related).then(|| Counting::new(&tags))
 }
 
 /// Returns the addresses of pages and assets, each with its source.
@@ -296,7 +330,8 @@ fn files_of(
     others
         .map(|path| (path, File::Other))
         .chain(catalogue.all().map(of_post))
-        .chain(pages.iter().enumerate().map(of_page))
+        // A home page in a further language has the file of that in the site's.
+        .chain(pages.iter().enumerate().rev().map(of_page))
         .collect()
 }
 

@@ -58,7 +58,8 @@ pub(super) struct RelatedBefore {
     hits: Vec<Option<BoundedHits>>,
     /// The posts whose texts changed, with the stems that they had.
     edited: Vec<(PostId, Vec<Box<str>>)>,
-    drift: OnceLock<Drift>,
+    /// By language.
+    drift: Vec<OnceLock<Drift>>,
 }
 
 impl Site {
@@ -94,7 +95,7 @@ impl Site {
         let before = RelatedBefore {
             hits: hits.map(|hits| hits.as_ref().map(Into::into)).collect(),
             edited,
-            drift: OnceLock::new(),
+            drift: self.related.iter().map(|_| OnceLock::new()).collect(),
         };
         let is_first = self.related_before.set(before).is_ok();
         debug_assert!(is_first, "once a build");
@@ -104,8 +105,9 @@ impl Site {
     pub(super) fn hits_before(&self, id: PostId) -> Option<(&BoundedHits, &Drift)> {
         let before = self.related_before.get()?;
         let hits = before.hits[id.0 as usize].as_ref()?;
-        let (index, _) = self.likeness()?;
-        let drift = before.drift.get_or_init(|| {
+        let locale = self.locale_of(id);
+        let (index, _) = self.likeness(locale)?;
+        let drift = before.drift[locale.at()].get_or_init(|| {
             let edited = before.edited.iter();
             index.drift(
                 &edited
@@ -141,7 +143,10 @@ impl Site {
     /// Returns true if texts change related posts by likeness alone.
     fn can_confirm_related(&self) -> bool {
         let traits = &self.query_traits;
-        self.related.is_some() && !traits.texts && !traits.summaries && self.likeness_weighs_texts()
+        !self.related.is_empty()
+            && !traits.texts
+            && !traits.summaries
+            && self.likeness_weighs_texts()
     }
 
     /// Returns the stems that a post's text had in the last build; `None` if its words were not counted.

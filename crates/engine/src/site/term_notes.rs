@@ -76,8 +76,5 @@ fn read_note(
     let front = front_matter::read(&source, &moment.zone).into_output(diagnostics);
     let body = markdown::render(&source.text()[front.body..], true);
     let html = body.html.get().into_owned();
-    Some(
-        TermNote::read(term, &source, &front, html, &settings.site.address)
-            .into_output(diagnostics),
-    )
+    Some(TermNote::read(term, &source, &front, html, settings).into_output(diagnostics))
 }

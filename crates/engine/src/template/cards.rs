@@ -90,7 +90,7 @@ impl CardMaker<'_> {
 
     fn push(&self, post: PostId, out: &mut String) -> Result<(), Error> {
         if self.same_everywhere
-            && let Some((known, dependencies)) = self.context.data.cards(self.level).get(post)
+            && let Some((known, dependencies)) = self.context.local().cards(self.level).get(post)
         {
             self.context.track_all(dependencies);
             out.push_str(known);
@@ -101,7 +101,7 @@ impl CardMaker<'_> {
         out.push_str(&text);
         if self.same_everywhere {
             self.context
-                .data
+                .local()
                 .cards(self.level)
                 .insert(post, &text, &dependencies);
         }

@@ -5,8 +5,11 @@ use std::sync::{Arc, Mutex, MutexGuard};
 
 use minijinja::{Error, ErrorKind, Value};
 use tabulae_core::catalogue::PostId;
+use tabulae_core::id::LocaleId;
+use tabulae_core::language::Language;
+use tabulae_core::settings::Locale;
 
-use super::data::RenderData;
+use super::data::{LocaleData, RenderData};
 use super::limits::Limits;
 use crate::incremental::{Dependency, Key, Recorder};
 use crate::site::Owner;
@@ -18,6 +21,8 @@ use crate::threads::locked;
 #[derive(Debug)]
 pub(crate) struct RenderContext {
     pub(crate) data: Arc<RenderData>,
+    /// The language of the output.
+    pub(crate) locale: LocaleId,
     pub(super) limits: Limits,
     page: Mutex<Page>,
     /// The number of the last post of which a template read a field; `NONE` if it read none.
@@ -38,19 +43,25 @@ struct Page {
 }
 
 impl RenderContext {
-    /// Returns the context of an output that is not a post's page.
+    /// Returns the context of an output in a language that is not a post's page.
     #[must_use]
-    pub(crate) fn new(data: Arc<RenderData>) -> Arc<Self> {
-        Self::with(data, None, [].into())
+    pub(crate) fn new(data: Arc<RenderData>, locale: LocaleId) -> Arc<Self> {
+        Self::with(data, locale, None, [].into())
     }
 
     /// Returns the context of the page of the post `this`, with its related posts.
     #[must_use]
     pub(crate) fn of_post(data: Arc<RenderData>, this: PostId, related: &[PostId]) -> Arc<Self> {
-        Self::with(data, Some(this), related.into())
+        let locale = data.site.locale_of(this);
+        Self::with(data, locale, Some(this), related.into())
     }
 
-    fn with(data: Arc<RenderData>, this: Option<PostId>, related: Arc<[PostId]>) -> Arc<Self> {
+    fn with(
+        data: Arc<RenderData>,
+        locale: LocaleId,
+        this: Option<PostId>,
+        related: Arc<[PostId]>,
+    ) -> Arc<Self> {
         let page = Page {
             this,
             related,
@@ -60,6 +71,7 @@ impl RenderContext {
         Arc::new(Self {
             limits: data.limits,
             data,
+            locale,
             page: Mutex::new(page),
             last_read: AtomicU32::new(NONE),
         })
@@ -67,6 +79,21 @@ impl RenderContext {
 
     fn page(&self) -> MutexGuard<'_, Page> {
         locked(&self.page)
+    }
+
+    /// Returns what all outputs of its language share.
+    pub(crate) fn local(&self) -> &LocaleData {
+        self.data.of(self.locale)
+    }
+
+    /// Returns the settings of its language.
+    pub(crate) fn settings(&self) -> &Locale {
+        self.data.site.locale(self.locale)
+    }
+
+    /// Returns its language.
+    pub(crate) fn language(&self) -> &Language {
+        self.data.site.catalogue.language(self.locale)
     }
 
     /// Returns the post whose page is being rendered.
@@ -235,9 +262,9 @@ mod tests {
 
     #[test]
     fn a_part_hands_its_dependencies_on() {
-        let context = RenderContext::new(data());
+        let context = RenderContext::new(data(), LocaleId::SITE);
         let (part, whole) = context.record(|| {
-            context.track_key(Key::Site);
+            context.track_key(Key::Site(LocaleId::SITE));
             let ((), part) = context.record_part(|| context.track_template("parts/x.html"));
             part
         });
@@ -245,7 +272,7 @@ mod tests {
         assert_eq!(keys(&context, &part), std::slice::from_ref(&template));
         let whole = keys(&context, &whole);
         assert!(
-            whole.contains(&Key::Site) && whole.contains(&template),
+            whole.contains(&Key::Site(LocaleId::SITE)) && whole.contains(&template),
             "{whole:?}"
         );
         assert_eq!(whole.len(), 2);
@@ -262,7 +289,7 @@ mod tests {
 
     #[test]
     fn references_are_recorded_also_where_they_lead_nowhere() {
-        let context = RenderContext::new(data());
+        let context = RenderContext::new(data(), LocaleId::SITE);
         let site = &context.data.site;
         let owner = site.owner(PostId(0));
         let (found, dependencies) = context

@@ -8,6 +8,7 @@ use minijinja::Value;
 use rayon::prelude::*;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Diagnostic, Diagnostics};
+use tabulae_core::id::LocaleId;
 use tabulae_core::query::{Query, Resolved};
 use tabulae_core::search::Row;
 use tabulae_core::source::Source;
@@ -19,7 +20,7 @@ use super::loads::reached;
 use super::memo::Memo;
 use super::term_values::{TermValues, term_values};
 use super::theme::sources;
-use crate::incremental::{Dependency, DependencyTable, Key, Listing};
+use crate::incremental::{Dependency, DependencyTable, Key, Listing, QueryPlace};
 use crate::plan::Plan;
 use crate::site::Site;
 use crate::threads::locked;
@@ -58,30 +59,37 @@ pub(crate) struct RenderData {
     pub(super) limits: Limits,
     /// The numbers of keys.
     pub(crate) dependencies: DependencyTable,
-    /// Every term's values, by term field and term.
-    pub(super) terms: Vec<Vec<TermValues>>,
+    /// What the outputs of each language share.
+    locales: Vec<LocaleData>,
     /// The address of every post as a value, after the path of the site's address.
     post_links: Vec<Value>,
-    /// The rows of the script's search, by post.
-    rows: Vec<OnceLock<Row>>,
-    /// The days of all posts in words.
-    days: BTreeMap<Date, Value>,
     /// The warnings of templates.
     warnings: Mutex<Diagnostics>,
     /// The dependency on each template, by its name.
     template_dependencies: BTreeMap<String, Dependency>,
+    /// The queries that were reported on.
+    pub(super) reported_queries: Memo<QueryPlace, ()>,
+    /// The names that cards look up and that may differ between lists.
+    pub(super) card_names: OnceLock<Vec<String>>,
+}
+
+/// The data that all outputs of one language share.
+#[derive(Debug)]
+pub(crate) struct LocaleData {
+    /// Every term's values, by term field and term.
+    pub(super) terms: Vec<Vec<TermValues>>,
+    /// The rows of the script's search, by post.
+    rows: Vec<OnceLock<Row>>,
+    /// The days of all posts in words.
+    days: BTreeMap<Date, Value>,
     /// The posts of queries that find the same on every page, by text.
     pub(super) answers: Memo<String, Answer>,
-    /// The queries that were reported on, by template and text, and whether on a post's page.
-    pub(super) reported_queries: Memo<(String, String, bool), ()>,
     /// Resolved queries without parameters.
     pub(super) queries: Memo<QueryKey, KnownQuery>,
     /// The parts that `once` renders, by name and arguments.
     pub(super) parts: Memo<String, Part>,
     /// The answers of `terms` that are the same on every page.
     pub(super) term_lists: Memo<Listing, Arc<[(TermId, usize)]>>,
-    /// The names that cards look up and that may differ between lists.
-    pub(super) card_names: OnceLock<Vec<String>>,
     /// The cards that are the same in all lists, by the level of their headings.
     cards: [Mutex<Cards>; 7],
 }
@@ -91,44 +99,29 @@ impl RenderData {
     #[must_use]
     pub(crate) fn new(site: Site, plan: Plan) -> Self {
         let dependencies = DependencyTable::new(&site.catalogue);
-        let terms = (0..site.catalogue.term_tables().len())
-            .map(|field| term_values(&site, &plan, field))
-            .collect();
         let links = site
             .catalogue
             .all()
             .map(|id| Value::from(site.href(site.catalogue.link(id))));
-        let dates = site
-            .catalogue
-            .all()
-            .filter_map(|id| site.catalogue.post(id).date);
-        let style = &site.settings.site.date_format;
-        let days: BTreeSet<Date> = dates.map(|date| date.day).collect();
-        let in_words = |day| (day, Value::from(site.catalogue.language.day(day, style)));
-        let days: Vec<_> = days.into_par_iter().map(in_words).collect();
+        let locales = site.settings.locales.ids();
+        let locales = locales.map(|locale| LocaleData::new(&site, &plan, locale));
+        let locales = locales.collect();
         let sources = sources(&site);
         let of_template = |name: &String| dependencies.other(Key::Template(name.clone()));
         let template_dependencies = sources.keys().map(|name| (name.clone(), of_template(name)));
         let template_dependencies = template_dependencies.collect();
         Self {
             limits: Limits::of_site(site.catalogue.all().count()),
-            terms,
+            locales,
             post_links: links.collect(),
-            rows: site.catalogue.all().map(|_| OnceLock::new()).collect(),
-            days: days.into_iter().collect(),
             sources,
             site,
             plan,
             dependencies,
             template_dependencies,
             warnings: Mutex::default(),
-            answers: Memo::default(),
             reported_queries: Memo::default(),
-            queries: Memo::default(),
-            parts: Memo::default(),
-            term_lists: Memo::default(),
             card_names: OnceLock::new(),
-            cards: Default::default(),
         }
     }
 
@@ -136,54 +129,31 @@ impl RenderData {
     pub(crate) fn forget(&mut self) {
         self.forget_parts();
         self.warnings = Mutex::default();
-        self.queries.clear();
+        for locale in &self.locales {
+            locale.queries.clear();
+        }
     }
 
     /// Forgets parts and answers, when all outputs are rendered.
     pub(crate) fn forget_parts(&self) {
-        self.cards
-            .iter()
-            .for_each(|cards| *locked(cards) = Cards::default());
-        self.parts.clear();
-        self.answers.clear();
         self.reported_queries.clear();
-        self.term_lists.clear();
+        for locale in &self.locales {
+            let cards = locale.cards.iter();
+            cards.for_each(|cards| *locked(cards) = Cards::default());
+            locale.parts.clear();
+            locale.answers.clear();
+            locale.term_lists.clear();
+        }
+    }
+
+    /// Returns what the outputs of a language share.
+    pub(crate) fn of(&self, locale: LocaleId) -> &LocaleData {
+        &self.locales[locale.at()]
     }
 
     /// Returns the address of a post, after the path of the site's address.
     pub(crate) fn post_link(&self, id: PostId) -> &Value {
         &self.post_links[id.0 as usize]
-    }
-
-    /// Returns the note of a term as HTML; none if it has no note.
-    pub(crate) fn about(&self, field: usize, id: TermId) -> Value {
-        self.terms[field][id.0 as usize].about.clone()
-    }
-
-    /// Returns the row of a post for the script's search.
-    pub(crate) fn row(&self, id: PostId) -> &Row {
-        self.rows[id.0 as usize].get_or_init(|| {
-            let post = self.site.catalogue.post(id);
-            let day = post.date.and_then(|date| self.day(date.day)?.as_str());
-            let link = self.post_link(id).as_str();
-            Row::new(post, link.unwrap_or_default(), day.unwrap_or_default())
-        })
-    }
-
-    /// Returns the day of a post in words.
-    pub(crate) fn day(&self, day: Date) -> Option<&Value> {
-        self.days.get(&day)
-    }
-
-    /// Returns the number of cached cards under headings of a level.
-    #[cfg(test)]
-    pub(crate) fn kept_cards(&self, level: usize) -> usize {
-        self.cards(level).len()
-    }
-
-    /// Locks the cached cards under headings of a level.
-    pub(super) fn cards(&self, level: usize) -> MutexGuard<'_, Cards> {
-        locked(&self.cards[level.min(6)])
     }
 
     /// Returns the dependency on a template, also on one that does not exist.
@@ -219,5 +189,60 @@ impl RenderData {
             key(a).cmp(&key(b))
         });
         warnings
+    }
+}
+
+impl LocaleData {
+    fn new(site: &Site, plan: &Plan, id: LocaleId) -> Self {
+        let fields = 0..site.catalogue.term_tables().len();
+        let dates = site.catalogue.all();
+        let dates = dates.filter_map(|id| site.catalogue.post(id).date);
+        let (language, style) = (site.catalogue.language(id), &site.locale(id).date_format);
+        let days: BTreeSet<Date> = dates.map(|date| date.day).collect();
+        let in_words = |day| (day, Value::from(language.day(day, style)));
+        let days: Vec<_> = days.into_par_iter().map(in_words).collect();
+        Self {
+            terms: fields
+                .map(|field| term_values(site, plan, (id, field)))
+                .collect(),
+            rows: site.catalogue.all().map(|_| OnceLock::new()).collect(),
+            days: days.into_iter().collect(),
+            answers: Memo::default(),
+            queries: Memo::default(),
+            parts: Memo::default(),
+            term_lists: Memo::default(),
+            cards: Default::default(),
+        }
+    }
+
+    /// Returns the note of a term as HTML; none if it has no note.
+    pub(crate) fn about(&self, field: usize, id: TermId) -> Value {
+        self.terms[field][id.0 as usize].about.clone()
+    }
+
+    /// Returns the row of a post for the script's search.
+    pub(crate) fn row(&self, id: PostId, data: &RenderData) -> &Row {
+        self.rows[id.0 as usize].get_or_init(|| {
+            let post = data.site.catalogue.post(id);
+            let day = post.date.and_then(|date| self.day(date.day)?.as_str());
+            let link = data.post_link(id).as_str();
+            Row::new(post, link.unwrap_or_default(), day.unwrap_or_default())
+        })
+    }
+
+    /// Returns the day of a post in words.
+    pub(crate) fn day(&self, day: Date) -> Option<&Value> {
+        self.days.get(&day)
+    }
+
+    /// Returns the number of cached cards under headings of a level.
+    #[cfg(test)]
+    pub(crate) fn kept_cards(&self, level: usize) -> usize {
+        self.cards(level).len()
+    }
+
+    /// Locks the cached cards under headings of a level.
+    pub(super) fn cards(&self, level: usize) -> MutexGuard<'_, Cards> {
+        locked(&self.cards[level.min(6)])
     }
 }

@@ -77,6 +77,9 @@ impl Environments {
         for (name, add) in FUNCTIONS {
             add(&mut env, name, Arc::clone(&current));
         }
+        for (name, add) in FILTERS {
+            add(&mut env, name, Arc::clone(&current));
+        }
         Slot { env, current }
     }
 }
@@ -89,9 +92,6 @@ fn environment(data: &Arc<RenderData>, diagnostics: &mut Diagnostics) -> Environ
     env.set_recursion_limit(limits::RECURSION);
     env.set_auto_escape_callback(|_| AutoEscape::Html);
     env.set_formatter(write_value);
-    for (name, add) in FILTERS {
-        add(&mut env, name, Arc::clone(data));
-    }
     diagnostics.extend(dropped_texts(&data.sources));
     for (name, source) in &data.sources {
         let longest = limits::longest_tag(source.text());

@@ -39,6 +39,31 @@ pub fn escape(text: &str) -> std::borrow::Cow<'_, str> {
     out.into()
 }
 
+/// Returns a link to something in another language around HTML; the HTML alone if there is no address.
+pub(super) fn foreign_anchor(address: Option<&str>, html: &str, language: &str) -> String {
+    let language = escape(language);
+    let lang = ["lang=\"", &language, "\""].concat();
+    match address {
+        None => ["<span ", &lang, ">", html, "</span>"].concat(),
+        Some(address) => {
+            let address = escape(address);
+            let hreflang = ["href", &lang].concat();
+            [
+                "<a href=\"",
+                &address,
+                "\" ",
+                &lang,
+                " ",
+                &hreflang,
+                ">",
+                html,
+                "</a>",
+            ]
+            .concat()
+        }
+    }
+}
+
 /// Returns a link around HTML; the HTML alone if there is no address.
 pub(super) fn anchor(address: Option<&str>, html: &str, current: bool) -> String {
     let current = if current {

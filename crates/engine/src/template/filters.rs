@@ -10,50 +10,56 @@ use tabulae_core::term::slug;
 use tabulae_core::time::{ZonedDate, parse_date};
 
 use super::arguments::{known, optional, text, wrong};
+use super::context::{CurrentContext, RenderContext};
 use super::data::RenderData;
 use super::date_object::DateObject;
 use super::escape::{anchor, escape, in_html};
 use super::objects::{PostObject, TermObject};
 
 /// Adds a filter of this name to an environment.
-type Add = fn(&mut Environment<'static>, &'static str, Arc<RenderData>);
+type Add = fn(&mut Environment<'static>, &'static str, Arc<CurrentContext>);
 
 /// Our own filters by name.
 pub(super) const FILTERS: &[(&str, Add)] = &[
-    ("date", |env, name, data| {
+    ("date", |env, name, current| {
         env.add_filter(name, move |value: Value, pattern: Rest<Value>| {
-            date(&data, known(&value)?, optional(&pattern)?)
+            date(&*current.get()?, known(&value)?, optional(&pattern)?)
         });
     }),
-    ("time", |env, name, data| {
+    ("time", |env, name, current| {
         env.add_filter(name, move |value: Value, pattern: Rest<Value>| {
-            time(&data, known(&value)?, optional(&pattern)?)
+            time(&*current.get()?, known(&value)?, optional(&pattern)?)
         });
     }),
-    ("link", |env, name, data| {
+    ("link", |env, name, current| {
         env.add_filter(name, move |value: Value, text: Rest<Value>| {
-            link(&data, known(&value)?, optional(&text)?)
+            link(&*current.get()?, known(&value)?, optional(&text)?)
         });
     }),
-    ("entries", |env, name, data| {
+    ("entries", |env, name, current| {
         env.add_filter(name, move |list: Value, class: Rest<Value>| {
-            entries(&data, known(&list)?, optional(&class)?)
+            entries(&*current.get()?, known(&list)?, optional(&class)?)
         });
     }),
-    ("state", |env, name, data| {
-        env.add_filter(name, move |post: Value| state(&data, known(&post)?));
+    ("state", |env, name, current| {
+        env.add_filter(name, move |post: Value| {
+            state(&*current.get()?, known(&post)?)
+        });
     }),
-    ("count", |env, name, data| {
+    ("count", |env, name, current| {
         env.add_filter(name, move |value: Value, one: Value, many: Value| {
-            count(&data, known(&value)?, text(&one)?, text(&many)?)
+            count(&*current.get()?, known(&value)?, text(&one)?, text(&many)?)
         });
     }),
-    ("posts", |env, name, data| {
-        env.add_filter(name, move |value: Value| posts(&data, known(&value)?));
+    ("posts", |env, name, current| {
+        env.add_filter(name, move |value: Value| {
+            posts(&*current.get()?, known(&value)?)
+        });
     }),
-    ("absolute", |env, name, data| {
+    ("absolute", |env, name, current| {
         env.add_filter(name, move |link: Value| {
-            text(&link).map(|link| absolute(&data, link))
+            let context = current.get()?;
+            text(&link).map(|link| absolute(&context.data, link))
         });
     }),
     ("slug", |env, name, _| {
@@ -70,7 +76,7 @@ fn absolute(data: &RenderData, link: &str) -> String {
 }
 
 /// The moment that `filter` is asked for.
-fn zoned_date_of(data: &RenderData, value: &Value, filter: &str) -> Result<ZonedDate, Error> {
+fn zoned_date_of(context: &RenderContext, value: &Value, filter: &str) -> Result<ZonedDate, Error> {
     if let Some(date) = value.downcast_object_ref::<DateObject>() {
         return Ok(date.stamp);
     }
@@ -78,7 +84,7 @@ fn zoned_date_of(data: &RenderData, value: &Value, filter: &str) -> Result<Zoned
     let text = value
         .as_str()
         .ok_or_else(|| wrong(format!("{takes} this is {}", value.kind())))?;
-    let zone = &data.site.moment.zone;
+    let zone = &context.data.site.moment.zone;
     parse_date(text)
         .and_then(|date| date.zoned(zone))
         .map_err(|_| {
@@ -88,33 +94,37 @@ fn zoned_date_of(data: &RenderData, value: &Value, filter: &str) -> Result<Zoned
         })
 }
 
-fn date(data: &RenderData, value: &Value, pattern: Option<&Value>) -> Result<Value, Error> {
+fn date(context: &RenderContext, value: &Value, pattern: Option<&Value>) -> Result<Value, Error> {
     if value.is_none() {
         return Ok(Value::from(()));
     }
-    let stamp = zoned_date_of(data, value, "date")?;
-    in_words(data, stamp, pattern)
+    let stamp = zoned_date_of(context, value, "date")?;
+    in_words(context, stamp, pattern)
 }
 
 /// A date in words, in a `time` element that says it by ISO 8601, too; nothing for none.
-fn time(data: &RenderData, value: &Value, pattern: Option<&Value>) -> Result<Value, Error> {
+fn time(context: &RenderContext, value: &Value, pattern: Option<&Value>) -> Result<Value, Error> {
     if value.is_none() {
         return Ok(Value::from(()));
     }
-    let stamp = zoned_date_of(data, value, "time")?;
-    let words = in_words(data, stamp, pattern)?;
+    let stamp = zoned_date_of(context, value, "time")?;
+    let words = in_words(context, stamp, pattern)?;
     let words = escape(words.as_str().unwrap_or_default());
     let element = ["<time datetime=\"", &stamp.iso(), "\">", &words, "</time>"];
     Ok(Value::from_safe_string(element.concat()))
 }
 
 /// A date in words, by the site's setting or by a pattern.
-fn in_words(data: &RenderData, stamp: ZonedDate, pattern: Option<&Value>) -> Result<Value, Error> {
-    let language = &data.site.catalogue.language;
+fn in_words(
+    context: &RenderContext,
+    stamp: ZonedDate,
+    pattern: Option<&Value>,
+) -> Result<Value, Error> {
+    let language = context.language();
     let style = match pattern.map(text).transpose()? {
-        None => match data.day(stamp.day) {
+        None => match context.local().day(stamp.day) {
             Some(known) => return Ok(known.clone()),
-            None => data.site.settings.site.date_format.clone(),
+            None => context.settings().date_format.clone(),
         },
         Some("long") => DateStyle::Long,
         Some("medium") => DateStyle::Medium,
@@ -133,7 +143,7 @@ fn in_words(data: &RenderData, stamp: ZonedDate, pattern: Option<&Value>) -> Res
 
 /// The name of a post, a term or a page as a link there, those of a list with commas between; the
 /// name alone where it has no link, and nothing for nothing. `text` takes the place of the name.
-fn link(data: &RenderData, value: &Value, text: Option<&Value>) -> Result<Value, Error> {
+fn link(context: &RenderContext, value: &Value, text: Option<&Value>) -> Result<Value, Error> {
     if let (Some(term), None) = (value.downcast_object_ref::<TermObject>(), text) {
         return Ok(term.anchor());
     }
@@ -144,10 +154,10 @@ fn link(data: &RenderData, value: &Value, text: Option<&Value>) -> Result<Value,
         return Ok(Value::from(()));
     }
     if matches!(value.kind(), ValueKind::Seq | ValueKind::Iterable) {
-        let comma = escape(data.site.settings.words.get("comma"));
+        let comma = escape(context.settings().words.get("comma"));
         let mut html = String::new();
         for (at, item) in value.try_iter()?.enumerate() {
-            let link = link(data, &item, text)?;
+            let link = link(context, &item, text)?;
             let between = if at > 0 { &*comma } else { "" };
             html.extend([between, link.as_str().unwrap_or_default()]);
         }
@@ -174,7 +184,7 @@ fn link(data: &RenderData, value: &Value, text: Option<&Value>) -> Result<Value,
 const ENTRY: usize = 80;
 
 /// The links of a list, each in an `li` element on a line of its own.
-fn entries(data: &RenderData, list: &Value, class: Option<&Value>) -> Result<Value, Error> {
+fn entries(context: &RenderContext, list: &Value, class: Option<&Value>) -> Result<Value, Error> {
     let class = class.map(text).transpose()?.map(escape);
     let (before, class, after) = match &class {
         Some(class) => ("<li class=\"", &**class, "\">"),
@@ -184,7 +194,7 @@ fn entries(data: &RenderData, list: &Value, class: Option<&Value>) -> Result<Val
     if !list.is_none() {
         html.reserve(list.len().unwrap_or(0) * ENTRY);
         for item in list.try_iter()? {
-            let link = link(data, &item, None)?;
+            let link = link(context, &item, None)?;
             let link = link.as_str().unwrap_or_default();
             html.extend([before, class, after, link, "</li>\n"]);
         }
@@ -198,7 +208,7 @@ fn is_nothing(value: &Value) -> bool {
 }
 
 /// Returns the state of a post as the theme marks it; nothing for a live one.
-fn state(data: &RenderData, post: &Value) -> Result<Value, Error> {
+fn state(context: &RenderContext, post: &Value) -> Result<Value, Error> {
     let post = post
         .downcast_object_ref::<PostObject>()
         .ok_or_else(|| wrong("`state` takes a post"))?;
@@ -208,28 +218,28 @@ fn state(data: &RenderData, post: &Value) -> Result<Value, Error> {
         PostState::Expired => "expired",
         PostState::Unlisted | PostState::Live => return Ok(Value::from(())),
     };
-    let word = escape(data.site.settings.words.get(word));
+    let word = escape(context.settings().words.get(word));
     Ok(Value::from_safe_string(format!(
         " <span class=\"state\">{word}</span>"
     )))
 }
 
-fn count(data: &RenderData, value: &Value, one: &str, many: &str) -> Result<String, Error> {
+fn count(context: &RenderContext, value: &Value, one: &str, many: &str) -> Result<String, Error> {
     let number = counted("count", value)?;
-    let word = match data.site.catalogue.language.plural(number) {
+    let word = match context.language().plural(number) {
         Plural::One => one,
         _ => many,
     };
     Ok(format!("{number} {word}"))
 }
 
-/// "14 posts", in the words and plural forms of the site's language.
-fn posts(data: &RenderData, value: &Value) -> Result<String, Error> {
+/// "14 posts", in the words and plural forms of the page's language.
+fn posts(context: &RenderContext, value: &Value) -> Result<String, Error> {
     let number = counted("posts", value)?;
-    let plural = data.site.catalogue.language.plural(number);
+    let plural = context.language().plural(number);
     Ok(format!(
         "{number} {}",
-        data.site.settings.words.posts(plural)
+        context.settings().words.posts(plural)
     ))
 }
 

@@ -68,14 +68,14 @@ pub(super) const FUNCTIONS: &[(&str, Add)] = &[
     }),
 ];
 
-/// Every feed of the site.
+/// Every feed of the page's language.
 fn feed_list(context: &RenderContext) -> Value {
-    context.track_key(Key::Feeds);
+    context.track_key(Key::Feeds(context.locale));
     let data = &context.data;
     data.plan
         .feeds
         .iter()
-        .filter(|feed| feed.part.number == 1)
+        .filter(|feed| feed.part.number == 1 && feed.locale == context.locale)
         .map(|feed| feed_value(data, feed))
         .collect()
 }
@@ -83,7 +83,7 @@ fn feed_list(context: &RenderContext) -> Value {
 pub(crate) fn feed_value(data: &RenderData, feed: &FeedPlan) -> Value {
     minijinja::context! {
         title => feed.title.as_str(),
-        label => feed.title.strip_prefix(&format!("{}: ", data.site.settings.site.title)).unwrap_or(&feed.title),
+        label => feed.title.strip_prefix(&format!("{}: ", data.site.locale(feed.locale).title)).unwrap_or(&feed.title),
         link => data.site.href(&feed.link),
         page => data.site.href(&feed.home),
         type => feed.format.media_type(),
@@ -104,7 +104,7 @@ fn once(
     for (name, value) in &given {
         key.extend(["\n", name, "=", &told_apart(value)]);
     }
-    if let Some((known, dependencies)) = context.data.parts.get(&key) {
+    if let Some((known, dependencies)) = context.local().parts.get(&key) {
         context.track_all(&dependencies);
         return Ok(known);
     }
@@ -119,7 +119,7 @@ fn once(
     let (text, dependencies) = context.record_part(|| context.without_post(make));
     let made = Value::from_safe_string(text?.trim_end().to_owned());
     let part = (made.clone(), dependencies.into());
-    context.data.parts.insert(key, part);
+    context.local().parts.insert(key, part);
     Ok(made)
 }
 

@@ -9,7 +9,7 @@ use minijinja::value::{DynObject, Enumerator, Object, ObjectRepr};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::html;
 use tabulae_core::post::State as PostState;
-use tabulae_core::query::fields::{DerivedField, FIELDS, derived};
+use tabulae_core::query::fields::{DerivedField, derived, fields_of};
 use tabulae_core::source::Source;
 use tabulae_core::term::TermId;
 use tabulae_core::time::ZonedDate;
@@ -17,7 +17,7 @@ use tabulae_core::weave::Page;
 
 use super::context::RenderContext;
 use super::date_object::date_value;
-use super::escape::{anchor, escape, in_html};
+use super::escape::{anchor, escape, foreign_anchor, in_html};
 use super::fields::{lacking, own_value, whole};
 use super::list_object::Listed;
 use super::term_values::TermValues;
@@ -33,6 +33,9 @@ pub(crate) struct PostObject {
     pub id: PostId,
     context: Arc<RenderContext>,
 }
+
+/// The name of a post's translations, on a blog in several languages.
+pub(super) const TRANSLATIONS: &str = "translations";
 
 /// The name of a post's text as HTML.
 pub(super) const CONTENT: &str = "content";
@@ -58,6 +61,7 @@ impl PostObject {
             DerivedField::Path => Value::from(post.path.as_str()),
             DerivedField::Folder => Value::from(post.folder.as_str()),
             DerivedField::Set => Value::from(site.catalogue.sets()[post.set].as_str()),
+            DerivedField::Language => Value::from(site.locale(post.locale).tag.as_str()),
             DerivedField::Date => date_or_none(post.date),
             DerivedField::Updated => date_or_none(post.updated),
             DerivedField::Year => number(post.date.map(|date| date.day.year())),
@@ -92,12 +96,17 @@ impl PostObject {
     pub(super) fn anchor(&self, text: Option<&Value>) -> String {
         self.context.track_post(self.id);
         let address = self.context.data.post_link(self.id).as_str();
+        let site = &self.context.data.site;
+        let locale = site.locale_of(self.id);
         let current = self.context.this() == Some(self.id);
         match text {
             Some(text) => anchor(address, &in_html(text), current),
             None => {
-                let title = &self.context.data.site.catalogue.post(self.id).title;
-                anchor(address, &escape(title), current)
+                let title = escape(&site.catalogue.post(self.id).title);
+                match locale == self.context.locale {
+                    true => anchor(address, &title, current),
+                    false => foreign_anchor(address, &title, &site.locale(locale).tag),
+                }
             }
         }
     }
@@ -171,17 +180,30 @@ impl PostObject {
 
     /// Returns the likeness to the post whose page is rendered.
     fn likeness(&self) -> Option<Value> {
-        let (index, _) = self.context.data.site.likeness()?;
-        let likeness = index.likeness(self.context.this()?, self.id);
+        let this = self.context.this()?;
+        let site = &self.context.data.site;
+        let (index, _) = site.likeness(site.locale_of(this))?;
+        let likeness = index.likeness(this, self.id);
         Some(Value::from(likeness.ratio()))
+    }
+
+    /// Returns its listed translations, in the order of the languages.
+    fn translations(&self) -> Value {
+        let data = &self.context.data;
+        let path = &data.site.catalogue.post(self.id).path;
+        self.context.track_key(Key::Translations(path.clone()));
+        let posts: Vec<PostId> = data.site.catalogue.translations(self.id).collect();
+        post_list(posts, &self.context)
     }
 
     /// The terms that it shares with the post whose page is being made, those that make them
     /// most alike first, as far as they count for likeness.
     fn shares(&self) -> Value {
         let shared = || {
-            let (index, _) = self.context.data.site.likeness()?;
-            let shared = index.shared_terms(self.context.this()?, self.id);
+            let this = self.context.this()?;
+            let site = &self.context.data.site;
+            let (index, _) = site.likeness(site.locale_of(this))?;
+            let shared = index.shared_terms(this, self.id);
             let values = shared.map(|(field, term)| TermObject::value(&self.context, field, term));
             Some(values.collect())
         };
@@ -214,12 +236,15 @@ impl Object for PostObject {
     fn get_value_by_str(self: &Arc<Self>, name: &str) -> Option<Value> {
         let catalogue = &self.context.data.site.catalogue;
         self.context.note_read(self.id);
-        if let Some(field) = derived(name) {
+        if let Some(field) = derived(name, catalogue) {
             self.track(field.field);
             return Some(self.derived(field.field));
         }
         if name == CONTENT {
             return Some(self.content());
+        }
+        if name == TRANSLATIONS && catalogue.has_languages() {
+            return Some(self.translations());
         }
         if name == "shares" {
             self.track_shared_terms();
@@ -242,17 +267,9 @@ impl Object for PostObject {
 
     fn enumerate(self: &Arc<Self>) -> Enumerator {
         self.context.track_post(self.id);
-        let own = self
-            .context
-            .data
-            .site
-            .catalogue
-            .post(self.id)
-            .front
-            .entries
-            .iter();
-        let names = FIELDS
-            .iter()
+        let catalogue = &self.context.data.site.catalogue;
+        let own = catalogue.post(self.id).front.entries.iter();
+        let names = fields_of(catalogue)
             .map(|field| field.name.to_owned())
             .chain([CONTENT.to_owned()])
             .chain(own.map(|entry| entry.key.node.clone()));
@@ -346,7 +363,7 @@ impl TermObject {
     }
 
     fn values(&self) -> &TermValues {
-        &self.context.data.terms[self.field][self.id.0 as usize]
+        &self.context.local().terms[self.field][self.id.0 as usize]
     }
 
     /// Records the dependency on name, link and note.

@@ -11,11 +11,11 @@ use tabulae_core::source::{EmbeddedText, Source, Span};
 
 use super::arguments::wrong;
 use super::context::RenderContext;
-use super::data::{Answer, KnownQuery, QueryKey, RenderData};
+use super::data::{Answer, KnownQuery, LocaleData, QueryKey, RenderData};
 use super::date_object::DateObject;
 use super::objects::{PostObject, TermObject};
 use super::query_error::QueryError;
-use crate::incremental::Key;
+use crate::incremental::{Key, QueryPlace};
 
 /// Returns the posts of a query of a placeholder in the source file at `path`, and records the dependencies.
 ///
@@ -43,24 +43,25 @@ pub(super) fn query(
         return with_parameters(context, template, text, given, &parameters);
     }
     let on_page = context.this().is_some();
-    if let Some(known) = data.answers.get(text) {
-        context.track_key(Key::Query(text.to_owned(), None));
+    let local = context.local();
+    if let Some(known) = local.answers.get(text) {
+        context.track_key(Key::Query(text.to_owned(), None, context.locale));
         if known.has_report {
             report(context, template, text, on_page);
         }
         return Ok(known.posts);
     }
     let key: QueryKey = (text.to_owned(), on_page);
-    let known = match data.queries.get(&key) {
+    let known = match local.queries.get(&key) {
         Some(known) => known,
         None => {
-            let scope = data.site.scope().on_page(on_page);
+            let scope = data.site.scope().within(context.locale).on_page(on_page);
             let (query, warnings) = resolve(&embedded(data, template, text), scope, given)?;
             let known = KnownQuery {
                 query,
                 has_warnings: !warnings.is_empty(),
             };
-            data.queries.insert(key, known.clone());
+            local.queries.insert(key, known.clone());
             known
         }
     };
@@ -79,7 +80,7 @@ pub(super) fn query(
             posts: Arc::clone(&posts),
             has_report,
         };
-        data.answers.insert(text.to_owned(), answer);
+        local.answers.insert(text.to_owned(), answer);
     }
     Ok(posts)
 }
@@ -97,7 +98,11 @@ fn with_parameters(
     let this = context.this();
     let scope = Scope {
         parameters,
-        ..data.site.scope().on_page(this.is_some())
+        ..data
+            .site
+            .scope()
+            .within(context.locale)
+            .on_page(this.is_some())
     };
     let (query, warnings) = resolve(&embedded(data, template, text), scope, given)?;
     for warning in warnings {
@@ -110,9 +115,14 @@ fn with_parameters(
 
 /// Reports on a query without parameters: its warnings, and that it finds nothing.
 fn report(context: &RenderContext, template: &str, text: &str, on_page: bool) {
-    let key = Key::QueryReport(template.to_owned(), text.to_owned(), on_page);
-    context.track_key(key);
-    context.data.report_query(template, text, on_page);
+    let place = QueryPlace {
+        template: template.to_owned(),
+        text: text.to_owned(),
+        on_page,
+        locale: context.locale,
+    };
+    context.data.report_query(&place);
+    context.track_key(Key::QueryReport(Box::new(place)));
 }
 
 /// Resolves a query with the parameters that are `given`; returns it with its warnings.
@@ -137,25 +147,27 @@ fn resolve(
 impl RenderData {
     /// Reports on a query without parameters, once for each template that has it: the place does not depend
     /// on which page is rendered first.
-    pub(crate) fn report_query(&self, template: &str, text: &str, on_page: bool) {
-        let key = (template.to_owned(), text.to_owned(), on_page);
-        if !self.reported_queries.insert(key, ()) {
+    pub(crate) fn report_query(&self, place: &QueryPlace) {
+        if !self.reported_queries.insert(place.clone(), ()) {
             return;
         }
-        let Ok(parsed) = Query::parse(&embedded(self, template, text)) else {
+        let Ok(parsed) = Query::parse(&embedded(self, &place.template, &place.text)) else {
             return;
         };
-        let resolved = parsed.resolve(self.site.scope().on_page(on_page));
+        let scope = self.site.scope().within(place.locale);
+        let resolved = parsed.resolve(scope.on_page(place.on_page));
         let is_same_everywhere = resolved.output.is_some_and(|query| !query.needs_this());
         let is_told = parsed.is_empty_by(&resolved.diagnostics);
-        let slip = (is_same_everywhere && !is_told).then(|| parsed.slip(self.site.scope()));
+        let slip = (is_same_everywhere && !is_told).then(|| parsed.slip(scope));
         resolved
             .diagnostics
             .into_iter()
             .chain(slip.flatten())
             .for_each(|warning| self.warn(warning));
     }
+}
 
+impl LocaleData {
     /// Returns true if a query is known to have the same answer on every page.
     pub(super) fn has_answer(&self, query: &str) -> bool {
         self.answers.contains(query)
@@ -199,7 +211,7 @@ fn track(context: &RenderContext, text: &str, resolved: &Query<Resolved>, is_pla
     if is_plain && !has_likeness {
         let this = context.this().filter(|_| resolved.needs_this());
         let this = this.map(|id| site.catalogue.post(id).path.clone());
-        return context.track_key(Key::Query(text.to_owned(), this));
+        return context.track_key(Key::Query(text.to_owned(), this, context.locale));
     }
     // Parameters and likeness are not part of a key: such an answer depends on all posts.
     if has_likeness {

@@ -62,7 +62,7 @@ values! {
 values! {
     /// `site`.
     SiteScope {
-        title address link language direction description author image feeds feeds_page lists words style script
+        title address link language languages direction description author image feeds feeds_page lists words style script
         search related_show
     }
 }
@@ -70,7 +70,7 @@ values! {
 values! {
     /// `page`.
     PageScope {
-        title link canonical description feeds own_feeds menu kind newer older content
+        title link canonical description feeds own_feeds menu kind newer older content alternates languages
     }
 }
 

@@ -7,6 +7,7 @@ use minijinja::value::Kwargs;
 use minijinja::{Error, State, Value};
 use tabulae_core::archive::by_terms;
 use tabulae_core::catalogue::PostId;
+use tabulae_core::id::LocaleId;
 use tabulae_core::settings::OverviewOrder;
 use tabulae_core::term::TermId;
 
@@ -27,7 +28,7 @@ pub(super) fn terms(
 ) -> Result<Value, Error> {
     let data = &context.data;
     let field = field(data, name)?;
-    let (listing, given) = listing(name, options)?;
+    let (listing, given) = listing((name, context.locale), options)?;
     context.track_key(Key::Terms(Box::new(listing.clone())));
     // Also for a list that is known: the query is reported on in each template that has it.
     let posts = match &listing.query {
@@ -35,16 +36,17 @@ pub(super) fn terms(
         None => None,
     };
     if given.is_empty()
-        && let Some(known) = data.term_lists.get(&listing)
+        && let Some(known) = context.local().term_lists.get(&listing)
     {
         return Ok(term_list(context, field, &known));
     }
-    let terms = data.listed_terms(field, listing.order, listing.limit, posts.as_deref());
+    let posts = posts.as_deref();
+    let terms = data.listed_terms((field, context.locale), listing.order, listing.limit, posts);
     let terms: Arc<[_]> = terms.into();
     let list = term_list(context, field, &terms);
-    let same_everywhere = |text: &String| data.has_answer(text);
+    let same_everywhere = |text: &String| context.local().has_answer(text);
     if given.is_empty() && listing.query.as_ref().is_none_or(same_everywhere) {
-        data.term_lists.insert(listing, terms);
+        context.local().term_lists.insert(listing, terms);
     }
     Ok(list)
 }
@@ -78,7 +80,10 @@ const OPTIONS: [&str; 3] = ["order", "limit", "query"];
 type Given<'a> = Vec<(&'a str, Value)>;
 
 /// Returns the list that is asked for, and the parameters of its query.
-fn listing<'a>(field: &str, options: &'a Kwargs) -> Result<(Listing, Given<'a>), Error> {
+fn listing<'a>(
+    (field, locale): (&str, LocaleId),
+    options: &'a Kwargs,
+) -> Result<(Listing, Given<'a>), Error> {
     let mut given = named(options)?;
     given.retain(|(name, _)| !OPTIONS.contains(name));
     let order: Option<&str> = options.get("order")?;
@@ -93,6 +98,7 @@ fn listing<'a>(field: &str, options: &'a Kwargs) -> Result<(Listing, Given<'a>),
         return Err(wrong(format!("`terms` has no option `{name}`; {near}")));
     }
     let listing = Listing {
+        locale,
         field: field.to_owned(),
         order: order.map(order_of).transpose()?.unwrap_or_default(),
         limit: limit.transpose()?,
@@ -110,10 +116,11 @@ fn order_of(name: &str) -> Result<OverviewOrder, Error> {
 }
 
 impl RenderData {
-    /// The terms of a field that listed posts have, or some posts, with their counts.
+    /// Returns the terms of a field that the listed posts of a language have, or some posts, with their counts; in
+    /// the order of the language.
     pub(crate) fn listed_terms(
         &self,
-        field: usize,
+        (field, locale): (usize, LocaleId),
         order: OverviewOrder,
         limit: Option<usize>,
         posts: Option<&[PostId]>,
@@ -124,7 +131,10 @@ impl RenderData {
             None => {
                 let terms = table.terms.iter().enumerate();
                 terms
-                    .map(|(at, term)| (id_at(at), term.posts.len(), term.posts.first().copied()))
+                    .map(|(at, term)| {
+                        let (count, newest) = catalogue.within(locale).posts_of(term);
+                        (id_at(at), count, newest)
+                    })
                     .collect()
             }
             Some(posts) => {
@@ -135,14 +145,14 @@ impl RenderData {
             }
         };
         lists.retain(|(_, count, _)| *count > 0);
-        let name = |id: TermId| &table.term(id).name;
+        let name = |id: TermId| table.term(id).name_in(locale);
         lists.sort_by(|a, b| {
             let first = match order {
                 OverviewOrder::Name => Ordering::Equal,
                 OverviewOrder::Count => b.1.cmp(&a.1),
                 OverviewOrder::Newest => a.2.cmp(&b.2),
             };
-            first.then_with(|| catalogue.language.sort(name(a.0), name(b.0)))
+            first.then_with(|| catalogue.language(locale).sort(name(a.0), name(b.0)))
         });
         lists.truncate(limit.unwrap_or(usize::MAX));
         lists

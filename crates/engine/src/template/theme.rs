@@ -8,7 +8,7 @@ use super::loads::reached;
 use crate::site::Site;
 
 /// The built-in templates by name.
-pub(crate) const BUILT_IN: [(&str, &str); 19] = [
+pub(crate) const BUILT_IN: [(&str, &str); 20] = [
     ("base.html", include_str!("../theme/base.html")),
     ("post.html", include_str!("../theme/post.html")),
     ("page.html", include_str!("../theme/page.html")),
@@ -28,6 +28,10 @@ pub(crate) const BUILT_IN: [(&str, &str); 19] = [
     ),
     ("parts/top.html", include_str!("../theme/parts/top.html")),
     ("parts/foot.html", include_str!("../theme/parts/foot.html")),
+    (
+        "parts/languages.html",
+        include_str!("../theme/parts/languages.html"),
+    ),
     ("parts/menu.html", include_str!("../theme/parts/menu.html")),
     (
         "parts/lines.html",
@@ -52,7 +56,18 @@ pub(crate) const BUILT_IN: [(&str, &str); 19] = [
 ];
 
 /// The theme's style sheet.
-pub(crate) const STYLE: &str = include_str!("../theme/tabulae.css");
+const STYLE: &str = include_str!("../theme/tabulae.css");
+
+/// What the style sheet has besides on a blog in several languages.
+const LANGUAGES_STYLE: &str = include_str!("../theme/languages.css");
+
+/// Returns the theme's style sheet for a site.
+pub(crate) fn style(site: &Site) -> String {
+    match site.settings.locales.are_several() {
+        true => [STYLE, LANGUAGES_STYLE].concat(),
+        false => STYLE.to_owned(),
+    }
+}
 
 /// The style sheet by which browsers show feeds; `OPENED` in it is the sentence above.
 pub(crate) const FEED_STYLE: &str = include_str!("../theme/tabulae-feeds.css");

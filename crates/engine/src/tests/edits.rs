@@ -58,6 +58,14 @@ weigh = { tag = 2, title = 1, body = 1 }
 feeds = true
 "#;
 
+/// Two more languages, one of which has words that are English.
+pub(super) const LOCALES: &str = r#"
+[locale.de]
+title = "Das Log"
+[locale.nl]
+prefix = "/nederlands/"
+"#;
+
 /// A page that asks for much.
 const PAGE: &str = r#"---
 title: All sorts
@@ -70,6 +78,9 @@ title: All sorts
 {% for term in terms("category") %}<a href="{{ term.link }}">{{ term.name }}</a>{% endfor %}
 {% for feed in feeds() %}{{ feed.title }}{% endfor %}
 {% for post in query("from boats") %}{{ post.tags }} {{ post.length }}{% endfor %}
+{% for post in query("from posts any language order by title limit 3") %}{{ post|link }} {{ post.date|date }}{% endfor %}
+{% if site.languages|length > 1 %}{% for post in query("where language = 'de' limit 2") %}{{ post }} {{ post.language }}{% endfor %}{% endif %}
+{{ terms("tag")|length|posts }}
 {% endblock %}
 "#;
 
@@ -78,6 +89,7 @@ const POST: &str = r#"{% extends "base.html" %}
 {% block main %}<h1>{{ post.title }}</h1>{{ post.content }}
 {% for near in query("from posts where category = this.category and not current") %}{{ near.title }}{% endfor %}
 {% for near in query("from posts where likeness > 0.3 order by likeness desc limit 2") %}{{ near.likeness }}{% endfor %}
+{% if site.languages|length > 1 %}{% for other in post.translations %}{{ other|link }}{% endfor %}{% endif %}
 {% include "parts/related.html" %}
 {% endblock %}
 "#;
@@ -152,10 +164,54 @@ fn path(number: u8) -> String {
     format!("posts/2026-01-01-p{number}.md")
 }
 
+/// Writes settings, in several languages if they were in several before.
+fn write_settings(bench: &mut Bench, settings: &str, how: u8) {
+    let before = bench.sources.read("tabulae.toml").unwrap_or_default();
+    let has_languages = String::from_utf8_lossy(&before).contains("[locale.");
+    let locales = match how % 3 {
+        0 => LOCALES.replace("Das Log", "Logbuch"),
+        _ => LOCALES.to_owned(),
+    };
+    let locales = if has_languages { &locales } else { "" };
+    let settings = match has_languages {
+        true => settings.replace("from boats\"", "from boats\"\nlocales = [\"en\", \"nl\"]"),
+        false => settings.to_owned(),
+    };
+    let text = format!("{SITE}{settings}{locales}");
+    bench.sources.write("tabulae.toml", text);
+}
+
+fn translated(number: u8) -> String {
+    format!("posts/2026-01-01-p{number}.de.md")
+}
+
+/// Writes a post in another language, in a file of its own or beside the original.
+fn translate(bench: &mut Bench, number: u8, how: u8) {
+    let draft = if how % 7 == 3 { "draft: true\n" } else { "" };
+    let tag = ["a", "b", "Das A"][usize::from(how % 3)];
+    let front = format!("title: Beitrag {number}\ntags: [{tag}]\ncategory: X\n{draft}");
+    let text = format!("Worte {} über Kalk.\n", how % 4);
+    let (path, more) = match how % 3 {
+        0 => (translated(number), ""),
+        1 => (
+            "posts/2026-02-02-eins.md".to_owned(),
+            "language: de\ntranslation: p1\n",
+        ),
+        _ => ("posts/2026-02-03-een.md".to_owned(), "language: nl\n"),
+    };
+    bench
+        .sources
+        .write(&path, format!("---\n{front}{more}---\n\n{text}"));
+    if how % 3 == 1 && how % 2 == 0 {
+        let text = "---\ntitle: One\ndate: 2026-01-02\ntranslation: p1\n---\n\nOne.\n";
+        bench.sources.write(&self::path(1), text);
+    }
+}
+
 /// Changes something.
 pub(super) fn edit(bench: &mut Bench, (kind, number, how): (u8, u8, u8)) {
     let number = 1 + number % 7;
-    match kind % 16 {
+    match kind % 20 {
         0..=3 => post(bench, number, how),
         4..=5 => {
             // Another text, and perhaps another summary; nothing else.
@@ -200,9 +256,7 @@ pub(super) fn edit(bench: &mut Bench, (kind, number, how): (u8, u8, u8)) {
         10 => {
             let per_page = 1 + how % 3;
             let settings = SETTINGS.replace("per_page = 2", &format!("per_page = {per_page}"));
-            bench
-                .sources
-                .write("tabulae.toml", format!("{SITE}{settings}"));
+            write_settings(bench, &settings, how);
         }
         11 => match how % 3 {
             0 => bench.sources.remove("terms/tag/a.md"),
@@ -237,6 +291,23 @@ pub(super) fn edit(bench: &mut Bench, (kind, number, how): (u8, u8, u8)) {
                 "boats/turnip.md",
                 format!("---\nclass: wide\nlength: {how}\n---\nA boat.\n"),
             ),
+        },
+        16..=17 => translate(bench, number, how),
+        18 => match how % 4 {
+            0 => bench.sources.remove(&translated(number)),
+            1 => bench.sources.write("pages/about.de.md", "# Über\n"),
+            2 => bench.sources.remove("pages/about.de.md"),
+            _ => bench.sources.write("pages/index.md", "# Home\n"),
+        },
+        19 => match how % 4 {
+            0 => bench
+                .sources
+                .write("terms/tag/a.md", "---\ntitle.de: Das A\n---\nOn A.\n"),
+            1 => bench
+                .sources
+                .write("terms/tag/a.de.md", "---\nslug: aa-de\n---\nÜber A.\n"),
+            2 => bench.sources.remove("terms/tag/a.de.md"),
+            _ => bench.sources.remove("pages/index.md"),
         },
         // Someone meddles with what was written.
         _ => match how % 3 {
@@ -311,9 +382,9 @@ fn a_build_after_any_edits_equals_a_clean_one() {
         ..Config::default()
     };
     let edits = prop::collection::vec(any::<(u8, u8, u8)>(), 1..10);
-    let cases = (0..3, any::<bool>(), edits);
+    let cases = (0..3, any::<bool>(), any::<bool>(), edits);
     TestRunner::new(config)
-        .run(&cases, |(how, by_terms, edits)| {
+        .run(&cases, |(how, by_terms, in_languages, edits)| {
             let mut bench = rich();
             if how > 0 {
                 bench.begin_session(how == 2);
@@ -321,15 +392,19 @@ fn a_build_after_any_edits_equals_a_clean_one() {
             if how == 2 {
                 bench.session = bench.session.map(BuildSession::exclusive);
             }
-            if by_terms {
-                let settings = SETTINGS.replace(", title = 1, body = 1", "");
-                let settings = format!("{SITE}{settings}");
-                bench.sources.write("tabulae.toml", settings);
+            let settings = match by_terms {
+                true => SETTINGS.replace(", title = 1, body = 1", ""),
+                false => SETTINGS.to_owned(),
+            };
+            if in_languages {
+                bench.sources.write("tabulae.toml", "[locale.de]");
+                translate(&mut bench, 2, 0);
             }
+            write_settings(&mut bench, &settings, 1);
             bench.build();
             for one in edits {
                 // Into a folder that a preview keeps to itself nobody else writes.
-                if how == 2 && one.0 % 16 == 15 && one.2 % 3 != 0 {
+                if how == 2 && one.0 % 20 == 15 && one.2 % 3 != 0 {
                     continue;
                 }
                 edit(&mut bench, one);

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use rstest::rstest;
 use tabulae_core::diagnostic::Diagnostics;
+use tabulae_core::id::LocaleId;
 
 use super::bench::{Bench, SITE, said};
 use super::{small, titles};
@@ -200,9 +201,11 @@ fn likeness_serves_in_any_query_of_a_posts_page() {
 }
 
 #[test]
-fn the_script_is_small() {
+fn script_and_styles_are_small() {
     assert!(crate::template::script().len() < 4000);
-    assert!(crate::template::STYLE.len() < 12_000);
+    let mut bench = Bench::new("[locale.de]\n");
+    bench.build();
+    assert!(bench.page("tabulae.css").len() < 12_000);
 }
 
 #[test]
@@ -259,12 +262,12 @@ fn a_card_is_made_once_for_all_lists_unless_they_differ(
     let list = |title: &str| {
         let page = minijinja::context! { title };
         let values = minijinja::context! { page, archive => title };
-        let context = RenderContext::new(Arc::clone(&data));
+        let context = RenderContext::new(Arc::clone(&data), LocaleId::SITE);
         renderer.part(&context, "list.html", values).unwrap()
     };
     let shows_page = card.is_some_and(|card| card.contains("page."));
     assert_eq!(list("One") == list("Other"), !shows_page);
-    assert_eq!(data.kept_cards(2), kept);
+    assert_eq!(data.of(LocaleId::SITE).kept_cards(2), kept);
 }
 
 /// The small site has three posts: in Arabic that is the form for a few.

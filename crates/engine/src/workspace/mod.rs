@@ -275,7 +275,7 @@ impl Workspace {
     pub fn query_on(&self, query: impl IntoQuery, this: Option<&str>) -> Result<Posts<'_>, Error> {
         let site = self.site()?;
         let this = this.map(|name| self.find(site, name)).transpose()?;
-        let scope = site.scope().on_page(this.is_some());
+        let scope = site.scope_of(this);
         let query = query.into_query()?;
         let mut warnings = Diagnostics::new();
         let resolved = resolved(&query, scope, &mut warnings)?;
@@ -309,7 +309,7 @@ impl Workspace {
     ) -> Result<QueryPlan, Error> {
         let site = self.site()?;
         let this = this.map(|name| self.find(site, name)).transpose()?;
-        let scope = site.scope().on_page(this.is_some());
+        let scope = site.scope_of(this);
         let query = resolved(&query.into_query()?, scope, &mut Diagnostics::new())?;
         Ok(query.explain(&site.catalogue, this))
     }

@@ -6,6 +6,7 @@ use tabulae_core::archive;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Diagnostic, Diagnostics};
 use tabulae_core::html;
+use tabulae_core::id::LocaleId;
 use tabulae_core::post::{Post, State};
 use tabulae_core::query::{Answer, Query, Resolved, Written};
 use tabulae_core::similarity::Score;
@@ -70,8 +71,16 @@ impl<'a> Posts<'a> {
     #[must_use]
     pub fn likeness(&self, post: PostRef<'_>) -> Option<Score> {
         let index = self.resolved.index(&self.site.catalogue);
-        let index = index.or_else(|| Some(self.site.likeness()?.0))?;
-        Some(index.likeness(self.this?, post.id))
+        let this = self.this?;
+        let locale = self.site.locale_of(this);
+        let index = index.or_else(|| Some(self.site.likeness(locale)?.0))?;
+        Some(index.likeness(this, post.id))
+    }
+
+    /// Returns true if the query was run as on the page of a post.
+    #[must_use]
+    pub fn is_on_page(&self) -> bool {
+        self.this.is_some()
     }
 
     /// Returns true if a post is the one on whose page the query was run.
@@ -87,8 +96,11 @@ impl<'a> Posts<'a> {
     /// If posts cannot be grouped by it.
     pub fn count_by(&self, field: &str) -> Result<Vec<(String, String, usize)>, Error> {
         let catalogue = &self.site.catalogue;
+        let locale = self
+            .this
+            .map_or(LocaleId::SITE, |this| self.site.locale_of(this));
         let by = archive::by(field, catalogue, Source::command_line(field).top())?;
-        let counts = archive::counts(&by, &self.answer.posts, catalogue).into_iter();
+        let counts = archive::counts(&by, &self.answer.posts, catalogue.within(locale)).into_iter();
         Ok(counts
             .map(|(term, count)| (term.name, term.slug, count))
             .collect())
@@ -216,6 +228,19 @@ impl<'a> PostRef<'a> {
         &self.site.catalogue.sets()[self.post().set]
     }
 
+    /// Returns the tag of its language (BCP 47).
+    #[must_use]
+    pub fn language(&self) -> &'a str {
+        &self.site.locale(self.post().locale).tag
+    }
+
+    /// Returns its listed translations into other languages, in the order of the languages.
+    #[must_use]
+    pub fn translations(&self) -> Vec<Self> {
+        let translations = self.site.catalogue.translations(self.id);
+        translations.map(|id| Self::new(self.site, id)).collect()
+    }
+
     /// Returns the summary as plain text, if there is one.
     #[must_use]
     pub fn summary(&self) -> Option<&'a str> {
@@ -240,7 +265,8 @@ impl<'a> PostRef<'a> {
         html::text(&self.post().html.get())
     }
 
-    /// Returns the names of its terms in a term field, in the order written; none in an unknown field.
+    /// Returns the names of its terms in a term field, in its language and the order written; none in an unknown
+    /// field.
     #[must_use]
     pub fn terms(&self, field: &str) -> Vec<&'a str> {
         let catalogue = &self.site.catalogue;
@@ -249,7 +275,10 @@ impl<'a> PostRef<'a> {
         };
         let table = catalogue.terms(field);
         let terms = catalogue.terms_of(self.id, field).iter();
-        terms.map(|term| table.term(*term).name.as_str()).collect()
+        let locale = self.post().locale;
+        terms
+            .map(|term| table.term(*term).name_in(locale))
+            .collect()
     }
 
     /// Returns a value of the front matter; within maps by names with dots: `info.part`.

@@ -41,16 +41,14 @@ impl RelatedPost<'_> {
 impl<'a> RelatedPost<'a> {
     /// Returns the related posts of a post, in order.
     pub(super) fn of(site: &'a Site, id: PostId) -> Vec<Self> {
-        if site.related.is_none() {
-            return Vec::new();
-        }
         let related = site.related_to(id).iter();
         related.map(|other| Self::new(site, id, *other)).collect()
     }
 
     fn new(site: &'a Site, id: PostId, other: PostId) -> Self {
         let catalogue = &site.catalogue;
-        let known = site.likeness();
+        let locale = site.locale_of(id);
+        let known = site.likeness(locale);
         let likeness = known.map_or(Score::ZERO, |(index, _)| index.likeness(id, other));
         let shared = known.iter().flat_map(|(index, weights)| {
             let contributions = index.breakdown(id, other).into_iter();
@@ -61,7 +59,7 @@ impl<'a> RelatedPost<'a> {
                     field: field.name(catalogue).to_owned(),
                     part: contribution.part.units(),
                     terms: terms
-                        .map(|term| field.term_name(*term, catalogue).to_owned())
+                        .map(|term| field.term_name(*term, (catalogue, locale)).to_owned())
                         .collect(),
                 }
             })

@@ -83,6 +83,10 @@ impl Parser {
                 )
                 .help(format!("`{lower}` joins two tests")));
             }
+            "any" if self.is_word("language") => {
+                return Err(diagnostic(span, "`any language` is no test")
+                    .help("write it before `where`: `from posts any language where …`"));
+            }
             _ if is_keyword(&lower) => {
                 return Err(diagnostic(
                     span,

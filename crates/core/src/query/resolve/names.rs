@@ -3,9 +3,9 @@
 use std::sync::Arc;
 
 use super::super::ast::At;
-use super::super::fields::{DerivedField, FIELDS, derived, meant};
+use super::super::fields::{DerivedField, derived, fields_of, meant};
 use super::super::foreign_syntax;
-use super::super::predicate::{FieldRef, Source};
+use super::super::predicate::{FieldRef, NamedQuery, Source};
 use super::super::words::listed;
 use super::Resolver;
 use crate::diagnostic::{Code, Diagnostic, nearest};
@@ -25,11 +25,12 @@ impl Resolver<'_> {
             if let Some(set) = catalogue.sets().iter().position(|set| *set == name.node) {
                 self.sets.push(set);
                 sources.push(Source::Set(set));
-            } else if let Some(named) = self.scope.library.queries.get(&name.node) {
+            } else if let Some(named) = self.named(&name.node) {
                 self.sets.extend(named.query.0.sets());
-                sources.push(Source::Named(Arc::clone(named)));
+                sources.push(Source::Named(named));
             } else {
-                let queries = self.scope.library.queries.keys().map(String::as_str);
+                let queries = self.scope.library.named(self.within).into_iter();
+                let queries = queries.flat_map(|queries| queries.keys().map(String::as_str));
                 let known: Vec<&str> = catalogue
                     .sets()
                     .iter()
@@ -47,6 +48,11 @@ impl Resolver<'_> {
         self.sets.sort_unstable();
         self.sets.dedup();
         (sources.len() == from.len()).then_some(sources)
+    }
+
+    /// Returns the named query of a name, over the posts of the same languages.
+    fn named(&self, name: &str) -> Option<Arc<NamedQuery>> {
+        self.scope.library.named(self.within)?.get(name).cloned()
     }
 
     pub(super) fn use_this(&mut self, span: Span, name: &str) -> Option<()> {
@@ -78,7 +84,7 @@ impl Resolver<'_> {
         if let Some(field) = catalogue.term_field(name) {
             return Some((FieldRef::Term(field), vec![Kind::Term]));
         }
-        if let Some(derived) = derived(name) {
+        if let Some(derived) = derived(name, catalogue) {
             match derived.field {
                 DerivedField::Current => self.use_this(span, "current")?,
                 DerivedField::Likeness => {
@@ -164,10 +170,10 @@ impl Resolver<'_> {
             let field = &table.field.name;
             return format!("a test names its field: `{field} = '{name}'`");
         }
-        if let Some(field) = meant(name) {
+        if let Some(field) = meant(name, catalogue) {
             return format!("did you mean `{}`?", field.name);
         }
-        known.retain(|name| derived(name).is_none());
+        known.retain(|name| derived(name, catalogue).is_none());
         let known = listed(&known);
         format!(
             "fields here are {known}, and those of every post, such as `title`, `date` and `year`"
@@ -179,7 +185,7 @@ impl Resolver<'_> {
         let catalogue = self.scope.catalogue;
         let terms = catalogue.term_tables().iter();
         let terms = terms.map(|table| table.field.name.as_str());
-        let derived = FIELDS.iter().map(|field| field.name);
+        let derived = fields_of(catalogue).map(|field| field.name);
         let mut known: Vec<&str> = derived.chain(terms).collect();
         for name in catalogue.field_names(sets) {
             if !known.contains(&name) && catalogue.term_field(name).is_none() {

@@ -118,11 +118,8 @@ impl World {
         parameters: &[(String, Parameter)],
     ) -> Collected<Option<Query<Resolved>>> {
         let scope = Scope {
-            catalogue: &self.catalogue,
-            library: &self.library,
-            moment: &self.moment,
-            has_this,
             parameters,
+            ..Scope::new(&self.catalogue, &self.library, &self.moment).on_page(has_this)
         };
         match Query::parse(&EmbeddedText::command_line(text)) {
             Ok(query) => query.resolve(scope),
@@ -135,13 +132,7 @@ impl World {
 
     fn why_empty(&self, text: &str) -> Option<Diagnostic> {
         let query = Query::parse(&EmbeddedText::command_line(text)).ok()?;
-        let scope = Scope {
-            catalogue: &self.catalogue,
-            library: &self.library,
-            moment: &self.moment,
-            has_this: false,
-            parameters: &[],
-        };
+        let scope = Scope::new(&self.catalogue, &self.library, &self.moment);
         query.why_empty(scope, None)
     }
 

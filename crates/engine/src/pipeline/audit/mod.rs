@@ -58,7 +58,7 @@ fn unfiled(site: &Site, plan: &Plan) -> Diagnostics {
     let filed: BTreeSet<PostId> = groups
         .flat_map(|group| group.posts.iter().copied())
         .collect();
-    let listed = site.catalogue.listed().iter();
+    let listed = site.catalogue.listed(None).iter();
     let unfiled = listed.filter(|id| !filed.contains(id)).map(|id| {
         let path = &site.catalogue.post(*id).path;
         Diagnostic::warning(
@@ -75,11 +75,9 @@ fn unfiled(site: &Site, plan: &Plan) -> Diagnostics {
 
 /// Posts most of whose related posts only fill the list.
 fn filled(site: &Site) -> Diagnostics {
-    let Some(list) = &site.related else {
-        return Diagnostics::new();
-    };
-    let listed = site.catalogue.listed().par_iter();
+    let listed = site.catalogue.listed(None).par_iter();
     let filled = listed.filter_map(|id| {
+        let list = site.related_list(*id)?;
         let RelatedPosts { posts, found, .. } = list.find(&site.catalogue, *id, None);
         (found * 2 < posts.len()).then(|| {
             let path = &site.catalogue.post(*id).path;

@@ -8,6 +8,7 @@ use std::sync::Arc;
 use rayon::prelude::*;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Collected, Diagnostic, Diagnostics};
+use tabulae_core::id::LocaleId;
 use tabulae_core::weave::Page;
 
 pub(crate) use self::folder::PageFolder;
@@ -88,6 +89,7 @@ fn woven(
     let weaver = Weaver {
         filler: Filler::new(&renderer),
         posts: posts_by_file(&data),
+        site: &data.site,
         base: data.site.settings.site.address.path.trim_start_matches('/'),
     };
     let outcomes: Vec<(Option<Outcome>, Diagnostics)> = pages
@@ -139,6 +141,7 @@ struct Weaver<'a> {
     filler: Filler<'a>,
     /// The posts by the files that their pages are in.
     posts: BTreeMap<String, PostId>,
+    site: &'a Site,
     /// The path of the site's address, without the slash at its start.
     base: &'a str,
 }
@@ -153,21 +156,42 @@ impl Weaver<'_> {
     /// Returns the post whose page a file is: `2026/lime/index.html`, or `2026/lime.html` for an address with or without
     /// a slash at its end.
     fn post_at(&self, path: &str) -> Option<PostId> {
+        let mut paths = self.paths(path);
+        paths.find_map(|path| self.post_of(path))
+    }
+
+    /// Returns the language of a page: that of its post, else that of its address.
+    fn locale_of(&self, this: Option<PostId>, path: &str) -> LocaleId {
+        let of_link = |path: &str| self.site.settings.locales.of_link(&format!("/{path}"));
+        let mut of_links = self.paths(path).map(of_link);
+        match this {
+            Some(id) => self.site.locale_of(id),
+            None => of_links
+                .find(|locale| *locale != LocaleId::SITE)
+                .unwrap_or_default(),
+        }
+    }
+
+    /// Returns the path of a page below the folder, and that below the path of the site's address.
+    fn paths<'p>(&self, path: &'p str) -> impl Iterator<Item = &'p str> + use<'p> {
         let below = path
             .strip_prefix(self.base)
             .filter(|_| !self.base.is_empty());
-        let paths = [Some(path), below.map(|below| below.trim_start_matches('/'))];
-        paths.into_iter().flatten().find_map(|path| {
-            let stem = path.rsplit_once('.').map_or(path, |(stem, _)| stem);
-            let folder = stem.strip_suffix("/index").unwrap_or(stem);
-            let names = [
-                path.to_owned(),
-                folder.to_owned(),
-                format!("{folder}/index.html"),
-                format!("{folder}.html"),
-            ];
-            names.iter().find_map(|name| self.posts.get(name).copied())
-        })
+        [Some(path), below.map(|below| below.trim_start_matches('/'))]
+            .into_iter()
+            .flatten()
+    }
+
+    fn post_of(&self, path: &str) -> Option<PostId> {
+        let stem = path.rsplit_once('.').map_or(path, |(stem, _)| stem);
+        let folder = stem.strip_suffix("/index").unwrap_or(stem);
+        let names = [
+            path.to_owned(),
+            folder.to_owned(),
+            format!("{folder}/index.html"),
+            format!("{folder}.html"),
+        ];
+        names.iter().find_map(|name| self.posts.get(name).copied())
     }
 }
 
@@ -188,9 +212,11 @@ fn one(
     };
     let before = diagnostics.len();
     let page = Page::read(&shown, &bytes).into_output(diagnostics)?;
+    let this = weaver.post_at(path);
     let host = Host {
         page: &page,
-        this: weaver.post_at(path),
+        this,
+        locale: weaver.locale_of(this, path),
         output: None,
     };
     let texts = weaver.filler.texts(host, diagnostics);

@@ -1,0 +1,290 @@
+//! `[locale.TAG]`: the languages of a site beside that of `[site]`.
+
+use super::reader::{Table, Unfit};
+use super::site::{date_style, language};
+use super::{Archive, Feed, Site, Words};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
+use crate::id::LocaleId;
+use crate::language::DateStyle;
+use crate::route::{Link, Pattern, decode};
+use crate::source::{Location, Span, Spanned};
+
+/// A language of a site, with all that differs between its languages.
+#[derive(Debug, Clone)]
+pub struct Locale {
+    /// The tag (BCP 47), as written.
+    pub tag: String,
+    /// The site's title in this language.
+    pub title: String,
+    /// One sentence on the site in this language.
+    pub description: Option<String>,
+    /// The path before all addresses of this language, without a slash at its end: `/de`; empty for the
+    /// language of `[site]`.
+    pub prefix: String,
+    /// The style of dates.
+    pub date_format: DateStyle,
+    /// The theme's words.
+    pub words: Words,
+    /// The place of the declaration, for messages.
+    pub location: Span,
+}
+
+/// The languages of a site: that of `[site]`, then those of `[locale.*]` in the order written.
+#[derive(Debug, Clone)]
+pub struct Locales(Vec<Locale>);
+
+impl Locale {
+    /// Returns an address within this language: `/tags/` is `/de/tags/`.
+    #[must_use]
+    pub fn link(&self, link: &str) -> Link {
+        Link::new(self.below(link))
+    }
+
+    /// Returns a path within this language.
+    #[must_use]
+    pub fn below(&self, path: &str) -> String {
+        [&self.prefix, path].concat()
+    }
+}
+
+impl Locales {
+    /// Returns the only language of a site without `[locale.*]`.
+    pub(super) fn of_site(site: &Site) -> Self {
+        Self(vec![Locale {
+            tag: site.language.clone(),
+            title: site.title.clone(),
+            description: site.description.clone(),
+            prefix: String::new(),
+            date_format: site.date_format.clone(),
+            words: Words::of(&site.language),
+            location: Span::default(),
+        }])
+    }
+
+    /// Returns the language of `[site]`.
+    #[must_use]
+    pub fn site(&self) -> &Locale {
+        &self.0[0]
+    }
+
+    /// Returns a language.
+    #[must_use]
+    pub fn get(&self, id: LocaleId) -> &Locale {
+        &self.0[id.at()]
+    }
+
+    /// Iterates over all languages, that of `[site]` first.
+    pub fn iter(&self) -> impl ExactSizeIterator<Item = (LocaleId, &Locale)> {
+        let locales = self.0.iter().enumerate();
+        locales.map(|(at, locale)| (LocaleId(u16::try_from(at).unwrap_or(u16::MAX)), locale))
+    }
+
+    /// Iterates over the numbers of all languages.
+    pub fn ids(&self) -> impl ExactSizeIterator<Item = LocaleId> + '_ {
+        self.iter().map(|(id, _)| id)
+    }
+
+    /// Returns true if the site has more than one language.
+    #[must_use]
+    pub fn are_several(&self) -> bool {
+        self.0.len() > 1
+    }
+
+    /// Returns the language of a tag, which is compared without regard to case (RFC 5646, 2.1.1).
+    #[must_use]
+    pub fn find(&self, tag: &str) -> Option<LocaleId> {
+        let mut locales = self.iter();
+        let found = locales.find(|(_, locale)| locale.tag.eq_ignore_ascii_case(tag));
+        found.map(|(id, _)| id)
+    }
+
+    /// Returns the language of an address: the one whose prefix it is below, else that of `[site]`.
+    #[must_use]
+    pub fn of_link(&self, link: &str) -> LocaleId {
+        let is_within = |locale: &Locale| {
+            let below = link.strip_prefix(&locale.prefix);
+            below.is_some_and(|below| below.starts_with('/'))
+        };
+        let within = self.iter().filter(|(_, locale)| is_within(locale));
+        let nearest = within.max_by_key(|(_, locale)| locale.prefix.len());
+        nearest.map_or(LocaleId::SITE, |(id, _)| id)
+    }
+
+    /// Iterates over the tags, for messages.
+    pub fn tags(&self) -> impl Iterator<Item = &str> {
+        self.0.iter().map(|locale| locale.tag.as_str())
+    }
+
+    /// Returns the error of a tag that is of none of the languages.
+    pub(crate) fn undeclared(&self, tag: &str, location: Location) -> Diagnostic {
+        let near = nearest(tag, self.tags()).filter(|_| language(tag).is_err());
+        let message = format!("the blog has no language `{tag}`");
+        Diagnostic::error(Code::UnknownLanguage, location, message).help(match near {
+            Some(near) => format!("did you mean `{near}`?"),
+            None => format!("declare it by a table `[locale.{tag}]` in tabulae.toml"),
+        })
+    }
+
+    pub(super) fn words_mut(&mut self, id: LocaleId) -> &mut Words {
+        &mut self.0[id.at()].words
+    }
+}
+
+/// Reads all languages. A tag that another has is an error, and left out.
+pub(super) fn read(root: &mut Table<'_>, site: &Site, diagnostics: &mut Diagnostics) -> Locales {
+    let mut locales = Locales::of_site(site);
+    for (tag, table) in root.tables("locale", diagnostics) {
+        let source = table.source();
+        let read = locale(&tag, table, site, diagnostics);
+        let refused = language(&tag.node).err().or_else(|| taken(&read, &locales));
+        // Its posts and words are of it all the same.
+        let is_another = locales.find(&tag.node).is_none();
+        if let Some(unfit) = refused {
+            let location = source.location(tag.span);
+            diagnostics
+                .push(Diagnostic::error(unfit.code, location, unfit.message).help(unfit.help));
+        }
+        if is_another {
+            locales.0.push(read);
+        }
+    }
+    locales
+}
+
+/// Returns why a language cannot be beside others: another has its tag or prefix.
+fn taken(locale: &Locale, locales: &Locales) -> Option<Unfit> {
+    let tag = &locale.tag;
+    if let Some(other) = locales.find(tag) {
+        let (message, help) = match other {
+            LocaleId::SITE => (
+                format!("`{tag}` is the language of [site] already"),
+                "its title and description are those of [site]; leave this table out".to_owned(),
+            ),
+            _ => (
+                format!("`{tag}` is declared twice"),
+                "leave one of the tables out".to_owned(),
+            ),
+        };
+        return Some(Unfit {
+            code: Code::NameConflict,
+            message,
+            help,
+        });
+    }
+    let mut others = locales.0.iter();
+    let other = others.find(|other| other.prefix == locale.prefix)?;
+    Some(Unfit {
+        code: Code::AddressConflict,
+        message: format!(
+            "[locale.{}] and [locale.{tag}] have the same prefix \"{}/\"",
+            other.tag, locale.prefix
+        ),
+        help: format!("give one of them another, such as `prefix = \"/{tag}/\"`"),
+    })
+}
+
+fn locale(
+    tag: &Spanned<String>,
+    mut table: Table<'_>,
+    site: &Site,
+    diagnostics: &mut Diagnostics,
+) -> Locale {
+    let title = table.text("title", diagnostics);
+    let description = table.text("description", diagnostics);
+    let locale = Locale {
+        title: title.map_or_else(|| site.title.clone(), |title| title.node),
+        description: description
+            .map(|text| text.node)
+            .or_else(|| site.description.clone()),
+        prefix: table
+            .read("prefix", diagnostics, prefix)
+            .unwrap_or_else(|| format!("/{}", tag.node.to_lowercase())),
+        date_format: table
+            .read("date_format", diagnostics, |text| {
+                date_style("locale", text)
+            })
+            .unwrap_or_else(|| site.date_format.clone()),
+        words: Words::of(&tag.node),
+        location: tag.span,
+        tag: tag.node.clone(),
+    };
+    table.finish(diagnostics);
+    locale
+}
+
+/// Reads the path before the addresses of a language, without the slash at its end.
+fn prefix(text: &str) -> Result<String, Unfit> {
+    let unfit = |message: String| Unfit {
+        code: Code::InvalidLinkPattern,
+        message,
+        help: "write a folder from the site's root, such as \"/de/\"".to_owned(),
+    };
+    let is_folder = text.ends_with('/') && text.len() > 1 && !text.contains("//");
+    match Pattern::parse(text) {
+        Ok(pattern) if is_folder && pattern.variables().next().is_none() => {
+            Ok(decode(text).trim_end_matches('/').to_owned())
+        }
+        _ => Err(unfit(format!(
+            "the prefix \"{text}\" is not a folder below the site's root"
+        ))),
+    }
+}
+
+/// Reads the languages in which an archive or feed exists; `None` for all.
+pub(super) fn only_in(
+    table: &mut Table<'_>,
+    locales: &Locales,
+    diagnostics: &mut Diagnostics,
+) -> Option<Vec<LocaleId>> {
+    table.entry("locales")?;
+    let mut only = Vec::new();
+    for tag in table.texts("locales", diagnostics) {
+        match locales.find(&tag.node) {
+            Some(id) => only.push(id),
+            None => {
+                let location = table.source().location(tag.span);
+                diagnostics.push(locales.undeclared(&tag.node, location));
+            }
+        }
+    }
+    Some(only)
+}
+
+impl Archive {
+    /// Returns the archive as it is in a language.
+    pub(crate) fn within(&self, id: LocaleId, locale: &Locale) -> Self {
+        let below = |pattern: &Pattern| pattern.below(&locale.prefix);
+        let moved_from = self.moved_from.iter();
+        Self {
+            locale: id,
+            link: below(&self.link),
+            overview: self
+                .overview
+                .as_ref()
+                .map(|overview| Spanned::new(locale.below(&overview.node), overview.span)),
+            moved_from: moved_from
+                .map(|old| Spanned::new(below(&old.node), old.span))
+                .collect(),
+            ..self.clone()
+        }
+    }
+}
+
+impl Feed {
+    /// Returns the feed as it is in a language.
+    pub(crate) fn within(&self, id: LocaleId, locale: &Locale) -> Self {
+        let below = |link: &Spanned<String>| Spanned::new(locale.below(&link.node), link.span);
+        let is_of_site = self.inherited.title && id != LocaleId::SITE;
+        Self {
+            locale: id,
+            link: locale.below(&self.link),
+            page: self.page.as_ref().map(below),
+            title: match is_of_site {
+                true => Some(locale.title.clone()),
+                false => self.title.clone(),
+            },
+            moved_from: self.moved_from.iter().map(below).collect(),
+            ..self.clone()
+        }
+    }
+}
