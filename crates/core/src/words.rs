@@ -283,4 +283,44 @@ mod tests {
             }
         }
     }
+
+    /// "Walls" and "Mauern" are stemmed by the rules of their languages (Snowball); "die" is a stop word in German
+    /// only.
+    #[test]
+    fn each_post_is_counted_in_its_language() {
+        let text = "walls mauern die";
+        let posts = [
+            ("posts/a.md", "title: T\ndate: 2026-01-02", text),
+            ("posts/b.de.md", "title: T\ndate: 2026-01-01", text),
+        ];
+        let small = Small::new("[locale.de]\n", &posts);
+        let words = |counts: &CountMatrix, post: u32, table: &WordTable| {
+            let row = counts.row(Doc(post)).iter();
+            let mut stems: Vec<String> =
+                row.map(|(stem, _)| table.stem(stem.0).to_owned()).collect();
+            stems.sort();
+            stems
+        };
+        let body = &small.catalogue.words().body;
+        let expected = [vec!["die", "mauern", "wall"], vec!["mau", "wall"]];
+        let stems = [0, 1].map(|post| words(&body.counts, post, body));
+        assert_eq!(stems, expected);
+        // The same while posts are read.
+        let counting = Counting::new(&["en", "de"]);
+        let mut posts: Vec<Post> = small
+            .catalogue
+            .all()
+            .map(|id| small.catalogue.post(id).clone())
+            .collect();
+        for post in &mut posts {
+            post.counted = Some(counting.count(&post.html.get(), post.locale));
+        }
+        let known = KnownWords {
+            counted: counting,
+            ..KnownWords::default()
+        };
+        let tables = WordTables::new(&posts, &["en", "de"], &known);
+        let stems = [0, 1].map(|post| words(&tables.body.counts, post, &tables.body));
+        assert_eq!(stems, expected);
+    }
 }

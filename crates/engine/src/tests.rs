@@ -8,6 +8,7 @@ mod edits;
 mod errors;
 mod generated;
 mod kills;
+mod languages;
 mod lists;
 mod messages;
 mod moved;

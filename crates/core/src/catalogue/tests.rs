@@ -292,3 +292,130 @@ fn a_column_holds_what_the_header_says(
     let of = |id| catalogue.cells(column, PostId(id)).collect::<Vec<_>>();
     assert_eq!((of(0), of(1)), (vec![], expected.to_vec()));
 }
+
+/// Each post is `paths` without ending, with its front matter; then the groups of translations, each by its
+/// paths in the order of languages, and what is said.
+#[rstest]
+#[case::side_by_side(&[("lime", ""), ("lime.de", "")], &["lime lime.de"], &[])]
+#[case::by_name(&[("a", "translation: x"), ("b", "language: de\ntranslation: x")], &["a b"], &[])]
+#[case::in_three(&[("a", "translation: x"), ("a.de", ""), ("c", "language: ar\ntranslation: x")], &["a a.de c"], &[])]
+#[case::joined_late(
+    &[("a", "translation: x"), ("b", "language: de\ntranslation: y"), ("c", "language: ar\ntranslation: x"), ("b.ar", "draft: true\ntranslation: z")],
+    &["a c"],
+    &["unpublished-translation b.ar"]
+)]
+#[case::a_draft(&[("lime", ""), ("lime.de", "draft: true")], &[], &["unpublished-translation lime.de"])]
+#[case::scheduled(&[("lime", ""), ("lime.de", "date: 2027-01-01")], &[], &[])]
+#[case::unlisted(&[("lime", ""), ("lime.de", "unlisted: true")], &[], &[])]
+#[case::twice(
+    &[("lime", ""), ("lime.de", ""), ("kalk", "language: de\ntranslation: x"), ("lime.ar", "translation: x")],
+    &["lime kalk lime.ar"],
+    &["translation-conflict lime.de"]
+)]
+#[case::undeclared(&[("lime", ""), ("lime.fr", ""), ("notes.fr", "")], &[], &["unknown-language lime.fr"])]
+fn translations_are_grouped(
+    #[case] posts: &[(&str, &str)],
+    #[case] groups: &[&str],
+    #[case] expected: &[&str],
+) {
+    let settings = settings("[locale.de]\n[locale.ar]\n");
+    let posts = posts.iter().map(|(name, front)| {
+        let dated = if front.contains("date:") {
+            ""
+        } else {
+            "date: 2026-01-01\n"
+        };
+        (
+            format!("posts/{name}.md"),
+            format!("title: T\n{dated}{front}"),
+        )
+    });
+    let posts: Vec<(String, String)> = posts.collect();
+    let posts: Vec<(&str, &str)> = posts
+        .iter()
+        .map(|(path, front)| (&**path, &**front))
+        .collect();
+    let made = catalogue(&settings, &posts, Vec::new());
+    let name = |path: &str| path.replace("posts/", "").replace(".md", "");
+    let found = made
+        .diagnostics
+        .iter()
+        .filter(|found| found.code != Code::AddressConflict);
+    let found = found.map(|found| {
+        let file = found.location.file.as_deref().unwrap_or_default();
+        format!("{} {}", found.code.name(), name(file))
+    });
+    assert_eq!(found.collect::<Vec<_>>(), expected);
+    let catalogue = &made.output;
+    let mut seen = std::collections::BTreeSet::new();
+    for id in catalogue.all() {
+        let mut group: Vec<PostId> = catalogue.translations(id).collect();
+        // Reciprocal: each translation has this post, and the same others.
+        for other in &group {
+            assert!(catalogue.translations(*other).any(|back| back == id));
+        }
+        if !group.is_empty() {
+            group.push(id);
+            group.sort_by_key(|id| catalogue.post(*id).locale);
+            seen.insert(
+                paths(catalogue, &group)
+                    .iter()
+                    .map(|path| name(path))
+                    .collect::<Vec<_>>()
+                    .join(" "),
+            );
+        }
+    }
+    assert_eq!(seen.into_iter().collect::<Vec<_>>(), groups);
+}
+
+/// Ñ is a letter behind N in Spanish, and an N with an accent in English.
+#[test]
+fn each_language_has_its_own_order() {
+    let settings = settings("[locale.es]\n[content.posts]\ndated = false\nlink = \"/{slug}/\"\n");
+    let posts = [
+        ("posts/a.md", "title: Ñandú"),
+        ("posts/b.md", "title: Nube"),
+        ("posts/a.es.md", "title: Ñandú"),
+        ("posts/b.es.md", "title: Nube"),
+    ];
+    let made = catalogue(&settings, &posts, Vec::new()).output;
+    let of = |locale| paths(&made, made.listed(Some(LocaleId(locale))));
+    assert_eq!(of(0), ["posts/a.md", "posts/b.md"]);
+    assert_eq!(of(1), ["posts/b.es.md", "posts/a.es.md"]);
+    assert_eq!(made.listed(None).len(), 4);
+}
+
+#[test]
+fn a_term_has_names_in_other_languages() {
+    let settings = settings("[locale.de]\n[locale.fr]\n");
+    let spanned = |text: &str| Spanned::new(text.to_owned(), crate::source::Span::default());
+    let mut lime = note("lime", Some("Lime"), None, &[]);
+    lime.html = "On lime.".to_owned();
+    lime.titles = vec![(LocaleId(1), spanned("Gebrannter Kalk"))];
+    let mut german = note("lime", None, None, &[]);
+    german.locale = LocaleId(1);
+    german.html = "Über Kalk.".to_owned();
+    let posts = [
+        ("posts/2026-01-01-a.md", "tags: lime"),
+        ("posts/2026-01-02-b.de.md", "tags: gebrannter kalk"),
+        ("posts/2026-01-03-c.fr.md", "tags: lime"),
+    ];
+    let made = catalogue(&settings, &posts, vec![german, lime]).output;
+    let terms = &made.terms(0).terms;
+    assert_eq!(terms.len(), 1);
+    let in_languages = [0, 1, 2].map(|locale| {
+        let (term, locale) = (&terms[0], LocaleId(locale));
+        let about = term.about_in(locale);
+        let posts = made.within(locale).posts_of(term).0;
+        (term.name_in(locale), term.slug_in(locale), about, posts)
+    });
+    assert_eq!(
+        in_languages,
+        [
+            ("Lime", "lime", Some("On lime."), 1),
+            ("Gebrannter Kalk", "gebrannter-kalk", Some("Über Kalk."), 1),
+            ("Lime", "lime", None, 1),
+        ]
+    );
+}

@@ -364,3 +364,130 @@ fn words_are_counted_as_a_reader_would(#[case] html: &str, #[case] words: usize)
         words
     );
 }
+
+/// Path, front matter and slug in each language, and the path that translations share.
+#[rstest]
+#[case::neither("posts/2026-01-02-lime.md", "", 0, "lime", "posts/2026-01-02-lime")]
+#[case::before_the_ending("posts/2026-01-02-lime.de.md", "", 1, "lime", "posts/2026-01-02-lime")]
+#[case::of_index(
+    "posts/2026-01-02-lime/index.de.md",
+    "",
+    1,
+    "lime",
+    "posts/2026-01-02-lime/index"
+)]
+#[case::the_sites("posts/2026-01-02-lime.EN.md", "", 0, "lime", "posts/2026-01-02-lime")]
+#[case::front_matter(
+    "posts/2026-01-02-lime.md",
+    "language: de",
+    1,
+    "lime",
+    "posts/2026-01-02-lime"
+)]
+#[case::both(
+    "posts/2026-01-02-lime.de.md",
+    "language: DE",
+    1,
+    "lime",
+    "posts/2026-01-02-lime"
+)]
+#[case::no_language(
+    "posts/2026-01-02-lime.js.md",
+    "language: Rust",
+    0,
+    "lime-js",
+    "posts/2026-01-02-lime.js"
+)]
+fn a_post_is_in_the_language_that_it_says(
+    #[case] path: &str,
+    #[case] front: &str,
+    #[case] locale: u16,
+    #[case] slug: &str,
+    #[case] untranslated: &str,
+) {
+    let settings = settings("[locale.de]\n");
+    let read = read_with(
+        &settings,
+        path,
+        &format!("---\n{front}\n---\n"),
+        Body::default(),
+    );
+    assert_eq!(read.diagnostics, []);
+    let post = read.output;
+    let found = (
+        post.locale.0,
+        post.slug.as_str(),
+        post.untranslated.as_str(),
+    );
+    assert_eq!(found, (locale, slug, untranslated));
+    assert_eq!(
+        locale_of(path, &settings.content[0], &post.front, &settings),
+        post.locale
+    );
+}
+
+#[test]
+fn a_blog_in_one_language_knows_of_none() {
+    let post = sound(
+        "posts/2026-01-02-notes.de.md",
+        "---\nlanguage: Rust\ntranslation: x\n---\n",
+    );
+    assert_eq!(
+        (post.locale, post.slug.as_str()),
+        (LocaleId::SITE, "notes-de")
+    );
+    assert_eq!(post.translation, None);
+}
+
+#[rstest]
+#[case::of_the_set("", 1)]
+#[case::of_the_post("language: en", 0)]
+fn posts_are_in_the_language_of_their_set_unless_they_say_another(
+    #[case] front: &str,
+    #[case] locale: u16,
+) {
+    let settings = settings("[locale.de]\n[content.posts]\nlanguage = \"de\"\n");
+    let text = format!("---\n{front}\n---\n");
+    let read = read_with(
+        &settings,
+        "posts/2026-01-02-lime.md",
+        &text,
+        Body::default(),
+    );
+    assert_eq!(read.output.locale, LocaleId(locale));
+}
+
+#[rstest]
+#[case::undeclared(
+    "posts/2026-01-02-a.md",
+    "language: fr",
+    "the blog has no language `fr`, so that this post is in another: declare it by a table `[locale.fr]` in tabulae.toml"
+)]
+#[case::a_slip(
+    "posts/2026-01-02-a.md",
+    "language: dee",
+    "the blog has no language `dee`, so that this post is in another: declare it by a table `[locale.dee]` in tabulae.toml"
+)]
+#[case::another_than_the_files(
+    "posts/2026-01-02-a.de.md",
+    "language: en",
+    "the language is `en` here, and `de` in the file's name: leave `language` out, or rename the file"
+)]
+fn a_language_in_doubt_is_told(#[case] path: &str, #[case] front: &str, #[case] expected: &str) {
+    let settings = settings("[locale.de]\n");
+    let read = read_with(
+        &settings,
+        path,
+        &format!("---\n{front}\n---\n"),
+        Body::default(),
+    );
+    let found = read.diagnostics.iter();
+    let found = found.map(|found| {
+        format!(
+            "{}: {}",
+            found.message,
+            found.help.as_deref().unwrap_or_default()
+        )
+    });
+    assert_eq!(found.collect::<Vec<_>>(), [expected]);
+}

@@ -288,3 +288,169 @@ impl Feed {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::source::Source;
+    use rstest::rstest;
+
+    use super::super::Settings;
+
+    const SITE: &str =
+        "[site]\ntitle = \"Log\"\ndescription = \"Of walls\"\naddress = \"https://x.example/\"\n";
+
+    fn read(more: &str) -> (Settings, Vec<(Code, String)>) {
+        let read = Settings::read(&Source::new("tabulae.toml", &format!("{SITE}{more}")));
+        let found = read.diagnostics.into_iter();
+        let found = found.map(|found| (found.code, found.message));
+        (read.output, found.collect())
+    }
+
+    #[test]
+    fn a_language_inherits_what_its_table_leaves_out() {
+        let (settings, found) = read(
+            "[locale.de]\n[locale.pt-BR]\ntitle = \"Diário\"\nprefix = \"/br/\"\n[words.pt-BR]\ntags = \"Rótulos\"\n[words]\ntags = \"Labels\"\n",
+        );
+        assert_eq!(found.len(), 1, "{found:?}");
+        assert_eq!(found[0].0, Code::UntranslatedWords);
+        let locales = settings.locales.iter().map(|(id, locale)| {
+            let description = locale.description.as_deref().unwrap_or_default();
+            (
+                id.0,
+                &*locale.tag,
+                &*locale.title,
+                description,
+                &*locale.prefix,
+                locale.words.get("tags"),
+            )
+        });
+        assert_eq!(
+            locales.collect::<Vec<_>>(),
+            [
+                (0, "en", "Log", "Of walls", "", "Labels"),
+                (1, "de", "Log", "Of walls", "/de", "Schlagwörter"),
+                (2, "pt-BR", "Diário", "Of walls", "/br", "Rótulos"),
+            ]
+        );
+        assert_eq!(settings.locales.find("PT-br"), Some(LocaleId(2)));
+        assert_eq!(settings.locales.find("pt"), None);
+    }
+
+    #[rstest]
+    #[case::a_slip(
+        "[locale.germn]",
+        Code::InvalidValue,
+        "\"germn\" is not a language tag"
+    )]
+    #[case::the_sites(
+        "[locale.EN]",
+        Code::NameConflict,
+        "`EN` is the language of [site] already"
+    )]
+    #[case::twice(
+        "[locale.de]\n[locale.DE]",
+        Code::NameConflict,
+        "`DE` is declared twice"
+    )]
+    #[case::one_prefix(
+        "[locale.de]\nprefix = \"/x/\"\n[locale.fr]\nprefix = \"/x/\"",
+        Code::AddressConflict,
+        "[locale.de] and [locale.fr] have the same prefix \"/x/\""
+    )]
+    #[case::the_root(
+        "[locale.de]\nprefix = \"/\"",
+        Code::InvalidLinkPattern,
+        "the prefix \"/\" is not a folder below the site's root"
+    )]
+    #[case::a_file(
+        "[locale.de]\nprefix = \"/de.html\"",
+        Code::InvalidLinkPattern,
+        "the prefix \"/de.html\" is not a folder below the site's root"
+    )]
+    #[case::out_of_the_site(
+        "[locale.de]\nprefix = \"/../de/\"",
+        Code::InvalidLinkPattern,
+        "the prefix \"/../de/\" is not a folder below the site's root"
+    )]
+    #[case::a_variable(
+        "[locale.de]\nprefix = \"/{year}/\"",
+        Code::InvalidLinkPattern,
+        "the prefix \"/{year}/\" is not a folder below the site's root"
+    )]
+    #[case::the_former_key(
+        "[locale.de]\nabout = \"Von Mauern\"",
+        Code::UnknownKey,
+        "there is no setting `about` in [locale.de]"
+    )]
+    #[case::words(
+        "[locale.de]\n[words.fr]\ntags = \"T\"",
+        Code::UnknownLanguage,
+        "the blog has no language `fr`"
+    )]
+    #[case::a_content_set(
+        "[locale.de]\n[content.posts]\nlanguage = \"d\"",
+        Code::UnknownLanguage,
+        "the blog has no language `d`"
+    )]
+    #[case::an_archive(
+        "[archive.journal]\nlocales = [\"en\", \"de\"]",
+        Code::UnknownLanguage,
+        "the blog has no language `de`"
+    )]
+    fn what_is_wrong_is_said(#[case] more: &str, #[case] code: Code, #[case] message: &str) {
+        let (_, found) = read(more);
+        assert_eq!(found, [(code, message.to_owned())]);
+    }
+
+    #[rstest]
+    #[case("/", 0)]
+    #[case("/2026/lime/", 0)]
+    #[case("/de/", 1)]
+    #[case("/de/2026/lime/", 1)]
+    #[case::no_folder("/deep/", 0)]
+    #[case::the_nearest("/de/at/lime/", 2)]
+    fn an_address_is_of_the_language_of_its_prefix(#[case] link: &str, #[case] expected: u16) {
+        let (settings, _) = read("[locale.de]\n[locale.de-AT]\nprefix = \"/de/at/\"\n");
+        assert_eq!(settings.locales.of_link(link), LocaleId(expected));
+    }
+
+    /// Name, language and address of each archive and feed.
+    #[rstest]
+    #[case::one("", &["journal 0 /", "atom 0 /atom.xml"])]
+    #[case::two("[locale.de]\n", &["journal 0 /", "journal 1 /de/", "atom 0 /atom.xml", "atom 1 /de/atom.xml"])]
+    #[case::only_one(
+        "[locale.de]\n[archive.journal]\nlocales = \"de\"\n[feed.atom]\nlocales = [\"en\"]\n",
+        &["journal 1 /de/", "atom 0 /atom.xml"]
+    )]
+    fn each_language_has_its_archives_and_feeds(#[case] more: &str, #[case] expected: &[&str]) {
+        let (mut settings, found) = read(more);
+        assert_eq!(found, []);
+        settings.settle(&Default::default());
+        let archives = settings.archives.iter();
+        let archives = archives.filter(|archive| archive.name == "journal");
+        let archives =
+            archives.map(|one| format!("{} {} {}", one.name, one.locale.0, one.link.text()));
+        let feeds = settings.feeds.iter();
+        let feeds = feeds.map(|one| format!("{} {} {}", one.name, one.locale.0, one.link));
+        assert_eq!(archives.chain(feeds).collect::<Vec<_>>(), expected);
+    }
+
+    /// The home page in German is a page of the site's own, which only the German journal yields to.
+    #[test]
+    fn an_archive_yields_in_its_own_language() {
+        let (mut settings, _) = read("[locale.de]\n");
+        let claim = ("/de/".to_owned(), "`pages/index.de.md`".to_owned());
+        settings.settle(&[claim].into());
+        let journals = settings.archives.iter();
+        let journals = journals.filter(|archive| archive.name == "journal");
+        let links: Vec<&str> = journals.map(|archive| archive.link.text()).collect();
+        assert_eq!(links, ["/", "/de/journal/"]);
+        assert_eq!(
+            settings.yields,
+            [
+                "in `de`, the built-in archive `journal` is at /journal/: `pages/index.de.md` is at /"
+            ]
+        );
+    }
+}

@@ -7,7 +7,7 @@ use super::reader::Table;
 use super::theme_words::{TRANSLATIONS, Translated};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::id::LocaleId;
-use crate::language::Plural;
+use crate::language::{Plural, check_tag};
 use crate::source::{Location, Source};
 use crate::value::{Entry, Value};
 
@@ -236,13 +236,15 @@ fn is_of_language(tag: &str, code: &str) -> bool {
 }
 
 impl Locale {
-    /// Returns a warning if some of the theme's words are in English, and this is another language.
+    /// Returns a warning if some of the theme's words are in English, and this is another language. A tag that is
+    /// none is an error by itself.
     pub(super) fn untranslated(&self, location: Location) -> Option<Diagnostic> {
         let of_locale = format!("words.{}", self.tag);
         let table = match self.prefix.is_empty() {
             true => "words",
             false => &of_locale,
         };
+        check_tag(&self.tag).ok()?;
         self.words.untranslated(&self.tag, table, location)
     }
 }

@@ -17,6 +17,7 @@ struct Plain {
     tags: Vec<&'static str>,
     hours: Option<i32>,
     featured: Option<bool>,
+    is_german: bool,
 }
 
 /// A test with its text; the naive evaluator reads the first, the query the second.
@@ -203,30 +204,31 @@ fn posts() -> impl Strategy<Value = Vec<Plain>> {
         vec(one_of(&TAGS), 0..3),
         option::of(-2i32..4),
         option::of(any::<bool>()),
+        any::<bool>(),
     );
     vec(post, 1..12).prop_map(|posts| {
         let numbered = posts.into_iter().enumerate();
         numbered
-            .map(|(at, (title, day, tags, hours, featured))| Plain {
-                name: format!("p{at:02}"),
-                title: title.to_owned(),
-                day,
-                tags,
-                hours,
-                featured,
-            })
+            .map(
+                |(at, (title, day, tags, hours, featured, is_german))| Plain {
+                    name: format!("p{at:02}"),
+                    title: title.to_owned(),
+                    day,
+                    tags,
+                    hours,
+                    featured,
+                    is_german,
+                },
+            )
             .collect()
     })
 }
 
 /// A catalogue of these posts, and of one more that has every field and is a draft, so that
-/// every field is known.
-fn catalogue_of(posts: &[Plain]) -> World {
-    let settings = Settings::read(&Source::new(
-        "tabulae.toml",
-        "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n",
-    ))
-    .output;
+/// every field is known; with more settings than a site needs.
+fn catalogue_of(posts: &[Plain], more: &str) -> World {
+    let site = "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n";
+    let settings = Settings::read(&Source::new("tabulae.toml", &format!("{site}{more}"))).output;
     let moment = Moment {
         now: "2026-06-01T12:00:00Z".parse().unwrap(),
         zone: settings.site.timezone.clone(),
@@ -240,8 +242,9 @@ fn catalogue_of(posts: &[Plain]) -> World {
             .featured
             .map(|featured| format!("featured: {featured}\n"))
             .unwrap_or_default();
+        let language = if post.is_german { "de" } else { "en" };
         format!(
-            "---\ntitle: {}\ndate: {}\ntags: [{}]\n{hours}{featured}---\n",
+            "---\nlanguage: {language}\ntitle: {}\ndate: {}\ntags: [{}]\n{hours}{featured}---\n",
             post.title,
             post.day,
             post.tags.join(", ")
@@ -276,10 +279,19 @@ fn catalogue_of(posts: &[Plain]) -> World {
     )
     .output;
     World {
+        library: Library::new(&settings, &catalogue, &moment).output,
         catalogue,
-        library: Library::default(),
         moment,
     }
+}
+
+/// The languages that a query means: those of the page, of any, of one; or those of the page by a named query.
+#[derive(Debug, Clone, Copy)]
+enum Means {
+    Nothing,
+    Any,
+    German,
+    Named,
 }
 
 proptest! {
@@ -293,7 +305,7 @@ proptest! {
         limit in option::of(0usize..6),
         offset in 0usize..4,
     ) {
-        let world = catalogue_of(&posts);
+        let world = catalogue_of(&posts, "");
         let mut expected: Vec<&Plain> = posts.iter().filter(|post| test.holds(post)).collect();
         let collate = |a: &Plain, b: &Plain| world.catalogue.language(LocaleId::SITE).sort(&a.title, &b.title);
         expected.sort_by(|a, b| {
@@ -320,10 +332,61 @@ proptest! {
         prop_assert_eq!(world.names(&text, None, &[]), expected, "{}", text);
     }
 
+    /// On a page in German or English, or on none.
     #[test]
-    fn what_is_printed_is_read_as_the_same_query(test in test(), limit in option::of(0usize..9)) {
+    fn a_query_finds_the_posts_in_the_language_that_it_means(
+        posts in posts(),
+        test in test(),
+        page in one_of(&[None, Some(false), Some(true)]),
+        means in one_of(&[Means::Nothing, Means::Any, Means::German, Means::Named]),
+        limit in option::of(0usize..4),
+    ) {
+        let world = catalogue_of(&posts, "[locale.de]\n[queries]\neach = \"from posts\"\n");
+        let is_meant = |post: &&Plain| match means {
+            Means::Any => true,
+            Means::German => post.is_german,
+            Means::Nothing | Means::Named => page.is_none_or(|page| page == post.is_german),
+        };
+        let mut expected: Vec<&Plain> =
+            posts.iter().filter(is_meant).filter(|post| test.holds(post)).collect();
+        let collate = |a: &Plain, b: &Plain| world.catalogue.language(LocaleId::SITE).sort(&a.title, &b.title);
+        expected.sort_by(|a, b| {
+            let language = || a.is_german.cmp(&b.is_german);
+            b.day.cmp(&a.day).then_with(language).then_with(|| collate(a, b)).then_with(|| a.name.cmp(&b.name))
+        });
+        let test = test.text();
+        let mut text = match means {
+            Means::Nothing => format!("from posts where {test}"),
+            Means::Any => format!("from posts any language where {test}"),
+            Means::German => format!("where language = 'DE' and ({test})"),
+            Means::Named => format!("from each where {test}"),
+        };
+        let expected: Vec<&str> =
+            expected.iter().take(limit.unwrap_or(usize::MAX)).map(|post| post.name.as_str()).collect();
+        if let Some(limit) = limit {
+            text.push_str(&format!(" limit {limit}"));
+        }
+        let query = Query::parse(&EmbeddedText::command_line(&text)).map_err(|error| TestCaseError::fail(error.message))?;
+        let scope = Scope {
+            locale: page.map(|is_german| LocaleId(u16::from(is_german))),
+            ..Scope::new(&world.catalogue, &world.library, &world.moment)
+        };
+        let resolved = query.resolve(scope).output.unwrap();
+        let name = |id: PostId| world.catalogue.post(id).path[6..9].to_owned();
+        let found: Vec<String> = resolved.first(&world.catalogue, None).into_iter().map(name).collect();
+        prop_assert_eq!(&found, &expected, "{}", text);
+        let found: Vec<String> = resolved.run(&world.catalogue, None).posts.into_iter().map(name).collect();
+        prop_assert_eq!(&found, &expected, "{}", text);
+    }
+
+    #[test]
+    fn what_is_printed_is_read_as_the_same_query(
+        test in test(),
+        limit in option::of(0usize..9),
+        language in one_of(&["", "any language ", "ANY Language "]),
+    ) {
         let limit = limit.map(|limit| format!(" limit {limit}")).unwrap_or_default();
-        let text = format!("from posts where {} order by title desc, random(3){limit}", test.text());
+        let text = format!("from posts {language}where {} order by title desc, random(3){limit}", test.text());
         let first = super::super::parser::parse(&text).map_err(|diagnostic| TestCaseError::fail(diagnostic.message))?;
         let printed = first.to_string();
         let again = super::super::parser::parse(&printed).map_err(|diagnostic| TestCaseError::fail(diagnostic.message))?;
@@ -332,11 +395,11 @@ proptest! {
 }
 
 /// Pieces that a statement is made of, so that nonsense comes near to sense.
-const PIECES: [&str; 40] = [
+const PIECES: [&str; 41] = [
     "from", "where", "order", "by", "limit", "offset", "and", "or", "not", "in", "between", "has",
-    "any", "all", "none", "contains", "starts", "with", "matches", "is", "missing", "today", "now",
-    "this.tag", "tag", "2026-03", "2026", "1.5", "'x'", "\"", "`a", "(", ")", ",", "..", "=", "!=",
-    "<", ":p", "-",
+    "any", "language", "all", "none", "contains", "starts", "with", "matches", "is", "missing",
+    "today", "now", "this.tag", "tag", "2026-03", "2026", "1.5", "'x'", "\"", "`a", "(", ")", ",",
+    "..", "=", "!=", "<", ":p", "-",
 ];
 
 proptest! {
