@@ -312,6 +312,9 @@ pub(crate) struct QueryArgs {
     /// Run it as from this post's page
     #[arg(long, value_name = "PATH", value_hint = ValueHint::FilePath)]
     pub(crate) this: Option<String>,
+    /// Run it as on a page in this language
+    #[arg(long, value_name = "TAG", conflicts_with = "this")]
+    pub(crate) language: Option<String>,
     /// Print how it is run: access path, posts left after each predicate, time
     #[arg(long, conflicts_with_all = ["by", "fields"])]
     pub(crate) explain: bool,

@@ -7,7 +7,7 @@ use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::query::{Query, Written};
 use tabulae_core::source::Source;
 use tabulae_core::term::slug;
-use tabulae_engine::{Posts, QueryPlan, Workspace};
+use tabulae_engine::{Posts, QueryPage, QueryPlan, Workspace};
 
 use super::columns::Columns;
 use crate::args::{Args, Format, QueryArgs};
@@ -16,7 +16,12 @@ use crate::ui::{self, Status, counted};
 
 pub(super) fn run(args: &Args, asked: &QueryArgs) -> Status {
     let QueryArgs { by, fields, .. } = asked;
-    let (by, this) = (by.as_deref(), asked.this.as_deref());
+    let by = by.as_deref();
+    let page = match (&asked.this, &asked.language) {
+        (Some(this), _) => QueryPage::Post(this),
+        (None, Some(tag)) => QueryPage::InLanguage(tag),
+        (None, None) => QueryPage::None,
+    };
     let typed;
     let text = if asked.query == "-" {
         match std::io::read_to_string(std::io::stdin()) {
@@ -36,16 +41,16 @@ pub(super) fn run(args: &Args, asked: &QueryArgs) -> Status {
     };
     let site = args.workspace();
     let mut diagnostics = site.diagnostics().to_vec();
-    if let Err(diagnostic) = Columns::check(fields, &site, this.is_some()) {
+    if let Err(diagnostic) = Columns::check(fields, &site, asked.this.is_some()) {
         diagnostics.push(*diagnostic);
         return ui::failed(args, &diagnostics);
     }
     let began = Instant::now();
-    let found = site.query_on(text, this).and_then(|posts| {
+    let found = site.query_on(text, page).and_then(|posts| {
         let took = began.elapsed();
         let plan = asked
             .explain
-            .then(|| site.query_plan(text, this))
+            .then(|| site.query_plan(text, page))
             .transpose()?;
         let counts = by.map(|field| posts.count_by(field)).transpose();
         diagnostics.extend(posts.warnings().iter().cloned());
@@ -229,7 +234,7 @@ fn as_table(posts: &Posts<'_>, columns: &Columns<'_>) -> String {
 fn languages_line(posts: &Posts<'_>, columns: &Columns<'_>) -> &'static str {
     let is_limited = posts.query().statement().names_language() || posts.is_on_page();
     match columns.has_languages() && !is_limited {
-        true => "Of all languages; a page finds those of its own.\n",
+        true => "Of all languages; `--language TAG` shows what a page in one of them finds.\n",
         false => "",
     }
 }

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use tabulae_core::diagnostic::{Diagnostic, SHOWN, first_of_each};
-use tabulae_engine::{Posts, escape};
+use tabulae_engine::{Posts, QueryPage, escape};
 
 use super::Preview;
 use crate::ui::{self, counted};
@@ -68,8 +68,11 @@ pub(super) fn workbench(preview: &Preview, text: &str, this: &str) -> String {
         preview.base()
     );
     let site = preview.args.workspace();
-    let this = Some(this.trim()).filter(|this| !this.is_empty());
-    match site.query_on(text, this) {
+    let on = match this.trim() {
+        "" => QueryPage::None,
+        this => QueryPage::Post(this),
+    };
+    match site.query_on(text, on) {
         Ok(posts) => {
             let _ = writeln!(body, "{}", found(&posts));
             body.push_str(&listed(posts.warnings()));

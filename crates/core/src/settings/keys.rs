@@ -95,6 +95,10 @@ pub const TABLES: &[(&str, &str)] = &[
         "A further language of the blog, by its tag (BCP 47). It inherits all that is not written here.",
     ),
     (
+        "locale.TAG.titles",
+        "Titles of archives and feeds in this language, by their names.",
+    ),
+    (
         "content.NAME",
         "The posts of one folder. The content set `posts` also exists without its table, if its folder does and no other set has it.",
     ),
@@ -174,6 +178,11 @@ keys! {
         description Text, Some("the site's"), "One sentence on the site in this language.";
         prefix Link, Some("\"/TAG/\""), "The folder that holds all pages of this language.";
         date_format Text, Some("the site's"), "The theme's dates in this language, as in [site].";
+        titles Table, NOTHING, "Titles of archives and feeds in this language.";
+        empty_text Text, Some("that of [related]"), "What an empty list of related posts says in this language.";
+    }
+    "locale.TAG.titles" {
+        NAME Text, Some("the archive's or feed's"), "The title of the archive or feed of this name; `{term}` in it is the term.";
     }
     "content.NAME" {
         folder Text, Some("the set's name"), "The folder of the posts, below the site's.";

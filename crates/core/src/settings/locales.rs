@@ -7,7 +7,8 @@ use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
 use crate::id::LocaleId;
 use crate::language::DateStyle;
 use crate::route::{Link, Pattern, decode};
-use crate::source::{Location, Span, Spanned};
+use crate::source::{Location, Source, Span, Spanned};
+use crate::value::Value;
 
 /// A language of a site, with all that differs between its languages.
 #[derive(Debug, Clone)]
@@ -23,6 +24,10 @@ pub struct Locale {
     pub prefix: String,
     /// The style of dates.
     pub date_format: DateStyle,
+    /// The titles of archives and feeds that differ in this language, by name.
+    pub titles: Vec<(Spanned<String>, String)>,
+    /// The text of an empty list of related posts, if it differs in this language.
+    pub empty_text: Option<String>,
     /// The theme's words.
     pub words: Words,
     /// The place of the declaration, for messages.
@@ -38,6 +43,13 @@ impl Locale {
     #[must_use]
     pub fn link(&self, link: &str) -> Link {
         Link::new(self.below(link))
+    }
+
+    /// Returns the title of an archive or feed in this language, if it has one of its own.
+    fn title_of(&self, name: &str) -> Option<String> {
+        let mut titles = self.titles.iter();
+        let found = titles.find(|(known, _)| known.node == name);
+        found.map(|(_, title)| title.clone())
     }
 
     /// Returns a path within this language.
@@ -56,6 +68,8 @@ impl Locales {
             description: site.description.clone(),
             prefix: String::new(),
             date_format: site.date_format.clone(),
+            titles: Vec::new(),
+            empty_text: None,
             words: Words::of(&site.language),
             location: Span::default(),
         }])
@@ -204,12 +218,54 @@ fn locale(
                 date_style("locale", text)
             })
             .unwrap_or_else(|| site.date_format.clone()),
+        titles: titles(&mut table, diagnostics),
+        empty_text: table.text("empty_text", diagnostics).map(|text| text.node),
         words: Words::of(&tag.node),
         location: tag.span,
         tag: tag.node.clone(),
     };
     table.finish(diagnostics);
     locale
+}
+
+/// Reads the titles of archives and feeds by their names.
+fn titles(table: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Vec<(Spanned<String>, String)> {
+    let Some(table) = table.table("titles", diagnostics) else {
+        return Vec::new();
+    };
+    let mut titles = Vec::new();
+    for entry in table.all() {
+        match &entry.value.node {
+            Value::Text(title) => titles.push((entry.key.clone(), title.clone())),
+            other => {
+                let location = table.source().location(entry.value.span);
+                let message = format!("a title is text, and this is {}", other.kind().article());
+                let found = Diagnostic::error(Code::InvalidType, location, message);
+                diagnostics.push(found.help("put it in quotes"));
+            }
+        }
+    }
+    titles
+}
+
+/// Returns an error for each title of a language that is of no archive and no feed.
+pub(super) fn unknown_titles(
+    locales: &Locales,
+    (archives, feeds): (&[Archive], &[Feed]),
+    source: &Source,
+) -> Diagnostics {
+    let archives = archives.iter().map(|archive| archive.name.as_str());
+    let feeds = feeds.iter().map(|feed| feed.name.as_str());
+    let known: Vec<&str> = archives.chain(feeds).collect();
+    let titles = locales.0.iter().flat_map(|locale| &locale.titles);
+    let unknown = titles.filter(|(name, _)| !known.contains(&name.node.as_str()));
+    let errors = unknown.map(|(name, _)| {
+        let message = format!("there is no archive or feed `{}`", name.node);
+        let location = source.location(name.span);
+        Diagnostic::error(Code::UnknownKey, location, message)
+            .suggest(&name.node, known.iter().copied())
+    });
+    errors.collect()
 }
 
 /// Reads the path before the addresses of a language, without the slash at its end.
@@ -262,6 +318,7 @@ impl Archive {
                 .overview
                 .as_ref()
                 .map(|overview| Spanned::new(locale.below(&overview.node), overview.span)),
+            title: locale.title_of(&self.name).or_else(|| self.title.clone()),
             moved_from: moved_from
                 .map(|old| Spanned::new(below(&old.node), old.span))
                 .collect(),
@@ -279,10 +336,10 @@ impl Feed {
             locale: id,
             link: locale.below(&self.link),
             page: self.page.as_ref().map(below),
-            title: match is_of_site {
+            title: locale.title_of(&self.name).or_else(|| match is_of_site {
                 true => Some(locale.title.clone()),
                 false => self.title.clone(),
-            },
+            }),
             moved_from: self.moved_from.iter().map(below).collect(),
             ..self.clone()
         }
@@ -292,7 +349,6 @@ impl Feed {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::source::Source;
     use rstest::rstest;
 
     use super::super::Settings;
@@ -382,6 +438,11 @@ mod tests {
         "[locale.de]\nabout = \"Von Mauern\"",
         Code::UnknownKey,
         "there is no setting `about` in [locale.de]"
+    )]
+    #[case::a_title_of_nothing(
+        "[locale.de]\ntitles = { journl = \"Tagebuch\" }",
+        Code::UnknownKey,
+        "there is no archive or feed `journl`"
     )]
     #[case::words(
         "[locale.de]\n[words.fr]\ntags = \"T\"",

@@ -2,7 +2,7 @@
 
 use jiff::tz::TimeZone;
 
-use super::locales::Locales;
+use super::locales::{Locales, unknown_titles};
 use super::reader::{Table, article, read_pattern, texts_of, weight_of};
 use super::{ContentSet, DraftRule, Related, SHOWS, Settings, Show, TermField, drafts, words};
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
@@ -46,6 +46,7 @@ impl Settings {
         let of_site = (&site, &locales);
         let archives = super::archives::read(&mut root, of_site, &mut diagnostics);
         let feeds = super::feeds::read(&mut root, of_site, &mut diagnostics);
+        diagnostics.extend(unknown_titles(&locales, (&archives, &feeds), source));
         let related = read_related(&mut root, &mut diagnostics);
         read_terms(&mut root, &mut term_fields, &mut diagnostics);
         words::read(&mut root, &mut locales, &mut diagnostics);

@@ -278,16 +278,20 @@ impl<'a> Renderer<'a> {
             description: post.summary.clone().into(),
             ..self.page_scope(context, "post", post.title.clone(), link, link)
         };
-        let settings = site.settings.related.as_ref();
         let scope = Scope {
             post: PostObject::value(id, context),
             related: post_list(related, context),
-            empty_text: settings
-                .and_then(|related| related.empty_text.clone())
-                .into(),
+            empty_text: self.empty_text(context).into(),
             ..self.scope(context, page)
         };
         self.template(context, "post.html", scope)
+    }
+
+    /// Returns the text of an empty list of related posts in the language of the page.
+    fn empty_text(&self, context: &RenderContext) -> Option<String> {
+        let related = self.data.site.settings.related.as_ref()?;
+        let own = context.settings().empty_text.clone();
+        own.or_else(|| related.empty_text.clone())
     }
 
     fn page(&self, context: &Arc<RenderContext>, at: usize) -> Bytes {

@@ -318,8 +318,7 @@ impl<'a> Filler<'a> {
         made: &Made,
         post: Option<PostId>,
     ) -> Result<String, Diagnostics> {
-        let empty_text = self.data.site.settings.related.as_ref();
-        let empty_text = empty_text.and_then(|related| related.empty_text.clone());
+        let empty_text = self.renderer.empty_text(context);
         let posts = post_list(made.posts.clone(), context);
         let terms = made.terms.as_ref();
         let values = context! {

@@ -214,15 +214,6 @@ impl Site {
         Scope::new(&self.catalogue, &self.library, &self.moment)
     }
 
-    /// Returns the scope of queries on the page of a post, or on none.
-    #[must_use]
-    pub(crate) fn scope_of(&self, this: Option<PostId>) -> Scope<'_> {
-        match this {
-            Some(id) => self.scope().within(self.locale_of(id)).on_page(true),
-            None => self.scope(),
-        }
-    }
-
     /// Returns the similarity index of a language and its weights: those of related posts if their query uses
     /// likeness, or else of all posts.
     #[must_use]

@@ -277,6 +277,36 @@ fn a_home_page_of_a_language_takes_the_place_of_the_common_one() {
 }
 
 #[test]
+fn archives_and_feeds_have_titles_in_each_language() {
+    let settings = SETTINGS.replace(
+        "description = \"Von Mauern\"\n",
+        "titles = { journal = \"Tagebuch\", tags = \"Alles mit {term}\", atom = \"Neues\" }\nempty_text = \"Nichts.\"\n",
+    );
+    let mut bench = two();
+    bench.sources.write(
+        "tabulae.toml",
+        format!("{SITE}{settings}empty_text = \"None.\"\n"),
+    );
+    bench
+        .sources
+        .write("posts/2026-05-02-a.de.md", "---\ntitle: Allein\n---\nA.\n");
+    bench
+        .sources
+        .write("posts/2026-05-02-b.md", "---\ntitle: Alone\n---\nA.\n");
+    bench.sound();
+    assert!(bench.page("de/index.html").contains("<h1>Tagebuch</h1>"));
+    assert!(bench.page("index.html").contains("<h1>Journal</h1>"));
+    assert!(
+        bench
+            .page("de/tags/kalk/index.html")
+            .contains("<h1>Alles mit Kalk</h1>")
+    );
+    assert!(bench.page("de/atom.xml").contains("<title>Neues</title>"));
+    assert!(bench.page("de/2026/a/index.html").contains("Nichts."));
+    assert!(bench.page("2026/b/index.html").contains("None."));
+}
+
+#[test]
 fn an_entry_in_another_language_says_so() {
     let mut bench = two();
     let feed = "[feed.all]\nquery = \"any language\"\nlocales = \"en\"\n[feed.all-json]\nquery = \"any language\"\nformat = \"json\"\nlink = \"/all.json\"\nlocales = \"en\"\n";

@@ -37,6 +37,18 @@ use crate::source::{DiskSources, Overlay, Sources};
 /// The folder beside `tabulae.toml` that holds manifests and caches.
 pub const STATE_FOLDER: &str = ".tabulae";
 
+/// The page on which a query is run, which gives it its language and the post `this`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum QueryPage<'a> {
+    /// No page: posts of all languages are found.
+    #[default]
+    None,
+    /// The page of a post, by its path, its slug or its link.
+    Post(&'a str),
+    /// Any page in a language, by its tag.
+    InLanguage(&'a str),
+}
+
 /// A site: a folder with `tabulae.toml`, or files in memory.
 ///
 /// The site is read at the first question that needs it, and once: open the workspace again to see later
@@ -265,17 +277,16 @@ impl Workspace {
     /// # Errors
     /// If the site cannot be read, or the query is not well formed or asks for something unknown.
     pub fn query(&self, query: impl IntoQuery) -> Result<Posts<'_>, Error> {
-        self.query_on(query, None)
+        self.query_on(query, QueryPage::default())
     }
 
-    /// Runs a query as on the page of the post `this`, which may be its path, its slug or its link.
+    /// Runs a query as on a page.
     ///
     /// # Errors
-    /// As [`query`](Workspace::query), and if there is no such post.
-    pub fn query_on(&self, query: impl IntoQuery, this: Option<&str>) -> Result<Posts<'_>, Error> {
+    /// As [`query`](Workspace::query), and if there is no such post or language.
+    pub fn query_on(&self, query: impl IntoQuery, page: QueryPage<'_>) -> Result<Posts<'_>, Error> {
         let site = self.site()?;
-        let this = this.map(|name| self.find(site, name)).transpose()?;
-        let scope = site.scope_of(this);
+        let (scope, this) = self.scope_on(site, page)?;
         let query = query.into_query()?;
         let mut warnings = Diagnostics::new();
         let resolved = resolved(&query, scope, &mut warnings)?;
@@ -292,12 +303,39 @@ impl Workspace {
             query,
             resolved,
             this,
+            locale: scope.locale,
             answer,
             warnings,
         })
     }
 
-    /// Returns how a query is run on the page of the post `this`: the access path, and how many posts are left after
+    /// Returns the scope of queries on a page, and the post whose page it is.
+    fn scope_on<'s>(
+        &self,
+        site: &'s Site,
+        page: QueryPage<'_>,
+    ) -> Result<(Scope<'s>, Option<PostId>), Error> {
+        match page {
+            QueryPage::None => Ok((site.scope(), None)),
+            QueryPage::Post(name) => {
+                let this = self.find(site, name)?;
+                let scope = site.scope().within(site.locale_of(this));
+                Ok((scope.on_page(true), Some(this)))
+            }
+            QueryPage::InLanguage(tag) => match site.settings.locales.find(tag) {
+                Some(locale) => Ok((site.scope().within(locale), None)),
+                None => {
+                    let location = Source::command_line(tag).top();
+                    let message = format!("the blog has no language `{tag}`");
+                    let known = site.settings.locales.tags();
+                    let found = Diagnostic::error(Code::InvalidUsage, location, message);
+                    Err(found.suggest(tag, known).into())
+                }
+            },
+        }
+    }
+
+    /// Returns how a query is run on a page: the access path, and how many posts are left after
     /// each predicate. Takes as long as running it.
     ///
     /// # Errors
@@ -305,11 +343,10 @@ impl Workspace {
     pub fn query_plan(
         &self,
         query: impl IntoQuery,
-        this: Option<&str>,
+        page: QueryPage<'_>,
     ) -> Result<QueryPlan, Error> {
         let site = self.site()?;
-        let this = this.map(|name| self.find(site, name)).transpose()?;
-        let scope = site.scope_of(this);
+        let (scope, this) = self.scope_on(site, page)?;
         let query = resolved(&query.into_query()?, scope, &mut Diagnostics::new())?;
         Ok(query.explain(&site.catalogue, this))
     }

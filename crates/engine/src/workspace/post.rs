@@ -25,6 +25,8 @@ pub struct Posts<'a> {
     pub(super) resolved: Query<Resolved>,
     /// The post on whose page the query was run.
     pub(super) this: Option<PostId>,
+    /// The language of that page.
+    pub(super) locale: Option<LocaleId>,
     pub(super) answer: Answer,
     pub(super) warnings: Diagnostics,
 }
@@ -77,10 +79,10 @@ impl<'a> Posts<'a> {
         Some(index.likeness(this, post.id))
     }
 
-    /// Returns true if the query was run as on the page of a post.
+    /// Returns true if the query was run as on a page, which has a language.
     #[must_use]
     pub fn is_on_page(&self) -> bool {
-        self.this.is_some()
+        self.locale.is_some()
     }
 
     /// Returns true if a post is the one on whose page the query was run.
@@ -96,9 +98,7 @@ impl<'a> Posts<'a> {
     /// If posts cannot be grouped by it.
     pub fn count_by(&self, field: &str) -> Result<Vec<(String, String, usize)>, Error> {
         let catalogue = &self.site.catalogue;
-        let locale = self
-            .this
-            .map_or(LocaleId::SITE, |this| self.site.locale_of(this));
+        let locale = self.locale.unwrap_or_default();
         let by = archive::by(field, catalogue, Source::command_line(field).top())?;
         let counts = archive::counts(&by, &self.answer.posts, catalogue.within(locale)).into_iter();
         Ok(counts
