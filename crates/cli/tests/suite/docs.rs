@@ -74,7 +74,10 @@ fn every_query_gives_what_is_said_of_it() {
             let mut args = vec![
                 "-C", "t", "query", pair[0], "--format", "json", "--today", TODAY,
             ];
-            args.extend(this.into_iter().flat_map(|path| ["--this", path]));
+            args.extend(match this {
+                Some(path) => ["--this", path],
+                None => ["--language", "en"],
+            });
             let answer = site.run(&args).sound().json();
             assert_eq!(answer["diagnostics"], serde_json::json!([]), "{}", pair[0]);
             let shown = answer["posts"].as_array().map_or(0, Vec::len);
@@ -143,7 +146,10 @@ fn every_piece_of_settings_builds() {
     ] {
         for block in blocks(path).iter().filter(|block| block.info == "toml") {
             let site = demo();
-            fs::remove_dir_all(site.file("t/pages")).expect("removed");
+            // They are for the site's own settings.
+            for folder in ["t/pages", "t/terms"] {
+                fs::remove_dir_all(site.file(folder)).expect("removed");
+            }
             let whole = block.text.contains("[site]");
             let text = if whole {
                 block.text.clone()
@@ -213,7 +219,7 @@ fn what_to_write() -> Vec<(String, String)> {
 
 #[test]
 fn every_row_of_what_to_write_works_on_the_example_site() {
-    let base = "[site]\ntitle = \"T\"\naddress = \"https://towpath.example/\"\n[content.posts]\n[content.fleet]\ndated = false\n";
+    let base = "[site]\ntitle = \"T\"\naddress = \"https://towpath.example/\"\n[locale.de]\n[content.posts]\n[content.fleet]\ndated = false\n";
     let site = demo();
     // Its pages ask for lists that other settings do not have.
     let plain = demo();
@@ -321,6 +327,7 @@ fn is_shown(text: &str, shown: &str) -> bool {
 #[case::publish("docs/site/guides/how-to/publish-by-ci.md", true, 1)]
 #[case::commands("docs/site/guides/reference/commands.md", true, 3)]
 #[case::two_categories("docs/site/guides/how-to/two-categories.md", false, 1)]
+#[case::two_languages("docs/site/guides/how-to/two-languages.md", false, 2)]
 #[case::series("docs/site/guides/how-to/series.md", false, 1)]
 #[case::several_authors("docs/site/guides/how-to/several-authors.md", false, 1)]
 #[case::leave_out("docs/site/guides/how-to/leave-a-post-out.md", false, 1)]

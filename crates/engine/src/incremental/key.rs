@@ -95,6 +95,19 @@ pub(crate) struct Listing {
 }
 
 impl Key {
+    /// Returns the language of the pages to which the value belongs.
+    pub(crate) fn locale(&self) -> Option<LocaleId> {
+        match self {
+            Self::Groups(_, locale)
+            | Self::Feeds(locale)
+            | Self::Query(_, _, locale)
+            | Self::Site(locale) => Some(*locale),
+            Self::QueryReport(place) => Some(place.locale),
+            Self::Terms(listing) => Some(listing.locale),
+            _ => None,
+        }
+    }
+
     /// Returns the query that the value depends on.
     pub(crate) fn query(&self) -> Option<&str> {
         match self {

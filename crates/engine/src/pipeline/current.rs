@@ -199,6 +199,11 @@ impl<'a> CurrentFingerprints<'a> {
     /// never the same.
     pub(super) fn fingerprint(&self, key: &Key) -> Option<u64> {
         let site = &self.data.site;
+        // The settings of the last build may have had more languages.
+        let languages = site.settings.locales.iter().len();
+        if key.locale().is_some_and(|locale| locale.at() >= languages) {
+            return None;
+        }
         let posts = self.posts;
         match key {
             Key::Post(path) => Some(posts.metadata[site.post_at(path)?.0 as usize]),

@@ -173,7 +173,8 @@ impl Planner<'_> {
         }
     }
 
-    /// Plans redirects from the addresses that a term's lists would have by its other spellings.
+    /// Plans redirects from the addresses that a term's lists, in the language of the note, would have by its other
+    /// spellings.
     fn spelling_redirects(&mut self, note: &TermNote) {
         let site = self.site;
         let table = site.catalogue.terms(note.field);
@@ -181,7 +182,7 @@ impl Planner<'_> {
         let id = spellings().find_map(|spelling| table.find(spelling));
         for (at, archive) in site.settings.archives.iter().enumerate() {
             let laid = &self.plan.archives[at];
-            if laid.by != Some(By::Term(note.field)) {
+            if laid.by != Some(By::Term(note.field)) || archive.locale != note.locale {
                 continue;
             }
             let is_of_note = |term: &GroupTerm| term.id.map(|(_, id)| id) == id && id.is_some();

@@ -412,3 +412,24 @@ fn pages_in_the_wrong_language_are_told(
     }
     assert_eq!(said(&bench.build().diagnostics), expected);
 }
+
+/// The cache of the last build knows of languages that are gone.
+#[test]
+fn a_language_goes() {
+    let page = "{% for post in query(\"limit 1\") %}{{ post }}{% endfor %}{{ terms(\"tag\")|length|posts }}";
+    let mut bench = two().with("pages/index.html", page);
+    bench.sound();
+    let german = "[locale.de]\ntitle = \"Das Log\"\ndescription = \"Von Mauern\"\n";
+    let settings = SETTINGS.replace(german, "");
+    bench.sources.remove("terms/tag/lime.md");
+    bench
+        .sources
+        .write("tabulae.toml", format!("{SITE}{settings}"));
+    // Two posts have other addresses now, and other ids.
+    assert_eq!(bench.codes(), ["feed-id-changed"; 2]);
+    let mut clean = super::Out::default();
+    bench.build_into(&mut clean);
+    assert_eq!(bench.out.files(), clean.files());
+    assert_eq!(bench.page("index.html"), "Kahn2 posts\n");
+    assert!(!bench.files().iter().any(|file| file.starts_with("de/")));
+}
