@@ -38,11 +38,9 @@ fn site() -> tempfile::TempDir {
         "---\ntitle: New\ntags: [Limes, masonry]\n---\nText.\n",
     )
     .unwrap();
-    let herons = folder
-        .path()
-        .join("posts/2026/2026-04-18-two-young-herons.md");
-    let text = std::fs::read_to_string(&herons).unwrap();
-    std::fs::write(herons, text.replacen("---\n", "---\ndraft: true\n", 1)).unwrap();
+    let marks = folder.path().join("posts/2026/2026-09-12-masons-marks.md");
+    let text = std::fs::read_to_string(&marks).unwrap();
+    std::fs::write(marks, text.replacen("---\n", "---\ndraft: true\n", 1)).unwrap();
     std::fs::write(folder.path().join("out/page.html"), "<p>By hand.</p>").unwrap();
     folder
 }
@@ -83,7 +81,7 @@ fn described(schema: &Value, root: &Value, at: &str, found: &mut BTreeSet<String
 #[case::build("build", &["build|--dry-run"])]
 #[case::diff("diff", &["diff"])]
 #[case::settings("effective-settings", &["settings"])]
-#[case::explain("explain", &["explain|masons-marks|--in|tags"])]
+#[case::explain("explain", &["explain|two-young-herons|--in|tags"])]
 #[case::query("query", &["query|where tag = 'lime'", "query||--by|year", "query|where tag = 'lime'|--explain", "query||--fields|title,hours"])]
 #[case::terms("terms", &["terms|--write-notes"])]
 #[case::weave("weave", &["weave|out"])]

@@ -76,10 +76,10 @@ fn every_key_is_read_and_valid() {
             Holds::Words(words) => words.iter().map(|word| format!("[\"{word}\"]")).collect(),
             _ => vec![sample(key.holds).to_owned()],
         };
-        let name = if key.name == "NAME" {
-            "title"
-        } else {
-            key.name
+        let name = match (key.table, key.name) {
+            ("locale.TAG.titles", _) => "journal",
+            (_, "NAME") => "title",
+            (_, name) => name,
         };
         for value in values {
             let value = match (key.table, name) {

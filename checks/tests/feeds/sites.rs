@@ -41,7 +41,7 @@ fn example() -> Bench {
     let mut settings = settings.replace(with_related, "feeds = false");
     for format in ["atom", "rss", "json"] {
         settings.push_str(&format!(
-            "[feed.all-{format}]\nquery = \"from posts limit 1000\"\nlink = \"/all.{format}\"\nformat = \"{format}\"\ncontent = \"full\"\n"
+            "[feed.all-{format}]\nquery = \"from posts any language limit 1000\"\nlink = \"/all.{format}\"\nformat = \"{format}\"\ncontent = \"full\"\n"
         ));
     }
     bench.sources.write("tabulae.toml", settings);
