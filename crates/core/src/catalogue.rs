@@ -22,7 +22,7 @@ use self::translations::Translations;
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 pub use crate::id::PostId;
 use crate::id::{LocaleId, number};
-use crate::language::Language;
+use crate::language::{CaseFolding, Language};
 use crate::note::TermNote;
 use crate::post::{Include, Post};
 use crate::route::Link;
@@ -106,18 +106,28 @@ pub struct TermTable {
     /// The terms, in the order in which the oldest-numbered post uses them.
     pub terms: Vec<Term>,
     by_identity: BTreeMap<String, TermId>,
+    /// The case foldings of the site's languages, each once.
+    foldings: Vec<CaseFolding>,
 }
 
 impl TermTable {
     /// Returns the term of a spelling.
     #[must_use]
     pub fn find(&self, spelling: &str) -> Option<TermId> {
-        let identity = if self.field.nested {
-            nested_identity(spelling)
-        } else {
-            identity(spelling)
-        };
-        self.by_identity.get(&identity).copied()
+        let mut foldings = self.foldings.iter();
+        foldings.find_map(|folding| {
+            let identity = self.identity(spelling, *folding);
+            self.by_identity.get(&identity).copied()
+        })
+    }
+
+    /// Returns the identity of a spelling in texts of a language with a folding.
+    fn identity(&self, spelling: &str, folding: CaseFolding) -> String {
+        let spelling = folding.prepare(spelling);
+        match self.field.nested {
+            true => nested_identity(&spelling),
+            false => identity(&spelling),
+        }
     }
 
     /// The term of this number.
@@ -148,7 +158,15 @@ impl Catalogue {
             .collect();
         let (fields, (term_tables, terms_of)) = rayon::join(
             || Fields::new(&posts, settings.content.len()),
-            || index_terms(&posts, &listed, &notes, settings, &mut diagnostics),
+            || {
+                index_terms(
+                    (&posts, &listed),
+                    &notes,
+                    settings,
+                    &languages,
+                    &mut diagnostics,
+                )
+            },
         );
         // They are numbered now, and written in the front matter.
         posts
@@ -558,17 +576,22 @@ pub fn default_order(languages: &[Language], a: &Post, b: &Post) -> Ordering {
 
 /// The terms of all posts: the table of each term field, and for each post its terms in each.
 fn index_terms(
-    posts: &[Post],
-    listed: &[bool],
+    (posts, listed): (&[Post], &[bool]),
     notes: &[TermNote],
     settings: &Settings,
+    languages: &[Language],
     diagnostics: &mut Diagnostics,
 ) -> (Vec<TermTable>, Vec<Vec<Vec<TermId>>>) {
     let mut terms_of = vec![Vec::with_capacity(settings.term_fields.len()); posts.len()];
     let fields = settings.term_fields.iter().enumerate();
     let tables = fields.map(|(number, field)| {
         let notes: Vec<&TermNote> = notes.iter().filter(|note| note.field == number).collect();
-        TermIndexer::new(field, &notes, diagnostics).index(number, posts, listed, &mut terms_of)
+        TermIndexer::new(field, &notes, languages, diagnostics).index(
+            number,
+            posts,
+            listed,
+            &mut terms_of,
+        )
     });
     (tables.collect(), terms_of)
 }

@@ -115,7 +115,7 @@ fn built_in_or_default(is_built_in: bool) -> Origin {
 }
 
 /// Returns archives or feeds without those of further languages.
-fn once_each<'s, T>(all: &'s [T], name: impl Fn(&T) -> &str) -> Vec<&'s T> {
+fn once_each<T>(all: &[T], name: impl Fn(&T) -> &str) -> Vec<&T> {
     let mut known = BTreeSet::new();
     let first = all.iter().filter(|one| known.insert(name(one).to_owned()));
     first.collect()

@@ -1,4 +1,4 @@
-//! The site's language: order of texts, folding, dates in words.
+//! Languages: order of texts, folding, dates in words.
 
 mod tags;
 
@@ -56,9 +56,43 @@ impl fmt::Display for PatternError {
     }
 }
 
-/// The site's language with the data for it.
+/// The case folding of a language.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
+pub(crate) enum CaseFolding {
+    /// Unicode's full case folding.
+    #[default]
+    General,
+    /// With the mappings of Turkic languages (Unicode, `CaseFolding.txt`, status T): I is the capital of ı, and İ
+    /// of i.
+    Turkic,
+}
+
+impl CaseFolding {
+    /// Returns the folding of a language (BCP 47).
+    pub(crate) fn of(tag: &str) -> Self {
+        let code = tag.split('-').next().unwrap_or_default();
+        match ["tr", "az"]
+            .iter()
+            .any(|turkic| code.eq_ignore_ascii_case(turkic))
+        {
+            true => Self::Turkic,
+            false => Self::General,
+        }
+    }
+
+    /// Returns a text whose general folding is the folding of the language.
+    pub(crate) fn prepare(self, text: &str) -> Cow<'_, str> {
+        match self {
+            Self::General => Cow::Borrowed(text),
+            Self::Turkic => CaseMapper::new().fold_turkic_string(text),
+        }
+    }
+}
+
+/// A language with the data for it.
 pub struct Language {
     tag: String,
+    folding: CaseFolding,
     collator: CollatorBorrowed<'static>,
     plurals: PluralRules,
     long: DateTimeFormatter<YMD>,
@@ -93,6 +127,7 @@ impl Language {
         let weekdays = |set: E| DateTimeFormatter::try_new((&dates).into(), set).ok();
         Some(Self {
             tag: tag.to_owned(),
+            folding: CaseFolding::of(tag),
             collator: icu_collator::Collator::try_new(
                 CollatorPreferences::from(&locale),
                 CollatorOptions::default(),
@@ -120,10 +155,15 @@ impl Language {
     /// being equal.
     #[must_use]
     pub fn compare(&self, a: &str, b: &str) -> Ordering {
-        if same_folded(a, b) {
+        if same_folded(&self.folding.prepare(a), &self.folding.prepare(b)) {
             return Ordering::Equal;
         }
         self.sort(a, b)
+    }
+
+    /// Returns the case folding.
+    pub(crate) fn folding(&self) -> CaseFolding {
+        self.folding
     }
 
     /// The order of two texts in a list: the language's collation, to the last difference.

@@ -195,11 +195,11 @@ impl ComparedField {
 
     /// Returns the name of a term in a language, or the stem.
     #[must_use]
-    pub fn term_name<'c>(
+    pub fn term_name(
         self,
         Term(number): Term,
-        (catalogue, locale): (&'c Catalogue, LocaleId),
-    ) -> &'c str {
+        (catalogue, locale): (&Catalogue, LocaleId),
+    ) -> &str {
         match self {
             ComparedField::Terms(field) => {
                 catalogue.terms(field).terms[number as usize].name_in(locale)

@@ -9,15 +9,17 @@ use rustc_hash::FxBuildHasher;
 use super::TermTable;
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::id::{LocaleId, PostId, TermId};
+use crate::language::{CaseFolding, Language};
 use crate::note::TermNote;
 use crate::post::Post;
 use crate::settings::TermField;
 use crate::source::Spanned;
-use crate::term::{Term, identity, nested_identity, nested_slug, parts, slug};
+use crate::term::{Term, nested_slug, parts, slug};
 
 /// Makes the table of one term field.
 pub(super) struct TermIndexer<'a> {
     field: &'a TermField,
+    languages: &'a [Language],
     table: TermTable,
     fixed: Vec<Option<String>>,
     counts: Vec<IndexMap<String, (usize, PostId)>>,
@@ -28,14 +30,19 @@ impl<'a> TermIndexer<'a> {
     pub(super) fn new(
         field: &'a TermField,
         notes: &[&TermNote],
+        languages: &'a [Language],
         diagnostics: &mut Diagnostics,
     ) -> Self {
+        let mut foldings: Vec<CaseFolding> = languages.iter().map(Language::folding).collect();
+        foldings.dedup();
         let mut indexer = Self {
             field,
+            languages,
             table: TermTable {
                 field: field.clone(),
                 terms: Vec::new(),
                 by_identity: BTreeMap::new(),
+                foldings,
             },
             fixed: Vec::new(),
             counts: Vec::new(),
@@ -50,16 +57,13 @@ impl<'a> TermIndexer<'a> {
         indexer
     }
 
-    fn identity(&self, spelling: &str) -> String {
-        if self.field.nested {
-            nested_identity(spelling)
-        } else {
-            identity(spelling)
-        }
+    fn identity(&self, spelling: &str, locale: LocaleId) -> String {
+        let folding = self.languages[locale.at()].folding();
+        self.table.identity(spelling, folding)
     }
 
     fn add_note(&mut self, note: &TermNote, diagnostics: &mut Diagnostics) {
-        let base = self.identity(&note.name);
+        let base = self.identity(&note.name, note.locale);
         let shown = note
             .title
             .as_ref()
@@ -83,7 +87,7 @@ impl<'a> TermIndexer<'a> {
 
     /// Adds a note in a language other than that of `[site]`: `terms/tag/lime.de.md`.
     fn add_local_note(&mut self, note: &TermNote, diagnostics: &mut Diagnostics) {
-        let id = self.intern(&self.identity(&note.name), &note.name);
+        let id = self.intern(&self.identity(&note.name, note.locale), &note.name);
         let term = &mut self.table.terms[id.0 as usize];
         let local = term.local.entry(note.locale).or_default();
         local.about = note.about();
@@ -110,10 +114,11 @@ impl<'a> TermIndexer<'a> {
 
     /// Adds the spellings that a note joins: those that it lists, and its titles.
     fn add_spellings(&mut self, id: TermId, note: &TermNote, diagnostics: &mut Diagnostics) {
-        let titles = note.titles.iter().map(|(_, title)| title);
-        let titles = note.title.iter().chain(titles);
-        for spelling in note.spellings.iter().chain(titles) {
-            let identity = self.identity(&spelling.node);
+        let titles = note.titles.iter().map(|(locale, title)| (*locale, title));
+        let own = note.spellings.iter().chain(&note.title);
+        let own = own.map(|spelling| (note.locale, spelling));
+        for (locale, spelling) in own.chain(titles) {
+            let identity = self.identity(&spelling.node, locale);
             match self.table.by_identity.get(&identity) {
                 Some(other) if *other != id => {
                     let other = &self.table.terms[other.0 as usize].name;
@@ -167,8 +172,8 @@ impl<'a> TermIndexer<'a> {
     }
 
     /// Returns the term of a spelling; `None` if the spelling has no letter or digit.
-    fn spelt(&mut self, spelling: &str) -> Option<TermId> {
-        let identity = self.identity(spelling);
+    fn spelt(&mut self, spelling: &str, locale: LocaleId) -> Option<TermId> {
+        let identity = self.identity(spelling, locale);
         (!identity.is_empty()).then(|| self.intern(&identity, spelling))
     }
 
@@ -180,15 +185,16 @@ impl<'a> TermIndexer<'a> {
         terms_of: &mut [Vec<Vec<TermId>>],
     ) -> TermTable {
         // Most posts use spellings that were met before.
-        let mut known: IndexMap<&str, Option<TermId>, FxBuildHasher> = IndexMap::default();
+        let mut known: IndexMap<(LocaleId, &str), Option<TermId>, FxBuildHasher> =
+            IndexMap::default();
         for (at, post) in posts.iter().enumerate() {
             let post_id = PostId(crate::id::number(at));
             let mut own: Vec<TermId> = Vec::new();
             for written in &post.terms[number] {
                 let spelling = written.node.as_str();
                 let id = *known
-                    .entry(spelling)
-                    .or_insert_with(|| self.spelt(spelling));
+                    .entry((post.locale, spelling))
+                    .or_insert_with(|| self.spelt(spelling, post.locale));
                 let Some(id) = id else {
                     continue;
                 };
@@ -257,13 +263,13 @@ impl<'a> TermIndexer<'a> {
         } else {
             term.identity.clone()
         };
-        let above: Vec<&str> = parts(&name).collect();
-        let (_, above) = above.split_last()?;
-        if above.is_empty() {
-            return None;
-        }
-        let above = above.join("/");
-        let parent = self.intern(&nested_identity(&above), &above);
+        let above = |whole: &str| {
+            let parts: Vec<&str> = parts(whole).collect();
+            let (_, above) = parts.split_last()?;
+            (!above.is_empty()).then(|| above.join("/"))
+        };
+        let (identity, name) = (above(&term.identity)?, above(&name)?);
+        let parent = self.intern(&identity, &name);
         self.table.terms[id.0 as usize].parent = Some(parent);
         Some(parent)
     }

@@ -419,3 +419,27 @@ fn a_term_has_names_in_other_languages() {
         ]
     );
 }
+
+/// In Turkish I is the capital of ı, and İ of i; in English "ISIK" and "isik" are one.
+#[test]
+fn terms_are_folded_as_in_the_language_of_their_post() {
+    let text = "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n[locale.tr]\n[terms.tag]\nnested = true\n";
+    let settings = Settings::read(&Source::new("tabulae.toml", text)).output;
+    let posts = [
+        ("posts/2026-01-01-a.md", "tags: [ISIK]"),
+        ("posts/2026-01-02-b.md", "tags: [isik]"),
+        ("posts/2026-01-03-c.tr.md", "tags: [IŞIK]"),
+        ("posts/2026-01-04-d.tr.md", "tags: [ışık/İZ]"),
+        ("posts/2026-01-05-e.tr.md", "tags: [IŞIK/iz]"),
+    ];
+    let made = catalogue(&settings, &posts, Vec::new()).output;
+    let table = made.terms(0);
+    let counts = table
+        .terms
+        .iter()
+        .map(|term| (term.identity.as_str(), term.posts.len()));
+    let expected = [("ışık/iz", 2), ("ışık", 3), ("isik", 2)];
+    assert_eq!(counts.collect::<Vec<_>>(), expected);
+    assert_eq!(table.find("IŞIK"), table.find("ışık"));
+    assert_eq!(table.find("ISIK"), table.find("isik"));
+}

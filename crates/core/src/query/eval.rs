@@ -199,12 +199,17 @@ impl<'a> Runner<'a> {
                 .is_some_and(|order| comparison.admits(order)),
             (Val::Flag(a), Literal::Flag(b)) => comparison.admits(a.cmp(b)),
             (Val::Text(a), Literal::Text { written, folded }) => match comparison {
-                Comparison::Equal => folds_to(a, folded),
-                Comparison::Unequal => !folds_to(a, folded),
+                Comparison::Equal => folds_to(&self.prepared(a), folded),
+                Comparison::Unequal => !folds_to(&self.prepared(a), folded),
                 _ => comparison.admits(self.language.compare(a, written)),
             },
             _ => false,
         }
+    }
+
+    /// Returns a text whose general case folding is that of the language.
+    pub(super) fn prepared<'t>(&self, text: &'t str) -> Cow<'t, str> {
+        self.language.folding().prepare(text)
     }
 
     /// The order of two values of one kind.
@@ -219,7 +224,8 @@ impl<'a> Runner<'a> {
                 if matches!((a, b), (Val::Text(_), Val::Text(_))) {
                     return Some(self.language.compare(a_text, b_text));
                 }
-                if crate::term::identity(a_text) == crate::term::identity(b_text) {
+                let identity = |text| crate::term::identity(&self.prepared(text));
+                if identity(a_text) == identity(b_text) {
                     return Some(Ordering::Equal);
                 }
                 Some(self.language.compare(a_text, b_text))

@@ -4,6 +4,7 @@ mod literals;
 mod names;
 mod search;
 
+use std::borrow::Cow;
 use std::sync::Arc;
 
 use super::ast::{At, Condition, Key, Polarity, Quantity, Seed, Statement, Test, Value};
@@ -99,6 +100,12 @@ impl Resolver<'_> {
         let location = self.embedded.location(span);
         self.diagnostics
             .push(Diagnostic::error(code, location, message).help(help));
+    }
+
+    /// Returns a text whose general case folding is that of the page's language.
+    fn prepared<'t>(&self, text: &'t str) -> Cow<'t, str> {
+        let page = self.scope.locale.unwrap_or(LocaleId::SITE);
+        self.scope.catalogue.language(page).folding().prepare(text)
     }
 
     /// Returns the conjuncts of a condition, those that cost least first; none for no condition.

@@ -144,12 +144,15 @@ impl Runner<'_> {
             return false;
         };
         match needle {
-            Needle::Plain(search, wanted) => search.finds(text, wanted),
+            Needle::Plain(search, wanted) => search.finds(&self.prepared(text), wanted),
             Needle::Pattern(pattern) => pattern.is_match(text),
             Needle::Of(search, field) => self.this.is_some_and(|this| {
                 let finds = |needle: &Val<'_>| {
                     let needle = self.text_of(needle);
-                    needle.is_some_and(|needle| search.finds(text, &search.folded(needle)))
+                    needle.is_some_and(|needle| {
+                        let needle = self.prepared(needle);
+                        search.finds(&self.prepared(text), &search.folded(&needle))
+                    })
                 };
                 self.any_value(field, this, finds) == Some(true)
             }),

@@ -8,11 +8,12 @@ use rustc_hash::FxBuildHasher;
 use unicode_segmentation::UnicodeSegmentation;
 
 use super::stop_words::stop_words;
-use crate::language::fold;
+use crate::language::{CaseFolding, fold};
 
 /// The stemmer and stop words of a language.
 pub(crate) struct Cutter {
     stemmer: Option<Stemmer>,
+    folding: CaseFolding,
     stop: IndexSet<&'static str, FxBuildHasher>,
 }
 
@@ -25,13 +26,14 @@ impl Cutter {
             .to_ascii_lowercase();
         Self {
             stemmer: algorithm(&code).map(Stemmer::create),
+            folding: CaseFolding::of(&code),
             stop: stop_words(&code).collect(),
         }
     }
 
     /// Returns the stem of a word as written; `None` for a stop word.
     pub(super) fn stem(&self, word: &str) -> Option<String> {
-        let plain = fold(word).replace('’', "'");
+        let plain = self.plain(word);
         if self.stop.contains(plain.as_str()) {
             return None;
         }
@@ -40,7 +42,11 @@ impl Cutter {
 
     /// The stem of any word, a stop word too.
     pub(crate) fn stem_of_any(&self, word: &str) -> String {
-        self.cut(fold(word).replace('’', "'"))
+        self.cut(self.plain(word))
+    }
+
+    fn plain(&self, word: &str) -> String {
+        fold(&self.folding.prepare(word)).replace('’', "'")
     }
 
     fn cut(&self, plain: String) -> String {
@@ -151,6 +157,16 @@ mod tests {
         let mut words = Vec::new();
         each_word(text, |word| words.extend(cutter.stem(&text[word])));
         words
+    }
+
+    /// In Turkish I is the capital of ı; elsewhere of i.
+    #[rstest]
+    #[case::turkish("tr", true)]
+    #[case::of_a_country("tr-TR", true)]
+    #[case::english("en", false)]
+    fn words_are_folded_as_in_their_language(#[case] language: &str, #[case] are_one: bool) {
+        let words = words_of("IŞIK ışık", language);
+        assert_eq!(words[0] == words[1], are_one, "{words:?}");
     }
 
     /// The guide's list of languages with stemmers is that of the program.

@@ -203,7 +203,7 @@ fn translate(bench: &mut Bench, number: u8, how: u8) {
     bench
         .sources
         .write(&path, format!("---\n{front}{more}---\n\n{text}"));
-    if how % 3 == 1 && how % 2 == 0 {
+    if how % 3 == 1 && how.is_multiple_of(2) {
         let text = "---\ntitle: One\ndate: 2026-01-02\ntranslation: p1\n---\n\nOne.\n";
         bench.sources.write(&self::path(1), text);
     }

@@ -100,7 +100,7 @@ impl<'a> Resolver<'a> {
             Value::Text(text) if has(Kind::Text) || has(Kind::Term) => {
                 return Some(Literal::Text {
                     written: text.clone(),
-                    folded: fold(text).into_owned(),
+                    folded: fold(&self.prepared(text)).into_owned(),
                 });
             }
             Value::Number(number, _) if has(Kind::Number) => return Some(Literal::Number(*number)),

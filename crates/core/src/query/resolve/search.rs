@@ -71,7 +71,10 @@ impl Resolver<'_> {
         };
         match search {
             Search::Matches => self.pattern(&needle, text.span),
-            _ => Some(Needle::Plain(search, search.folded(&needle).into_owned())),
+            _ => Some(Needle::Plain(
+                search,
+                search.folded(&self.prepared(&needle)).into_owned(),
+            )),
         }
     }
 

@@ -494,3 +494,46 @@ fn a_statement_nested_too_deep_is_refused() {
     assert!(super::parser::parse(&text).is_err());
     assert!(super::parser::parse(&format!("where {} a", "not ".repeat(5000))).is_err());
 }
+
+/// Texts are compared and searched by the folding of the page's language.
+#[rstest]
+#[case::equal("where title = 'ışık'", "tr", 1)]
+#[case::not_equal("where title != 'ışık'", "tr", 0)]
+#[case::dotted("where title = 'işik'", "tr", 0)]
+#[case::begins("where title starts with 'ış'", "tr", 1)]
+#[case::ends("where title ends with 'ık'", "tr", 1)]
+#[case::ordered("where title <= 'ışık'", "tr", 1)]
+#[case::in_english("any language where title = 'ışık'", "en", 0)]
+#[case::in_english("any language where title = 'işik'", "en", 1)]
+fn texts_are_folded_as_in_the_pages_language(
+    #[case] text: &str,
+    #[case] page: &str,
+    #[case] expected: usize,
+) {
+    let site = "[site]\ntitle = \"T\"\naddress = \"https://x.example/\"\n[locale.tr]\n";
+    let settings = Settings::read(&Source::new("tabulae.toml", site)).output;
+    let moment = world().moment;
+    let path = "posts/2026-01-01-a.tr.md";
+    let source = Source::new(path, "---\ntitle: IŞIK\n---\n");
+    let front = front_matter::read(&source, &moment.zone).output;
+    let set = (0, &settings.content[0]);
+    let post = assemble(
+        path,
+        set,
+        &settings,
+        &moment,
+        &source,
+        front,
+        Body::default(),
+    )
+    .output;
+    let today = moment.today();
+    let catalogue = Catalogue::new(vec![post], Vec::new(), &settings, Include::default(), today);
+    let catalogue = catalogue.output;
+    let library = Library::default();
+    let locale = settings.locales.find(page).unwrap();
+    let scope = Scope::new(&catalogue, &library, &moment).within(locale);
+    let query = Query::parse(&EmbeddedText::command_line(text)).unwrap();
+    let found = query.resolve(scope).output.unwrap().run(&catalogue, None);
+    assert_eq!(found.total, expected);
+}
