@@ -131,7 +131,7 @@ codes! {
     UndatedPosts = "undated-posts": "A list by date or a feed leaves out posts without a date.",
     UnknownField = "unknown-field": "No post has this field.",
     UnknownKey = "unknown-key": "A key is not known.",
-    UnknownLanguage = "unknown-language": "A language is none of the blog's.",
+    UnknownLanguage = "unknown-language": "The blog does not have a language.",
     UnknownRelatedPost = "unknown-related-post": "A post names a related post that does not exist.",
     UnknownSource = "unknown-source": "A query names a content set or query that does not exist.",
     UnpublishedTranslation = "unpublished-translation": "A translation is a draft, so that no page leads to it.",

@@ -29,7 +29,7 @@ pub struct Term {
     pub parent: Option<TermId>,
     /// The text of its note, as HTML.
     pub about: Option<String>,
-    /// What differs in languages other than that of `[site]`.
+    /// Names, slugs and notes in languages other than that of `[site]`.
     pub local: BTreeMap<LocaleId, LocalTerm>,
     /// A place where it is written, for messages: of the first post that has it.
     pub written: Option<(Source, Spanned<String>)>,
@@ -65,7 +65,7 @@ impl Term {
             .unwrap_or(&self.slug)
     }
 
-    /// Returns the text of the note in a language, as HTML; `None` if there is none in this language.
+    /// Returns the text of the note in a language, as HTML; `None` if the term has no note in it.
     #[must_use]
     pub fn about_in(&self, locale: LocaleId) -> Option<&str> {
         match locale {

@@ -334,7 +334,7 @@ pub struct Feed {
     pub name: String,
     /// The place of the declaration, for messages.
     pub location: Span,
-    /// Its language and that of its posts.
+    /// The language of the feed and of its posts.
     pub locale: LocaleId,
     /// The languages in which it exists, before [`Settings::settle`]; `None` for all.
     pub(crate) locales: Option<Vec<LocaleId>>,

@@ -23,7 +23,7 @@ pub struct Explanation {
     pub fields: Vec<Field>,
     /// The lists that have it.
     pub lists: Vec<Listed>,
-    /// The same post in other languages: the tag and the path of each.
+    /// The translations into other languages: tag and path of each.
     pub translations: Vec<(String, String)>,
 }
 

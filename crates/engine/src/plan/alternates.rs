@@ -31,7 +31,7 @@ impl OutputKind {
     }
 }
 
-/// What a page is in every language.
+/// The identity that a page shares with its translations.
 #[derive(PartialEq, Eq, PartialOrd, Ord)]
 enum Identity<'a> {
     Home,
@@ -43,7 +43,7 @@ enum Identity<'a> {
     Search,
 }
 
-/// What the posts of a list share, in every language.
+/// The value that the posts of a list share, the same in every language.
 #[derive(PartialEq, Eq, PartialOrd, Ord)]
 enum ListTerm<'a> {
     Term(usize, TermId),
@@ -96,7 +96,7 @@ impl Planner<'_> {
         self.plan.alternates = alternates;
     }
 
-    /// Returns what an output is in every language; `None` if it is in one only, is no page, or is unlisted.
+    /// Returns the identity that an output shares with its translations; `None` if it is in one only, is no page, or is unlisted.
     fn identity(&self, output: &Output) -> Option<Identity<'_>> {
         let locale = output.kind.locale(self.site, &self.plan);
         if output.is_page() && output.link.plain == self.site.locale(locale).below("/") {

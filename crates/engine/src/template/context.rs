@@ -81,7 +81,7 @@ impl RenderContext {
         locked(&self.page)
     }
 
-    /// Returns what all outputs of its language share.
+    /// Returns the data that all outputs of its language share.
     pub(crate) fn local(&self) -> &LocaleData {
         self.data.of(self.locale)
     }

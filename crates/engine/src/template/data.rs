@@ -59,7 +59,7 @@ pub(crate) struct RenderData {
     pub(super) limits: Limits,
     /// The numbers of keys.
     pub(crate) dependencies: DependencyTable,
-    /// What the outputs of each language share.
+    /// The data of each language.
     locales: Vec<LocaleData>,
     /// The address of every post as a value, after the path of the site's address.
     post_links: Vec<Value>,
@@ -146,7 +146,7 @@ impl RenderData {
         }
     }
 
-    /// Returns what the outputs of a language share.
+    /// Returns the data that the outputs of a language share.
     pub(crate) fn of(&self, locale: LocaleId) -> &LocaleData {
         &self.locales[locale.at()]
     }

@@ -58,7 +58,7 @@ pub(crate) const BUILT_IN: [(&str, &str); 20] = [
 /// The theme's style sheet.
 const STYLE: &str = include_str!("../theme/tabulae.css");
 
-/// What the style sheet has besides on a blog in several languages.
+/// The further rules of the style sheet on a blog in several languages.
 const LANGUAGES_STYLE: &str = include_str!("../theme/languages.css");
 
 /// Returns the theme's style sheet for a site.

@@ -184,7 +184,7 @@ fn a_page_names_its_translation_and_the_translation_names_it(
     }
 }
 
-/// Where there is no translation, the switch leads to the other home page.
+/// The switch leads to the other home page.
 #[test]
 fn a_post_without_a_translation_has_no_hreflang() {
     let bench = built();
@@ -222,7 +222,7 @@ fn a_language_without_posts_has_no_pages() {
     assert!(bench.files().contains(&"de/atom.xml".to_owned()));
 }
 
-/// Where a template's query looks depends on the page that it is on.
+/// A query of a template finds the posts in the language of its page.
 #[rstest]
 #[case::of_the_page("from posts order by title", "Boat Wall", "Kahn Mauer")]
 #[case::any(
@@ -373,7 +373,7 @@ fn a_blog_in_one_language_stays_as_it_is() {
     assert!(!bench.page("tabulae.css").contains("languages"));
 }
 
-/// What is said of a site with these files beside those of [`two`], and with more settings for German.
+/// The diagnostics of a site with these files beside those of [`two`], and with more settings for German.
 #[rstest]
 #[case::a_list_in_the_folder_of_a_language(
     "prefix = \"/tags/\"\n",
