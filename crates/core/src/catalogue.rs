@@ -427,9 +427,10 @@ impl Catalogue {
         self.known_words = KnownWords::default();
     }
 
-    /// Returns the post with a name: its path, its path within its set, or its slug.
+    /// Returns the post with a name: its path, its path within its set, or its slug. Of several with a slug one in
+    /// the given language goes first, then the newest.
     #[must_use]
-    pub fn find(&self, name: &str) -> Option<PostId> {
+    pub fn find(&self, name: &str, locale: LocaleId) -> Option<PostId> {
         let name = name.trim_start_matches("./");
         let by = |fits: &dyn Fn(&Post) -> bool| self.all().find(|id| fits(self.post(*id)));
         by(&|post| post.path == name)
@@ -440,6 +441,7 @@ impl Catalogue {
                         .is_some_and(|(_, below)| below == name)
                 })
             })
+            .or_else(|| by(&|post| post.slug == name && post.locale == locale))
             .or_else(|| by(&|post| post.slug == name))
     }
 
@@ -449,8 +451,10 @@ impl Catalogue {
             return;
         }
         let mut known: BTreeMap<&str, PostId> = BTreeMap::new();
+        let mut of_language: BTreeMap<(LocaleId, &str), PostId> = BTreeMap::new();
         for id in self.all() {
             let post = self.post(id);
+            of_language.entry((post.locale, &post.slug)).or_insert(id);
             known.entry(&post.slug).or_insert(id);
             if let Some((_, below)) = post.path.split_once('/') {
                 known.entry(below).or_insert(id);
@@ -463,7 +467,10 @@ impl Catalogue {
             let post = self.post(id);
             let mut posts: Vec<PostId> = Vec::new();
             for name in &post.related {
-                match known.get(name.node.trim_start_matches("./")) {
+                let wanted = name.node.trim_start_matches("./");
+                let own = of_language.get(&(post.locale, wanted));
+                let own = own.filter(|_| self.has_languages());
+                match own.or_else(|| known.get(wanted)) {
                     Some(found) if *found == id || posts.contains(found) => {}
                     Some(found) => posts.push(*found),
                     None => diagnostics.push(

@@ -1,4 +1,5 @@
 use super::*;
+use crate::id::LocaleId;
 use crate::testing::Small;
 use rstest::rstest;
 
@@ -80,7 +81,7 @@ fn a_list_is_what_the_post_names_then_the_query_then_the_fill(
     );
     let list = RelatedList::new(&small.settings, small.scope());
     assert_eq!(list.diagnostics, []);
-    let this = small.catalogue.find(this).unwrap();
+    let this = small.catalogue.find(this, LocaleId::SITE).unwrap();
     let posts = list.output.unwrap().of(&small.catalogue, this);
     let titles = posts
         .iter()

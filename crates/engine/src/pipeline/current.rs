@@ -11,7 +11,7 @@
 //! | `Rows` | what the posts of the list say |
 //! | `Groups` | name, link, count, newest and months of each |
 //! | `Alternates`, `Translations` | language and address of each |
-//! | `Feed`, `Feeds` | title, address, page and entries; titles and addresses of all |
+//! | `Feed`, `Feeds` | title, address, page, style and entries; titles and addresses of all |
 //! | `Page`, `Template` | their texts and links |
 //! | `Query`, `Terms` | the paths found; the terms found, with their counts |
 //! | `Field`, `Address`, `File` | existence and shape; the address; the checksum |
@@ -508,7 +508,9 @@ impl<'a> CurrentFingerprints<'a> {
 
     fn feed(&self, feed: &FeedPlan) -> u64 {
         let mut all = Fingerprint::new();
+        let style = self.data.plan.feed_styles.get(&feed.locale);
         all.number(announced(feed))
+            .text(style.map_or("", |style| &style.plain))
             .number(feed.part.number as u64)
             .number(feed.part.pages as u64)
             .number(self.each(&feed.posts, &self.posts.paths));

@@ -24,7 +24,10 @@ impl OutputKind {
                 site.settings.archives[*archive].locale
             }
             Self::Feed(at) => plan.feeds[*at].locale,
-            Self::Feeds(locale) | Self::Search(locale) | Self::Texts(locale) => *locale,
+            Self::Feeds(locale)
+            | Self::FeedStyle(locale)
+            | Self::Search(locale)
+            | Self::Texts(locale) => *locale,
             Self::Redirect(to) => site.settings.locales.of_link(&to.plain),
             _ => LocaleId::SITE,
         }
@@ -73,10 +76,6 @@ impl Planner<'_> {
                 let page = Alternate {
                     locale,
                     link: output.link.clone(),
-                    post: match output.kind {
-                        OutputKind::Post(id) => Some(id),
-                        _ => None,
-                    },
                 };
                 pages
                     .entry(identity)
@@ -96,7 +95,8 @@ impl Planner<'_> {
         self.plan.alternates = alternates;
     }
 
-    /// Returns the identity that an output shares with its translations; `None` if it is in one only, is no page, or is unlisted.
+    /// Returns the identity that an output shares with its translations; `None` if it is no page, a further page
+    /// of a list, or unlisted.
     fn identity(&self, output: &Output) -> Option<Identity<'_>> {
         let locale = output.kind.locale(self.site, &self.plan);
         if output.is_page() && output.link.plain == self.site.locale(locale).below("/") {

@@ -284,7 +284,7 @@ impl Planner<'_> {
             }
             OutputKind::Style => of_settings(&format!("the theme's `{STYLE}`")),
             OutputKind::Script => of_settings(&format!("the theme's `{SCRIPT}`")),
-            OutputKind::FeedStyle => of_settings(&format!("the theme's `{FEED_STYLE}`")),
+            OutputKind::FeedStyle(_) => of_settings(&format!("the theme's `{FEED_STYLE}`")),
             OutputKind::Feeds(_) => of_settings("the page of the site's feeds"),
             OutputKind::Search(_) | OutputKind::Texts(_) => of_settings("the search page"),
             OutputKind::Sitemap(_) | OutputKind::SitemapIndex(_) => of_settings("the sitemap"),
@@ -312,7 +312,7 @@ impl Planner<'_> {
             OutputKind::Redirect(_) => "another `moved_from`".to_owned(),
             OutputKind::Style
             | OutputKind::Script
-            | OutputKind::FeedStyle
+            | OutputKind::FeedStyle(_)
             | OutputKind::Feeds(_)
             | OutputKind::Search(_)
             | OutputKind::Texts(_)

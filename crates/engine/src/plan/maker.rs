@@ -36,7 +36,7 @@ pub(crate) fn maker(output: &Output, plan: &Plan, site: &Site) -> u64 {
         OutputKind::Redirect(_) => all.text("redirect"),
         OutputKind::Style => all.text("style"),
         OutputKind::Script => all.text("script"),
-        OutputKind::FeedStyle => all.text("feed style"),
+        OutputKind::FeedStyle(_) => all.text("feed style"),
         OutputKind::Feeds(_) => all.text("feeds"),
         OutputKind::Search(_) => all.text("search"),
         OutputKind::Texts(_) => all.text("texts"),

@@ -4,7 +4,6 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use tabulae_core::archive::ArchiveLayout;
-use tabulae_core::catalogue::PostId;
 use tabulae_core::id::LocaleId;
 use tabulae_core::route::Link;
 use tabulae_core::settings::Settings;
@@ -33,8 +32,8 @@ pub(crate) struct Plan {
     pub searched: BTreeSet<LocaleId>,
     /// The pages that are the same in several languages, by the plain address of each.
     pub alternates: BTreeMap<String, Arc<[Alternate]>>,
-    /// The style sheet of feeds, where there is any that needs it.
-    pub feed_style: Option<Link>,
+    /// The style sheet of the feeds of each language, if there is any that needs it.
+    pub feed_styles: BTreeMap<LocaleId, Link>,
     /// The source of each redirect, by its address and the one it leads to: the file or table that names it, and
     /// its place.
     pub redirects: BTreeMap<(String, String), (String, Location)>,
@@ -49,8 +48,6 @@ pub(crate) struct Alternate {
     pub locale: LocaleId,
     /// The address.
     pub link: Link,
-    /// The post, of a post's page.
-    pub post: Option<PostId>,
 }
 
 impl Plan {

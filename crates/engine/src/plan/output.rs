@@ -64,8 +64,8 @@ pub(crate) enum OutputKind {
     Style,
     /// The theme's script.
     Script,
-    /// The style sheet of feeds.
-    FeedStyle,
+    /// The style sheet of the feeds of a language.
+    FeedStyle(LocaleId),
     /// The page that lists the feeds of a language.
     Feeds(LocaleId),
     /// The titles of a list that has several pages, for the script.
@@ -103,7 +103,7 @@ impl OutputKind {
             self,
             Self::Style
                 | Self::Script
-                | Self::FeedStyle
+                | Self::FeedStyle(_)
                 | Self::Redirect(_)
                 | Self::Sitemap(_)
                 | Self::SitemapIndex(_)

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use rayon::prelude::*;
 use tabulae_core::archive::{ArchiveLayout, By, lay_out};
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Diagnostic, Diagnostics};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::html::relative_addresses;
 use tabulae_core::id::LocaleId;
 use tabulae_core::pager::Pager;
@@ -79,7 +79,11 @@ pub(super) fn answer(
     diagnostics: &mut Diagnostics,
 ) -> Vec<PostId> {
     let answer = query.answer(site.scope().within(locale));
-    let answer = answer.into_output(diagnostics);
+    let mut found = answer.diagnostics;
+    // What a query finds in no language is told of that of the site.
+    found.retain(|found| locale == LocaleId::SITE || found.code != Code::EmptyResult);
+    diagnostics.append(&mut found);
+    let answer = answer.output;
     answer.unwrap_or_default().posts
 }
 
@@ -303,24 +307,27 @@ impl Planner<'_> {
             let what = OutputKind::Copy(format!("{ASSETS}{name}"));
             self.add(Link::new(format!("/{name}")), what);
         }
-        let has_xml = self
-            .plan
-            .feeds
-            .iter()
-            .any(|feed| feed.format != FeedFormat::Json);
-        if has_xml {
-            self.plan.feed_style = Some(Link::new(format!("/{FEED_STYLE}")));
+        let is_own = |name: &str| site.assets.iter().any(|asset| asset == name);
+        for (name, what) in [(STYLE, OutputKind::Style), (SCRIPT, OutputKind::Script)] {
+            if !is_own(name) {
+                self.add(Link::new(format!("/{name}")), what);
+            }
         }
-        let own = [
-            (STYLE, OutputKind::Style, true),
-            (SCRIPT, OutputKind::Script, true),
-            (FEED_STYLE, OutputKind::FeedStyle, has_xml),
-        ];
-        for (name, what, _) in own.into_iter().filter(|(.., needed)| *needed) {
-            if site.assets.iter().any(|asset| asset == name) {
+        for (id, locale) in site.settings.locales.iter() {
+            let mut feeds = self.plan.feeds.iter().filter(|feed| feed.locale == id);
+            if !feeds.any(|feed| feed.format != FeedFormat::Json) {
                 continue;
             }
-            self.add(Link::new(format!("/{name}")), what);
+            let common = Link::new(format!("/{FEED_STYLE}"));
+            let style = match is_own(FEED_STYLE) {
+                true => common,
+                false => {
+                    let style = locale.link(&common.plain);
+                    self.add(style.clone(), OutputKind::FeedStyle(id));
+                    style
+                }
+            };
+            self.plan.feed_styles.insert(id, style);
         }
     }
 

@@ -10,7 +10,7 @@ use super::output::{Output, OutputKind};
 use super::planner::Planner;
 
 impl Planner<'_> {
-    /// Returns the language among whose pages an output is, if it is a page or feed of another language.
+    /// Returns the language among whose pages an output is, if it is a page of another language.
     pub(super) fn among(&self, output: &Output) -> Option<LocaleId> {
         let locales = &self.site.settings.locales;
         let is_in_language = matches!(
@@ -19,7 +19,6 @@ impl Planner<'_> {
                 | OutputKind::Page(_)
                 | OutputKind::List { .. }
                 | OutputKind::Overview(_)
-                | OutputKind::Feed(_)
                 | OutputKind::Feeds(_)
                 | OutputKind::Search(_)
         );
@@ -44,8 +43,8 @@ impl Planner<'_> {
         self.intruders.len() > before
     }
 
-    /// Reports pages of one language among those of another: one error for the lists and feeds below a prefix, and one
-    /// for each post and page.
+    /// Reports pages of one language among those of another: one error for the lists and posts below a prefix, and one
+    /// for each page.
     pub(super) fn report_prefixes(&mut self) {
         if !self.site.settings.locales.are_several() {
             return;

@@ -281,7 +281,7 @@ impl<'a> Stage<'a> {
     fn describe(&self, reason: Option<RebuildReason<'_>>) -> String {
         let site: &Site = &self.data.site;
         let state = |path: &str| {
-            let id = site.catalogue.find(path)?;
+            let id = site.post_at(path)?;
             Some(site.catalogue.post(id).state())
         };
         let posts = Posts {

@@ -55,7 +55,7 @@ pub(super) fn document(
         hub: settings.hub.clone(),
         ttl: feed.ttl,
         pages: (feed.part.pages > 1).then(|| pages(feed, site)),
-        style: plan.feed_style.as_ref().map(|style| site.href(style)),
+        style: (plan.feed_styles.get(&feed.locale)).map(|style| site.href(style)),
         entries: feed
             .posts
             .iter()

@@ -169,7 +169,7 @@ impl<'a> Renderer<'a> {
             OutputKind::Redirect(to) => Ok(self.redirect(to).into_bytes()),
             OutputKind::Style => Ok(style(&self.data.site).into_bytes()),
             OutputKind::Script => Ok(script().into_bytes()),
-            OutputKind::FeedStyle => Ok(self.feed_style().into_bytes()),
+            OutputKind::FeedStyle(_) => Ok(feed_style(context).into_bytes()),
             OutputKind::Feeds(_) => self.feeds(context, &output.link),
             OutputKind::Titles { archive, group } => {
                 let group = &self.data.plan.archives[*archive].groups[*group];
@@ -586,23 +586,6 @@ impl<'a> Renderer<'a> {
             .collect()
     }
 
-    /// The style sheet of feeds, with its sentence in the site's words.
-    fn feed_style(&self) -> String {
-        let sentence = self
-            .data
-            .site
-            .settings
-            .locales
-            .site()
-            .words
-            .get("feed_opened");
-        let quoted = sentence
-            .replace('\\', "\\\\")
-            .replace('"', "\\\"")
-            .replace('\n', " ");
-        FEED_STYLE.replace("OPENED", &quoted)
-    }
-
     fn sections(&self, context: &Arc<RenderContext>, archive: &Archive, posts: &[PostId]) -> Value {
         let site = &self.data.site;
         let by = archive.group.as_ref().and_then(|group| {
@@ -775,6 +758,16 @@ impl<'a> Renderer<'a> {
 
 fn none_of_them() -> Value {
     Value::from(Vec::<Value>::new())
+}
+
+/// Returns the style sheet of feeds, with its sentence in the words of their language.
+fn feed_style(context: &RenderContext) -> String {
+    let sentence = context.settings().words.get("feed_opened");
+    let quoted = sentence
+        .replace('\\', "\\\\")
+        .replace('"', "\\\"")
+        .replace('\n', " ");
+    FEED_STYLE.replace("OPENED", &quoted)
 }
 
 /// Reports templates that an archive names and that do not exist.

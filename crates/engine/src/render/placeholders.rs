@@ -111,7 +111,7 @@ impl<'a> Filler<'a> {
             }
             What::Related(of) => {
                 let this = match of {
-                    Some(of) => self.named(page, of)?,
+                    Some(of) => self.named(host, of)?,
                     None => this.ok_or_else(|| vec![no_post(page, span)])?,
                 };
                 let site = &self.data.site;
@@ -166,7 +166,8 @@ impl<'a> Filler<'a> {
                 };
                 let is_told = resolved.needs_this() || written.is_empty_by(&found);
                 if !is_told && resolved.first(&site.catalogue, this).is_empty() {
-                    found.extend(written.slip(scope));
+                    // A test that finds posts in another language is no slip.
+                    found.extend(written.slip(site.scope()));
                 }
                 diagnostics.extend(found);
                 let resolved = Arc::new(resolved);
@@ -177,11 +178,11 @@ impl<'a> Filler<'a> {
         Ok(resolved.first(&site.catalogue, this))
     }
 
-    fn named(&self, page: &Page<'_>, name: &Spanned<String>) -> Result<PostId, Diagnostics> {
-        let found = self.data.site.find(&name.node);
+    fn named(&self, host: Host<'_>, name: &Spanned<String>) -> Result<PostId, Diagnostics> {
+        let found = self.data.site.find(&name.node, host.locale);
         found.map_err(|help| {
             let message = format!("there is no post `{}`", name.node);
-            vec![page.diagnostic(name.span, message, &help)]
+            vec![host.page.diagnostic(name.span, message, &help)]
         })
     }
 

@@ -188,24 +188,28 @@ impl Site {
         self.found.contains(path) && !matches!(self.files.get(path), Some(File::Post(_)))
     }
 
-    /// Returns the post with a name: its path, its slug or its link.
+    /// Returns the post with a name: its path, its slug or its link. Of several with a slug one in the given language
+    /// goes first.
     ///
     /// # Errors
     /// If no post has the name, the help for the user.
-    pub(crate) fn find(&self, name: &str) -> Result<PostId, String> {
+    pub(crate) fn find(&self, name: &str, locale: LocaleId) -> Result<PostId, String> {
         let catalogue = &self.catalogue;
         let by_link = || {
             catalogue
                 .all()
                 .find(|id| catalogue.link(*id).encoded == name)
         };
-        catalogue.find(name).or_else(by_link).ok_or_else(|| {
-            let posts = || catalogue.all().map(|id| catalogue.post(id));
-            let slugs = posts().map(|post| post.slug.as_str());
-            let names = slugs.chain(posts().map(|post| post.path.as_str()));
-            let near = did_you_mean(name, names);
-            near.unwrap_or_else(|| "name it by its path, its slug or its link".to_owned())
-        })
+        catalogue
+            .find(name, locale)
+            .or_else(by_link)
+            .ok_or_else(|| {
+                let posts = || catalogue.all().map(|id| catalogue.post(id));
+                let slugs = posts().map(|post| post.slug.as_str());
+                let names = slugs.chain(posts().map(|post| post.path.as_str()));
+                let near = did_you_mean(name, names);
+                near.unwrap_or_else(|| "name it by its path, its slug or its link".to_owned())
+            })
     }
 
     /// Returns the scope of queries on no page, over the posts of all languages.

@@ -158,7 +158,7 @@ impl RenderData {
         let resolved = parsed.resolve(scope.on_page(place.on_page));
         let is_same_everywhere = resolved.output.is_some_and(|query| !query.needs_this());
         let is_told = parsed.is_empty_by(&resolved.diagnostics);
-        let slip = (is_same_everywhere && !is_told).then(|| parsed.slip(scope));
+        let slip = (is_same_everywhere && !is_told).then(|| parsed.slip(self.site.scope()));
         resolved
             .diagnostics
             .into_iter()

@@ -433,3 +433,86 @@ fn a_language_goes() {
     assert_eq!(bench.page("index.html"), "Kahn2 posts\n");
     assert!(!bench.files().iter().any(|file| file.starts_with("de/")));
 }
+
+/// A list of Work parties has no posts in German, and one of Kalk none in English, where its page is empty.
+#[test]
+fn a_list_that_is_empty_in_one_language_is_told_of_the_sites_only() {
+    let archives = "[archive.lime]\nquery = \"where title starts with 'Bo'\"\n[archive.kalk]\nquery = \"where title starts with 'Ka'\"\n";
+    let page = "{% for post in query(\"where title starts with 'Bo'\") %}{{ post }}{% endfor %}";
+    let mut bench = two().with("pages/index.html", page);
+    bench
+        .sources
+        .write("tabulae.toml", format!("{SITE}{SETTINGS}{archives}"));
+    let found = bench.diagnostics();
+    assert_eq!(
+        found,
+        [("empty-result".to_owned(), "tabulae.toml".to_owned(), 17, 10)]
+    );
+    let files = bench.files();
+    let has = |path: &str| files.contains(&path.to_owned());
+    assert!(has("lime/index.html") && !has("de/lime/index.html"));
+    assert!(has("kalk/index.html") && has("de/kalk/index.html"));
+}
+
+/// Both posts of the slug `wall` are meant by it, each in its own language.
+#[test]
+fn a_slug_means_the_post_in_the_same_language() {
+    let settings = SETTINGS.replace(
+        "weigh = { tag = 1 }",
+        "query = \"where title = 'none' limit 2\"",
+    );
+    let list =
+        "<!-- tabulae related of \"wall\" with \"parts/lines.html\" -->\n<!-- tabulae end -->\n";
+    let mut bench = Bench::new(&settings)
+        .with(
+            "posts/2026-03-01-wall.md",
+            "---\ntitle: Wall\nrelated: stone\n---\nW.\n",
+        )
+        .with(
+            "posts/2026-03-01-wall.de.md",
+            "---\ntitle: Mauer\nrelated: stone\n---\nM.\n",
+        )
+        .with("posts/2026-03-02-stone.md", "---\ntitle: Stone\n---\nS.\n")
+        .with(
+            "posts/2026-03-02-stone.de.md",
+            "---\ntitle: Stein\n---\nS.\n",
+        )
+        .with("pages/list.md", &format!("# List\n\n{list}"))
+        .with("pages/list.de.md", &format!("# Liste\n\n{list}"));
+    bench.sound();
+    for path in ["2026/wall/index.html", "list/index.html"] {
+        assert!(bench.page(path).contains("Stone</a>"), "{path}");
+        let german = bench.page(&format!("de/{path}"));
+        assert!(
+            german.contains("Stein</a>") && !german.contains("Stone"),
+            "{german}"
+        );
+    }
+}
+
+#[test]
+fn each_language_has_a_style_for_its_feeds() {
+    let mut bench = built();
+    assert!(bench.page("tabulae-feeds.css").contains("This is a feed"));
+    assert!(
+        bench
+            .page("de/tabulae-feeds.css")
+            .contains("Dies ist ein Feed")
+    );
+    assert!(
+        bench
+            .page("de/atom.xml")
+            .contains("href=\"/de/tabulae-feeds.css\"")
+    );
+    // One of the site's own is for all.
+    bench
+        .sources
+        .write("assets/tabulae-feeds.css", "feed { color: red }");
+    bench.sound();
+    assert!(!bench.files().contains(&"de/tabulae-feeds.css".to_owned()));
+    assert!(
+        bench
+            .page("de/atom.xml")
+            .contains("href=\"/tabulae-feeds.css\"")
+    );
+}

@@ -11,6 +11,7 @@ use std::sync::{Arc, OnceLock};
 use tabulae_core::addresses::{AddressChanges, AddressList};
 use tabulae_core::catalogue::{Catalogue, PostId};
 use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
+use tabulae_core::id::LocaleId;
 use tabulae_core::key_lints::kind_lints;
 use tabulae_core::post::Include;
 use tabulae_core::query::builder::Builder;
@@ -263,7 +264,7 @@ impl Workspace {
     }
 
     fn find(&self, site: &Site, name: &str) -> Result<PostId, Error> {
-        site.find(name).map_err(|help| {
+        site.find(name, LocaleId::SITE).map_err(|help| {
             let location = Source::command_line(name).top();
             let message = format!("there is no post `{name}`");
             Diagnostic::error(Code::InvalidUsage, location, message)

@@ -150,7 +150,7 @@ impl World {
             .filter(|diagnostic| diagnostic.is_error())
             .collect();
         assert!(errors.is_empty(), "{text}: {errors:?}");
-        let this = this.and_then(|path| self.catalogue.find(path));
+        let this = this.and_then(|path| self.catalogue.find(path, LocaleId::SITE));
         let answer = compiled.output.unwrap().run(&self.catalogue, this);
         let paths = answer.posts.iter().map(|id| &self.catalogue.post(*id).path);
         paths
