@@ -15,6 +15,12 @@ pub(crate) const TESTS: &[(&str, bool, Test)] = &[
     ("a_shared_address_opens_filtered", false, shared),
     ("a_list_on_one_page_is_filtered_in_place", false, in_place),
     ("the_search_page_looks_in_all_texts", false, search),
+    ("a_language_is_searched_on_its_own", false, search_in_german),
+    (
+        "the_switch_leads_to_the_page_in_the_other_language",
+        false,
+        switch,
+    ),
     ("without_a_script_nothing_is_lost", false, without_script),
     ("no_page_scrolls_sideways_at_360", false, narrow),
     (
@@ -34,7 +40,7 @@ const WIDE: (u32, u32) = (1280, 800);
 const NARROW: (u32, u32) = (360, 740);
 
 /// One page of each kind.
-const KINDS: [&str; 15] = [
+const KINDS: [&str; 19] = [
     "/",
     "/journal/",
     "/journal/page/2/",
@@ -50,6 +56,10 @@ const KINDS: [&str; 15] = [
     "/search/?q=lime",
     "/2026/masons-marks/",
     "/feeds/",
+    "/de/",
+    "/de/tags/kalk/",
+    "/de/2026/neun-nester/",
+    "/de/search/?q=kalk",
 ];
 
 /// Pages of the documentation: its home page, a group, a subject, long tables, and code.
@@ -100,6 +110,32 @@ fn filter(world: &World) -> Result<(), Failed> {
         page.until("document.getElementById('list').hidden", json!(false))
             .await?;
         assert_eq!(page.address().await?, "/journal/");
+        Ok(())
+    })
+}
+
+fn search_in_german(world: &World) -> Result<(), Failed> {
+    world.look("/de/search/", WIDE, false, async |page: &Page| {
+        page.type_in("kalk").await?;
+        page.until(TITLES, json!(["Kalk in einem kalten Frühling"]))
+            .await?;
+        page.type_in(" xyz").await?;
+        page.until(SAID, json!("Nichts gefunden.")).await?;
+        Ok(())
+    })
+}
+
+fn switch(world: &World) -> Result<(), Failed> {
+    let titles = ["/tags/lime/", "/de/tags/kalk/"];
+    world.look(titles[0], WIDE, false, async |page: &Page| {
+        page.click(".languages [hreflang=de]").await?;
+        page.until("document.documentElement.lang", json!("de"))
+            .await?;
+        assert_eq!(page.address().await?, titles[1]);
+        page.click(".languages [hreflang=en]").await?;
+        page.until("document.documentElement.lang", json!("en"))
+            .await?;
+        assert_eq!(page.address().await?, titles[0]);
         Ok(())
     })
 }

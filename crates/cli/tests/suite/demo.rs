@@ -98,6 +98,35 @@ fn every_link_leads_somewhere(#[case] site: Site, #[case] at_least: usize) {
     assert!(checked > at_least, "{checked} links were looked at");
 }
 
+/// Returns the lines of a page's head that name the page in each language.
+fn hreflang(html: &[u8]) -> Vec<String> {
+    let html = String::from_utf8_lossy(html);
+    let lines = html.lines();
+    let lines = lines.filter(|line| line.starts_with("<link rel=\"alternate\" hreflang="));
+    lines.map(str::to_owned).collect()
+}
+
+/// Each page that is named has the same names, its own among them.
+#[test]
+fn translations_name_each_other() {
+    let files: BTreeMap<String, Vec<u8>> = demo().tree("site/out").into_iter().collect();
+    let mut checked = 0;
+    for (name, html) in files.iter().filter(|(name, _)| name.ends_with(".html")) {
+        let named = hreflang(html);
+        let address = format!("https://towpath.example/{}", name.replace("index.html", ""));
+        let has_itself = |line: &String| line.contains(&format!("href=\"{address}\""));
+        assert!(named.is_empty() || named.iter().any(has_itself), "{name}");
+        for line in &named {
+            let address = values(line, "href")[0];
+            let path = address.strip_prefix("https://towpath.example/");
+            let file = format!("{}index.html", path.expect("an address of the site"));
+            assert_eq!(hreflang(&files[&file]), named, "{name} and {file}");
+            checked += 1;
+        }
+    }
+    assert!(checked > 100, "{checked} names were looked at");
+}
+
 #[test]
 fn full_feeds_hold_absolute_addresses_only() {
     let site = demo();
