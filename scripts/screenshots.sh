@@ -45,7 +45,7 @@ picture tags /tags/ 1280 800
 picture feeds /feeds/ 1280 800
 picture feed /journal/atom.xml 1280 800
 picture years /archive/ 1280 800
-picture year /2026/ 1280 800
+picture german /de/ 1280 800
 picture filter '/journal/?q=the' 1280 800
 picture search '/search/?q=ines+lime' 1280 800
 picture related /2026/masons-marks/ 1280 1120

@@ -233,7 +233,7 @@ fn as_table(posts: &Posts<'_>, columns: &Columns<'_>) -> String {
 /// Returns a note that pages find fewer posts than the command line, if they do.
 fn languages_line(posts: &Posts<'_>, columns: &Columns<'_>) -> &'static str {
     let is_limited = posts.query().statement().names_language() || posts.is_on_page();
-    match columns.has_languages() && !is_limited {
+    match columns.has_languages() && !is_limited && !posts.is_empty() {
         true => "Of all languages; `--language TAG` shows what a page in one of them finds.\n",
         false => "",
     }
