@@ -516,3 +516,45 @@ fn each_language_has_a_style_for_its_feeds() {
             .contains("href=\"/tabulae-feeds.css\"")
     );
 }
+
+/// Ñ is a letter of its own in Spanish, behind N, and an N with an accent in English.
+#[test]
+fn a_query_is_in_the_order_of_the_pages_language() {
+    let mut bench = Bench::new("[locale.es]\n").with(
+        "pages/index.html",
+        "{% for post in query(\"order by title\") %}{{ post }} {% endfor %}{% for term in terms(\"tag\") %}{{ term }} {% endfor %}",
+    );
+    for (name, title) in [("a", "Ñandú"), ("b", "Nube")] {
+        let front = format!("---\ntitle: {title}\ndate: 2026-03-01\ntags: {title}\n---\n");
+        bench
+            .sources
+            .write(&format!("posts/{name}.md"), front.clone());
+        bench.sources.write(&format!("posts/{name}.es.md"), front);
+    }
+    bench.sound();
+    assert_eq!(bench.page("index.html"), "Ñandú Nube Ñandú Nube\n");
+    assert_eq!(bench.page("es/index.html"), "Nube Ñandú Nube Ñandú\n");
+}
+
+#[rstest]
+#[case::of_the_same("from posts where likeness > 0 order by likeness desc limit 4", &["Kahn"])]
+#[case::of_any("from posts any language where likeness > 0 order by likeness desc limit 4", &["Boat", "Kahn", "Wall"])]
+#[case::of_another("where likeness > 0 and language != this.language order by likeness desc limit 4", &["Boat", "Wall"])]
+fn related_posts_are_of_the_same_language_unless_the_query_says_otherwise(
+    #[case] query: &str,
+    #[case] expected: &[&str],
+) {
+    let settings = SETTINGS.replace("[related]\n", &format!("[related]\nquery = \"{query}\"\n"));
+    let mut bench = two();
+    bench
+        .sources
+        .write("tabulae.toml", format!("{SITE}{settings}"));
+    bench.sound();
+    let page = bench.page("de/2026/mauer/index.html");
+    let related = page.split("class=\"related\"").nth(1).unwrap();
+    let titles = ["Boat", "Kahn", "Wall"];
+    let found = titles
+        .iter()
+        .filter(|title| related.contains(&format!(">{title}</a>")));
+    assert_eq!(found.copied().collect::<Vec<_>>(), expected);
+}
