@@ -84,6 +84,7 @@ fn described(schema: &Value, root: &Value, at: &str, found: &mut BTreeSet<String
 #[case::explain("explain", &["explain|two-young-herons|--in|tags"])]
 #[case::query("query", &["query|where tag = 'lime'", "query||--by|year", "query|where tag = 'lime'|--explain", "query||--fields|title,hours"])]
 #[case::terms("terms", &["terms|--write-notes"])]
+#[case::theme("theme", &["theme", "theme|show|post.html", "theme|copy|post.html"])]
 #[case::weave("weave", &["weave|out"])]
 fn json_is_as_its_schema_says(#[case] of: &str, #[case] commands: &[&str]) {
     let site = site();
@@ -116,6 +117,7 @@ fn valid(folder: &Path, schema: &Value, command: &[&str]) -> Value {
 #[case::no_command_line("weave", &["weave"])]
 #[case::no_such_post("explain", &["explain", "nothing"])]
 #[case::no_such_field("query", &["query", "where tagg = 'lime'"])]
+#[case::no_file_of_the_theme("theme", &["theme", "show", "cards.html"])]
 #[case::no_site("build", &["-C", "assets", "build"])]
 #[case::no_folder("weave", &["weave", "nowhere"])]
 fn errors_are_as_the_schema_says(#[case] of: &str, #[case] command: &[&str]) {

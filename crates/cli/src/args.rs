@@ -225,6 +225,19 @@ docs/site/guides/how-to/lists-in-finished-pages.md lists what a placeholder can 
         /// The folder, new or empty
         dir: PathBuf,
     },
+    /// Lists the files of the built-in theme, prints one, or copies one into the site
+    #[command(after_help = "Examples:
+  tabulae theme                          all files, and those that the site has in their place
+  tabulae theme show parts/card.html     prints the template of a card
+  tabulae theme copy parts/card.html     copies it to templates/parts/card.html, to change it
+  tabulae theme copy tabulae.css         copies the style sheet to assets/tabulae.css
+A template of the site's own extends the built-in one of its name as theme/NAME:
+  {% extends \"theme/post.html\" %}")]
+    Theme {
+        /// List all files, if it is left out
+        #[command(subcommand)]
+        action: Option<ThemeAction>,
+    },
     /// Prints the effective settings: each key with its value and where it comes from
     #[command(after_help = "Examples:
   tabulae settings                    as TOML, ready to copy
@@ -320,6 +333,21 @@ pub(crate) struct QueryArgs {
     pub(crate) explain: bool,
 }
 
+/// What to do with a file of the theme.
+#[derive(Debug, Clone, Subcommand)]
+pub(crate) enum ThemeAction {
+    /// Prints a file of the theme
+    Show {
+        /// The name, as listed: parts/card.html
+        name: String,
+    },
+    /// Copies a file of the theme into the site, where it takes the place of the built-in one
+    Copy {
+        /// The name, as listed: parts/card.html
+        name: String,
+    },
+}
+
 /// The lint levels of the command line, which come after those of `[audit]`.
 #[derive(Debug, Clone, Default, clap::Args)]
 pub(crate) struct LevelArgs {
@@ -400,6 +428,8 @@ pub(crate) enum SchemaOf {
     Query,
     /// terms --format json
     Terms,
+    /// theme --format json
+    Theme,
     /// weave --format json
     Weave,
 }

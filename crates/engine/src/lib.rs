@@ -103,7 +103,7 @@ pub use self::publish::{
 };
 pub use self::report::{BuildReport, Change, ChangeKind, Due};
 pub use self::source::{DiskSources, FileStamp, MemorySources, Sources};
-pub use self::template::escape;
+pub use self::template::{ThemeFile, escape, theme_files};
 pub use self::workspace::{
     BuildSession, IntoQuery, PostDate, PostRef, Posts, QueryPage, RelatedPost, STATE_FOLDER,
     Shared, Workspace,

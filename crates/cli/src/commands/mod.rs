@@ -11,6 +11,7 @@ mod init;
 mod query;
 mod settings;
 mod terms;
+mod theme;
 mod weave;
 
 use std::path::Path;
@@ -56,6 +57,7 @@ pub(crate) fn run(args: &Args) -> Status {
         Command::Preview(preview) => crate::preview::run(args, preview),
         Command::Weave { pages, check } => weave::run(args, pages, *check),
         Command::Settings => settings::run(args),
+        Command::Theme { action } => theme::run(args, action.as_ref()),
         Command::Schema { of } => generate::schema(*of),
         Command::Completions { shell } => generate::completions(*shell),
         Command::Manual { of } => generate::manual(of.as_deref()),

@@ -17,5 +17,6 @@ mod query;
 mod settings;
 mod site;
 mod terms;
+mod theme;
 mod usage;
 mod weave;

@@ -130,6 +130,7 @@ fn wrong_usage_is_an_object_for_programs_too() {
 #[case::diff("diff")]
 #[case::schema("schema")]
 #[case::settings("settings")]
+#[case::theme("theme")]
 #[case::completions("completions")]
 #[case::manual("manual")]
 fn help_with_examples(#[case] command: &str) {

@@ -5,6 +5,7 @@ mod build;
 mod current;
 mod echoes;
 pub(crate) mod explain;
+mod new_file;
 mod next_cache;
 mod post_fingerprints;
 mod root;
@@ -14,5 +15,6 @@ pub(crate) mod weave;
 
 pub(crate) use self::build::build;
 pub(crate) use self::echoes::drop_echoes;
+pub(crate) use self::new_file::write_new;
 pub(crate) use self::root::find_root;
 pub(crate) use self::session::Session;

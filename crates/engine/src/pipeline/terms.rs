@@ -1,10 +1,6 @@
 //! The terms of a site as their writer wants to see them: how often and when each is used, in
 //! which spellings, and which two are probably one.
 
-use std::fs;
-use std::io::Write as _;
-use std::path::Path;
-
 use jiff::civil::Date;
 use tabulae_core::catalogue::TermTable;
 use tabulae_core::diagnostic::{Code, Diagnostic, nearest};
@@ -83,39 +79,6 @@ pub(crate) fn terms<'a>(
         }
     };
     Ok(wanted.map(|at| field_terms(site, at)).collect())
-}
-
-/// Writes a note that does not exist below the site's folder, with the folders that it needs.
-///
-/// # Errors
-/// If the name is no path, if a file has it, or if it cannot be written.
-pub(crate) fn write_note(root: &Path, note: &Note) -> Result<(), Box<Diagnostic>> {
-    let refused = |what: String| {
-        let message = format!("cannot write the note `{}`: {what}", note.path);
-        Box::new(Diagnostic::error(
-            Code::UnwritableFile,
-            Location::top_of(&note.path),
-            message,
-        ))
-    };
-    let path = OutputPath::new(&note.path).map_err(|error| refused(error.to_string()))?;
-    let path = root.join(path.as_str());
-    let written = path
-        .parent()
-        .map_or(Ok(()), fs::create_dir_all)
-        .and_then(|()| {
-            let mut file = fs::File::options()
-                .write(true)
-                .create_new(true)
-                .open(&path)?;
-            let written = file.write_all(note.text.as_bytes());
-            if written.is_err() {
-                // Half a note would be taken for a whole one. The first error is the one to report.
-                let _ = fs::remove_file(&path);
-            }
-            written
-        });
-    written.map_err(|error| refused(error.to_string()))
 }
 
 fn unknown(site: &Site, name: &str, location: Location) -> Box<Diagnostic> {

@@ -30,8 +30,8 @@ use crate::plan::{Alternate, FeedPlan, Origin, Output, OutputKind, has_titles, t
 use crate::site::{Owner, unreadable};
 use crate::source::Sources;
 use crate::template::{
-    ArchiveScope, Environments, FEED_STYLE, PageScope, PagerScope, PostObject, RenderContext,
-    RenderData, Scope, diagnose, escape, feed_value, post_list, script, style,
+    ArchiveScope, Environments, PageScope, PagerScope, PostObject, RenderContext, RenderData,
+    Scope, diagnose, escape, feed_style, feed_value, post_list, script, style,
 };
 use crate::threads::locked;
 
@@ -167,9 +167,9 @@ impl<'a> Renderer<'a> {
                 return rendered.map_err(|error| vec![unreadable(source, &error)]);
             }
             OutputKind::Redirect(to) => Ok(self.redirect(to).into_bytes()),
-            OutputKind::Style => Ok(style(&self.data.site).into_bytes()),
+            OutputKind::Style => Ok(style(&self.data.site.settings).into_bytes()),
             OutputKind::Script => Ok(script().into_bytes()),
-            OutputKind::FeedStyle(_) => Ok(feed_style(context).into_bytes()),
+            OutputKind::FeedStyle(_) => Ok(feed_style(context.settings()).into_bytes()),
             OutputKind::Feeds(_) => self.feeds(context, &output.link),
             OutputKind::Titles { archive, group } => {
                 let group = &self.data.plan.archives[*archive].groups[*group];
@@ -758,16 +758,6 @@ impl<'a> Renderer<'a> {
 
 fn none_of_them() -> Value {
     Value::from(Vec::<Value>::new())
-}
-
-/// Returns the style sheet of feeds, with its sentence in the words of their language.
-fn feed_style(context: &RenderContext) -> String {
-    let sentence = context.settings().words.get("feed_opened");
-    let quoted = sentence
-        .replace('\\', "\\\\")
-        .replace('"', "\\\"")
-        .replace('\n', " ");
-    FEED_STYLE.replace("OPENED", &quoted)
 }
 
 /// Reports templates that an archive names and that do not exist.

@@ -16,7 +16,7 @@ use super::objects::{CONTENT, TERM_NAMES};
 use super::paths::{paths, start_of_path};
 use super::query_error::QueryError;
 use super::scope::{ArchiveScope, PageScope, PagerScope, Scope, SiteScope, TermScope};
-use super::theme::BUILT_IN;
+use super::theme::TEMPLATES;
 use crate::site::did_you_mean;
 
 /// Returns the diagnostics of an error: those of a query, or else of the innermost template, with their
@@ -288,11 +288,13 @@ fn extends_itself<'a>(expression: &'a str, data: &RenderData) -> Option<&'a str>
 
 /// Returns the error of templates that extend each other.
 fn cycle(name: &str, location: Location) -> Diagnostic {
-    let is_built_in = BUILT_IN.iter().any(|(known, _)| *known == name);
+    let is_built_in = TEMPLATES.iter().any(|known| known.name == name);
     let (message, help) = match is_built_in {
         true => (
-            format!("`{name}` extends itself: a template of this name in `templates/` takes the place of the built-in one"),
-            "extend `base.html` and write the blocks of the page, or give the template another name".to_owned(),
+            format!(
+                "`{name}` extends itself: a template of this name in `templates/` takes the place of the built-in one"
+            ),
+            format!("extend `theme/{name}`, which is the built-in one"),
         ),
         false => (
             format!("`{name}` extends itself, by other templates or at once"),

@@ -106,7 +106,7 @@ mod tests {
     /// The names that a paragraph of the guide gives in backquotes, but for those of what its values hold.
     #[rstest]
     #[case::site("site", SiteScope::NAMES, &[])]
-    #[case::page("page", PageScope::NAMES, &[])]
+    #[case::page("page", PageScope::NAMES, &["language", "hreflang", "name", "current", "translated"])]
     #[case::archive("archive", ArchiveScope::NAMES, &["heading", "posts"])]
     #[case::term("term", TermScope::NAMES, &[])]
     #[case::pager("pager", PagerScope::NAMES, &["link", "current"])]

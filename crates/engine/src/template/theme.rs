@@ -2,58 +2,186 @@
 
 use std::collections::BTreeMap;
 
+use tabulae_core::settings::{Locale, Settings};
 use tabulae_core::source::Source;
 
 use super::loads::reached;
 use crate::site::Site;
 
-/// The built-in templates by name.
-pub(crate) const BUILT_IN: [(&str, &str); 20] = [
-    ("base.html", include_str!("../theme/base.html")),
-    ("post.html", include_str!("../theme/post.html")),
-    ("page.html", include_str!("../theme/page.html")),
-    ("archive.html", include_str!("../theme/archive.html")),
-    ("overview.html", include_str!("../theme/overview.html")),
-    ("feeds.html", include_str!("../theme/feeds.html")),
-    ("search.html", include_str!("../theme/search.html")),
-    (
+/// A file of the built-in theme.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct ThemeFile {
+    /// The name: `parts/card.html`, `tabulae.css`.
+    pub name: &'static str,
+    /// The meaning, in a few words.
+    pub about: &'static str,
+    /// The folder of a site in which a file of this name takes its place: `templates` or `assets`.
+    pub folder: &'static str,
+    text: &'static str,
+}
+
+impl ThemeFile {
+    /// Returns the path below a site's folder at which a file takes its place.
+    #[must_use]
+    pub fn path(&self) -> String {
+        [self.folder, "/", self.name].concat()
+    }
+
+    /// Returns the text as a site has it: the styles depend on its languages.
+    pub(crate) fn text_for(&self, settings: &Settings) -> String {
+        match self.name {
+            "tabulae.css" => style(settings),
+            "tabulae-feeds.css" => feed_style(settings.locales.site()),
+            _ => self.text.to_owned(),
+        }
+    }
+
+    const fn template(name: &'static str, about: &'static str, text: &'static str) -> Self {
+        Self {
+            name,
+            about,
+            text,
+            folder: "templates",
+        }
+    }
+
+    const fn asset(name: &'static str, about: &'static str, text: &'static str) -> Self {
+        Self {
+            name,
+            about,
+            text,
+            folder: "assets",
+        }
+    }
+}
+
+/// The built-in templates.
+pub(crate) const TEMPLATES: &[ThemeFile] = &[
+    ThemeFile::template(
+        "base.html",
+        "the frame of each page, with the blocks title, head, main and foot",
+        include_str!("../theme/base.html"),
+    ),
+    ThemeFile::template(
+        "post.html",
+        "a post's page",
+        include_str!("../theme/post.html"),
+    ),
+    ThemeFile::template(
+        "page.html",
+        "a page of pages/ in Markdown",
+        include_str!("../theme/page.html"),
+    ),
+    ThemeFile::template(
+        "archive.html",
+        "a page of a list",
+        include_str!("../theme/archive.html"),
+    ),
+    ThemeFile::template(
+        "overview.html",
+        "the page of all terms of an archive",
+        include_str!("../theme/overview.html"),
+    ),
+    ThemeFile::template(
+        "feeds.html",
+        "the page of all feeds",
+        include_str!("../theme/feeds.html"),
+    ),
+    ThemeFile::template(
+        "search.html",
+        "the search page",
+        include_str!("../theme/search.html"),
+    ),
+    ThemeFile::template(
         "parts/related.html",
+        "what to read next, below a post",
         include_str!("../theme/parts/related.html"),
     ),
-    ("parts/find.html", include_str!("../theme/parts/find.html")),
-    ("parts/card.html", include_str!("../theme/parts/card.html")),
-    (
+    ThemeFile::template(
+        "parts/find.html",
+        "the field that filters a list, and that of the search page",
+        include_str!("../theme/parts/find.html"),
+    ),
+    ThemeFile::template(
+        "parts/card.html",
+        "one post in a list: title, date, summary, image, terms",
+        include_str!("../theme/parts/card.html"),
+    ),
+    ThemeFile::template(
         "parts/links.html",
+        "the links in the head of each page",
         include_str!("../theme/parts/links.html"),
     ),
-    ("parts/top.html", include_str!("../theme/parts/top.html")),
-    ("parts/foot.html", include_str!("../theme/parts/foot.html")),
-    (
+    ThemeFile::template(
+        "parts/top.html",
+        "the top of each page",
+        include_str!("../theme/parts/top.html"),
+    ),
+    ThemeFile::template(
+        "parts/foot.html",
+        "the foot of each page",
+        include_str!("../theme/parts/foot.html"),
+    ),
+    ThemeFile::template(
         "parts/languages.html",
+        "the switch between the languages of a blog",
         include_str!("../theme/parts/languages.html"),
     ),
-    ("parts/menu.html", include_str!("../theme/parts/menu.html")),
-    (
+    ThemeFile::template(
+        "parts/menu.html",
+        "the navigation at the top",
+        include_str!("../theme/parts/menu.html"),
+    ),
+    ThemeFile::template(
         "parts/lines.html",
+        "posts as lines: date and title",
         include_str!("../theme/parts/lines.html"),
     ),
-    (
+    ThemeFile::template(
         "parts/pager.html",
+        "older and newer, and the numbers between",
         include_str!("../theme/parts/pager.html"),
     ),
-    (
+    ThemeFile::template(
         "parts/woven.html",
+        "posts in pages that another program makes",
         include_str!("../theme/parts/woven.html"),
     ),
-    (
+    ThemeFile::template(
         "parts/woven-terms.html",
+        "terms in pages that another program makes",
         include_str!("../theme/parts/woven-terms.html"),
     ),
-    (
+    ThemeFile::template(
         "parts/terms.html",
+        "a post's categories and tags",
         include_str!("../theme/parts/terms.html"),
     ),
 ];
+
+/// The styles and the script of the theme, by the names of their outputs.
+const ASSETS: &[ThemeFile] = &[
+    ThemeFile::asset(
+        "tabulae.css",
+        "the style of all pages, light and dark",
+        STYLE,
+    ),
+    ThemeFile::asset(
+        "tabulae-feeds.css",
+        "the style of feeds in a browser",
+        FEED_STYLE,
+    ),
+    ThemeFile::asset("tabulae.js", "the script of filter and search", SCRIPT),
+];
+
+/// Iterates over the files of the built-in theme: templates, then styles and script.
+pub fn theme_files() -> impl Iterator<Item = &'static ThemeFile> {
+    TEMPLATES.iter().chain(ASSETS)
+}
+
+/// The folder before the name of a built-in template, by which a template of the site's own extends or includes
+/// the one that it takes the place of.
+const THEME: &str = "theme/";
 
 /// The theme's style sheet.
 const STYLE: &str = include_str!("../theme/tabulae.css");
@@ -62,15 +190,25 @@ const STYLE: &str = include_str!("../theme/tabulae.css");
 const LANGUAGES_STYLE: &str = include_str!("../theme/languages.css");
 
 /// Returns the theme's style sheet for a site.
-pub(crate) fn style(site: &Site) -> String {
-    match site.settings.locales.are_several() {
+pub(crate) fn style(settings: &Settings) -> String {
+    match settings.locales.are_several() {
         true => [STYLE, LANGUAGES_STYLE].concat(),
         false => STYLE.to_owned(),
     }
 }
 
 /// The style sheet by which browsers show feeds; `OPENED` in it is the sentence above.
-pub(crate) const FEED_STYLE: &str = include_str!("../theme/tabulae-feeds.css");
+const FEED_STYLE: &str = include_str!("../theme/tabulae-feeds.css");
+
+/// Returns the style sheet of feeds, with its sentence in the words of their language.
+pub(crate) fn feed_style(locale: &Locale) -> String {
+    let sentence = locale.words.get("feed_opened");
+    let quoted = sentence
+        .replace('\\', "\\\\")
+        .replace('"', "\\\"")
+        .replace('\n', " ");
+    FEED_STYLE.replace("OPENED", &quoted)
+}
 
 /// The theme's script.
 const SCRIPT: &str = include_str!("../theme/tabulae.js");
@@ -86,11 +224,21 @@ pub(crate) fn script() -> String {
 /// Returns the templates by name: the built-in ones, overridden by the site's own, and its pages.
 pub(super) fn sources(site: &Site) -> BTreeMap<String, Source> {
     let mut sources = BTreeMap::new();
-    for (name, text) in BUILT_IN {
-        sources.insert(
-            name.to_owned(),
-            Source::new(&format!("built-in template {name}"), text),
+    let pages = site
+        .pages
+        .iter()
+        .filter_map(|page| page.template.as_deref());
+    let own = site.templates.iter().map(|(_, text)| text.as_str());
+    let is_named = own.chain(pages).any(|text| text.contains(THEME));
+    for template in TEMPLATES {
+        let source = Source::new(
+            &format!("built-in template {}", template.name),
+            template.text,
         );
+        if is_named {
+            sources.insert([THEME, template.name].concat(), source.clone());
+        }
+        sources.insert(template.name.to_owned(), source);
     }
     for (name, text) in &site.templates {
         sources.insert(
@@ -109,7 +257,7 @@ pub(super) fn sources(site: &Site) -> BTreeMap<String, Source> {
 /// Returns the site's own templates that no page, archive or other template loads.
 pub(crate) fn unused(site: &Site) -> Vec<&str> {
     let sources = sources(site);
-    let built_in = BUILT_IN.iter().map(|(name, _)| *name);
+    let built_in = TEMPLATES.iter().map(|template| template.name);
     let pages = site.pages.iter().map(|page| page.post.path.as_str());
     let archives = site.settings.archives.iter();
     let named = archives.filter_map(|archive| Some(archive.template.as_ref()?.node.as_str()));

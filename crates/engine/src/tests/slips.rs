@@ -60,7 +60,7 @@ fn each(text: &str) -> String {
 #[case::a_template_that_extends_itself(
     "templates/post.html",
     "{% extends \"post.html\" %}",
-    "`post.html` extends itself: a template of this name in `templates/` takes the place of the built-in one\n  extend `base.html`"
+    "`post.html` extends itself: a template of this name in `templates/` takes the place of the built-in one\n  extend `theme/post.html`, which is the built-in one"
 )]
 #[case::templates_in_a_circle(
     "templates/post.html",

@@ -624,3 +624,50 @@ fn a_post_names_its_content_set() {
         built.diagnostics
     );
 }
+
+/// The text of a template that has the name of the built-in one, and the text of the home page or the post that
+/// shows that the built-in one is in it.
+#[rstest]
+#[case::extended(
+    "post.html",
+    "{% extends \"theme/post.html\" %}{% block foot %}mine{% endblock %}",
+    "2026/lime/index.html",
+    &["<h1>Lime &amp; sand</h1>", "mine"]
+)]
+#[case::included(
+    "parts/card.html",
+    "<div class=\"mine\">{% include \"theme/parts/card.html\" %}</div>",
+    "index.html",
+    &["<div class=\"mine\"><article class=\"card\">"]
+)]
+#[case::both(
+    "base.html",
+    "{% extends \"theme/base.html\" %}{% block foot %}<b>mine</b>{{ super() }}{% endblock %}",
+    "2026/lime/index.html",
+    &["<title>Lime &amp; sand", "<b>mine</b>"]
+)]
+fn the_built_in_template_of_its_own_name_is_in_reach(
+    #[case] name: &str,
+    #[case] text: &str,
+    #[case] page: &str,
+    #[case] shown: &[&str],
+) {
+    let mut bench = small().with(&format!("templates/{name}"), text);
+    bench.sound();
+    let page = bench.page(page);
+    for shown in shown {
+        assert!(page.contains(shown), "{shown}: {page}");
+    }
+}
+
+#[test]
+fn an_unknown_template_of_the_theme_is_an_error_with_the_nearest() {
+    let text = "{% extends \"theme/psot.html\" %}";
+    let mut bench = small().with("templates/post.html", text);
+    let found = said(&bench.build().diagnostics);
+    assert!(
+        found.contains("there is no template `theme/psot.html`"),
+        "{found}"
+    );
+    assert!(found.contains("did you mean `theme/post.html`?"), "{found}");
+}

@@ -26,14 +26,15 @@ use crate::error::Error;
 use crate::options::{BuildOptions, Clock};
 use crate::pipeline::audit::audit;
 use crate::pipeline::explain::{Explanation, Membership, explain, membership};
-use crate::pipeline::terms::{FieldTerms, Note, terms, write_note};
+use crate::pipeline::terms::{FieldTerms, Note, terms};
 use crate::pipeline::weave::{PageFolder, WeaveReport, weave};
-use crate::pipeline::{build, drop_echoes, find_root};
+use crate::pipeline::{build, drop_echoes, find_root, write_new};
 use crate::plan::{Plan, addresses, changes, plan};
 use crate::publish::{Destination, MemoryOutput, lock};
 use crate::report::BuildReport;
 use crate::site::Site;
 use crate::source::{DiskSources, Overlay, Sources};
+use crate::template::ThemeFile;
 
 /// The folder beside `tabulae.toml` that holds manifests and caches.
 pub const STATE_FOLDER: &str = ".tabulae";
@@ -398,12 +399,37 @@ impl Workspace {
     /// # Errors
     /// If its name is no path, if a file has it, if it cannot be written, or if the site is in memory.
     pub fn write_note(&self, note: &Note) -> Result<(), Error> {
+        self.write_new(&note.path, &note.text, "the note")
+    }
+
+    /// Returns the text of a file of the theme. The styles depend on the languages of the site; without a site that
+    /// can be read they are those of a blog in English.
+    #[must_use]
+    pub fn theme_text(&self, file: &ThemeFile) -> String {
+        match self.settings() {
+            Ok(settings) => file.text_for(settings),
+            Err(_) => file.text_for(&Settings::read(&Source::new("tabulae.toml", "")).output),
+        }
+    }
+
+    /// Copies a file of the theme into the site, where it takes the place of the built-in one. Returns its path
+    /// below the site's folder.
+    ///
+    /// # Errors
+    /// If there is no site, if a file has the path, if it cannot be written, or if the site is in memory.
+    pub fn copy_theme_file(&self, file: &ThemeFile) -> Result<String, Error> {
+        let (path, text) = (file.path(), file.text_for(self.settings()?));
+        self.write_new(&path, &text, "the file")?;
+        Ok(path)
+    }
+
+    fn write_new(&self, path: &str, text: &str, what: &str) -> Result<(), Error> {
         let Some(root) = self.root() else {
-            let location = Location::top_of(&note.path);
-            let message = "a site in memory has no folder for notes";
+            let location = Location::top_of(path);
+            let message = format!("a site in memory has no folder for {what} `{path}`");
             return Err(Diagnostic::error(Code::UnwritableFile, location, message).into());
         };
-        Ok(write_note(root, note)?)
+        Ok(write_new(root, path, text, what)?)
     }
 
     /// Checks the site as a build would, templates too, and writes nothing. Returns all diagnostics.

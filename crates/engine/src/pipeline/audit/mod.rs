@@ -99,7 +99,7 @@ fn unused_templates(site: &Site) -> Diagnostics {
         let path = format!("templates/{name}");
         let message = "no page and no other template loads this template";
         let diagnostic = Diagnostic::warning(Code::UnusedTemplate, Location::top_of(&path), message);
-        let built_in = template::BUILT_IN.iter().map(|(name, _)| *name);
+        let built_in = template::TEMPLATES.iter().map(|template| template.name);
         match nearest(name, built_in) {
             Some(near) => diagnostic.help(format!(
                 "rename it to `{near}` if it is to replace that one; otherwise load it, or delete it"
