@@ -333,7 +333,7 @@ pub(crate) struct QueryArgs {
     pub(crate) explain: bool,
 }
 
-/// What to do with a file of the theme.
+/// The action on a file of the theme.
 #[derive(Debug, Clone, Subcommand)]
 pub(crate) enum ThemeAction {
     /// Prints a file of the theme

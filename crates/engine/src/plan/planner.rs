@@ -80,7 +80,7 @@ pub(super) fn answer(
 ) -> Vec<PostId> {
     let answer = query.answer(site.scope().within(locale));
     let mut found = answer.diagnostics;
-    // What a query finds in no language is told of that of the site.
+    // A query that finds nothing in any language is reported for that of the site.
     found.retain(|found| locale == LocaleId::SITE || found.code != Code::EmptyResult);
     diagnostics.append(&mut found);
     let answer = answer.output;
