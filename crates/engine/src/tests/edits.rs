@@ -312,11 +312,18 @@ pub(super) fn edit(bench: &mut Bench, (kind, number, how): (u8, u8, u8)) {
         },
         // Someone meddles with what was written.
         _ => match how % 3 {
-            0 => bench.out.forget(),
+            // A build with errors would leave the files of a build that is no longer known.
+            0 if !has_errors(bench) => bench.out.forget(),
+            0 => {}
             1 => bench.out.put("index.html", "not ours"),
             _ => bench.out.put("tags/index.html", "nor this"),
         },
     }
+}
+
+fn has_errors(bench: &Bench) -> bool {
+    let built = bench.build_into(&mut Out::default());
+    built.diagnostics.iter().any(Diagnostic::is_error)
 }
 
 /// Returns the diagnostics of a build, without those that depend on the one before.
