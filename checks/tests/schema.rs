@@ -86,6 +86,7 @@ fn every_key_is_read_and_valid() {
                 ("site", "language") => "\"de\"",
                 ("content.NAME", "language") => "\"en\"",
                 ("locale.TAG", "prefix") => "\"/d/\"",
+                ("site", "styles" | "scripts") => "[\"/extra.css\"]",
                 (_, "locales") => "[\"en\"]",
                 ("site", "timezone") => "\"Europe/London\"",
                 (_, "date_format") => "\"short\"",

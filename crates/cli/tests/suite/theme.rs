@@ -33,7 +33,7 @@ fn the_files_of_the_theme_are_listed_with_those_that_the_site_has() {
     );
 }
 
-/// A copied file changes no page: the theme's text is what stood in its place.
+/// A copied file changes no page: it is the text of the theme that the build used before.
 #[rstest]
 #[case::template("post.html", "templates/post.html")]
 #[case::part("parts/card.html", "templates/parts/card.html")]

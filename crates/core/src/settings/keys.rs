@@ -164,6 +164,8 @@ keys! {
         source_limit Count, Some("32"), "The maximum size of a post, a page, a template or a term note, in megabytes.";
         follow_links Flag, Some("false"), "Whether symbolic links below the site's folders may lead out of the site's folder.";
         hub Address, NOTHING, "The hub that tells subscribers of feeds of changes (WebSub).";
+        styles Texts, NOTHING, "Style sheets of every page, after the theme's: from the site's root, such as \"/extra.css\" for assets/extra.css, or absolute.";
+        scripts Texts, NOTHING, "Scripts of every page, with `defer`: from the site's root, or absolute.";
         search Flag, Some("false"), "Whether there is a search page at `/search/`.";
         defaults Flag, Some("true"), "Whether the built-in archives, feed and content set exist beside those that are named.";
         date_format Text, Some("\"long\""), "The theme's dates: \"long\", \"medium\", \"short\" (by language), or a strftime pattern.";

@@ -83,6 +83,10 @@ pub struct Site {
     pub rights: Option<String>,
     /// The hub that tells subscribers of changes (WebSub), absolute.
     pub hub: Option<String>,
+    /// Style sheets of every page after the theme's: from the site's root, or absolute.
+    pub styles: Vec<Spanned<String>>,
+    /// Scripts of every page: from the site's root, or absolute.
+    pub scripts: Vec<Spanned<String>>,
     /// Set if there is a search page.
     pub search: bool,
     /// The style of dates.

@@ -133,9 +133,14 @@ impl<'a> Table<'a> {
             Ok(value) => return Some(value),
             Err(unfit) => unfit,
         };
-        let location = self.source.location(text.span);
-        diagnostics.push(Diagnostic::error(unfit.code, location, unfit.message).help(unfit.help));
+        diagnostics.push(self.wrong(unfit, text.span));
         None
+    }
+
+    /// Returns the diagnostic of a value that does not fit.
+    pub(super) fn wrong(&self, unfit: Unfit, span: Span) -> Diagnostic {
+        let location = self.source.location(span);
+        Diagnostic::error(unfit.code, location, unfit.message).help(unfit.help)
     }
 
     pub(super) fn query_text(

@@ -7,7 +7,7 @@ use super::{Address, Author, SOURCE_LIMIT, Site};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
 use crate::language::{DateStyle, Language, check_pattern, check_tag};
 use crate::route::unsafe_scheme;
-use crate::source::Span;
+use crate::source::{Span, Spanned};
 
 pub(super) fn read(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Site {
     let Some(mut table) = root.table("site", diagnostics) else {
@@ -37,6 +37,8 @@ pub(super) fn read(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Site 
         hub: table.read("hub", diagnostics, |text| {
             elsewhere(text, "https://hub.example/")
         }),
+        styles: files(&mut table, "styles", diagnostics),
+        scripts: files(&mut table, "scripts", diagnostics),
         search: table.flag("search", false, diagnostics),
         date_format: table
             .read("date_format", diagnostics, |text| date_style("site", text))
@@ -78,6 +80,8 @@ fn unnamed() -> Site {
         image: None,
         rights: None,
         hub: None,
+        styles: Vec::new(),
+        scripts: Vec::new(),
         search: false,
         date_format: DateStyle::Long,
         source_limit: SOURCE_LIMIT,
@@ -133,6 +137,38 @@ fn elsewhere(text: &str, example: &str) -> Result<String, Unfit> {
             text,
             format!("write it with scheme and host: `{example}`"),
         )),
+    }
+}
+
+/// Reads a list of addresses of files, each from the site's root or absolute.
+fn files(
+    table: &mut Table<'_>,
+    key: &'static str,
+    diagnostics: &mut Diagnostics,
+) -> Vec<Spanned<String>> {
+    let mut files = table.texts(key, diagnostics);
+    files.retain(|file| match from_root(&file.node) {
+        Ok(()) => true,
+        Err(unfit) => {
+            diagnostics.push(table.wrong(unfit, file.span));
+            false
+        }
+    });
+    files
+}
+
+/// Checks an address that is from the site's root or absolute.
+fn from_root(text: &str) -> Result<(), Unfit> {
+    match text.starts_with('/') && !text.starts_with("//") {
+        true => Ok(()),
+        false if text.contains(':') || text.starts_with("//") => {
+            elsewhere(text, "https://files.example/extra.css").map(drop)
+        }
+        false => Err(Unfit {
+            code: Code::InvalidAddress,
+            message: format!("\"{text}\" is not an address from the site's root"),
+            help: format!("put the file into assets/, and write \"/{text}\""),
+        }),
     }
 }
 

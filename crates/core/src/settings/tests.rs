@@ -320,3 +320,39 @@ fn a_former_key_is_named_anew(#[case] text: &str, #[case] help: &str) {
         .collect();
     assert_eq!(found, [(Code::UnknownKey, Some(help))]);
 }
+
+#[rstest]
+#[case::from_the_root("\"/extra.css\"", &["/extra.css"], "")]
+#[case::several_in_order("[\"/b.css?v=2\", \"/a.css\"]", &["/b.css?v=2", "/a.css"], "")]
+#[case::absolute("\"https://files.example/a.css\"", &["https://files.example/a.css"], "")]
+#[case::none("[]", &[], "")]
+#[case::beside("[\"a.css\", \"/b.css\"]", &["/b.css"], "put the file into assets/, and write \"/a.css\"")]
+#[case::without_a_scheme("\"//files.example/a.css\"", &[], "write it with scheme and host: `https://files.example/extra.css`")]
+#[case::text_of_a_script("\"javascript:alert(1)\"", &[], "write it with scheme and host: `https://files.example/extra.css`")]
+fn styles_are_from_the_root_or_absolute(
+    #[case] written: &str,
+    #[case] expected: &[&str],
+    #[case] help: &str,
+    #[values("styles", "scripts")] key: &str,
+) {
+    let read = read(&format!("{SITE}{key} = {written}\n"));
+    let site = read.output.site;
+    let files = [site.styles, site.scripts].concat();
+    assert_eq!(
+        files
+            .iter()
+            .map(|file| file.node.as_str())
+            .collect::<Vec<_>>(),
+        expected
+    );
+    let found = read.diagnostics.first();
+    assert_eq!(
+        found
+            .and_then(|found| found.help.as_deref())
+            .unwrap_or_default(),
+        help
+    );
+    assert!(
+        found.is_none_or(|found| found.code == Code::InvalidAddress && found.location.line == 4)
+    );
+}

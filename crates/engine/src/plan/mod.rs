@@ -6,6 +6,7 @@ mod conflicts;
 mod feed_ids;
 mod feed_plan;
 mod feeds;
+mod head_files;
 mod maker;
 mod model;
 mod output;

@@ -48,6 +48,7 @@ pub(crate) fn plan(site: &Site, diagnostics: &mut Diagnostics) -> Plan {
     planner.check_feed_pages();
     planner.alternates();
     planner.sitemap();
+    planner.check_head_files();
     planner.report_prefixes();
     planner.check_folders();
     planner.check_case();

@@ -10,6 +10,7 @@ use tabulae_core::archive::months;
 use tabulae_core::id::LocaleId;
 use tabulae_core::route::Link;
 use tabulae_core::settings::Show;
+use tabulae_core::source::Spanned;
 use tabulae_core::term::TermId;
 
 use crate::incremental::Dependency;
@@ -128,13 +129,12 @@ pub(super) fn site_value(data: &RenderData, id: LocaleId) -> Value {
     let feeds = data.plan.feeds.iter();
     let first_pages = feeds.filter(|feed| feed.part.number == 1 && feed.locale == id);
     let whole = first_pages.filter(|feed| feed.is_of_the_site(site));
-    let image = settings.image.as_ref().map(|image| {
-        if image.starts_with('/') {
-            format!("{base}{image}")
-        } else {
-            image.clone()
-        }
-    });
+    let href = |file: &String| match file.starts_with('/') {
+        true => format!("{base}{file}"),
+        false => file.clone(),
+    };
+    let files = |files: &[Spanned<String>]| files.iter().map(|file| href(&file.node)).collect();
+    let image = settings.image.as_ref().map(href);
     let author = settings.author.clone().unwrap_or_default();
     let words = locale.words.0.iter();
     let words = words.map(|(name, word)| (name.as_str().into(), Value::from(word.as_str())));
@@ -164,6 +164,8 @@ pub(super) fn site_value(data: &RenderData, id: LocaleId) -> Value {
             .collect(),
         words: Value::from_object(Words(words.collect())),
         style: site.href(&Link::new(format!("/{}", STYLE))).into(),
+        styles: files(&settings.styles),
+        scripts: files(&settings.scripts),
         script: site.href(&Link::new(format!("/{}", SCRIPT))).into(),
         search: (data.plan.searched.contains(&id))
             .then(|| site.href(&locale.link(SEARCH)))

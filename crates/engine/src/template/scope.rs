@@ -62,8 +62,8 @@ values! {
 values! {
     /// `site`.
     SiteScope {
-        title address link language languages direction description author image feeds feeds_page lists words style script
-        search related_show
+        title address link language languages direction description author image feeds feeds_page lists words style styles script
+        scripts search related_show
     }
 }
 

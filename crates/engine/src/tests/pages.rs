@@ -309,3 +309,56 @@ fn related_posts_are_lines_or_cards(#[case] show: &str, #[case] there: &str, #[c
     let why = "shares <a href=\"/tags/lime/\">lime</a>";
     assert!(list.contains(why) && list.contains("A boat"), "{list}");
 }
+
+/// The head of every page, below the path of the site's address: own styles come after the theme's.
+#[test]
+fn styles_and_scripts_of_the_settings_are_in_every_head() {
+    let settings = SITE.replace("x.example/", "x.example/log/")
+        + "styles = [\"/extra.css\", \"https://files.example/a.css?b&c\"]\nscripts = \"/more.js?v=2\"\n";
+    let mut bench = small()
+        .with("tabulae.toml", &settings)
+        .with("assets/extra.css", "")
+        .with("assets/more.js", "");
+    bench.sound();
+    let expected = "\
+<link rel=\"stylesheet\" href=\"/log/tabulae.css\">
+<link rel=\"stylesheet\" href=\"/log/extra.css\">
+<link rel=\"stylesheet\" href=\"https://files.example/a.css?b&amp;c\">
+<script src=\"/log/more.js?v=2\" defer></script>
+</head>";
+    for page in ["index.html", "2026/boat/index.html", "tags/index.html"] {
+        assert!(bench.page(page).contains(expected), "{}", bench.page(page));
+    }
+    let written = bench.after_edit("tabulae.toml", Some(&settings.replace("?v=2", "?v=3")));
+    let pages: Vec<String> = bench
+        .files()
+        .into_iter()
+        .filter(|file| file.ends_with(".html"))
+        .collect();
+    assert_eq!(written, pages);
+}
+
+#[rstest]
+#[case::misspelt(
+    "styles = [\"/exrta.css\"]",
+    "`/exrta.css` leads nowhere: the site has no /exrta.css\n  did you mean `/extra.css`?\n"
+)]
+#[case::unknown(
+    "scripts = \"/more.js?v=2\"",
+    "`/more.js?v=2` leads nowhere: the site has no /more.js\n  put the file at assets/more.js\n"
+)]
+#[case::escaped("styles = \"/%65xtra.css\"", "")]
+#[case::of_the_theme("styles = \"/tabulae.css\"", "")]
+#[case::of_another_program("styles = \"/x.css\"\n[content.posts]\npages = false", "")]
+fn styles_that_the_site_does_not_have_are_warned_of(#[case] line: &str, #[case] expected: &str) {
+    let mut bench = small()
+        .with("tabulae.toml", &format!("{SITE}{line}\n"))
+        .with("assets/extra.css", "");
+    let built = bench.build();
+    assert!(!bench.files().is_empty());
+    let found = said(&built.diagnostics);
+    assert_eq!(
+        found.split_once(": ").map_or("", |(_, message)| message),
+        expected
+    );
+}
