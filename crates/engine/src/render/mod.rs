@@ -30,8 +30,8 @@ use crate::plan::{Alternate, FeedPlan, Origin, Output, OutputKind, has_titles, t
 use crate::site::{Owner, unreadable};
 use crate::source::Sources;
 use crate::template::{
-    ArchiveScope, Environments, PageScope, PagerScope, PostObject, RenderContext, RenderData,
-    Scope, diagnose, escape, feed_style, feed_value, post_list, script, style,
+    ArchiveScope, Environments, PageData, PageScope, PagerScope, PostObject, RenderContext,
+    RenderData, Scope, Subject, diagnose, escape, feed_style, feed_value, post_list, script, style,
 };
 use crate::threads::locked;
 
@@ -276,6 +276,7 @@ impl<'a> Renderer<'a> {
         }
         let page = PageScope {
             description: post.summary.clone().into(),
+            data: PageData::value("post", Subject::Post(id), context),
             ..self.page_scope(context, "post", post.title.clone(), link, link)
         };
         let scope = Scope {
@@ -356,8 +357,11 @@ impl<'a> Renderer<'a> {
         let items = pager.items();
         let newer = Value::from(pager.newer().map(link));
         let older = Value::from(pager.older().map(link));
+        let term = group.term.as_ref().and_then(|term| term.id);
+        let subject = term.map_or(Subject::None, |(field, id)| Subject::Term(field, id));
         let page = PageScope {
             description: context.settings().description.clone().into(),
+            data: PageData::value("list", subject, context),
             menu: self.menu(&here),
             newer: newer.clone(),
             older: older.clone(),
@@ -420,8 +424,8 @@ impl<'a> Renderer<'a> {
     /// Returns the values `page` of a page without a source of its own.
     fn site_page(
         &self,
-        context: &RenderContext,
-        kind: &str,
+        context: &Arc<RenderContext>,
+        kind: &'static str,
         title: &str,
         link: &Link,
     ) -> PageScope {
@@ -435,8 +439,8 @@ impl<'a> Renderer<'a> {
     /// Returns the values `page`, with the feeds of the page `of`.
     fn page_scope(
         &self,
-        context: &RenderContext,
-        kind: &str,
+        context: &Arc<RenderContext>,
+        kind: &'static str,
         title: impl Into<Value>,
         link: &Link,
         of: &Link,
@@ -456,6 +460,7 @@ impl<'a> Renderer<'a> {
             own_feeds,
             menu: ().into(),
             kind: kind.into(),
+            data: PageData::value(kind, Subject::None, context),
             newer: ().into(),
             older: ().into(),
             content: Value::UNDEFINED,

@@ -70,7 +70,8 @@ values! {
 values! {
     /// `page`.
     PageScope {
-        title link canonical description feeds own_feeds menu kind newer older content alternates languages
+        title link canonical description feeds own_feeds menu kind data newer older content alternates
+        languages
     }
 }
 

@@ -266,3 +266,57 @@ pub(crate) fn unused(site: &Site) -> Vec<&str> {
     own.filter(|name| used.as_ref().is_some_and(|used| !used.contains(name)))
         .collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use std::collections::BTreeSet;
+
+    use super::*;
+
+    const GUIDE: &str = include_str!("../../../../docs/site/guides/reference/templates.md");
+
+    /// Returns the names in backquotes in the first column of the guide's table below a heading.
+    fn listed(heading: &str) -> BTreeSet<&'static str> {
+        let (_, section) = GUIDE.split_once(heading).unwrap_or_default();
+        let rows = section.lines().skip_while(|line| !line.starts_with('|'));
+        let rows = rows.skip(2).take_while(|line| line.starts_with('|'));
+        let first = rows.filter_map(|row| row.split('|').nth(1));
+        first
+            .flat_map(|cell| cell.split('`').skip(1).step_by(2))
+            .collect()
+    }
+
+    #[test]
+    fn the_guide_lists_every_template() {
+        let names = TEMPLATES.iter().map(|template| template.name);
+        assert_eq!(listed("# Templates"), names.collect());
+    }
+
+    #[test]
+    fn the_guide_lists_every_property_of_the_style() {
+        let lines = STYLE.lines().take_while(|line| !line.starts_with('}'));
+        let names = lines.filter_map(|line| {
+            line.trim()
+                .split_once(':')?
+                .0
+                .starts_with("--")
+                .then_some(line)
+        });
+        let names = names.filter_map(|line| Some(line.trim().split_once(':')?.0));
+        assert_eq!(listed("### Properties"), names.collect());
+    }
+
+    #[test]
+    fn the_guide_lists_every_class_of_the_templates() {
+        let values = TEMPLATES
+            .iter()
+            .flat_map(|template| template.text.split("class=\"").skip(1));
+        let values = values.filter_map(|rest| rest.split('"').next());
+        let written = values
+            .filter(|value| !value.contains('{'))
+            .flat_map(str::split_whitespace);
+        // Those that filters write, and the one for pages of the site's own.
+        let others = ["state", "category", "columns"];
+        assert_eq!(listed("### Classes"), written.chain(others).collect());
+    }
+}

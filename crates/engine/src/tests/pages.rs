@@ -362,3 +362,37 @@ fn styles_that_the_site_does_not_have_are_warned_of(#[case] line: &str, #[case] 
         expected
     );
 }
+
+#[rstest]
+#[case::post(
+    "2026/lime/index.html",
+    "data-kind=\"post\" data-set=\"posts\" data-tag=\"lime masonry\" data-category=\"locks-gates locks\" data-tech-stack=\"steam\""
+)]
+#[case::post_without_terms("2025/old/index.html", "data-kind=\"post\" data-set=\"posts\"")]
+#[case::terms_page(
+    "locks-gates/index.html",
+    "data-kind=\"list\" data-category=\"locks-gates locks\""
+)]
+#[case::list("index.html", "data-kind=\"list\"")]
+#[case::year("2026/index.html", "data-kind=\"list\"")]
+#[case::overview("tags/index.html", "data-kind=\"overview\"")]
+#[case::page("about/index.html", "data-kind=\"page\"")]
+fn the_body_has_kind_set_and_terms(#[case] page: &str, #[case] expected: &str) {
+    let settings = "[content.posts]\nterms = [\"Tech Stack\", \"kind\", \"set\"]\n[terms.category]\nnested = true\n\
+        [archive.categories]\nlink = \"/{category}/\"\noverview = false\n";
+    let mut bench = small()
+        .with("tabulae.toml", &format!("{SITE}{settings}"))
+        .with("pages/about.md", "# About\n")
+        .with(
+            "posts/2026-03-14-lime.md",
+            "---\ntitle: Lime\ntags: [lime, Masonry]\ncategory: Locks/Gates\nTech Stack: Steam\nkind: a\nset: b\n---\n",
+        )
+        .with("terms/category/locks/gates.md", "---\ntitle: Locks/Gates\nslug: locks-gates\n---\n");
+    bench.build();
+    let page = bench.page(page);
+    let body = page
+        .split("<body ")
+        .nth(1)
+        .and_then(|rest| rest.split('>').next());
+    assert_eq!(body, Some(expected));
+}
