@@ -65,6 +65,8 @@ pub struct Group {
     pub link: Link,
     /// The posts, in the query's order.
     pub posts: Vec<PostId>,
+    /// Set if no post is newer than one before it, and any has a date: further pages have older posts.
+    pub newest_first: bool,
     /// The place that asks for it, for messages.
     pub location: Location,
 }
@@ -173,6 +175,7 @@ pub fn lay_out(
                     .link
                     .expand(|_| None)
                     .unwrap_or_else(|_| Link::new("/")),
+                newest_first: is_newest_first(&posts, catalogue),
                 posts,
                 location: settings.source.location(archive.location),
             }]
@@ -268,9 +271,22 @@ fn group(
         },
         term: Some(term),
         link,
+        newest_first: is_newest_first(&posts, catalogue),
         posts,
         location,
     })
+}
+
+fn is_newest_first(posts: &[PostId], catalogue: &Catalogue) -> bool {
+    let mut dates = posts.iter().filter_map(|id| catalogue.post(*id).date);
+    let Some(first) = dates.next() else {
+        return false;
+    };
+    dates
+        .try_fold(first.at, |newest, date| {
+            (date.at <= newest).then_some(date.at)
+        })
+        .is_some()
 }
 
 /// Returns the address that `pattern`, an archive's link or an earlier one, has for a term of the archive.

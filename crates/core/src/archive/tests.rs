@@ -171,3 +171,24 @@ fn months_of_a_year_are_counted() {
     let months = months(small.catalogue.listed(None), 2026, &small.catalogue);
     assert_eq!(months, [1, 0, 2, 0, 0, 0, 0, 0, 0, 0, 0, 0]);
 }
+
+/// Of the five posts the last has no date.
+#[rstest]
+#[case::newest_first("abcd", true)]
+#[case::none("", false)]
+#[case::one("b", true)]
+#[case::oldest_first("dc", false)]
+#[case::pinned("cab", false)]
+#[case::then_one_without_a_date("abcde", true)]
+#[case::first_one_without_a_date("eab", true)]
+#[case::between("bea", false)]
+#[case::only_without_a_date("e", false)]
+fn lists_know_whether_they_begin_with_the_newest(#[case] letters: &str, #[case] expected: bool) {
+    let small = site("link = \"/all/\"");
+    let posts: Vec<PostId> = letters
+        .bytes()
+        .map(|letter| PostId(u32::from(letter - b'a')))
+        .collect();
+    assert_eq!(self::letters(&small, &posts), letters);
+    assert_eq!(is_newest_first(&posts, &small.catalogue), expected);
+}

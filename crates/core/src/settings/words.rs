@@ -77,6 +77,11 @@ pub const WORDS: &[(&str, &str, &str)] = &[
     ),
     ("newer", "Newer", "link to the page with newer posts"),
     (
+        "next",
+        "Next",
+        "link to the next page of a list that is not ordered by date",
+    ),
+    (
         "none",
         "Nothing found.",
         "what filter and search say of words that nothing has",
@@ -99,6 +104,11 @@ pub const WORDS: &[(&str, &str, &str)] = &[
     ("posts_many", "", "many posts, likewise"),
     ("posts_two", "", "two posts, likewise"),
     ("posts_zero", "", "no posts, likewise"),
+    (
+        "previous",
+        "Previous",
+        "link to the page before, in a list that is not ordered by date",
+    ),
     (
         "related",
         "Read next",
@@ -345,12 +355,12 @@ mod tests {
     #[case::none_at_all(
         "fi",
         "",
-        Some("37 of the theme's words are in English, not in \"fi\"")
+        Some("39 of the theme's words are in English, not in \"fi\"")
     )]
     #[case::some(
         "fi",
         "by",
-        Some("36 of the theme's words are in English, not in \"fi\"")
+        Some("38 of the theme's words are in English, not in \"fi\"")
     )]
     #[case::all_but_one(
         "fi",

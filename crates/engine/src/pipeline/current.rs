@@ -458,7 +458,8 @@ impl<'a> CurrentFingerprints<'a> {
         let mut all = Fingerprint::new();
         all.text(&group.title)
             .text(&group.link.plain)
-            .text(&laid.title);
+            .text(&laid.title)
+            .number(group.newest_first.into());
         all.number(self.each(&group.posts, &self.posts.paths));
         all.number(self.group(at, number));
         if let Some((field, id)) = group.term.as_ref().and_then(|term| term.id) {

@@ -390,6 +390,7 @@ impl<'a> Renderer<'a> {
                 per_page: archive.per_page.map(NonZeroUsize::get).into(),
                 base: site.href(&group.link).into(),
                 rows: rows.into(),
+                newest_first: group.newest_first.into(),
             }
             .into(),
             ..self.scope(context, page)

@@ -89,7 +89,7 @@ values! {
 
 values! {
     /// `pager`.
-    PagerScope { number pages total first last newer older numbers per_page base rows }
+    PagerScope { number pages total first last newer older numbers per_page base rows newest_first }
 }
 
 #[cfg(test)]

@@ -280,3 +280,46 @@ fn chains_of_named_queries_have_an_end(#[case] length: usize, #[case] codes: &[&
         .with("posts/2026-03-14-x.md", "---\ntags: [a]\n---\n");
     assert_eq!(bench.codes(), codes);
 }
+
+/// The dates of the posts fall with their titles; each is on a page of its own.
+#[rstest]
+#[case::newest_first("", "Newer", "Older")]
+#[case::oldest_first("order by date", "Previous", "Next")]
+#[case::against_the_dates("order by title desc", "Previous", "Next")]
+#[case::by_title_and_yet_newest_first("order by title", "Newer", "Older")]
+fn the_pager_says_older_only_where_posts_are_older(
+    #[case] order: &str,
+    #[case] before: &str,
+    #[case] after: &str,
+) {
+    let settings = format!(
+        "{SITE}[archive.all]\nlink = \"/all/\"\nquery = \"from posts {order}\"\nper_page = 1\n"
+    );
+    let mut bench = small().with("tabulae.toml", &settings);
+    bench.sound();
+    let page = bench.page("all/page/2/index.html");
+    for (class, word) in [("newer", before), ("older", after)] {
+        let link = page
+            .split(&format!("<a class=\"{class}\""))
+            .nth(1)
+            .expect("a link");
+        let (_, text) = link.split_once('>').expect("a text");
+        assert!(text.starts_with(&format!("{word}</a>")), "{text}");
+    }
+}
+
+/// Neither the posts of the list nor their order change, but a date.
+#[test]
+fn the_words_of_the_pager_change_with_a_date() {
+    let settings =
+        "[archive.all]\nlink = \"/all/\"\nquery = \"from posts order by title\"\nper_page = 1\n";
+    let mut bench = small().with("tabulae.toml", &format!("{SITE}{settings}"));
+    bench.sound();
+    let text = "---\ntitle: Lime & sand\ndate: 2026-05-01\ntags: [lime, Masonry]\ncategory: Locks\n---\n\nLime first.\n";
+    let written = bench.after_edit("posts/2026-03-14-lime.md", Some(text));
+    assert!(
+        written.contains(&"all/index.html".to_owned()),
+        "{written:?}"
+    );
+    assert!(bench.page("all/index.html").contains(">Next</a>"));
+}
