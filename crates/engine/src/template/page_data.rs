@@ -1,7 +1,7 @@
 //! The data attributes of a page's `<body>` (HTML, 3.2.6.6), by which a style sheet knows the page.
 
 use std::iter::successors;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use minijinja::Value;
 use minijinja::value::{Enumerator, Object};
@@ -9,6 +9,7 @@ use tabulae_core::catalogue::PostId;
 use tabulae_core::term::{TermId, slug};
 
 use super::context::RenderContext;
+use crate::incremental::Dependency;
 
 /// The names that a term field cannot take.
 const KIND: &str = "kind";
@@ -31,7 +32,11 @@ pub(crate) struct PageData {
     kind: &'static str,
     subject: Subject,
     context: Arc<RenderContext>,
+    known: OnceLock<(Attributes, Box<[Dependency]>)>,
 }
+
+/// Attributes by name, in order.
+type Attributes = Vec<(String, String)>;
 
 impl PageData {
     /// Returns the attributes as a value.
@@ -45,10 +50,19 @@ impl PageData {
             kind,
             subject,
             context: Arc::clone(context),
+            known: OnceLock::new(),
         })
     }
 
-    fn attributes(&self) -> Vec<(String, String)> {
+    /// Returns the attributes, and records their dependencies in each part that asks for them.
+    fn attributes(&self) -> &Attributes {
+        let make = || self.context.record_part(|| self.made());
+        let (attributes, dependencies) = self.known.get_or_init(make);
+        self.context.track_all(dependencies);
+        attributes
+    }
+
+    fn made(&self) -> Attributes {
         let catalogue = &self.context.data.site.catalogue;
         let mut attributes = vec![(KIND.to_owned(), self.kind.to_owned())];
         match self.subject {
@@ -67,7 +81,7 @@ impl PageData {
     }
 
     /// Adds the terms of a field, but for a field whose attribute another one has.
-    fn add(&self, attributes: &mut Vec<(String, String)>, field: usize, terms: &[TermId]) {
+    fn add(&self, attributes: &mut Attributes, field: usize, terms: &[TermId]) {
         let data = &self.context.data;
         let table = data.site.catalogue.terms(field);
         let name = slug(&table.field.name);
@@ -93,12 +107,15 @@ impl PageData {
 impl Object for PageData {
     fn get_value(self: &Arc<Self>, key: &Value) -> Option<Value> {
         let key = key.as_str()?;
-        let found = self.attributes().into_iter().find(|(name, _)| name == key);
-        found.map(|(_, text)| text.into())
+        let found = self.attributes().iter().find(|(name, _)| name == key);
+        found.map(|(_, text)| text.as_str().into())
     }
 
     fn enumerate(self: &Arc<Self>) -> Enumerator {
-        let names = self.attributes().into_iter().map(|(name, _)| name.into());
+        let names = self
+            .attributes()
+            .iter()
+            .map(|(name, _)| name.as_str().into());
         Enumerator::Values(names.collect())
     }
 }
