@@ -56,11 +56,11 @@ impl TermNote {
         settings: &Settings,
     ) -> Collected<Self> {
         let (address, locales) = (&settings.site.address, &settings.locales);
-        let (name, locale) = of_locale(path, locales);
+        let (name, locale) = locales.split_suffix(path);
         let mut note = Self {
             field,
             name: name.to_owned(),
-            locale,
+            locale: locale.unwrap_or_default(),
             title: None,
             titles: Vec::new(),
             slugs: Vec::new(),
@@ -131,9 +131,7 @@ impl TermNote {
             _ => diagnostics.push(unfit(entry, source)),
         }
     }
-}
 
-impl TermNote {
     /// Takes the title or slug in a language.
     fn take_local(
         &mut self,
@@ -159,14 +157,6 @@ impl TermNote {
         }
         unfit
     }
-}
-
-/// Returns the name of a term and the language of its note by the note's path: `lime.de` is `lime` in `de` if the
-/// site has that language.
-fn of_locale<'p>(path: &'p str, locales: &Locales) -> (&'p str, LocaleId) {
-    let suffix = path.rsplit_once('.').filter(|_| locales.are_several());
-    let found = suffix.and_then(|(name, tag)| Some((name, locales.find(tag)?)));
-    found.unwrap_or((path, LocaleId::SITE))
 }
 
 /// A single value as it was written.

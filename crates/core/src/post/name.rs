@@ -26,7 +26,8 @@ impl FileName {
             .unwrap_or(path)
             .trim_start_matches('/');
         let (folder, file) = below.rsplit_once('/').unwrap_or(("", below));
-        let (stem, locale) = stem_of(file, locales);
+        let stem = file.rsplit_once('.').map_or(file, |(stem, _)| stem);
+        let (stem, locale) = locales.split_suffix(stem);
         let (folder, whole) = match (stem, folder) {
             ("index", "") => ("", stem),
             ("index", inside) => inside.rsplit_once('/').unwrap_or(("", inside)),
@@ -47,18 +48,6 @@ impl FileName {
 
     pub(super) fn dated(&self) -> bool {
         self.date.is_some()
-    }
-}
-
-/// Returns the name of a file without its ending and its language, and the language. A suffix is a language
-/// only if the blog has several, and this is one of them.
-pub(crate) fn stem_of<'f>(file: &'f str, locales: &Locales) -> (&'f str, Option<LocaleId>) {
-    let stem = file.rsplit_once('.').map_or(file, |(stem, _)| stem);
-    let suffix = stem.rsplit_once('.').filter(|_| locales.are_several());
-    let found = suffix.and_then(|(stem, tag)| Some((stem, locales.find(tag)?)));
-    match found {
-        Some((stem, locale)) if !stem.is_empty() => (stem, Some(locale)),
-        _ => (stem, None),
     }
 }
 

@@ -112,6 +112,17 @@ impl Locales {
         found.map(|(id, _)| id)
     }
 
+    /// Returns the name of a file without the language at its end, and the language: `lime.de` is `lime` in `de`. A
+    /// suffix is a language only if the site has several, and this is one of them.
+    pub(crate) fn split_suffix<'n>(&self, name: &'n str) -> (&'n str, Option<LocaleId>) {
+        let suffix = name.rsplit_once('.').filter(|_| self.are_several());
+        let found = suffix.and_then(|(name, tag)| Some((name, self.find(tag)?)));
+        match found {
+            Some((name, locale)) if !name.is_empty() => (name, Some(locale)),
+            _ => (name, None),
+        }
+    }
+
     /// Returns the language of an address: the one whose prefix it is below, else that of `[site]`.
     #[must_use]
     pub fn of_link(&self, link: &str) -> LocaleId {
@@ -148,15 +159,12 @@ impl Locales {
 pub(super) fn read(root: &mut Table<'_>, site: &Site, diagnostics: &mut Diagnostics) -> Locales {
     let mut locales = Locales::of_site(site);
     for (tag, table) in root.tables("locale", diagnostics) {
-        let source = table.source();
         let read = locale(&tag, table, site, diagnostics);
         let refused = language(&tag.node).err().or_else(|| taken(&read, &locales));
         // Its posts and words are of it all the same.
         let is_another = locales.find(&tag.node).is_none();
         if let Some(unfit) = refused {
-            let location = source.location(tag.span);
-            diagnostics
-                .push(Diagnostic::error(unfit.code, location, unfit.message).help(unfit.help));
+            diagnostics.push(root.wrong(unfit, tag.span));
         }
         if is_another {
             locales.0.push(read);
