@@ -62,6 +62,14 @@ pub struct Settings {
     pub yields: Vec<String>,
 }
 
+impl Settings {
+    /// Returns true if every post has its page here: no other program makes any.
+    #[must_use]
+    pub fn makes_all_pages(&self) -> bool {
+        self.content.iter().all(|set| set.pages)
+    }
+}
+
 /// `[site]`
 #[derive(Debug, Clone)]
 pub struct Site {

@@ -12,17 +12,13 @@ impl Planner<'_> {
     /// makes pages, it may make these as well.
     pub(super) fn check_head_files(&mut self) {
         let settings = &self.site.settings;
-        if !settings.content.iter().all(|set| set.pages) {
-            return;
-        }
         let named = settings.site.styles.iter().chain(&settings.site.scripts);
         let named: Vec<_> = named.filter(|file| file.node.starts_with('/')).collect();
-        let files: BTreeSet<&str> = match named.is_empty() {
-            true => return,
-            false => (self.plan.outputs.iter())
-                .map(|output| output.file.as_str())
-                .collect(),
-        };
+        if named.is_empty() || !settings.makes_all_pages() {
+            return;
+        }
+        let outputs = self.plan.outputs.iter();
+        let files: BTreeSet<&str> = outputs.map(|output| output.file.as_str()).collect();
         for name in named {
             let path = name.node.split(['?', '#']).next().unwrap_or_default();
             let link = Link::new(decode(path));

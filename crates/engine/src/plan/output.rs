@@ -95,6 +95,20 @@ impl Output {
 }
 
 impl OutputKind {
+    /// Returns true for a page that the site makes for its readers: no copied file, and no redirect.
+    #[must_use]
+    pub(crate) fn is_own_page(&self) -> bool {
+        matches!(
+            self,
+            Self::Post(_)
+                | Self::Page(_)
+                | Self::List { .. }
+                | Self::Overview(_)
+                | Self::Feeds(_)
+                | Self::Search(_)
+        )
+    }
+
     /// Returns true for outputs that are rendered in no time and depend on little: they are rendered by each
     /// build, and their dependencies are not recorded.
     #[must_use]

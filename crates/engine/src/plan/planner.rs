@@ -217,7 +217,8 @@ impl Planner<'_> {
             (laid, undated, diagnostics)
         });
         let lists: Vec<(ArchiveLayout, Vec<PostId>, Diagnostics)> = lists.collect();
-        for ((at, archive), (laid, undated, diagnostics)) in archives.iter().enumerate().zip(lists)
+        for ((at, archive), (mut laid, undated, diagnostics)) in
+            archives.iter().enumerate().zip(lists)
         {
             self.extend_once(archive.locale, diagnostics);
             let is_absent = archive.locale != LocaleId::SITE && !laid.has_posts();
@@ -241,7 +242,6 @@ impl Planner<'_> {
             if let Some(link) = &overview {
                 self.add(link.clone(), OutputKind::Overview(at));
             }
-            let mut laid = laid;
             if is_absent {
                 laid.groups.clear();
             }
@@ -258,11 +258,10 @@ impl Planner<'_> {
         let settings = &self.site.settings.archives[archive];
         let group = &self.plan.archives[archive].groups[number];
         let (link, posts) = (group.link.clone(), group.posts.len());
-        if let Some(term) = group.term.as_ref().and_then(|term| term.id) {
+        if let Some((field, term)) = group.term.as_ref().and_then(|term| term.id) {
             let pages = &mut self.plan.term_pages;
-            let (field, term) = term;
-            let term = (settings.locale, field, term);
-            pages.entry(term).or_insert_with(|| link.clone());
+            let page = pages.entry((settings.locale, field, term));
+            page.or_insert_with(|| link.clone());
         }
         let group = number;
         if has_titles(posts, settings.per_page) {
@@ -333,17 +332,8 @@ impl Planner<'_> {
     }
 
     fn sitemap(&mut self) {
-        let pages = self.plan.outputs.iter().filter(|output| {
-            matches!(
-                output.kind,
-                OutputKind::Post(_)
-                    | OutputKind::Page(_)
-                    | OutputKind::List { .. }
-                    | OutputKind::Overview(_)
-                    | OutputKind::Search(_)
-                    | OutputKind::Feeds(_)
-            )
-        });
+        let pages = self.plan.outputs.iter();
+        let pages = pages.filter(|output| output.kind.is_own_page());
         let pages = pages.filter(|output| match output.kind {
             OutputKind::Post(id) => self.site.catalogue.is_listed(id),
             OutputKind::Page(at) => !self.site.pages[at].post.exclusion.unlisted,

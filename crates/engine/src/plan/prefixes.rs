@@ -13,16 +13,7 @@ impl Planner<'_> {
     /// Returns the language among whose pages an output is, if it is a page of another language.
     pub(super) fn among(&self, output: &Output) -> Option<LocaleId> {
         let locales = &self.site.settings.locales;
-        let is_in_language = matches!(
-            output.kind,
-            OutputKind::Post(_)
-                | OutputKind::Page(_)
-                | OutputKind::List { .. }
-                | OutputKind::Overview(_)
-                | OutputKind::Feeds(_)
-                | OutputKind::Search(_)
-        );
-        if !locales.are_several() || !is_in_language {
+        if !locales.are_several() || !output.kind.is_own_page() {
             return None;
         }
         let among = locales.of_link(&output.link.plain);

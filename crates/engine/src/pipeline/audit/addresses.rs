@@ -20,7 +20,7 @@ pub(super) fn broken(site: &Site, plan: &Plan, sources: &dyn Sources) -> Diagnos
         site,
         plan,
         files: plan.outputs.iter().map(|made| made.file.as_str()).collect(),
-        whole: site.settings.content.iter().all(|set| set.pages),
+        whole: site.settings.makes_all_pages(),
     };
     let posts = site.catalogue.all().filter(|id| site.has_page(*id));
     let posts = posts.map(|id| (site.catalogue.post(id), site.catalogue.link(id)));
