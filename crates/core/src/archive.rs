@@ -1,6 +1,6 @@
 //! Archives: a query's posts as pages, whole or one set of pages for each term or date part.
 
-use std::cmp::Ordering;
+use std::cmp::{Ordering, Reverse};
 
 use indexmap::IndexMap;
 use jiff::civil::Date;
@@ -278,15 +278,9 @@ fn group(
 }
 
 fn is_newest_first(posts: &[PostId], catalogue: &Catalogue) -> bool {
-    let mut dates = posts.iter().filter_map(|id| catalogue.post(*id).date);
-    let Some(first) = dates.next() else {
-        return false;
-    };
-    dates
-        .try_fold(first.at, |newest, date| {
-            (date.at <= newest).then_some(date.at)
-        })
-        .is_some()
+    let dates = posts.iter().filter_map(|id| catalogue.post(*id).date);
+    let mut dates = dates.map(|date| Reverse(date.at)).peekable();
+    dates.peek().is_some() && dates.is_sorted()
 }
 
 /// Returns the address that `pattern`, an archive's link or an earlier one, has for a term of the archive.

@@ -2,8 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
-/// A post of a catalogue. Numbers follow the default order: date descending, undated last by
-/// title, then title, then path.
+/// A post of a catalogue. Numbers follow the default order: date descending, undated last; then by language, title
+/// and path.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct PostId(pub u32);
 

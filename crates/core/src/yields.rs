@@ -61,11 +61,11 @@ impl Settings {
     /// Each archive and feed then is that of one language: those of the site's language in the order written,
     /// then those of the next language, with its prefix before their addresses.
     pub fn settle(&mut self, claims: &Claims) {
+        if !self.locales.are_several() {
+            return self.settle_language(claims);
+        }
         let written = self.clone();
         self.settle_language(claims);
-        if !written.locales.are_several() {
-            return;
-        }
         let is_in =
             |only: &Option<Vec<LocaleId>>, id| only.as_ref().is_none_or(|only| only.contains(&id));
         self.archives

@@ -79,7 +79,7 @@ impl<'a> TermIndexer<'a> {
         self.add_names(id, note);
         self.add_spellings(id, note, diagnostics);
         if note.slug.is_none() {
-            let made = self.slug(&note.name);
+            let made = slug_of(self.field, &note.name);
             let term = &mut self.table.terms[id.0 as usize];
             term.slug = made;
         }
@@ -138,14 +138,6 @@ impl<'a> TermIndexer<'a> {
                     self.table.by_identity.insert(identity, id);
                 }
             }
-        }
-    }
-
-    fn slug(&self, name: &str) -> String {
-        if self.field.nested {
-            nested_slug(name)
-        } else {
-            slug(name)
         }
     }
 
@@ -295,16 +287,21 @@ impl<'a> TermIndexer<'a> {
         }
         for at in 0..self.table.terms.len() {
             if self.table.terms[at].slug.is_empty() {
-                self.table.terms[at].slug = self.slug(&self.table.terms[at].name);
+                self.table.terms[at].slug = slug_of(self.field, &self.table.terms[at].name);
             }
-            let nested = self.field.nested;
             for local in self.table.terms[at].local.values_mut() {
-                let name = local.name.as_deref().filter(|_| local.slug.is_none());
-                local.slug = local.slug.take().or(name.map(|name| match nested {
-                    true => nested_slug(name),
-                    false => slug(name),
-                }));
+                if let (None, Some(name)) = (&local.slug, &local.name) {
+                    local.slug = Some(slug_of(self.field, name));
+                }
             }
         }
+    }
+}
+
+/// Returns the slug of a name of a term in a term field.
+fn slug_of(field: &TermField, name: &str) -> String {
+    match field.nested {
+        true => nested_slug(name),
+        false => slug(name),
     }
 }

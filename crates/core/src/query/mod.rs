@@ -227,7 +227,7 @@ impl fmt::Display for Query<Written> {
 
 impl Query<Resolved> {
     /// The posts that the query gives on the page of `this`. The order is total: ties are by
-    /// date descending, then title, then path.
+    /// date descending, then language, title and path.
     #[must_use]
     pub fn run(&self, catalogue: &Catalogue, this: Option<PostId>) -> Answer {
         let runner = self.runner(catalogue, this);
