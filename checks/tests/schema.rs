@@ -55,7 +55,9 @@ fn sample(holds: Holds) -> &'static str {
         Holds::Word(_) | Holds::Words(_) => "",
         Holds::Texts => "[\"tag\"]",
         Holds::Codes => "[\"single-post-term\"]",
-        Holds::Table => "{}",
+        Holds::Table | Holds::TableOrFalse => "{}",
+        Holds::Menu => "[\"journal\"]",
+        Holds::Show => "\"parts/tile.html\"",
     }
 }
 

@@ -61,6 +61,8 @@ pub struct Group {
     pub term: Option<GroupTerm>,
     /// The page's title.
     pub title: String,
+    /// The title without the number of posts, for feeds, which keep theirs.
+    pub lasting_title: String,
     /// The address of page 1.
     pub link: Link,
     /// The posts, in the query's order.
@@ -87,8 +89,8 @@ pub struct GroupTerm {
 /// A heading within a page and the posts below it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Section {
-    /// The heading; `None` for posts without one.
-    pub heading: Option<String>,
+    /// The value that its posts share, with its name as the heading; `None` for posts without one.
+    pub term: Option<GroupTerm>,
     /// The posts.
     pub posts: Vec<PostId>,
 }
@@ -164,13 +166,16 @@ pub fn lay_out(
             .ok()
     });
     let Some(by) = by else {
-        let title = archive.title.clone().unwrap_or_else(|| default_title(None));
+        let filled = |title: &String| with_counts(title, posts.len(), settings, local);
+        let title = archive.title.as_ref().filter(|title| !has_counts(title));
+        let title = title.cloned().unwrap_or_else(|| default_title(None));
         let groups = if archive.by.is_some() {
             Vec::new()
         } else {
             vec![Group {
                 term: None,
-                title: title.clone(),
+                title: archive.title.as_ref().map_or_else(|| title.clone(), filled),
+                lasting_title: title.clone(),
                 link: archive
                     .link
                     .expand(|_| None)
@@ -264,10 +269,17 @@ fn group(
             return None;
         }
     };
+    let title = archive.title.as_ref().filter(|title| title.contains('{'));
+    let with_term = title.map(|title| fill(title, &term, archive));
+    let lasting = with_term.as_ref().filter(|title| !has_counts(title));
     Some(Group {
-        title: match &archive.title {
-            Some(title) if title.contains('{') => fill(title, &term, archive),
-            _ => term.name.clone(),
+        lasting_title: lasting.unwrap_or(&term.name).clone(),
+        title: match &with_term {
+            Some(title) => {
+                let local = catalogue.within(archive.locale);
+                with_counts(title, posts.len(), settings, local)
+            }
+            None => term.name.clone(),
         },
         term: Some(term),
         link,
@@ -364,6 +376,23 @@ fn variable(
     (own || field || name == "term").then(|| term.slug.clone())
 }
 
+/// Returns true if a title names the number of posts.
+fn has_counts(title: &str) -> bool {
+    title.contains(COUNT) || title.contains(POSTS)
+}
+
+/// The variables of titles for the number of posts, alone and with the word for posts.
+const COUNT: &str = "{count}";
+const POSTS: &str = "{posts}";
+
+/// Returns a title with the number of posts in the place of its variables.
+fn with_counts(title: &str, count: usize, settings: &Settings, catalogue: Localized<'_>) -> String {
+    let words = &settings.locales.get(catalogue.locale).words;
+    let word = words.posts(catalogue.own_language().plural(count));
+    let with_word = title.replace(POSTS, &format!("{count} {word}"));
+    with_word.replace(COUNT, &count.to_string())
+}
+
 fn fill(title: &str, term: &GroupTerm, archive: &Archive) -> String {
     let by = archive.by.as_ref().map_or("term", |by| by.node.as_str());
     title
@@ -417,7 +446,6 @@ fn split_by_term(
     posts: &[PostId],
     catalogue: Localized<'_>,
 ) -> Vec<(GroupTerm, Vec<PostId>)> {
-    let table = catalogue.terms(field);
     let lists = by_terms(field, posts, &catalogue);
     let named = lists
         .into_iter()
@@ -426,16 +454,19 @@ fn split_by_term(
     named
         .map(|(at, posts)| {
             let id = TermId(number(at));
-            let term = table.term(id);
-            let group = GroupTerm {
-                name: term.name_in(catalogue.locale).to_owned(),
-                slug: term.slug_in(catalogue.locale).to_owned(),
-                id: Some((field, id)),
-                day: None,
-            };
-            (group, posts)
+            (field_term(field, id, catalogue), posts)
         })
         .collect()
+}
+
+fn field_term(field: usize, id: TermId, catalogue: Localized<'_>) -> GroupTerm {
+    let term = catalogue.catalogue.terms(field).term(id);
+    GroupTerm {
+        name: term.name_in(catalogue.locale).to_owned(),
+        slug: term.slug_in(catalogue.locale).to_owned(),
+        id: Some((field, id)),
+        day: None,
+    }
 }
 
 fn first_day(by: &By, day: Date) -> Date {
@@ -457,20 +488,24 @@ fn split_by_date(
             lists.entry(first_day(by, date.day)).or_default().push(post);
         }
     }
-    let named = lists.into_iter().map(|(day, posts)| {
-        let term = GroupTerm {
-            name: date_name(by, day, catalogue),
-            slug: match by {
-                By::Year => format!("{:04}", day.year()),
-                By::Month => day.strftime("%Y-%m").to_string(),
-                _ => day.to_string(),
-            },
-            id: None,
-            day: Some(day),
-        };
-        (term, posts)
-    });
+    let named = lists
+        .into_iter()
+        .map(|(day, posts)| (date_term(by, day, catalogue), posts));
     named.collect()
+}
+
+/// Returns the part of a date that begins with `day`.
+fn date_term(by: &By, day: Date, catalogue: Localized<'_>) -> GroupTerm {
+    GroupTerm {
+        name: date_name(by, day, catalogue),
+        slug: match by {
+            By::Year => format!("{:04}", day.year()),
+            By::Month => day.strftime("%Y-%m").to_string(),
+            _ => day.to_string(),
+        },
+        id: None,
+        day: Some(day),
+    }
 }
 
 fn date_name(by: &By, day: Date, catalogue: Localized<'_>) -> String {
@@ -516,16 +551,19 @@ fn split_by_value(
             }
         }
     }
-    let named = lists.into_values().map(|(name, posts)| {
-        let term = GroupTerm {
-            slug: slug(&name),
-            name,
-            id: None,
-            day: None,
-        };
-        (term, posts)
-    });
-    named.collect()
+    let named = lists.into_values();
+    named
+        .map(|(name, posts)| (value_term(name), posts))
+        .collect()
+}
+
+fn value_term(name: String) -> GroupTerm {
+    GroupTerm {
+        slug: slug(&name),
+        name,
+        id: None,
+        day: None,
+    }
 }
 
 fn order(groups: &mut [Group], by: &By, wanted: Option<OverviewOrder>, catalogue: Localized<'_>) {
@@ -569,7 +607,7 @@ pub fn sections(by: &By, posts: &[PostId], catalogue: Localized<'_>) -> Vec<Sect
     let under = |post: &PostId| under(by, *post, catalogue);
     let together = posts.chunk_by(|one, next| under(one) == under(next));
     let section = |posts: &[PostId]| Section {
-        heading: under(&posts[0]).map(|under| under.heading(by, catalogue)),
+        term: under(&posts[0]).map(|under| under.term(by, catalogue)),
         posts: posts.to_vec(),
     };
     together.map(section).collect()
@@ -579,14 +617,16 @@ pub fn sections(by: &By, posts: &[PostId], catalogue: Localized<'_>) -> Vec<Sect
 #[derive(PartialEq)]
 enum Under<'a> {
     Days(Date),
-    Name(&'a str),
+    Term(usize, TermId),
+    Value(&'a str),
 }
 
 impl Under<'_> {
-    fn heading(&self, by: &By, catalogue: Localized<'_>) -> String {
+    fn term(&self, by: &By, catalogue: Localized<'_>) -> GroupTerm {
         match self {
-            Self::Days(first) => date_name(by, *first, catalogue),
-            Self::Name(name) => (*name).to_owned(),
+            Self::Days(first) => date_term(by, *first, catalogue),
+            Self::Term(field, id) => field_term(*field, *id, catalogue),
+            Self::Value(value) => value_term((*value).to_owned()),
         }
     }
 }
@@ -599,13 +639,12 @@ fn under<'a>(by: &By, post: PostId, catalogue: Localized<'a>) -> Option<Under<'a
         }
         By::Term(field) => {
             let first = catalogue.terms_of(post, *field).first()?;
-            let term = catalogue.catalogue.terms(*field).term(*first);
-            Some(Under::Name(term.name_in(catalogue.locale)))
+            Some(Under::Term(*field, *first))
         }
         By::Field(_) | By::Set => values(by, post, catalogue.catalogue)
             .first()
             .copied()
-            .map(Under::Name),
+            .map(Under::Value),
     }
 }
 

@@ -275,6 +275,26 @@ impl Catalogue {
         &self.listing(within).by_set[set]
     }
 
+    /// Returns the posts before and after one among the listed posts of its content set and language: the next older and
+    /// the next newer one, and of an undated set those beside it in the order of titles. Takes time in proportion to
+    /// the logarithm of their number.
+    #[must_use]
+    pub fn beside(&self, id: PostId) -> [Option<PostId>; 2] {
+        let post = self.post(id);
+        let posts = self.of_set(post.set, Some(post.locale));
+        let Ok(at) = posts.binary_search(&id) else {
+            return [None, None];
+        };
+        let is_dated = |id: &PostId| self.post(*id).date.is_some() == post.date.is_some();
+        let before = at.checked_sub(1).and_then(|at| posts.get(at).copied());
+        let after = posts.get(at + 1).copied();
+        let [before, after] = [before, after].map(|id| id.filter(is_dated));
+        match post.date {
+            Some(_) => [after, before],
+            None => [before, after],
+        }
+    }
+
     /// Returns the listed posts of all content sets, in the default order: of one language, or of all.
     #[must_use]
     pub fn listed(&self, within: Option<LocaleId>) -> &[PostId] {

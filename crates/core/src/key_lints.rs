@@ -14,17 +14,15 @@ use crate::term::Term;
 use crate::value::{Kind, Value};
 
 /// Front matter keys that do nothing here, each with what to write instead.
-const WITHOUT_EFFECT: [(&str, &str); 6] = [
+const WITHOUT_EFFECT: [(&str, &str); 5] = [
     ("layout", TEMPLATE),
-    ("template", TEMPLATE),
     ("link", LINK),
     ("permalink", LINK),
     ("url", LINK),
     ("path", LINK),
 ];
 
-const TEMPLATE: &str =
-    "all posts have the template `post.html`; test a key of your own in it, such as `post.kind`";
+const TEMPLATE: &str = "write `template: NAME.html`, the name of a file in templates/; for all posts of a content set, `template` in its table";
 
 const LINK: &str = "the address comes from `link` of the content set; write `slug` for its last part, or `moved_from` for an old one";
 

@@ -160,6 +160,10 @@ pub struct Post {
     pub terms: Vec<Vec<Spanned<String>>>,
     /// Posts that its author names as related: paths or slugs.
     pub related: Vec<Spanned<String>>,
+    /// False if it has no list of related posts: `related: false`.
+    pub lists_related: bool,
+    /// The template that its front matter names.
+    pub template: Option<Spanned<String>>,
     /// The id in feeds.
     pub id: Option<String>,
     /// Earlier addresses, below the site's root.
@@ -373,7 +377,12 @@ pub fn assemble(
     let summary = own_summary.or_else(|| summary_of(&notes));
     let image = read.image().filter(|text| !text.trim().is_empty());
     let id = read.text("id").filter(|text| !text.trim().is_empty());
-    let related = read.list("related");
+    let lists_related = !read.is_off("related");
+    let related = match lists_related {
+        true => read.list("related"),
+        false => Vec::new(),
+    };
+    let template = read.template();
     let translation = read.translation(&settings.locales);
     let moved_from = read.moved_from(settings);
     let exclusion = Exclusion {
@@ -402,6 +411,8 @@ pub fn assemble(
         exclusion,
         terms,
         related,
+        lists_related,
+        template,
         id,
         moved_from,
         html,

@@ -40,15 +40,16 @@ pub fn likeness(settings: &Settings, scope: Scope<'_>) -> Option<Query<Resolved>
 }
 
 impl RelatedList {
-    /// Reads the queries of `[related]` for the posts of the scope's language; `None` where there is no such
-    /// table, or after an error.
+    /// Reads the queries of `[related]`, or of the table of a content set in its place, for the posts of the scope's
+    /// language; `None` after an error.
     #[must_use]
-    pub fn new(settings: &Settings, scope: Scope<'_>) -> Collected<Option<Self>> {
+    pub fn new(
+        related: &Related,
+        settings: &Settings,
+        scope: Scope<'_>,
+    ) -> Collected<Option<Self>> {
         let mut diagnostics = Diagnostics::new();
-        let output = settings
-            .related
-            .as_ref()
-            .and_then(|related| read(related, settings, scope.on_page(true), &mut diagnostics));
+        let output = read(related, settings, scope.on_page(true), &mut diagnostics);
         Collected {
             output,
             diagnostics,

@@ -6,7 +6,7 @@ use serde_json::{Map, Value, json};
 use crate::diagnostic::Code;
 use crate::lint_levels::ALL;
 use crate::post::{ENTRIES, EntryHolds};
-use crate::settings::{Holds, KEYS, Key, RENAMABLE, TABLES, WORDS};
+use crate::settings::{Holds, KEYS, Key, RENAMABLE, SHOWS, TABLES, WORDS};
 
 const DRAFT: &str = "http://json-schema.org/draft-07/schema#";
 
@@ -145,6 +145,10 @@ fn value(key: &Key) -> Value {
         Holds::Pattern | Holds::Link => json!({ "type": "string", "pattern": "^/" }),
         Holds::Address => json!({ "type": "string", "pattern": "^https?://[^/:@]" }),
         Holds::Word(words) => json!({ "type": "string", "enum": words }),
+        Holds::Show => json!({ "anyOf": [
+            { "type": "string", "enum": SHOWS },
+            { "type": "string", "pattern": r"\.html$" },
+        ] }),
         Holds::Texts => one_or_more(json!({ "type": "string" })),
         Holds::Words(words) => one_or_more(json!({ "type": "string", "enum": words })),
         Holds::Codes => {
@@ -154,7 +158,20 @@ fn value(key: &Key) -> Value {
                 .chain(Code::ALL.iter().map(|code| code.name()));
             one_or_more(json!({ "type": "string", "enum": codes.collect::<Vec<_>>() }))
         }
+        Holds::Menu => json!({ "type": "array", "items": { "anyOf": [
+            { "type": "string" },
+            {
+                "type": "object",
+                "properties": { "title": { "type": "string" }, "link": { "type": "string" } },
+                "required": ["title", "link"],
+                "additionalProperties": false,
+            },
+        ] } }),
         Holds::Table => table_schema(&format!("{}.{}", key.table, key.name)),
+        Holds::TableOrFalse => {
+            let table = table_schema(&format!("{}.{}", key.table, key.name));
+            json!({ "anyOf": [table, { "const": false }] })
+        }
     };
     schema["description"] = key.about.into();
     if let Some(default) = key.default.filter(|default| !default.is_empty()) {

@@ -128,7 +128,7 @@ impl FieldWeights {
     }
 }
 
-/// Returns true if the related posts that the settings ask for depend on the words of texts.
+/// Returns true if related posts depend on the words of texts.
 #[must_use]
 pub fn looks_into_texts(related: &Related) -> bool {
     let mut weighed = related.weigh.iter();

@@ -133,7 +133,11 @@ fn list_of(site: &Workspace) -> RelatedList {
     let moment = Moment { now: now(), zone };
     let mut diagnostics = Diagnostics::new();
     let library = Library::new(settings, catalogue, &moment).into_output(&mut diagnostics);
-    let list = RelatedList::new(settings, Scope::new(catalogue, &library, &moment));
+    let list = RelatedList::new(
+        settings.related.as_ref().expect("related posts"),
+        settings,
+        Scope::new(catalogue, &library, &moment),
+    );
     let list = list.into_output(&mut diagnostics);
     assert!(diagnostics.is_empty(), "{diagnostics:?}");
     list.expect("a list")

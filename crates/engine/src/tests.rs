@@ -12,6 +12,8 @@ mod languages;
 mod lists;
 mod messages;
 mod moved;
+mod navigation;
+mod own_look;
 mod pages;
 mod placeholders;
 mod publishing;

@@ -35,8 +35,6 @@ struct Found<'a> {
     post: PostRef<'a>,
     explanation: Explanation,
     related: Vec<RelatedPost<'a>>,
-    /// Set if the settings have related posts.
-    has_related: bool,
     membership: Option<Membership>,
 }
 
@@ -47,7 +45,6 @@ impl<'a> Found<'a> {
             post: site.post(path)?,
             explanation: site.explain(path)?,
             related: site.related(path)?,
-            has_related: site.settings()?.related.is_some(),
             membership: membership.transpose()?,
         })
     }
@@ -166,7 +163,7 @@ fn as_text(found: &Found<'_>) -> String {
         }
         let _ = write!(text, "\nTranslations\n{}", translations.show());
     }
-    if found.has_related {
+    if found.post.has_related_list() {
         let _ = writeln!(text, "\nRelated");
         if found.related.is_empty() {
             let _ = writeln!(text, "none");

@@ -326,6 +326,7 @@ fn is_shown(text: &str, shown: &str) -> bool {
 #[case::beside("docs/site/guides/how-to/lists-beside-other-pages.md", false, 3)]
 #[case::publish("docs/site/guides/how-to/publish-by-ci.md", true, 1)]
 #[case::commands("docs/site/guides/reference/commands.md", true, 3)]
+#[case::navigation("docs/site/guides/how-to/navigation.md", false, 2)]
 #[case::two_categories("docs/site/guides/how-to/two-categories.md", false, 1)]
 #[case::two_languages("docs/site/guides/how-to/two-languages.md", false, 2)]
 #[case::series("docs/site/guides/how-to/series.md", false, 1)]
@@ -338,8 +339,8 @@ fn is_shown(text: &str, shown: &str) -> bool {
 #[case::other_posts("docs/site/guides/how-to/other-posts.md", false, 2)]
 #[case::comments("docs/site/guides/how-to/comments.md", false, 1)]
 #[case::search("docs/site/guides/how-to/search.md", false, 1)]
-#[case::change_the_look("docs/site/guides/how-to/change-the-look.md", false, 5)]
-#[case::other_content("docs/site/guides/how-to/other-content.md", false, 1)]
+#[case::change_the_look("docs/site/guides/how-to/change-the-look.md", false, 6)]
+#[case::other_content("docs/site/guides/how-to/other-content.md", false, 2)]
 fn a_page_is_followed(#[case] path: &str, #[case] on_example: bool, #[case] commands: usize) {
     let site = Site::empty();
     if on_example {

@@ -261,6 +261,9 @@ fn holds(holds: Holds) -> String {
         Holds::Words(known) => format!("list of {}", words(known)),
         Holds::Codes => "list of [codes](diagnostics.md)".to_owned(),
         Holds::Table => "table".to_owned(),
+        Holds::TableOrFalse => "table, or false".to_owned(),
+        Holds::Menu => "list of names, addresses, and tables with `title` and `link`".to_owned(),
+        Holds::Show => "`\"cards\"`, `\"lines\"`, or the name of a part".to_owned(),
     }
 }
 

@@ -155,7 +155,10 @@ fn neighbours_with_one_heading_are_a_section(#[case] by: By, #[case] expected: &
         .into_iter()
         .map(|section| {
             let posts = letters(&small, &section.posts);
-            (section.heading.unwrap_or_default(), posts)
+            (
+                section.term.map(|term| term.name).unwrap_or_default(),
+                posts,
+            )
         })
         .collect();
     let found: Vec<(&str, &str)> = found

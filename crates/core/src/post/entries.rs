@@ -51,8 +51,10 @@ entries! {
     image_alt Text "What the image shows, for those who do not see it.";
     draft Flag "Whether it is a draft: no page, and in no list. `published: false`, and `status` of draft, wip, pending or private say the same.";
     expires Date "When it leaves the site.";
+    menu Flag "Of a page of pages/: false keeps it out of the navigation.";
     unlisted Flag "Whether it has a page and is in no list.";
-    related Texts "Posts to read next, by path or slug; they are first in its list.";
+    related Texts "Posts to read next, by path or slug; they are first in its list. `false`: it has no such list.";
+    template Text "The template of its page, a file of templates/ such as \"wide.html\"; else that of its content set.";
     language Text "Its language, by the tag of one of the blog's languages; else that before the ending of its file, else that of its content set. On a blog in one language the key is the writer's own.";
     translation Text "A name that it shares with its translations into other languages; posts whose files have the same path but for the language are translations of each other as well.";
     id Text "Its id in feeds; else the first address in moved_from, else its link.";

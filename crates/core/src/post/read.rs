@@ -298,6 +298,19 @@ impl<'a> Reader<'a> {
         }
     }
 
+    /// Returns true if a field is turned off: it is `false`.
+    pub(super) fn is_off(&self, name: &str) -> bool {
+        let value = self.value(name);
+        value.is_some_and(|value| matches!(value.node, Value::Flag(false, _)))
+    }
+
+    /// Reads the template of its page.
+    pub(super) fn template(&mut self) -> Option<Spanned<String>> {
+        let span = self.value("template")?.span;
+        let name = self.text("template")?;
+        (!name.is_empty()).then(|| Spanned::new(name, span))
+    }
+
     pub(super) fn list(&mut self, name: &str) -> Vec<Spanned<String>> {
         self.texts(name, true)
     }

@@ -79,7 +79,11 @@ fn a_list_is_what_the_post_names_then_the_query_then_the_fill(
         &format!("[related]\nweigh = {{ tag = 1 }}\n{related}\n"),
         &POSTS,
     );
-    let list = RelatedList::new(&small.settings, small.scope());
+    let list = RelatedList::new(
+        small.settings.related.as_ref().unwrap(),
+        &small.settings,
+        small.scope(),
+    );
     assert_eq!(list.diagnostics, []);
     let this = small.catalogue.find(this, LocaleId::SITE).unwrap();
     let posts = list.output.unwrap().of(&small.catalogue, this);
@@ -87,13 +91,6 @@ fn a_list_is_what_the_post_names_then_the_query_then_the_fill(
         .iter()
         .map(|id| small.catalogue.post(*id).title.to_lowercase());
     assert_eq!(titles.collect::<String>(), expected);
-}
-
-#[test]
-fn there_is_no_list_without_the_table() {
-    let small = Small::new("", &POSTS);
-    let list = RelatedList::new(&small.settings, small.scope());
-    assert!(list.output.is_none() && list.diagnostics.is_empty());
 }
 
 #[rstest]
@@ -122,7 +119,11 @@ fn a_query_that_makes_no_list_is_refused_at_its_place(
     #[case] message: &str,
 ) {
     let small = Small::new(&format!("[related]\n{related}\n"), &POSTS);
-    let list = RelatedList::new(&small.settings, small.scope());
+    let list = RelatedList::new(
+        small.settings.related.as_ref().unwrap(),
+        &small.settings,
+        small.scope(),
+    );
     let found: Vec<_> = list
         .diagnostics
         .iter()

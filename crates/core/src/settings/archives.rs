@@ -4,11 +4,11 @@ use std::num::NonZeroUsize;
 
 use super::locales::{Locales, only_in};
 use super::reader::{Table, read_pattern};
-use super::{Archive, CONTENTS, FORMATS, FeedContent, Inherited, ORDERS, SHOWS, Show, Site};
+use super::{Archive, CONTENTS, FORMATS, FeedContent, Inherited, ORDERS, Show, Site};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::id::LocaleId;
 use crate::route::{Pattern, folder_unless_file};
-use crate::source::{EmbeddedText, Span, Spanned};
+use crate::source::{EmbeddedText, Source, Span, Spanned};
 
 /// Reads all archives. If the site has defaults, the built-in ones exist as well, and a table of the name of one changes
 /// it. A built-in archive that is not changed is placed behind the one that it follows among the built-in
@@ -111,6 +111,7 @@ fn whole(name: &str, link: &str) -> Archive {
         show: Show::Cards,
         title: None,
         template: None,
+        menu: true,
         moved_from: Vec::new(),
     }
 }
@@ -164,7 +165,11 @@ fn archive(
     let overview_order = table.choice("overview_order", &ORDERS, diagnostics);
     let content = table.choice("feed_content", &CONTENTS, diagnostics);
     let group = table.text_or_false("group", diagnostics);
-    let title = table.text("title", diagnostics).map(|text| text.node);
+    let title = table.text("title", diagnostics);
+    if let Some(title) = &title {
+        diagnostics.extend(unknown_variable(title, by.as_ref(), table.source()));
+    }
+    let title = title.map(|text| text.node);
     let archive = Archive {
         name: name.node.clone(),
         location: name.span,
@@ -189,17 +194,37 @@ fn archive(
         feed_history: table.flag("feed_history", base.feed_history, diagnostics),
         at_least: count(table.count("at_least", diagnostics)).unwrap_or(base.at_least),
         group: group.unwrap_or_else(|| base.group.clone()),
-        show: table
-            .choice("show", &SHOWS, diagnostics)
-            .unwrap_or(base.show),
+        show: table.show(diagnostics).unwrap_or_else(|| base.show.clone()),
         title: title.or_else(|| base.title.clone()),
         template: table
             .text("template", diagnostics)
             .or_else(|| base.template.clone()),
+        menu: table.flag("menu", base.menu, diagnostics),
         moved_from: moved_from(&mut table, site, diagnostics),
     };
     table.finish(diagnostics);
     archive
+}
+
+/// Returns the error of a title with a variable that no archive has.
+fn unknown_variable(
+    title: &Spanned<String>,
+    by: Option<&Spanned<String>>,
+    source: &Source,
+) -> Option<Diagnostic> {
+    let mut known = vec!["count", "posts"];
+    if let Some(by) = by {
+        known.extend(["term", by.node.as_str()]);
+    }
+    let named = title.node.split('{').skip(1);
+    let named = named.filter_map(|rest| rest.split_once('}').map(|(name, _)| name));
+    let unknown = named.into_iter().find(|name| {
+        !known.contains(name) && name.chars().all(|c| c.is_alphanumeric() || c == '_')
+    })?;
+    let shown: Vec<String> = known.iter().map(|name| format!("{{{name}}}")).collect();
+    let message = format!("the title of this archive has no variable {{{unknown}}}");
+    let found = Diagnostic::error(Code::InvalidValue, source.location(title.span), message);
+    Some(found.help(format!("write one of {}", shown.join(", "))))
 }
 
 /// Reads the earlier addresses of an archive, which may hold variables as its link does.

@@ -1,7 +1,7 @@
 //! Every key of `tabulae.toml`, in one table: the JSON Schema and the reference are made of it, and
 //! a test holds it against what is read.
 
-use super::{CONTENTS, FORMATS, ORDERS, SHOWS};
+use super::{CONTENTS, FORMATS, ORDERS};
 
 /// Keys that have another name now: table, former name, name. For the message alone.
 const FORMER: [(&str, &str, &str); 6] = [
@@ -61,19 +61,24 @@ pub enum Holds {
     Address,
     /// One of a few words.
     Word(&'static [&'static str]),
+    /// One of [`super::SHOWS`], or the name of a part.
+    Show,
     /// A list of texts; a single text is a list of one.
     Texts,
     /// A list of some of a few words; a single word is a list of one.
     Words(&'static [&'static str]),
     /// A list of codes of diagnostics.
     Codes,
+    /// A list of names of archives, addresses, and tables with `title` and `link`.
+    Menu,
     /// A table of its own.
     Table,
+    /// A table of its own, or `false` for none.
+    TableOrFalse,
 }
 
 const FORMAT_NAMES: &[&str] = &names(FORMATS);
 const ORDER_NAMES: &[&str] = &names(ORDERS);
-const SHOW_NAMES: &[&str] = &names(SHOWS);
 const CONTENT_NAMES: &[&str] = &names(CONTENTS);
 
 const fn names<T: Copy, const N: usize>(choices: [(&'static str, T); N]) -> [&'static str; N] {
@@ -105,6 +110,10 @@ pub const TABLES: &[(&str, &str)] = &[
     (
         "content.NAME.fields",
         "What this blog calls things: for a name of Tabulae's the front matter keys that give it; the first present wins.",
+    ),
+    (
+        "content.NAME.related",
+        "Related posts of this content set, in place of those of [related], whose keys it inherits. Weights are the same for the whole blog.",
     ),
     ("queries", "Named queries, for `from` in any other query."),
     (
@@ -145,8 +154,8 @@ macro_rules! keys {
 }
 
 use Holds::{
-    Address, Codes, Count, Flag, Link, LinkOrFalse, Pattern, Query, Table, Text, TextOrFalse,
-    Texts, Weight, Word, Words,
+    Address, Codes, Count, Flag, Link, LinkOrFalse, Menu, Pattern, Query, Show, Table,
+    TableOrFalse, Text, TextOrFalse, Texts, Weight, Word, Words,
 };
 
 const NOTHING: Option<&str> = Some("");
@@ -166,6 +175,7 @@ keys! {
         hub Address, NOTHING, "The hub that tells subscribers of feeds of changes (WebSub).";
         styles Texts, NOTHING, "Style sheets of every page, after the theme's: from the site's root, such as \"/extra.css\" for assets/extra.css, or absolute.";
         scripts Texts, NOTHING, "Scripts of every page, with `defer`: from the site's root, or absolute.";
+        menu Menu, Some("all archives, their overviews, and pages"), "The entries of the navigation, in order: names of archives, addresses of pages, such as \"/about/\", and any link as `{ title = \"Shop\", link = \"https://shop.example/\" }`.";
         search Flag, Some("false"), "Whether there is a search page at `/search/`.";
         defaults Flag, Some("true"), "Whether the built-in archives, feed and content set exist beside those that are named.";
         date_format Text, Some("\"long\""), "The theme's dates: \"long\", \"medium\", \"short\" (by language), or a strftime pattern.";
@@ -192,6 +202,8 @@ keys! {
         dated Flag, Some("true"), "Whether each post needs a date; posts without one are ordered by title.";
         pages Flag, Some("true"), "Whether the posts have pages; false if another program makes them.";
         draft Flag, Some("false"), "Whether every post is a draft, whatever it says of itself.";
+        template Text, Some("\"post.html\""), "The template of the posts' pages.";
+        related TableOrFalse, Some("those of [related]"), "The list of related posts under its posts; `false` for none.";
         language Text, Some("the site's"), "The language of posts that do not say it themselves: the tag of one of the blog's languages.";
         feed_id Text, NOTHING, "A pattern (RFC 6570, level 1) of the ids of its posts in feeds, such as \"https://old.example/?p={info.number}\", for posts that have the fields it names.";
         terms Texts, NOTHING, "Further fields whose values are terms.";
@@ -199,6 +211,13 @@ keys! {
     }
     "content.NAME.fields" {
         NAME Texts, NOTHING, "The entries that give the field, the first present first. Of `draft` they are rules, any of which excludes a post: `hidden` (true), `not published` (false), `status in (idea, review)` (one of these words).";
+    }
+    "content.NAME.related" {
+        query Query, Some("that of [related]"), "Which posts, in which order; its limit is that of the whole list.";
+        fill Query, Some("that of [related]"), "What tops the list up.";
+        empty_text Text, Some("that of [related]"), "What an empty list says.";
+        feeds Flag, Some("that of [related]"), "Whether the list also ends each full feed entry.";
+        show Show, Some("that of [related]"), "The form of the list, as in [related].";
     }
     "queries" {
         NAME Query, NOTHING, "A query.";
@@ -217,10 +236,11 @@ keys! {
         feed_history Flag, Some("false"), "Whether older entries are on further pages of the feed (RFC 5005).";
         at_least Count, Some("1"), "How many posts a term needs to have a page.";
         group TextOrFalse, NOTHING, "The headings within a page: \"year\", \"month\", or a field; `false` for none.";
-        show Word(SHOW_NAMES), Some("\"cards\""), "Cards have title, date, summary and image; lines date and title.";
-        title Text, Some("made from the name, or the term"), "The title; `{term}` in it is the term.";
+        show Show, Some("\"cards\""), "Cards have title, date, summary and image; lines date and title; the name of a part, such as \"parts/tile.html\", is another form.";
+        title Text, Some("made from the name, or the term"), "The title; `{term}` in it is the term, `{count}` the number of posts, `{posts}` that number with the word for posts.";
         locales Texts, Some("all"), "The languages in which it exists, by their tags.";
         template Text, Some("\"archive.html\""), "The template of its pages.";
+        menu Flag, Some("true"), "Whether the navigation has it, if `[site] menu` does not say what it has.";
         moved_from Texts, NOTHING, "Earlier addresses, with variables as in its link, each of which leads to the list; without a variable to the overview of a split archive. Its feeds stay below them.";
     }
     "feed.NAME" {
@@ -244,7 +264,7 @@ keys! {
         require Texts, NOTHING, "Fields in each of which something must be shared.";
         empty_text Text, NOTHING, "What an empty list says; without it nothing is shown.";
         feeds Flag, Some("false"), "Whether the list also ends each full feed entry.";
-        show Word(SHOW_NAMES), Some("\"lines\""), "Cards have title, date, summary and image; lines date, title and image; both say what is shared.";
+        show Show, Some("\"lines\""), "Cards have title, date, summary and image; lines date, title and image; both say what is shared. The name of a part, such as \"parts/tile.html\", is another form.";
     }
     "related.weigh" {
         NAME Weight, Some("0"), "The weight of a term field, of `title` or of `body`.";

@@ -29,6 +29,7 @@ pub use self::drafts::{DRAFT_WORDS, DraftRule, DraftTest};
 pub use self::keys::{Holds, KEYS, Key, TABLES};
 pub use self::locales::{Locale, Locales};
 pub use self::read::RENAMABLE;
+use self::read::default_term_fields;
 pub use self::words::{WORDS, Words};
 
 /// The file that holds the settings, in the site's folder.
@@ -63,6 +64,44 @@ pub struct Settings {
 }
 
 impl Settings {
+    /// Returns the related posts of a content set's posts, by the set's number; `None` if they have none.
+    #[must_use]
+    pub fn related_of(&self, set: usize) -> Option<&Related> {
+        match &self.content[set].related {
+            SetRelated::OfSite => self.related.as_ref(),
+            SetRelated::Off => None,
+            SetRelated::Own(related) => Some(related),
+        }
+    }
+
+    /// Iterates over `[related]` and the tables of content sets in its place.
+    pub fn all_related(&self) -> impl Iterator<Item = &Related> {
+        let own = self.content.iter().filter_map(|set| match &set.related {
+            SetRelated::Own(related) => Some(&**related),
+            SetRelated::OfSite | SetRelated::Off => None,
+        });
+        self.related.iter().chain(own)
+    }
+
+    /// Iterates over the term fields that the site declares itself, in the order written.
+    pub fn own_term_fields(&self) -> impl Iterator<Item = &TermField> {
+        let built_in = default_term_fields();
+        let fields = self.term_fields.iter();
+        fields.filter(move |field| !built_in.iter().any(|known| known.is(&field.name)))
+    }
+
+    /// Iterates over the templates that the settings name, with the parts of lists.
+    pub fn templates(&self) -> impl Iterator<Item = &Spanned<String>> {
+        let archives = self.archives.iter();
+        let archives =
+            archives.flat_map(|archive| archive.template.iter().chain(archive.show.part()));
+        let sets = self.content.iter();
+        let sets = sets.filter_map(|set| set.template.as_ref());
+        let related = self.all_related();
+        let related = related.filter_map(|related| related.show.part());
+        archives.chain(sets).chain(related)
+    }
+
     /// Returns true if every post has its page here: no other program makes any.
     #[must_use]
     pub fn makes_all_pages(&self) -> bool {
@@ -95,6 +134,8 @@ pub struct Site {
     pub styles: Vec<Spanned<String>>,
     /// Scripts of every page: from the site's root, or absolute.
     pub scripts: Vec<Spanned<String>>,
+    /// The entries of the navigation, in order; all lists and pages that ask for it if `None`.
+    pub menu: Option<Vec<MenuEntry>>,
     /// Set if there is a search page.
     pub search: bool,
     /// The style of dates.
@@ -105,6 +146,20 @@ pub struct Site {
     pub follow_links: bool,
     /// Set if the built-in archives, feed and content set exist.
     pub defaults: bool,
+}
+
+/// An entry of `[site] menu`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum MenuEntry {
+    /// The name of an archive, or the address of a page of the site.
+    Page(Spanned<String>),
+    /// Any address, with the text to show.
+    Link {
+        /// The text.
+        title: String,
+        /// The address, absolute or from the site's root.
+        link: String,
+    },
 }
 
 /// The default of [`Site::source_limit`], in megabytes.
@@ -165,6 +220,10 @@ pub struct ContentSet {
     pub pages: bool,
     /// Set if every post is a draft.
     pub draft: bool,
+    /// The template of the posts' pages.
+    pub template: Option<Spanned<String>>,
+    /// The related posts of its posts.
+    pub related: SetRelated,
     /// The language of posts that do not say it themselves.
     pub locale: LocaleId,
     /// The ids of its posts in feeds, if they have what it asks for.
@@ -184,26 +243,54 @@ impl ContentSet {
     }
 }
 
-/// The forms of a list's items, by name.
-pub const SHOWS: [(&str, Show); 2] = [("cards", Show::Cards), ("lines", Show::Lines)];
+/// The related posts of a content set's posts.
+#[derive(Debug, Clone, Default)]
+pub enum SetRelated {
+    /// Those of `[related]`.
+    #[default]
+    OfSite,
+    /// None: `related = false`.
+    Off,
+    /// Those of its own table; keys that it leaves out are those of `[related]`. Weights and required fields are
+    /// always those of `[related]`.
+    Own(Box<Related>),
+}
+
+/// The names of the built-in forms of a list's items.
+pub const SHOWS: [&str; 2] = ["cards", "lines"];
+
+/// The ending of a template's name.
+pub const TEMPLATE_ENDING: &str = ".html";
 
 /// The form of a list's items.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub enum Show {
     /// Title, date, summary, image.
     #[default]
     Cards,
     /// Date and title.
     Lines,
+    /// By the part of this name, such as `parts/tile.html`.
+    Part(Spanned<String>),
 }
 
 impl Show {
-    /// The name.
+    /// Returns the name: that of [`SHOWS`], or of the part.
     #[must_use]
-    pub fn name(self) -> &'static str {
+    pub fn name(&self) -> &str {
         match self {
-            Show::Cards => "cards",
-            Show::Lines => "lines",
+            Show::Cards => SHOWS[0],
+            Show::Lines => SHOWS[1],
+            Show::Part(part) => &part.node,
+        }
+    }
+
+    /// Returns the part, if it is one.
+    #[must_use]
+    pub fn part(&self) -> Option<&Spanned<String>> {
+        match self {
+            Show::Part(part) => Some(part),
+            Show::Cards | Show::Lines => None,
         }
     }
 }
@@ -329,12 +416,14 @@ pub struct Archive {
     pub at_least: usize,
     /// The key of the headings within a page.
     pub group: Option<Spanned<String>>,
-    /// Cards or lines.
+    /// Cards, lines, or a part.
     pub show: Show,
     /// The title; made from the name, where it is left out.
     pub title: Option<String>,
     /// The template of its pages.
     pub template: Option<Spanned<String>>,
+    /// False if the navigation leaves it out.
+    pub menu: bool,
     /// The earlier addresses of its lists; without a variable that of a split archive's overview.
     pub moved_from: Vec<Spanned<Pattern>>,
 }
@@ -391,8 +480,22 @@ pub struct Related {
     pub empty_text: Option<String>,
     /// Set if each full feed entry ends with the list.
     pub feeds: bool,
-    /// Cards or lines.
+    /// Cards, lines, or a part.
     pub show: Show,
+}
+
+impl Default for Related {
+    fn default() -> Self {
+        Self {
+            query: None,
+            fill: None,
+            weigh: Vec::new(),
+            require: Vec::new(),
+            empty_text: None,
+            feeds: false,
+            show: Show::Lines,
+        }
+    }
 }
 
 /// A field whose values are terms.

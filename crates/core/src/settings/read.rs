@@ -4,7 +4,7 @@ use jiff::tz::TimeZone;
 
 use super::locales::{Locales, unknown_titles};
 use super::reader::{Table, article, read_pattern, texts_of, weight_of};
-use super::{ContentSet, DraftRule, Related, SHOWS, Settings, Show, TermField, drafts, words};
+use super::{ContentSet, DraftRule, Related, SetRelated, Settings, TermField, drafts, words};
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::front_matter::parse_toml;
 use crate::id::LocaleId;
@@ -35,10 +35,12 @@ impl Settings {
         let mut locales = super::locales::read(&mut root, &site, &mut diagnostics);
         let mut term_fields = default_term_fields();
         let defaults = site.defaults;
+        let related = root.table("related", &mut diagnostics);
+        let related = related.map(|table| read_related(table, None, &mut diagnostics));
         let content = read_content(
             &mut root,
             defaults,
-            &locales,
+            (&locales, related.as_ref()),
             &mut term_fields,
             &mut diagnostics,
         );
@@ -47,7 +49,6 @@ impl Settings {
         let archives = super::archives::read(&mut root, of_site, &mut diagnostics);
         let feeds = super::feeds::read(&mut root, of_site, &mut diagnostics);
         diagnostics.extend(unknown_titles(&locales, (&archives, &feeds), source));
-        let related = read_related(&mut root, &mut diagnostics);
         read_terms(&mut root, &mut term_fields, &mut diagnostics);
         words::read(&mut root, &mut locales, &mut diagnostics);
         for (id, locale) in locales.iter() {
@@ -79,7 +80,8 @@ impl Settings {
     }
 }
 
-fn default_term_fields() -> Vec<TermField> {
+/// Returns the term fields that every site has.
+pub(super) fn default_term_fields() -> Vec<TermField> {
     [
         ("tag", "tags"),
         ("category", "categories"),
@@ -117,7 +119,7 @@ pub const RENAMABLE: [&str; 17] = [
 fn read_content(
     root: &mut Table<'_>,
     defaults: bool,
-    locales: &Locales,
+    (locales, related): (&Locales, Option<&Related>),
     term_fields: &mut Vec<TermField>,
     diagnostics: &mut Diagnostics,
 ) -> Vec<ContentSet> {
@@ -136,7 +138,7 @@ fn read_content(
     }
     let sets = tables.into_iter();
     let mut sets: Vec<ContentSet> = sets
-        .map(|(name, table)| read_set(&name, table, (locales, term_fields), diagnostics))
+        .map(|(name, table)| read_set(&name, table, (locales, related), term_fields, diagnostics))
         .collect();
     let is_taken = |set: &ContentSet| set.name == POSTS || set.folder == POSTS;
     if sets.is_empty() || defaults && !sets.iter().any(is_taken) {
@@ -159,6 +161,8 @@ fn implicit_set() -> ContentSet {
         dated: true,
         pages: true,
         draft: false,
+        template: None,
+        related: SetRelated::OfSite,
         locale: LocaleId::SITE,
         feed_id: None,
         fields: Vec::new(),
@@ -169,7 +173,8 @@ fn implicit_set() -> ContentSet {
 fn read_set(
     name: &Spanned<String>,
     mut table: Table<'_>,
-    (locales, term_fields): (&Locales, &[TermField]),
+    (locales, related): (&Locales, Option<&Related>),
+    term_fields: &[TermField],
     diagnostics: &mut Diagnostics,
 ) -> ContentSet {
     let dated = table.flag("dated", true, diagnostics);
@@ -193,6 +198,8 @@ fn read_set(
         folder: read_folder(name, &mut table, diagnostics),
         pages: table.flag("pages", true, diagnostics),
         draft: table.flag("draft", false, diagnostics),
+        template: table.text("template", diagnostics),
+        related: read_set_related(&mut table, related, diagnostics),
         locale: read_locale(&mut table, locales, diagnostics),
         feed_id: read_feed_id(&mut table, diagnostics),
         draft_rules: drafts::rules(&fields),
@@ -371,40 +378,75 @@ fn read_queries(
     queries
 }
 
-fn read_related(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Option<Related> {
-    let mut table = root.table("related", diagnostics)?;
-    let mut weigh = Vec::new();
-    if let Some(weights) = table.table("weigh", diagnostics) {
-        for entry in weights.all() {
-            match weight_of(&entry.value.node) {
-                Some(weight) => weigh.push((entry.key.clone(), weight)),
-                None => diagnostics.push(
-                    Diagnostic::error(
-                        Code::InvalidValue,
-                        weights.source().location(entry.value.span),
-                        format!(
-                            "the weight of `{}` is a number of at least 0",
-                            entry.key.node
-                        ),
-                    )
-                    .help("write 0 for a field that does not count, 1 or more for one that does"),
-                ),
-            }
+/// Reads the related posts of a content set.
+fn read_set_related(
+    table: &mut Table<'_>,
+    of_site: Option<&Related>,
+    diagnostics: &mut Diagnostics,
+) -> SetRelated {
+    match table.table_or_false("related", diagnostics) {
+        None => SetRelated::OfSite,
+        Some(None) => SetRelated::Off,
+        Some(Some(table)) => {
+            let base = of_site.cloned().unwrap_or_default();
+            SetRelated::Own(Box::new(read_related(table, Some(base), diagnostics)))
         }
     }
+}
+
+/// Reads `[related]`, or the table of a content set in its place, whose other keys are those of `base`.
+fn read_related(
+    mut table: Table<'_>,
+    base: Option<Related>,
+    diagnostics: &mut Diagnostics,
+) -> Related {
+    let (weigh, require) = match &base {
+        Some(base) => (base.weigh.clone(), base.require.clone()),
+        None => (
+            read_weights(&mut table, diagnostics),
+            table.texts("require", diagnostics),
+        ),
+    };
+    let base = base.unwrap_or_default();
+    let empty_text = table.text("empty_text", diagnostics).map(|text| text.node);
     let related = Related {
-        query: table.query_text("query", diagnostics),
-        fill: table.query_text("fill", diagnostics),
+        query: table.query_text("query", diagnostics).or(base.query),
+        fill: table.query_text("fill", diagnostics).or(base.fill),
         weigh,
-        require: table.texts("require", diagnostics),
-        empty_text: table.text("empty_text", diagnostics).map(|text| text.node),
-        feeds: table.flag("feeds", false, diagnostics),
-        show: table
-            .choice("show", &SHOWS, diagnostics)
-            .unwrap_or(Show::Lines),
+        require,
+        empty_text: empty_text.or(base.empty_text),
+        feeds: table.flag("feeds", base.feeds, diagnostics),
+        show: table.show(diagnostics).unwrap_or(base.show),
     };
     table.finish(diagnostics);
-    Some(related)
+    related
+}
+
+fn read_weights(
+    table: &mut Table<'_>,
+    diagnostics: &mut Diagnostics,
+) -> Vec<(Spanned<String>, f64)> {
+    let Some(weights) = table.table("weigh", diagnostics) else {
+        return Vec::new();
+    };
+    let mut weigh = Vec::new();
+    for entry in weights.all() {
+        match weight_of(&entry.value.node) {
+            Some(weight) => weigh.push((entry.key.clone(), weight)),
+            None => diagnostics.push(
+                Diagnostic::error(
+                    Code::InvalidValue,
+                    weights.source().location(entry.value.span),
+                    format!(
+                        "the weight of `{}` is a number of at least 0",
+                        entry.key.node
+                    ),
+                )
+                .help("write 0 for a field that does not count, 1 or more for one that does"),
+            ),
+        }
+    }
+    weigh
 }
 
 fn read_terms(root: &mut Table<'_>, term_fields: &mut [TermField], diagnostics: &mut Diagnostics) {

@@ -1,6 +1,6 @@
 //! Reading typed values from a table, with every diagnostic reported at its location.
 
-use super::{Site, keys};
+use super::{SHOWS, Show, Site, TEMPLATE_ENDING, keys};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::route::Pattern;
 use crate::source::{EmbeddedText, Source, Span, Spanned};
@@ -38,6 +38,25 @@ impl<'a> Table<'a> {
 
     pub(super) fn source(&self) -> &'a Source {
         self.source
+    }
+
+    /// Returns the name of the table, such as `archive.tags`.
+    pub(super) fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// Returns the items of a list; `None` if the key is left out.
+    pub(super) fn items(
+        &mut self,
+        key: &'static str,
+        wanted: &str,
+        diagnostics: &mut Diagnostics,
+    ) -> Option<&'a [Spanned<Value>]> {
+        let items = self.typed(key, wanted, diagnostics, |value| match value {
+            Value::List(items) => Some(items.as_slice()),
+            _ => None,
+        })?;
+        Some(items.node)
     }
 
     pub(super) fn span(&self) -> Span {
@@ -232,6 +251,41 @@ impl<'a> Table<'a> {
         found.map(|(_, value)| *value)
     }
 
+    /// Reads the form of a list's items.
+    pub(super) fn show(&mut self, diagnostics: &mut Diagnostics) -> Option<Show> {
+        let text = self.text("show", diagnostics)?;
+        match text.node.as_str() {
+            "cards" => return Some(Show::Cards),
+            "lines" => return Some(Show::Lines),
+            name if name.ends_with(TEMPLATE_ENDING) => return Some(Show::Part(text)),
+            _ => {}
+        }
+        let unfit = Unfit {
+            code: Code::InvalidValue,
+            message: format!("`{}` cannot be \"{}\"", self.path("show"), text.node),
+            help: format!(
+                "write \"{}\", \"{}\", or the name of a part, such as \"parts/tile{TEMPLATE_ENDING}\"",
+                SHOWS[0], SHOWS[1]
+            ),
+        };
+        diagnostics.push(self.wrong(unfit, text.span));
+        None
+    }
+
+    /// Returns the table of a key that can be turned off: `None` if it is left out, `Some(None)` if it is `false`.
+    pub(super) fn table_or_false(
+        &mut self,
+        key: &'static str,
+        diagnostics: &mut Diagnostics,
+    ) -> Option<Option<Table<'a>>> {
+        let map = self.typed(key, "a table or false", diagnostics, |value| match value {
+            Value::Flag(false, _) => Some(None),
+            value => as_map(value).map(Some),
+        })?;
+        let table = |inner| Table::new(self.source, &self.path(key), map.span, inner);
+        Some(map.node.map(table))
+    }
+
     /// Reads a list of a few words, each with its value.
     pub(super) fn choices<T: Copy>(
         &mut self,
@@ -372,7 +426,14 @@ impl<'a> Table<'a> {
                 let found = Diagnostic::error(Code::UnknownKey, location, message);
                 diagnostics.push(match keys::renamed(&self.name, key) {
                     Some(now) => found.help(format!("it is called `{now}` now")),
-                    None if self.name == "related" && key == "limit" => found.help(LIMIT),
+                    None if self.name.ends_with("related") && key == "limit" => found.help(LIMIT),
+                    None if self.name.ends_with(".related")
+                        && matches!(key, "weigh" | "require") =>
+                    {
+                        found.help(format!(
+                            "likeness is the same for the whole blog: write `{key}` below [related]"
+                        ))
+                    }
                     None => found.suggest(key, self.known.iter().copied()),
                 });
             }

@@ -3,11 +3,12 @@
 use jiff::tz::TimeZone;
 
 use super::reader::{Table, Unfit};
-use super::{Address, Author, SOURCE_LIMIT, Site};
+use super::{Address, Author, MenuEntry, SOURCE_LIMIT, Site};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
 use crate::language::{DateStyle, Language, check_pattern, check_tag};
 use crate::route::unsafe_scheme;
 use crate::source::{Span, Spanned};
+use crate::value::Value;
 
 pub(super) fn read(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Site {
     let Some(mut table) = root.table("site", diagnostics) else {
@@ -39,6 +40,7 @@ pub(super) fn read(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Site 
         }),
         styles: files(&mut table, "styles", diagnostics),
         scripts: files(&mut table, "scripts", diagnostics),
+        menu: menu(&mut table, diagnostics),
         search: table.flag("search", false, diagnostics),
         date_format: table
             .read("date_format", diagnostics, |text| date_style("site", text))
@@ -82,6 +84,7 @@ fn unnamed() -> Site {
         hub: None,
         styles: Vec::new(),
         scripts: Vec::new(),
+        menu: None,
         search: false,
         date_format: DateStyle::Long,
         source_limit: SOURCE_LIMIT,
@@ -108,13 +111,20 @@ fn required<T>(
     }
     let start = table.span().start;
     let location = table.source().location(Span::new(start, start + 1));
-    let message = format!("[site] has no `{key}`");
-    diagnostics.push(
-        Diagnostic::error(Code::MissingKey, location, message).help(match key {
-            "address" => "write the address of the site: `address = \"https://towpath.example/\"`",
-            _ => "write the blog's name: `title = \"…\"`",
-        }),
-    );
+    let name = table.name();
+    let message = match name {
+        "site" => format!("[site] has no `{key}`"),
+        _ => format!("an entry of `{name}` has no `{key}`"),
+    };
+    diagnostics.push(Diagnostic::error(Code::MissingKey, location, message).help(
+        match (name, key) {
+            ("site", "address") => {
+                "write the address of the site: `address = \"https://towpath.example/\"`"
+            }
+            ("site", _) => "write the blog's name: `title = \"…\"`",
+            _ => "write `{ title = \"…\", link = \"…\" }`",
+        },
+    ));
     None
 }
 
@@ -155,6 +165,48 @@ fn files(
         }
     });
     files
+}
+
+/// Reads the entries of the navigation.
+fn menu(table: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Option<Vec<MenuEntry>> {
+    let items = table.items("menu", "a list of names and links", diagnostics)?;
+    let entries = items
+        .iter()
+        .filter_map(|item| menu_entry(item, table, diagnostics));
+    Some(entries.collect())
+}
+
+fn menu_entry(
+    item: &Spanned<Value>,
+    table: &Table<'_>,
+    diagnostics: &mut Diagnostics,
+) -> Option<MenuEntry> {
+    if let Value::Text(text) = &item.node {
+        return Some(MenuEntry::Page(Spanned::new(text.clone(), item.span)));
+    }
+    let Value::Map(map) = &item.node else {
+        let unfit = Unfit {
+            code: Code::InvalidType,
+            message: format!(
+                "an entry of `site.menu` is text or a table, and this is {}",
+                item.node.kind().article()
+            ),
+            help: "write the name of an archive, an address such as \"/about/\", or `{ title = \"…\", link = \"…\" }`"
+                .to_owned(),
+        };
+        diagnostics.push(table.wrong(unfit, item.span));
+        return None;
+    };
+    let mut table = Table::new(table.source(), "site.menu", item.span, map);
+    let title = required(&mut table, "title", diagnostics, |text| Ok(text.to_owned()));
+    let link = required(&mut table, "link", diagnostics, |text| {
+        from_root(text).map(|()| text.to_owned())
+    });
+    table.finish(diagnostics);
+    Some(MenuEntry::Link {
+        title: title?,
+        link: link?,
+    })
 }
 
 /// Checks an address that is from the site's root or absolute.

@@ -202,7 +202,7 @@ fn diagnostics_of_the_site_name_their_place(
 #[case::show(
     "{SITE}[archive.x]\nshow = \"rows\"\n",
     Code::InvalidValue,
-    "write one of \"cards\", \"lines\""
+    "write \"cards\", \"lines\", or the name of a part, such as \"parts/tile.html\""
 )]
 #[case::feed_link(
     "{SITE}[feed.x]\nlink = \"/{slug}.xml\"\n",

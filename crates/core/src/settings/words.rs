@@ -24,6 +24,11 @@ pub const WORDS: &[(&str, &str, &str)] = &[
         "Parts",
         "name of the terms below one, for screen readers",
     ),
+    (
+        "beside",
+        "Posts before and after",
+        "name of the links to the posts before and after one, for screen readers",
+    ),
     ("by", "by", "before the names of authors"),
     (
         "categories",
@@ -355,12 +360,12 @@ mod tests {
     #[case::none_at_all(
         "fi",
         "",
-        Some("39 of the theme's words are in English, not in \"fi\"")
+        Some("40 of the theme's words are in English, not in \"fi\"")
     )]
     #[case::some(
         "fi",
         "by",
-        Some("38 of the theme's words are in English, not in \"fi\"")
+        Some("39 of the theme's words are in English, not in \"fi\"")
     )]
     #[case::all_but_one(
         "fi",

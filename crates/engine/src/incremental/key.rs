@@ -13,6 +13,8 @@ pub(crate) enum Key {
     Text(String),
     /// The related posts of a post, with the shared terms.
     Related(String),
+    /// The posts before and after a post.
+    Beside(String),
     /// The likeness of the related posts of a post.
     Likeness(String),
     /// Name, link and note of a term, by its field and slug.

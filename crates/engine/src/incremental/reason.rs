@@ -29,6 +29,7 @@ impl RebuildReason<'_> {
 fn changed(key: &Key, posts: &Posts<'_>) -> String {
     match key {
         Key::Post(path) | Key::Text(path) => post(path, posts),
+        Key::Beside(_) => "the post before or after it is another".to_owned(),
         Key::Related(_) => "what to read next changed".to_owned(),
         Key::Likeness(_) => "the likeness of its related posts changed".to_owned(),
         Key::Term(field, slug) => format!("the {field} `{slug}` changed"),

@@ -21,7 +21,7 @@ use crate::plan::{addresses, changes};
 use crate::publish::{
     Destination, Manifest, Outcome, Stage, Version, check_out_folder, feed_ids, lock, unwritable,
 };
-use crate::render::{Renderer, check_templates};
+use crate::render::{Renderer, check_menu, check_templates};
 use crate::report::{BuildReport, Due};
 use crate::site::{Site, configuration, read_settings};
 use crate::source::{Scan, Sources};
@@ -196,6 +196,7 @@ impl Build<'_> {
             .know_related(&past.cache.related, fronts, previous);
         let environments = Environments::new(data, self.diagnostics);
         check_templates(data, self.diagnostics);
+        check_menu(data, self.diagnostics);
         let addresses = addresses(&data.site, &data.plan);
         self.compare(&addresses, data, manifest, report);
         if self.is_blocked(&data.site) {

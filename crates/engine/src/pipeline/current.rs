@@ -208,6 +208,11 @@ impl<'a> CurrentFingerprints<'a> {
         match key {
             Key::Post(path) => Some(posts.metadata[site.post_at(path)?.0 as usize]),
             Key::Text(path) => Some(posts.texts[site.post_at(path)?.0 as usize]),
+            Key::Beside(path) => {
+                let beside = site.catalogue.beside(site.post_at(path)?);
+                let path = |id: &Option<PostId>| id.map_or(0, |id| posts.paths[id.0 as usize]);
+                Some(Fingerprint::of(beside.iter().map(path)))
+            }
             Key::Related(path) => Some(self.related(site.post_at(path)?)),
             Key::Likeness(path) => Some(self.likeness(site.post_at(path)?)),
             Key::Term(field, slug) => self.term(field, slug),
@@ -383,7 +388,7 @@ impl<'a> CurrentFingerprints<'a> {
         if site.related.is_empty() {
             return 0;
         }
-        let known = site.likeness(site.locale_of(id));
+        let known = site.likeness(id);
         let mut all = Fingerprint::new();
         for other in site.related_to(id) {
             all.number(self.posts.paths[other.0 as usize]);
@@ -399,7 +404,7 @@ impl<'a> CurrentFingerprints<'a> {
 
     fn likeness(&self, id: PostId) -> u64 {
         let site = &self.data.site;
-        let Some((index, _)) = site.likeness(site.locale_of(id)) else {
+        let Some((index, _)) = site.likeness(id) else {
             return 0;
         };
         let mut all = Fingerprint::new();
@@ -412,9 +417,9 @@ impl<'a> CurrentFingerprints<'a> {
     fn alike(&self) -> u64 {
         *self.alike.get_or_init(|| {
             let site = &self.data.site;
-            let related = site.settings.related.as_ref();
-            let queries = related.map(|related| [&related.query, &related.fill]);
-            let queries = queries.into_iter().flatten().flatten();
+            let related = site.settings.all_related();
+            let queries = related.flat_map(|related| [&related.query, &related.fill]);
+            let queries = queries.flatten();
             let statements: Vec<_> = queries.map(|query| self.statement(query.text())).collect();
             let names = |name: &str| {
                 let mut known = statements.iter().flatten();

@@ -24,7 +24,7 @@ impl Planner<'_> {
         let locale = site.locale(archive.locale);
         let title = match &group.term {
             None if group.link.plain == locale.below("/") => locale.title.clone(),
-            _ => format!("{}: {}", locale.title, group.title),
+            _ => format!("{}: {}", locale.title, group.lasting_title),
         };
         let mut feed = FeedPlan {
             title,

@@ -185,9 +185,7 @@ impl Making<'_> {
 fn related(id: PostId, context: &RenderContext) -> String {
     let site = &context.data.site;
     let asked = site
-        .settings
-        .related
-        .as_ref()
+        .related_settings(id)
         .is_some_and(|related| related.feeds);
     if asked {
         context.track(context.data.dependencies.related(id));

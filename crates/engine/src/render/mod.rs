@@ -1,37 +1,40 @@
 //! Rendering: one output to bytes, with its dependencies.
 
 mod feed;
+mod list;
+mod named_templates;
+mod navigation;
 mod placeholders;
 mod values;
 
 use std::collections::BTreeSet;
-use std::num::NonZeroUsize;
 use std::sync::{Arc, Mutex, MutexGuard};
 
 use indexmap::IndexMap;
 use minijinja::{Value, context};
-use tabulae_core::archive::{By, Group, sections};
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
+use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::language::language_name;
-use tabulae_core::pager::Pager;
 use tabulae_core::route::Link;
 use tabulae_core::search;
-use tabulae_core::settings::Archive;
+use tabulae_core::settings::{Related, Show};
 use tabulae_core::weave::Page as PlaceholderPage;
 
+pub(crate) use self::named_templates::check_templates;
+pub(crate) use self::navigation::check_menu;
 pub(crate) use self::placeholders::{Filler, Host};
 
 use self::feed::document;
-use self::values::{ArchiveValues, Tracked, archive_values, group_value, lists, site_value};
+use self::navigation::navigation;
+use self::values::{ArchiveValues, archive_values, site_value};
 use crate::fingerprint::hash;
 use crate::incremental::{Dependency, Key};
-use crate::plan::{Alternate, FeedPlan, Origin, Output, OutputKind, has_titles, titles};
+use crate::plan::{Alternate, FeedPlan, Origin, Output, OutputKind};
 use crate::site::{Owner, unreadable};
 use crate::source::Sources;
 use crate::template::{
-    ArchiveScope, Environments, PageData, PageScope, PagerScope, PostObject, RenderContext,
-    RenderData, Scope, Subject, diagnose, escape, feed_style, feed_value, post_list, script, style,
+    Environments, PageData, PageScope, PostObject, RenderContext, RenderData, Scope, Subject,
+    diagnose, escape, feed_style, feed_value, post_list, script, style,
 };
 use crate::threads::locked;
 
@@ -86,7 +89,7 @@ impl<'a> Renderer<'a> {
         let archives = (0..data.plan.archives.len())
             .map(|at| archive_values(&data, at))
             .collect();
-        let menus = locales().flat_map(|locale| lists(&data, locale));
+        let menus = locales().flat_map(|locale| navigation(&data, locale));
         let menu = menus.map(|(_, link)| link).collect();
         Self {
             menu,
@@ -274,25 +277,36 @@ impl<'a> Renderer<'a> {
             let filled = self.filled(context, Some(id), &post.path, &html)?;
             context.set_content(id, filled);
         }
+        let listed = site.related_settings(id);
+        context.track_key(Key::Beside(post.path.clone()));
+        let beside = site.catalogue.beside(id);
+        let link_of = |beside: &PostId| self.data.post_link(*beside).clone();
+        let [previous, next] = beside.map(|id| id.as_ref().map_or(Value::from(()), link_of));
         let page = PageScope {
             description: post.summary.clone().into(),
             data: PageData::value("post", Subject::Post(id), context),
+            previous,
+            next,
             ..self.page_scope(context, "post", post.title.clone(), link, link)
         };
+        let [previous, next] = beside.map(|beside| match beside {
+            Some(beside) => PostObject::value(beside, context),
+            None => ().into(),
+        });
         let scope = Scope {
             post: PostObject::value(id, context),
+            previous,
+            next,
             related: post_list(related, context),
-            empty_text: self.empty_text(context).into(),
+            related_show: related_show(listed).into(),
+            empty_text: listed
+                .and_then(|related| empty_text(related, context))
+                .into(),
             ..self.scope(context, page)
         };
-        self.template(context, "post.html", scope)
-    }
-
-    /// Returns the text of an empty list of related posts in the language of the page.
-    fn empty_text(&self, context: &RenderContext) -> Option<String> {
-        let related = self.data.site.settings.related.as_ref()?;
-        let own = context.settings().empty_text.clone();
-        own.or_else(|| related.empty_text.clone())
+        let of_set = &site.settings.content[post.set].template;
+        let name = self.template_of(post, of_set.as_ref(), "post.html", context);
+        self.template(context, name, scope)
     }
 
     fn page(&self, context: &Arc<RenderContext>, at: usize) -> Bytes {
@@ -319,87 +333,9 @@ impl<'a> Renderer<'a> {
         let name = if page.template.is_some() {
             page.post.path.as_str()
         } else {
-            "page.html"
+            self.template_of(&page.post, None, "page.html", context)
         };
         self.template(context, name, self.scope(context, values))
-    }
-
-    fn list(&self, context: &Arc<RenderContext>, at: usize, number: usize, pager: Pager) -> Bytes {
-        let site = &self.data.site;
-        let archive = &site.settings.archives[at];
-        let laid = &self.data.plan.archives[at];
-        let group = &laid.groups[number];
-        let posts = &group.posts[pager.items()];
-        context.track_key(Key::List(group.link.plain.clone()));
-        if archive.group.is_some() {
-            posts.iter().for_each(|id| context.track_post(*id));
-        }
-        let link = |number: usize| site.href(&group.link.page(number));
-        let here = group.link.page(pager.number);
-        let title = match pager.number {
-            1 => group.title.clone(),
-            number => format!(
-                "{} · {} {number}",
-                group.title,
-                context.settings().words.get("page")
-            ),
-        };
-        let numbers: Vec<Value> = pager
-            .numbers()
-            .into_iter()
-            .map(|number| match number {
-                Some(number) => {
-                    context! { number, link => link(number), current => number == pager.number }
-                }
-                None => context! { number => (), link => (), current => false, title => "…" },
-            })
-            .collect();
-        let items = pager.items();
-        let newer = Value::from(pager.newer().map(link));
-        let older = Value::from(pager.older().map(link));
-        let term = group.term.as_ref().and_then(|term| term.id);
-        let subject = term.map_or(Subject::None, |(field, id)| Subject::Term(field, id));
-        let page = PageScope {
-            description: context.settings().description.clone().into(),
-            data: PageData::value("list", subject, context),
-            menu: self.menu(&here),
-            newer: newer.clone(),
-            older: older.clone(),
-            ..self.page_scope(context, "list", title, &here, &group.link)
-        };
-        let has_rows = has_titles(group.posts.len(), archive.per_page);
-        let rows = has_rows.then(|| site.href(&titles(&group.link)));
-        let values = Scope {
-            archive: self.archive_value(
-                context,
-                at,
-                Some(number),
-                self.sections(context, archive, posts),
-            ),
-            term: self.term_value(context, at, number),
-            posts: post_list(posts, context),
-            pager: PagerScope {
-                number: pager.number.into(),
-                pages: pager.pages.into(),
-                total: pager.total.into(),
-                first: (items.start + 1).min(items.end).into(),
-                last: items.end.into(),
-                newer,
-                older,
-                numbers: numbers.into(),
-                per_page: archive.per_page.map(NonZeroUsize::get).into(),
-                base: site.href(&group.link).into(),
-                rows: rows.into(),
-                newest_first: group.newest_first.into(),
-            }
-            .into(),
-            ..self.scope(context, page)
-        };
-        let name = archive
-            .template
-            .as_ref()
-            .map_or("archive.html", |template| template.node.as_str());
-        self.template(context, name, values)
     }
 
     fn search(&self, context: &Arc<RenderContext>, link: &Link) -> Bytes {
@@ -449,6 +385,7 @@ impl<'a> Renderer<'a> {
         let site = &self.data.site;
         let (alternates, languages) = self.in_languages(context, link, of);
         let href = site.href(link);
+        context.set_own_link(&site.href(of));
         let own_feeds = self.own_feeds(of);
         PageScope {
             title: title.into(),
@@ -462,8 +399,8 @@ impl<'a> Renderer<'a> {
             menu: ().into(),
             kind: kind.into(),
             data: PageData::value(kind, Subject::None, context),
-            newer: ().into(),
-            older: ().into(),
+            previous: ().into(),
+            next: ().into(),
             content: Value::UNDEFINED,
         }
     }
@@ -592,124 +529,6 @@ impl<'a> Renderer<'a> {
             .collect()
     }
 
-    fn sections(&self, context: &Arc<RenderContext>, archive: &Archive, posts: &[PostId]) -> Value {
-        let site = &self.data.site;
-        let by = archive.group.as_ref().and_then(|group| {
-            tabulae_core::archive::by(&group.node, &site.catalogue, site.settings.source.top()).ok()
-        });
-        let section = |heading: Option<String>, posts: Vec<PostId>| {
-            context! { heading, posts => post_list(posts, context) }
-        };
-        match by {
-            None => Value::from(vec![section(None, posts.to_vec())]),
-            Some(by) => {
-                let undated = |by: &By| {
-                    matches!(by, By::Year | By::Month | By::Day)
-                        .then(|| context.settings().words.get("undated").to_owned())
-                };
-                let sections = sections(&by, posts, site.catalogue.within(context.locale));
-                Value::from_iter(
-                    sections
-                        .into_iter()
-                        .map(|found| section(found.heading.or_else(|| undated(&by)), found.posts)),
-                )
-            }
-        }
-    }
-
-    /// An archive as its page of one list sees it, or its overview.
-    fn archive_value(
-        &self,
-        context: &Arc<RenderContext>,
-        at: usize,
-        list: Option<usize>,
-        sections: Value,
-    ) -> Value {
-        let site = &self.data.site;
-        let archive = &site.settings.archives[at];
-        let laid = &self.data.plan.archives[at];
-        let values = &self.archives[at];
-        let group = list.map(|list| &laid.groups[list]);
-        let (above, below) = self.nested(at, group);
-        let title = group.map_or(&laid.title, |group| &group.title);
-        let scope = ArchiveScope {
-            name: archive.name.as_str().into(),
-            title: title.as_str().into(),
-            link: match group {
-                Some(group) => site.href(&group.link).into(),
-                None => values.overview.clone(),
-            },
-            by: archive.by.as_ref().map(|by| by.node.as_str()).into(),
-            show: archive.show.name().into(),
-            count: group
-                .map_or(laid.groups.len(), |group| group.posts.len())
-                .into(),
-            overview: values.overview.clone(),
-            overview_title: laid.title.as_str().into(),
-            terms: Value::from_object(Tracked {
-                value: values.terms.clone(),
-                dependency: self
-                    .data
-                    .dependencies
-                    .other(Key::Groups(archive.name.clone(), archive.locale)),
-                context: Arc::clone(context),
-            }),
-            above,
-            below,
-            sections,
-        };
-        scope.into()
-    }
-
-    /// The terms above a list's term, the highest first, and those right below it, as far as
-    /// they have pages in this archive.
-    fn nested(&self, at: usize, group: Option<&Group>) -> (Value, Value) {
-        let Some((field, id)) = group.and_then(|group| group.term.as_ref()?.id) else {
-            return (none_of_them(), none_of_them());
-        };
-        let table = self.data.site.catalogue.terms(field);
-        if !table.field.nested {
-            return (none_of_them(), none_of_them());
-        }
-        let values = &self.archives[at];
-        let parents = std::iter::successors(table.term(id).parent, |id| table.term(*id).parent);
-        let parents: Vec<_> = parents.collect();
-        let above = parents.iter().rev().filter_map(|id| values.by_term.get(id));
-        let below = values
-            .by_term
-            .iter()
-            .filter(|(other, _)| table.term(**other).parent == Some(id));
-        (
-            above.cloned().collect(),
-            below.map(|(_, term)| term.clone()).collect(),
-        )
-    }
-
-    /// Returns the value `term` of a list: the term that its posts share, or a part of a date in the same
-    /// form.
-    fn term_value(&self, context: &Arc<RenderContext>, at: usize, number: usize) -> Value {
-        let group = &self.data.plan.archives[at].groups[number];
-        // Each page asks for its term, also where what it shows was made for another.
-        if let Some((field, id)) = group.term.as_ref().and_then(|term| term.id) {
-            context.track(self.data.dependencies.term(field, id));
-        }
-        let make = |term| group_value((&self.data, context.locale), term, group, None);
-        let own = || group.term.as_ref().map_or(Value::from(()), make);
-        self.archives[at].own[number].get_or_init(own).clone()
-    }
-
-    fn overview(&self, context: &Arc<RenderContext>, at: usize, link: &Link) -> Bytes {
-        let laid = &self.data.plan.archives[at];
-        let archive = &self.data.site.settings.archives[at];
-        context.track_key(Key::Groups(archive.name.clone(), archive.locale));
-        let page = self.site_page(context, "overview", laid.title.as_str(), link);
-        let values = Scope {
-            archive: self.archive_value(context, at, None, none_of_them()),
-            ..self.scope(context, page)
-        };
-        self.template(context, "overview.html", values)
-    }
-
     /// Links as a sitemap, or an index of such.
     fn sitemap(&self, outer: &str, inner: &str, links: &[Link]) -> Vec<u8> {
         let address = &self.data.site.settings.site.address;
@@ -766,21 +585,13 @@ fn none_of_them() -> Value {
     Value::from(Vec::<Value>::new())
 }
 
-/// Reports templates that an archive names and that do not exist.
-pub(crate) fn check_templates(data: &RenderData, diagnostics: &mut Vec<Diagnostic>) {
-    let archives = data.site.settings.archives.iter();
-    let templates: BTreeSet<_> = archives
-        .filter_map(|archive| archive.template.as_ref())
-        .map(|template| (template.span, &template.node))
-        .collect();
-    for (span, template) in templates {
-        if !data.sources.contains_key(template) {
-            let location = data.site.settings.source.location(span);
-            let message = format!("there is no template `{template}`");
-            let known = data.sources.keys().map(String::as_str);
-            diagnostics.push(
-                Diagnostic::error(Code::TemplateError, location, message).suggest(template, known),
-            );
-        }
-    }
+/// Returns the form of a list of related posts.
+fn related_show(related: Option<&Related>) -> &str {
+    related.map_or(Show::Lines.name(), |related| related.show.name())
+}
+
+/// Returns the text of an empty list of related posts in the language of the page.
+fn empty_text(related: &Related, context: &RenderContext) -> Option<String> {
+    let own = context.settings().empty_text.clone();
+    own.or_else(|| related.empty_text.clone())
 }

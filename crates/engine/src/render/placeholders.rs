@@ -13,7 +13,7 @@ use tabulae_core::source::{EmbeddedText, Span, Spanned};
 use tabulae_core::term::{TermId, identity};
 use tabulae_core::weave::{Ask, Page, Part, What};
 
-use super::Renderer;
+use super::{Renderer, empty_text, related_show};
 use crate::incremental::{Key, Listing};
 use crate::template::{
     Memo, PostObject, RenderContext, RenderData, diagnose, find_posts, post_list, term_list,
@@ -115,7 +115,7 @@ impl<'a> Filler<'a> {
                     None => this.ok_or_else(|| vec![no_post(page, span)])?,
                 };
                 let site = &self.data.site;
-                if site.settings.related.is_none() {
+                if site.related.is_empty() {
                     let diagnostic = page.diagnostic(
                         span,
                         "the settings have no `[related]`",
@@ -319,14 +319,19 @@ impl<'a> Filler<'a> {
         made: &Made,
         post: Option<PostId>,
     ) -> Result<String, Diagnostics> {
-        let empty_text = self.renderer.empty_text(context);
+        let site = &self.data.site;
+        let listed = match made.this {
+            Some(this) => site.related_settings(this),
+            None => site.settings.related.as_ref(),
+        };
         let posts = post_list(made.posts.clone(), context);
         let terms = made.terms.as_ref();
         let values = context! {
             posts => posts.clone(),
             related => posts,
             terms => terms.map(|(field, terms)| term_list(context, *field, terms)),
-            empty_text,
+            related_show => related_show(listed),
+            empty_text => listed.and_then(|related| empty_text(related, context)),
             post => post.map(|id| PostObject::value(id, context)),
         };
         self.renderer.part(context, name, values)

@@ -8,11 +8,12 @@ use minijinja::{Value, context};
 use rustc_hash::FxBuildHasher;
 use tabulae_core::archive::months;
 use tabulae_core::id::LocaleId;
+use tabulae_core::query::fields::derived;
 use tabulae_core::route::Link;
-use tabulae_core::settings::Show;
 use tabulae_core::source::Spanned;
 use tabulae_core::term::TermId;
 
+use super::navigation::navigation;
 use crate::incremental::Dependency;
 use crate::plan::{SCRIPT, SEARCH, STYLE};
 use crate::template::{RenderContext, RenderData, SiteScope, TermScope, date_value, feed_value};
@@ -138,9 +139,11 @@ pub(super) fn site_value(data: &RenderData, id: LocaleId) -> Value {
     let author = settings.author.clone().unwrap_or_default();
     let words = locale.words.0.iter();
     let words = words.map(|(name, word)| (name.as_str().into(), Value::from(word.as_str())));
-    let lists = lists(data, id).into_iter();
+    let lists = navigation(data, id).into_iter();
+    let term_fields = site.settings.own_term_fields();
+    // A post's own names hide those of fields.
+    let term_fields = term_fields.filter(|field| derived(&field.name, &site.catalogue).is_none());
     let feeds_page = data.plan.feeds_pages.get(&id);
-    let related = site.settings.related.as_ref();
     let values = SiteScope {
         title: locale.title.as_str().into(),
         address: settings.address.root().into(),
@@ -162,6 +165,7 @@ pub(super) fn site_value(data: &RenderData, id: LocaleId) -> Value {
         lists: lists
             .map(|(title, link)| context! { title, link })
             .collect(),
+        term_fields: term_fields.map(|field| field.name.as_str()).collect(),
         words: Value::from_object(Words(words.collect())),
         style: site.href(&Link::new(format!("/{}", STYLE))).into(),
         styles: files(&settings.styles),
@@ -170,48 +174,8 @@ pub(super) fn site_value(data: &RenderData, id: LocaleId) -> Value {
         search: (data.plan.searched.contains(&id))
             .then(|| site.href(&locale.link(SEARCH)))
             .into(),
-        related_show: related
-            .map_or(Show::Lines, |related| related.show)
-            .name()
-            .into(),
     };
     values.into()
-}
-
-/// Returns title and address of the pages in the navigation of a language: pages of `pages/` that ask for it, whole
-/// archives, overviews.
-pub(super) fn lists(data: &RenderData, id: LocaleId) -> Vec<(String, String)> {
-    let site = &data.site;
-    let locale = site.locale(id);
-    let mut lists: Vec<(String, String)> = Vec::new();
-    let archives = data.plan.archives.iter().enumerate();
-    let is_own = |at: usize| site.settings.archives[at].locale == id;
-    for (at, laid) in archives.filter(|(at, _)| is_own(*at)) {
-        match &data.plan.overviews[at] {
-            Some(link) => lists.push((laid.title.clone(), site.href(link))),
-            None if laid.by.is_none() => {
-                lists.extend(
-                    laid.groups
-                        .iter()
-                        .map(|group| (group.title.clone(), site.href(&group.link))),
-                );
-            }
-            None => {}
-        }
-    }
-    for page in site
-        .pages
-        .iter()
-        .filter(|page| page.post.locale == id && page.link.plain != locale.below("/"))
-        .filter(|page| !page.post.exclusion.unlisted)
-    {
-        lists.push((page.post.title.to_string(), site.href(&page.link)));
-    }
-    if data.plan.searched.contains(&id) {
-        let title = locale.words.get("search").to_owned();
-        lists.push((title, site.href(&locale.link(SEARCH))));
-    }
-    lists
 }
 
 pub(super) fn archive_values(data: &RenderData, at: usize) -> ArchiveValues {

@@ -9,6 +9,7 @@ mod posts;
 mod query_traits;
 mod read;
 mod related_before;
+mod related_lists;
 mod term_notes;
 mod used_keys;
 
@@ -18,6 +19,7 @@ use self::query_traits::QueryTraits;
 pub(crate) use self::read::{configuration, read_settings};
 pub(crate) use self::related_before::CachedHits;
 use self::related_before::RelatedBefore;
+pub(crate) use self::related_lists::RelatedLists;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
@@ -34,10 +36,11 @@ use tabulae_core::post::{Include, Post};
 use tabulae_core::query::{Library, Query, Resolved, Scope};
 use tabulae_core::related::{RelatedList, RelatedPosts};
 use tabulae_core::route::{Link, decode};
-use tabulae_core::settings::{Locale, Settings};
+use tabulae_core::settings::{Locale, Related, Settings};
 use tabulae_core::similarity::{ComparedField, FieldWeights, Index, WeightedField};
 use tabulae_core::source::Source;
 use tabulae_core::time::Moment;
+use tabulae_core::value::Value;
 
 use crate::source::Sources;
 use crate::threads::locked;
@@ -55,8 +58,8 @@ pub(crate) struct Site {
     pub catalogue: Catalogue,
     /// The named queries.
     pub library: Library,
-    /// The query of related posts, for each language; none without `[related]`.
-    pub related: Vec<RelatedList>,
+    /// The queries of related posts.
+    pub related: RelatedLists,
     /// The related posts of each post, by its number, when they were asked for.
     related_to: Vec<OnceLock<RelatedPosts>>,
     /// The hits of the last build, if only a few texts changed since.
@@ -109,6 +112,15 @@ pub(crate) struct Page {
     pub template: Option<String>,
 }
 
+impl Page {
+    /// Returns false if its front matter keeps it out of the navigation: `menu: false`.
+    #[must_use]
+    pub(crate) fn is_in_menu(&self) -> bool {
+        let menu = self.post.front.get("menu");
+        !menu.is_some_and(|menu| matches!(menu.value.node, Value::Flag(false, _)))
+    }
+}
+
 /// A post or page whose text refers to files beside it.
 #[derive(Clone, Copy)]
 pub(crate) struct Owner<'a> {
@@ -149,10 +161,20 @@ impl Site {
         &self.related_to[id.0 as usize].get_or_init(find).posts
     }
 
-    /// Returns the query of the related posts of a post; `None` without `[related]`.
+    /// Returns the query of the related posts of a post; `None` if it has no such list.
     #[must_use]
     pub(crate) fn related_list(&self, id: PostId) -> Option<&RelatedList> {
-        self.related.get(self.locale_of(id).at())
+        let post = self.catalogue.post(id);
+        let list = self.related.of(post.set, post.locale);
+        list.filter(|_| post.lists_related)
+    }
+
+    /// Returns the settings of the related posts of a post; `None` if it has no such list.
+    #[must_use]
+    pub(crate) fn related_settings(&self, id: PostId) -> Option<&Related> {
+        let post = self.catalogue.post(id);
+        let related = self.settings.related_of(post.set);
+        related.filter(|_| post.lists_related)
     }
 
     /// Returns the language of a post.
@@ -218,15 +240,19 @@ impl Site {
         Scope::new(&self.catalogue, &self.library, &self.moment)
     }
 
-    /// Returns the similarity index of a language and its weights: those of related posts if their query uses
-    /// likeness, or else of all posts.
+    /// Returns the similarity index of a post's page and its weights: those of the related posts of its content set or
+    /// of the site, if their query uses likeness, or else of all posts.
     #[must_use]
-    pub(crate) fn likeness(&self, locale: LocaleId) -> Option<(&Index, &FieldWeights)> {
-        let of = |query: &'_ Query<Resolved>| query.weights().is_some();
-        let related = self.related.get(locale.at()).map(RelatedList::query);
-        let query = related
-            .filter(|query| of(query))
-            .or(self.likeness[locale.at()].as_ref())?;
+    pub(crate) fn likeness(&self, this: PostId) -> Option<(&Index, &FieldWeights)> {
+        let post = self.catalogue.post(this);
+        let lists = [
+            self.related.of(post.set, post.locale),
+            self.related.of_site(post.locale),
+        ];
+        let mut queries = lists.into_iter().flatten().map(RelatedList::query);
+        let query = queries
+            .find(|query| query.weights().is_some())
+            .or(self.likeness[post.locale.at()].as_ref())?;
         Some((query.index(&self.catalogue)?, query.weights()?))
     }
 

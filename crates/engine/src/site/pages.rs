@@ -7,7 +7,7 @@ use tabulae_core::front_matter;
 use tabulae_core::id::LocaleId;
 use tabulae_core::post::{Body, Include, Post, assemble, has_title};
 use tabulae_core::route::Pattern;
-use tabulae_core::settings::{ContentSet, DraftRule, Settings};
+use tabulae_core::settings::{ContentSet, DraftRule, SetRelated, Settings};
 use tabulae_core::source::{Source, Span};
 use tabulae_core::time::Moment;
 
@@ -122,6 +122,8 @@ fn set() -> ContentSet {
         dated: false,
         pages: true,
         draft: false,
+        template: None,
+        related: SetRelated::OfSite,
         locale: LocaleId::SITE,
         feed_id: None,
         fields: Vec::new(),

@@ -49,7 +49,7 @@ pub(super) fn queries(settings: &Settings) -> impl Iterator<Item = &EmbeddedText
     let archives = settings.archives.iter();
     let archives = archives.filter_map(|archive| archive.query.as_ref());
     let feeds = settings.feeds.iter().filter_map(|feed| feed.query.as_ref());
-    let related = settings.related.iter();
+    let related = settings.all_related();
     let related = related.flat_map(|related| related.query.iter().chain(&related.fill));
     named.chain(archives).chain(feeds).chain(related)
 }

@@ -11,7 +11,7 @@ use tabulae_core::key_lints::key_lints;
 use tabulae_core::note::TermNote;
 use tabulae_core::post::{Include, Post, report_undated_sets};
 use tabulae_core::query::{Library, Scope};
-use tabulae_core::related::{RelatedList, likeness};
+use tabulae_core::related::likeness;
 use tabulae_core::settings::{self, ContentSet, Settings};
 use tabulae_core::similarity::looks_into_texts;
 use tabulae_core::source::{Location, Source, Span};
@@ -28,7 +28,7 @@ use super::posts::{Errors, Reading};
 use super::query_traits::QueryTraits;
 use super::term_notes::read_notes;
 use super::used_keys::UsedKeys;
-use super::{File, Page, Site};
+use super::{File, Page, RelatedLists, Site};
 use crate::fingerprint::Fingerprint;
 use crate::options::BuildOptions;
 use crate::source::Sources;
@@ -97,7 +97,7 @@ impl Site {
         let scopes = settings.locales.ids();
         let scopes = scopes.map(|id| Scope::new(&catalogue, &library, &moment).within(id));
         let scopes: Vec<Scope<'_>> = scopes.collect();
-        let related = related_lists(&settings, &scopes, diagnostics);
+        let related = RelatedLists::new(&settings, &scopes, diagnostics);
         let likeness = scopes
             .iter()
             .map(|scope| likeness(&settings, *scope))
@@ -131,24 +131,6 @@ impl Site {
             assets,
         }
     }
-}
-
-/// Returns the query of related posts for each language; none without `[related]`, or after an error, which is
-/// the same in each language.
-fn related_lists(
-    settings: &Settings,
-    scopes: &[Scope<'_>],
-    diagnostics: &mut Diagnostics,
-) -> Vec<RelatedList> {
-    let mut lists = Vec::new();
-    for scope in scopes {
-        let mut found = Diagnostics::new();
-        lists.extend(RelatedList::new(settings, *scope).into_output(&mut found));
-        if scope.locale == Some(LocaleId::SITE) {
-            diagnostics.append(&mut found);
-        }
-    }
-    lists
 }
 
 /// Returns the languages in which there are listed posts.
@@ -228,9 +210,9 @@ fn known_words(previous: PreviousPosts<'_>, cached: &BTreeMap<String, CachedPost
 /// Returns a counter of words, if similarity needs them: a text that is not in memory would have to be
 /// rendered again.
 fn counting(settings: &Settings) -> Option<Counting> {
-    let related = settings.related.as_ref()?;
     let tags: Vec<&str> = settings.locales.tags().collect();
-    looks_into_texts(related).then(|| Counting::new(&tags))
+    let mut related = settings.all_related();
+    related.any(looks_into_texts).then(|| Counting::new(&tags))
 }
 
 /// Returns the addresses of pages and assets, each with its source.

@@ -58,7 +58,7 @@ pub(super) struct RelatedBefore {
     hits: Vec<Option<BoundedHits>>,
     /// The posts whose texts changed, with the stems that they had.
     edited: Vec<(PostId, Vec<Box<str>>)>,
-    /// By language.
+    /// By the number of the list.
     drift: Vec<OnceLock<Drift>>,
 }
 
@@ -105,9 +105,10 @@ impl Site {
     pub(super) fn hits_before(&self, id: PostId) -> Option<(&BoundedHits, &Drift)> {
         let before = self.related_before.get()?;
         let hits = before.hits[id.0 as usize].as_ref()?;
-        let locale = self.locale_of(id);
-        let (index, _) = self.likeness(locale)?;
-        let drift = before.drift[locale.at()].get_or_init(|| {
+        let post = self.catalogue.post(id);
+        let list = self.related.number(post.set, post.locale)?;
+        let (index, _) = self.likeness(id)?;
+        let drift = before.drift[list].get_or_init(|| {
             let edited = before.edited.iter();
             index.drift(
                 &edited

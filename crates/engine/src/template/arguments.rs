@@ -48,6 +48,12 @@ pub(super) fn optional(rest: &[Value]) -> Result<Option<&Value>, Error> {
     }
 }
 
+/// The two arguments that may be left out.
+pub(super) fn optional_pair(rest: &[Value]) -> Result<[Option<&Value>; 2], Error> {
+    let (first, second) = rest.split_at(rest.len().min(1));
+    Ok([optional(first)?, optional(second)?])
+}
+
 /// A whole number of these.
 pub(super) fn number(value: &Value, range: RangeInclusive<usize>) -> Result<usize, Error> {
     let number = value.as_usize().filter(|number| range.contains(number));

@@ -1,39 +1,45 @@
 //! The function `card` of templates.
 
 use std::collections::BTreeSet;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 
 use minijinja::{Environment, Error, State, Value, context};
 use tabulae_core::catalogue::PostId;
+use tabulae_core::settings::SHOWS;
 
 use super::arguments::wrong;
+use super::card_store::Cards;
 use super::context::RenderContext;
 use super::data::RenderData;
 use super::loads::CARD;
 use super::objects::{PostList, PostObject};
 use super::parts::render_part;
 use super::scope::CardScope;
+use crate::threads::locked;
 
-/// A post's card, or those of a list, each on a line of its own: `parts/card.html`, which is made
-/// once for all lists that show the post, where it asks for nothing that differs between them.
+/// Returns a post's card, or those of a list, each on a line of its own: `parts/card.html`, or the part that `show`
+/// names. It is made once for all lists that show the post, if it asks for nothing that differs between them.
 pub(super) fn card(
     context: &Arc<RenderContext>,
     state: &State<'_, '_>,
     posts: &Value,
     level: Option<usize>,
+    show: Option<&str>,
 ) -> Result<Value, Error> {
     let level = level.unwrap_or(2);
+    let part = show.filter(|show| *show != SHOWS[0]).unwrap_or(CARD);
     let data = &context.data;
-    let names = data
-        .card_names
-        .get_or_init(|| names_of_card(data, state.env()));
+    let make = |part: &String| names_of_card(data, state.env(), part).into();
+    let names = data.card_names.get_or_insert(part.to_owned(), make);
     let outer = names.iter();
     let outer = outer.filter_map(|name| Some((Value::from(name.as_str()), state.lookup(name)?)));
     let outer: Vec<_> = outer.collect();
     let cards = CardMaker {
         context,
         state,
+        part,
         level,
+        kept: context.local().cards(part, level),
         same_everywhere: outer.is_empty() && context.this().is_none(),
         outer,
     };
@@ -65,7 +71,9 @@ const ROOM: usize = 1 << 10;
 struct CardMaker<'a> {
     context: &'a Arc<RenderContext>,
     state: &'a State<'a, 'a>,
+    part: &'a str,
     level: usize,
+    kept: Arc<Mutex<Cards>>,
     /// The values that cards look up and that the list knows.
     outer: Vec<(Value, Value)>,
     /// Set if the cards are the same in any list.
@@ -90,7 +98,7 @@ impl CardMaker<'_> {
 
     fn push(&self, post: PostId, out: &mut String) -> Result<(), Error> {
         if self.same_everywhere
-            && let Some((known, dependencies)) = self.context.local().cards(self.level).get(post)
+            && let Some((known, dependencies)) = locked(&self.kept).get(post)
         {
             self.context.track_all(dependencies);
             out.push_str(known);
@@ -100,10 +108,7 @@ impl CardMaker<'_> {
         let text = text?;
         out.push_str(&text);
         if self.same_everywhere {
-            self.context
-                .local()
-                .cards(self.level)
-                .insert(post, &text, &dependencies);
+            locked(&self.kept).insert(post, &text, &dependencies);
         }
         Ok(())
     }
@@ -114,25 +119,24 @@ impl CardMaker<'_> {
             post: PostObject::value(post, self.context),
             below: self.level.into(),
         };
-        let template = self.state.get_template(CARD)?;
-        if self.outer.is_empty() {
-            return render_part(self.context, self.state, &template, own.into());
-        }
-        let outer = Value::from_pairs(self.outer.iter().cloned());
-        render_part(
-            self.context,
-            self.state,
-            &template,
-            context! { ..Value::from(own), ..outer },
-        )
+        let template = self.state.get_template(self.part)?;
+        let values = match self.outer.is_empty() {
+            true => own.into(),
+            false => {
+                let outer = Value::from_pairs(self.outer.iter().cloned());
+                context! { ..Value::from(own), ..outer }
+            }
+        };
+        self.context
+            .without_own_link(|| render_part(self.context, self.state, &template, values))
     }
 }
 
-/// The names that the card and the parts that it loads ask for, and that may differ between lists,
-/// where a list knows them.
-fn names_of_card(data: &RenderData, env: &Environment<'_>) -> Vec<String> {
+/// Returns the names that a part and the parts that it loads ask for, and that may differ between lists that know
+/// them.
+fn names_of_card(data: &RenderData, env: &Environment<'_>, part: &str) -> Vec<String> {
     let mut names = BTreeSet::new();
-    let parts = data.loaded_by(CARD).into_iter();
+    let parts = data.loaded_by(part).into_iter();
     for template in parts.filter_map(|part| env.get_template(part).ok()) {
         names.extend(template.undeclared_variables(false));
     }

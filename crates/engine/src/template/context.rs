@@ -35,6 +35,8 @@ const NONE: u32 = u32::MAX;
 #[derive(Debug)]
 struct Page {
     this: Option<PostId>,
+    /// The address of the page, or of the list that it is a page of; `None` in parts that other pages share.
+    own_link: Option<Arc<str>>,
     /// The related posts of that post.
     related: Arc<[PostId]>,
     recorder: Recorder,
@@ -64,6 +66,7 @@ impl RenderContext {
     ) -> Arc<Self> {
         let page = Page {
             this,
+            own_link: None,
             related,
             recorder: Recorder::default(),
             content: None,
@@ -162,12 +165,31 @@ impl RenderContext {
         self.page().recorder.depth()
     }
 
-    /// Runs `work` for something that other pages share, and that therefore has no post of its own.
-    pub(crate) fn without_post<T>(&self, work: impl FnOnce() -> T) -> T {
+    /// Runs `work` for something that other pages share, and that therefore has no post and no address of its own.
+    pub(crate) fn without_page<T>(&self, work: impl FnOnce() -> T) -> T {
         let outer = self.page().this.take();
-        let made = work();
+        let made = self.without_own_link(work);
         self.page().this = outer;
         made
+    }
+
+    /// Runs `work` for something that other pages of the post share, and that therefore marks no link as that of the
+    /// page.
+    pub(super) fn without_own_link<T>(&self, work: impl FnOnce() -> T) -> T {
+        let outer = self.page().own_link.take();
+        let made = work();
+        self.page().own_link = outer;
+        made
+    }
+
+    /// Sets the address of the page, or of the list that it is a page of.
+    pub(crate) fn set_own_link(&self, link: &str) {
+        self.page().own_link = Some(link.into());
+    }
+
+    /// Returns true if an address is that of the page, or of the list that it is a page of.
+    pub(crate) fn is_own_link(&self, link: &str) -> bool {
+        self.page().own_link.as_deref() == Some(link)
     }
 
     /// Runs `work` as on the page of another post, with its related posts.
@@ -283,7 +305,7 @@ mod tests {
         let context = RenderContext::of_post(data(), PostId(1), &[PostId(0)]);
         assert_eq!(context.this(), Some(PostId(1)));
         assert!(context.is_related(PostId(0)) && !context.is_related(PostId(1)));
-        assert_eq!(context.without_post(|| context.this()), None);
+        assert_eq!(context.without_page(|| context.this()), None);
         assert_eq!(context.this(), Some(PostId(1)));
     }
 

@@ -1,7 +1,7 @@
 //! The data that all outputs of a build share.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::{Arc, Mutex, MutexGuard, OnceLock};
+use std::sync::{Arc, Mutex, OnceLock};
 
 use jiff::civil::Date;
 use minijinja::Value;
@@ -16,6 +16,8 @@ use tabulae_core::term::TermId;
 
 use super::card_store::Cards;
 use super::limits::Limits;
+#[cfg(test)]
+use super::loads::CARD;
 use super::loads::reached;
 use super::memo::Memo;
 use super::term_values::{TermValues, term_values};
@@ -69,8 +71,8 @@ pub(crate) struct RenderData {
     template_dependencies: BTreeMap<String, Dependency>,
     /// The queries that were reported on.
     pub(super) reported_queries: Memo<QueryPlace, ()>,
-    /// The names that cards look up and that may differ between lists.
-    pub(super) card_names: OnceLock<Vec<String>>,
+    /// By the part of cards the names that it looks up and that may differ between lists.
+    pub(super) card_names: Memo<String, Arc<[String]>>,
 }
 
 /// The data that all outputs of one language share.
@@ -90,8 +92,8 @@ pub(crate) struct LocaleData {
     pub(super) parts: Memo<String, Part>,
     /// The answers of `terms` that are the same on every page.
     pub(super) term_lists: Memo<Listing, Arc<[(TermId, usize)]>>,
-    /// The cards that are the same in all lists, by the level of their headings.
-    cards: [Mutex<Cards>; 7],
+    /// The cards that are the same in all lists, by their part and the level of their headings.
+    cards: Memo<(String, usize), Arc<Mutex<Cards>>>,
 }
 
 impl RenderData {
@@ -121,7 +123,7 @@ impl RenderData {
             template_dependencies,
             warnings: Mutex::default(),
             reported_queries: Memo::default(),
-            card_names: OnceLock::new(),
+            card_names: Memo::default(),
         }
     }
 
@@ -138,8 +140,7 @@ impl RenderData {
     pub(crate) fn forget_parts(&self) {
         self.reported_queries.clear();
         for locale in &self.locales {
-            let cards = locale.cards.iter();
-            cards.for_each(|cards| *locked(cards) = Cards::default());
+            locale.cards.clear();
             locale.parts.clear();
             locale.answers.clear();
             locale.term_lists.clear();
@@ -211,7 +212,7 @@ impl LocaleData {
             queries: Memo::default(),
             parts: Memo::default(),
             term_lists: Memo::default(),
-            cards: Default::default(),
+            cards: Memo::default(),
         }
     }
 
@@ -238,11 +239,12 @@ impl LocaleData {
     /// Returns the number of cached cards under headings of a level.
     #[cfg(test)]
     pub(crate) fn kept_cards(&self, level: usize) -> usize {
-        self.cards(level).len()
+        locked(&self.cards(CARD, level)).len()
     }
 
-    /// Locks the cached cards under headings of a level.
-    pub(super) fn cards(&self, level: usize) -> MutexGuard<'_, Cards> {
-        locked(&self.cards[level.min(6)])
+    /// Returns the cached cards by a part under headings of a level.
+    pub(super) fn cards(&self, part: &str, level: usize) -> Arc<Mutex<Cards>> {
+        let key = (part.to_owned(), level);
+        self.cards.get_or_insert(key, |_| Arc::default())
     }
 }

@@ -393,6 +393,15 @@ fn with_nearest<'a>(
     }
 }
 
+/// Values that have another name now. For the message alone.
+const RENAMED: [(&str, &str); 5] = [
+    ("page.newer", "page.previous"),
+    ("page.older", "page.next"),
+    ("site.about", "site.description"),
+    ("notice", "empty_text"),
+    ("site.related_show", "related_show"),
+];
+
 /// Returns the error of a value that is undefined: in `post.imge` the last part, within the names that its object
 /// has.
 fn undefined(shown: &str, location: Location, post: Option<&str>, data: &RenderData) -> Diagnostic {
@@ -410,17 +419,10 @@ fn undefined(shown: &str, location: Location, post: Option<&str>, data: &RenderD
         ));
     }
     let known = names_of(object, data);
-    let renamed = [
-        ("site", "about", "description"),
-        ("", "notice", "empty_text"),
-    ];
-    if let Some((.., now)) = renamed
-        .iter()
-        .find(|(of, former, _)| (*of, *former) == (object, name))
-    {
+    if let Some((_, now)) = RENAMED.iter().find(|(former, _)| *former == shown) {
         let message = format!("there is no `{shown}`");
         let found = Diagnostic::error(Code::TemplateError, location, message);
-        return found.help(format!("it is called `{}` now", shown.replace(name, now)));
+        return found.help(format!("it is called `{now}` now"));
     }
     let message = match object {
         _ if item.is_some() => format!("there is no `{shown}`"),

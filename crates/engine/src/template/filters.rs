@@ -174,8 +174,11 @@ fn link(context: &RenderContext, value: &Value, text: Option<&Value>) -> Result<
         wrong("`link` takes a post, a term, or what has a `link` and a `name` or `title`")
     })?;
     let address = given("link");
-    let current = given("current").is_some_and(|current| current.is_true());
     let address = address.as_ref().and_then(Value::as_str);
+    let current = match given("current") {
+        Some(current) => current.is_true(),
+        None => address.is_some_and(|address| context.is_own_link(address)),
+    };
     let html = anchor(address, &in_html(&text), current);
     Ok(Value::from_safe_string(html))
 }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use minijinja::value::{Kwargs, Rest, ValueKind};
 use minijinja::{Environment, Error, State, Value};
 
-use super::arguments::{self, known, named, number, optional};
+use super::arguments::{self, known, named, number, optional_pair};
 use super::cards::card;
 use super::context::{CurrentContext, RenderContext};
 use super::data::RenderData;
@@ -52,9 +52,11 @@ pub(super) const FUNCTIONS: &[(&str, Add)] = &[
     ("card", |env, name, current| {
         env.add_function(
             name,
-            move |state: &State<'_, '_>, posts: Value, level: Rest<Value>| {
-                let level = optional(&level)?.map(|level| number(level, 1..=6));
-                card(&current.get()?, state, known(&posts)?, level.transpose()?)
+            move |state: &State<'_, '_>, posts: Value, given: Rest<Value>| {
+                let [level, show] = optional_pair(&given)?;
+                let level = level.map(|level| number(level, 1..=6)).transpose()?;
+                let show = show.map(arguments::text).transpose()?;
+                card(&current.get()?, state, known(&posts)?, level, show)
             },
         );
     }),
@@ -116,7 +118,7 @@ fn once(
         render_part(context, state, &template, Value::from_pairs(values))
     };
     // It is shared by the pages of many posts, and so none of them is `this`.
-    let (text, dependencies) = context.record_part(|| context.without_post(make));
+    let (text, dependencies) = context.record_part(|| context.without_page(make));
     let made = Value::from_safe_string(text?.trim_end().to_owned());
     let part = (made.clone(), dependencies.into());
     context.local().parts.insert(key, part);

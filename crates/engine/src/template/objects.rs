@@ -182,7 +182,7 @@ impl PostObject {
     fn likeness(&self) -> Option<Value> {
         let this = self.context.this()?;
         let site = &self.context.data.site;
-        let (index, _) = site.likeness(site.locale_of(this))?;
+        let (index, _) = site.likeness(this)?;
         let likeness = index.likeness(this, self.id);
         Some(Value::from(likeness.ratio()))
     }
@@ -202,7 +202,7 @@ impl PostObject {
         let shared = || {
             let this = self.context.this()?;
             let site = &self.context.data.site;
-            let (index, _) = site.likeness(site.locale_of(this))?;
+            let (index, _) = site.likeness(this)?;
             let shared = index.shared_terms(this, self.id);
             let values = shared.map(|(field, term)| TermObject::value(&self.context, field, term));
             Some(values.collect())
@@ -382,7 +382,14 @@ impl TermObject {
     /// Returns the name as HTML, linked to the term's page if it has one.
     pub(super) fn anchor(&self) -> Value {
         self.track();
-        self.values().anchor.clone()
+        let values = self.values();
+        match values.link.as_str() {
+            Some(link) if self.context.is_own_link(link) => {
+                let name = escape(values.name.as_str().unwrap_or_default());
+                Value::from_safe_string(anchor(Some(link), &name, true))
+            }
+            _ => values.anchor.clone(),
+        }
     }
 
     /// Returns a text that no other term has, nor this one with another count.

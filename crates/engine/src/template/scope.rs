@@ -51,7 +51,7 @@ macro_rules! values {
 
 values! {
     /// All that a page's template sees.
-    Scope { site page post posts archive term pager related empty_text rows sections }
+    Scope { site page post previous next posts archive term pager related related_show empty_text rows sections }
 }
 
 values! {
@@ -62,15 +62,15 @@ values! {
 values! {
     /// `site`.
     SiteScope {
-        title address link language languages direction description author image feeds feeds_page lists words style styles script
-        scripts search related_show
+        title address link language languages direction description author image feeds feeds_page lists term_fields words style styles script
+        scripts search
     }
 }
 
 values! {
     /// `page`.
     PageScope {
-        title link canonical description feeds own_feeds menu kind data newer older content alternates
+        title link canonical description feeds own_feeds menu kind data previous next content alternates
         languages
     }
 }
@@ -139,7 +139,7 @@ mod tests {
     fn what_is_left_out_is_not_there() {
         let page = Value::from(PageScope {
             title: "Lime".into(),
-            newer: ().into(),
+            next: ().into(),
             ..PageScope::default()
         });
         let known: Vec<String> = page
@@ -147,9 +147,9 @@ mod tests {
             .unwrap()
             .map(|name| name.to_string())
             .collect();
-        assert_eq!(known, ["title", "newer"]);
-        assert!(page.get_attr("newer").unwrap().is_none());
-        assert!(page.get_attr("older").unwrap().is_undefined());
+        assert_eq!(known, ["title", "next"]);
+        assert!(page.get_attr("next").unwrap().is_none());
+        assert!(page.get_attr("previous").unwrap().is_undefined());
         assert!(page.get_attr("titel").unwrap().is_undefined());
     }
 }

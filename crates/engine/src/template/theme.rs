@@ -143,6 +143,11 @@ pub(crate) const TEMPLATES: &[ThemeFile] = &[
         include_str!("../theme/parts/pager.html"),
     ),
     ThemeFile::template(
+        "parts/beside.html",
+        "the posts before and after a post",
+        include_str!("../theme/parts/beside.html"),
+    ),
+    ThemeFile::template(
         "parts/woven.html",
         "posts in pages that another program makes",
         include_str!("../theme/parts/woven.html"),
@@ -154,7 +159,7 @@ pub(crate) const TEMPLATES: &[ThemeFile] = &[
     ),
     ThemeFile::template(
         "parts/terms.html",
-        "a post's categories and tags",
+        "a post's categories, tags and terms of the site's own fields",
         include_str!("../theme/parts/terms.html"),
     ),
 ];
@@ -259,8 +264,13 @@ pub(crate) fn unused(site: &Site) -> Vec<&str> {
     let sources = sources(site);
     let built_in = TEMPLATES.iter().map(|template| template.name);
     let pages = site.pages.iter().map(|page| page.post.path.as_str());
-    let archives = site.settings.archives.iter();
-    let named = archives.filter_map(|archive| Some(archive.template.as_ref()?.node.as_str()));
+    let of_settings = site.settings.templates();
+    let of_posts = site.catalogue.all();
+    let of_posts = of_posts.filter_map(|id| site.catalogue.post(id).template.as_ref());
+    let of_pages = site.pages.iter();
+    let of_pages = of_pages.filter_map(|page| page.post.template.as_ref());
+    let named = of_settings.chain(of_posts).chain(of_pages);
+    let named = named.map(|name| name.node.as_str());
     let used = reached(built_in.chain(pages).chain(named), &sources);
     let own = site.templates.iter().map(|(name, _)| name.as_str());
     own.filter(|name| used.as_ref().is_some_and(|used| !used.contains(name)))

@@ -457,13 +457,14 @@ fn a_title_touches_the_lists_that_show_it() {
     let (made, said) = reasons(OLD, Some("---\ntitle: Older\n---\n\nLong ago.\n"));
     let why = "posts/2025-01-02-old.md changed its title";
     let files = [
+        "2026/lime/index.html",
         "2025/old/index.html",
         "index.html",
         "2025/index.html",
         "atom.xml",
     ];
     assert_eq!(said, files.map(|file| format!("{file}: {why}")));
-    assert_eq!(made, 4);
+    assert_eq!(made, 5);
 }
 
 #[test]

@@ -74,8 +74,7 @@ impl<'a> Posts<'a> {
     pub fn likeness(&self, post: PostRef<'_>) -> Option<Score> {
         let index = self.resolved.index(&self.site.catalogue);
         let this = self.this?;
-        let locale = self.site.locale_of(this);
-        let index = index.or_else(|| Some(self.site.likeness(locale)?.0))?;
+        let index = index.or_else(|| Some(self.site.likeness(this)?.0))?;
         Some(index.likeness(this, post.id))
     }
 
@@ -208,6 +207,12 @@ impl<'a> PostRef<'a> {
     #[must_use]
     pub fn minutes(&self) -> usize {
         self.post().minutes()
+    }
+
+    /// Returns true if the settings and its front matter give it a list of related posts, which may be empty.
+    #[must_use]
+    pub fn has_related_list(&self) -> bool {
+        self.site.related_list(self.id).is_some()
     }
 
     /// Returns the state.

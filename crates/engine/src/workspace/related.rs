@@ -48,7 +48,7 @@ impl<'a> RelatedPost<'a> {
     fn new(site: &'a Site, id: PostId, other: PostId) -> Self {
         let catalogue = &site.catalogue;
         let locale = site.locale_of(id);
-        let known = site.likeness(locale);
+        let known = site.likeness(id);
         let likeness = known.map_or(Score::ZERO, |(index, _)| index.likeness(id, other));
         let shared = known.iter().flat_map(|(index, weights)| {
             let contributions = index.breakdown(id, other).into_iter();
