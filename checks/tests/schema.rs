@@ -86,6 +86,7 @@ fn every_key_is_read_and_valid() {
         for value in values {
             let value = match (key.table, name) {
                 ("site", "language") => "\"de\"",
+                ("content.NAME", "date_formats") => "[\"%d.%m.%Y\"]",
                 ("content.NAME", "language") => "\"en\"",
                 ("locale.TAG", "prefix") => "\"/d/\"",
                 ("site", "styles" | "scripts") => "[\"/extra.css\"]",

@@ -269,6 +269,16 @@ impl Catalogue {
         group.filter(move |other| *other != id && self.is_listed(id))
     }
 
+    /// Returns the first field within a map whose last part has a name: `info.comments` for `comments`.
+    #[must_use]
+    pub fn nested_field(&self, name: &str, sets: &[usize]) -> Option<&str> {
+        let is_it = |field: &&str| {
+            let last = field.rsplit_once('.').map(|(_, last)| last);
+            last.is_some_and(|last| last.eq_ignore_ascii_case(name))
+        };
+        self.field_names(sets).into_iter().find(is_it)
+    }
+
     /// Returns the listed posts of a content set, in the default order: of one language, or of all.
     #[must_use]
     pub fn of_set(&self, set: usize, within: Option<LocaleId>) -> &[PostId] {

@@ -7,7 +7,8 @@ use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::post::ENTRIES;
 use crate::query::ast::Statement;
-use crate::settings::{ContentSet, DraftRule, Settings};
+use crate::query::fields::derived;
+use crate::settings::{ContentSet, DraftRule, RENAMABLE, Settings};
 use crate::slip::{is_slip, slip_of};
 use crate::source::Spanned;
 use crate::term::Term;
@@ -37,6 +38,7 @@ pub fn key_lints(
     for (set, posts) in settings.content.iter().zip(&by_set(catalogue, settings)) {
         let keys = Keys::of(catalogue, posts);
         found.extend(mappings(set, &keys, catalogue, posts, settings));
+        found.extend(nested(set, &keys, catalogue, posts, settings, is_used));
         let used = keys.names().filter(|key| is_used(key));
         found.extend(other_kinds(used, catalogue, posts, settings));
         found.extend(unknown_keys(
@@ -119,6 +121,14 @@ fn mappings(
     let mut found = Diagnostics::new();
     let is_undated = |id: &PostId| catalogue.post(*id).date.is_none();
     for (field, names) in &set.fields {
+        let is_derived = derived(field, catalogue).is_some() && !RENAMABLE.contains(&&**field);
+        if let Some(name) = names.first().filter(|_| is_derived) {
+            let message = format!("`{field}` is worked out, and no key gives it");
+            let location = settings.source.location(name.span);
+            let error = Diagnostic::error(Code::UnknownKey, location, message);
+            found.push(error.help("map the key to another name"));
+            continue;
+        }
         // That no post has a date is an error by itself.
         if field == "date" && set.dated && posts.iter().all(is_undated) {
             continue;
@@ -157,6 +167,72 @@ fn mappings(
             Diagnostic::warning(Code::UnknownKey, location(name), message)
                 .help("write a key that the posts have, or delete the mapping")
         });
+    }
+    found
+}
+
+/// Fields that are looked for within maps, each with the keys that give it and the mapping's text before a key.
+const NESTED: [(&str, &[&str], &str); 9] = [
+    ("tag", &["tag", "tags"], ""),
+    ("category", &["category", "categories"], ""),
+    ("date", &["date"], ""),
+    ("updated", &["updated"], ""),
+    ("summary", &["summary"], ""),
+    ("expires", &["expires"], ""),
+    ("unlisted", &["unlisted"], ""),
+    ("draft", &["draft"], ""),
+    ("draft", &["published"], "not "),
+];
+
+/// Returns a warning for each field that posts have within a map only, where it is not looked for. A draft counts even
+/// if other posts say it outside.
+fn nested(
+    set: &ContentSet,
+    keys: &Keys<'_>,
+    catalogue: &Catalogue,
+    posts: &[PostId],
+    settings: &Settings,
+    is_used: &dyn Fn(&str) -> bool,
+) -> Diagnostics {
+    let Some(number) = settings
+        .content
+        .iter()
+        .position(|known| known.name == set.name)
+    else {
+        return Diagnostics::new();
+    };
+    let names = catalogue.field_names(&[number]);
+    let mut found = Diagnostics::new();
+    for (field, called, before) in NESTED {
+        let is_outside = field != "draft" && called.iter().any(|key| keys.0.contains_key(key));
+        let is_it = |name: &&&str| {
+            let last = name.rsplit_once('.').map(|(_, last)| last);
+            last.is_some_and(|last| called.contains(&last))
+        };
+        let inner = names.iter().find(is_it).filter(|name| !is_used(name));
+        let Some(inner) = inner.filter(|_| !is_outside && set.keys_of(field).is_none()) else {
+            continue;
+        };
+        let mut having = posts.iter().filter_map(|id| {
+            let post = catalogue.post(*id);
+            Some((post, post.front.at(inner)?))
+        });
+        let Some((post, value)) = having.next() else {
+            continue;
+        };
+        let message = match having.count() {
+            0 => format!("`{inner}` is not read as `{field}`"),
+            others => format!(
+                "`{inner}` is not read as `{field}`; {} posts have it",
+                others + 1
+            ),
+        };
+        let location = post.source.location(value.span);
+        let help = format!(
+            "write `{field} = [\"{before}{inner}\"]` below [content.{}.fields]",
+            set.name
+        );
+        found.push(Diagnostic::warning(Code::UnknownKey, location, message).help(help));
     }
     found
 }
@@ -485,6 +561,10 @@ mod tests {
         "draft = [\"sttus in (wip)\"]",
         "error no post of `posts` has `sttus`, which is mapped to `draft`; write `status`"
     )]
+    #[case::a_derived_field(
+        "year = [\"about\"]",
+        "error `year` is worked out, and no key gives it; map the key to another name"
+    )]
     #[case::a_value(
         "draft = [\"wip\"]",
         "error no post of `posts` has `wip`, which is mapped to `draft`; `WIP` is a value of `status`: write \"status in (WIP)\""
@@ -499,6 +579,43 @@ mod tests {
             found.starts_with("tabulae.toml:5:") && found.contains(expected),
             "{found}"
         );
+    }
+
+    #[rstest]
+    #[case::tags(
+        "info: { tags: [a] }",
+        "`info.tags` is not read as `tag`; write `tag = [\"info.tags\"]` below [content.posts.fields]"
+    )]
+    #[case::deep(
+        "a:\n  b: { summary: x }",
+        "`a.b.summary` is not read as `summary`; write `summary = [\"a.b.summary\"]` below [content.posts.fields]"
+    )]
+    #[case::draft(
+        "draft: false\ninfo: { draft: true }",
+        "`info.draft` is not read as `draft`; write `draft = [\"info.draft\"]` below [content.posts.fields]"
+    )]
+    #[case::published(
+        "info: { published: false }",
+        "`info.published` is not read as `draft`; write `draft = [\"not info.published\"]` below [content.posts.fields]"
+    )]
+    fn a_field_within_a_map(#[case] front: &str, #[case] expected: &str) {
+        let found = lints("", &[front], "");
+        assert_eq!(found.len(), 1, "{found:?}");
+        assert!(found[0].starts_with("posts/2026-01-01-p0.md:"), "{found:?}");
+        assert!(found[0].ends_with(expected), "{found:?}");
+    }
+
+    #[rstest]
+    #[case::outside_too("", &["tags: a", "info: { tags: [b] }"], "")]
+    #[case::mapped("[content.posts.fields]\ntag = [\"info.tags\"]\n", &["info: { tags: [b] }"], "")]
+    #[case::used("", &["info: { tags: [b] }"], "info.tags")]
+    #[case::another("", &["info: { credits: [b] }"], "")]
+    fn a_field_within_a_map_that_is_meant(
+        #[case] settings: &str,
+        #[case] fronts: &[&str],
+        #[case] used: &str,
+    ) {
+        assert_eq!(lints(settings, fronts, used), [""; 0]);
     }
 
     #[rstest]

@@ -16,8 +16,11 @@ use icu_locale_core::Locale;
 use icu_plurals::PluralRules;
 use jiff::civil::{Date, DateTime};
 use jiff::fmt::strtime;
+use jiff::tz::TimeZone;
 use unicode_normalization::UnicodeNormalization;
 use unicode_normalization::char::is_combining_mark;
+
+use crate::time::WrittenDate;
 
 #[cfg(test)]
 pub(crate) use self::tags::LANGUAGES;
@@ -319,6 +322,38 @@ fn instead_of_pattern(pattern: &str) -> String {
 pub fn check_pattern(pattern: &str) -> Result<(), PatternError> {
     has_conversion(pattern)?;
     by_pattern(DateTime::constant(2026, 3, 14, 9, 0, 0, 0), pattern).map(drop)
+}
+
+/// Checks a pattern of `strptime` (POSIX) by which dates are read.
+///
+/// # Errors
+/// If it has a part that is none, or says no whole day.
+pub fn check_date_format(pattern: &str) -> Result<(), PatternError> {
+    has_conversion(pattern)?;
+    // A day whose parts differ from each other.
+    let at = DateTime::constant(2026, 11, 23, 17, 45, 38, 0);
+    let zoned = TimeZone::UTC.to_ambiguous_zoned_datetime(at).compatible();
+    let written = zoned.and_then(|zoned| strtime::format(pattern, &zoned));
+    let written = written.map_err(|_| wrong_conversion(at, pattern))?;
+    let read = parse_by(pattern, &written);
+    match read.is_some_and(|read| read.date == at.date()) {
+        true => Ok(()),
+        false => Err(PatternError {
+            why: "it says no whole day".to_owned(),
+            help: "write day, month and year, such as \"%d.%m.%Y\"".to_owned(),
+        }),
+    }
+}
+
+/// Reads a date by a pattern of `strptime`; `None` if the text has another form, or there is no such day.
+#[must_use]
+pub fn parse_by(pattern: &str, text: &str) -> Option<WrittenDate> {
+    let parsed = strtime::parse(pattern, text).ok()?;
+    Some(WrittenDate {
+        date: parsed.to_date().ok()?,
+        time: parsed.hour().and_then(|_| parsed.to_time().ok()),
+        offset: parsed.offset(),
+    })
 }
 
 fn has_conversion(pattern: &str) -> Result<(), PatternError> {

@@ -21,10 +21,10 @@ use crate::diagnostic::{Collected, Diagnostics};
 use crate::front_matter::FrontMatter;
 use crate::html::Html;
 use crate::id::{CountedBy, LocaleId};
-use crate::settings::{ContentSet, Settings};
+use crate::settings::{ContentSet, RENAMABLE, Settings};
 use crate::source::{Location, Source, Spanned};
 use crate::time::{Moment, ZonedDate};
-use crate::value::{Map, Value};
+use crate::value::{Entry as FrontEntry, Map, Value};
 
 /// The state of a post: in lists, or why not.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -341,10 +341,11 @@ pub fn assemble(
 ) -> Collected<Post> {
     let mut diagnostics = Diagnostics::new();
     let named = FileName::of(path, set, &settings.locales);
+    let map = with_mapped(front.map, set, settings);
     let mut read = Reader {
         source,
         set,
-        front: &front.map,
+        front: &map,
         moment,
         diagnostics: &mut diagnostics,
     };
@@ -360,9 +361,14 @@ pub fn assemble(
         .date("date")
         .or_else(|| read.date_of_name(&named, path));
     if date.is_none() && set.dated && !draft && !read.has("date") && !named.dated() {
-        read.diagnostics.push(no_date(path, set, &front.map));
+        read.diagnostics.push(no_date(path, set, &map));
     }
-    let updated = read.date("updated").or(date);
+    let updated = read.date("updated").map(|updated| match date {
+        // A day alone is no earlier than a time on it.
+        Some(date) if updated.time.is_none() && updated.day == date.day => date,
+        _ => updated,
+    });
+    let updated = updated.or(date);
     let expires = read.date("expires");
     let unlisted = read.flag("unlisted");
     let slug = read.slug(&named, path);
@@ -399,7 +405,7 @@ pub fn assemble(
         path: path.to_owned(),
         folder: named.folder,
         source: source.head(front.body),
-        front: front.map,
+        front: map,
         title: title.into(),
         slug,
         date,
@@ -427,6 +433,23 @@ pub fn assemble(
         output: post,
         diagnostics,
     }
+}
+
+/// Returns front matter with the fields of the site's own names that a content set maps. One whose keys are all missing
+/// is the key of its name.
+fn with_mapped(mut front: Map, set: &ContentSet, settings: &Settings) -> Map {
+    let own = set.fields.iter().filter(|(field, _)| {
+        let is_term = settings.term_fields.iter().any(|known| known.is(field));
+        !is_term && (field == "image_alt" || !RENAMABLE.contains(&field.as_str()))
+    });
+    for (field, _) in own {
+        if let Some(value) = value(&front, set, field).cloned() {
+            front.entries.retain(|entry| entry.key.node != *field);
+            let key = Spanned::new(field.clone(), value.span);
+            front.entries.push(FrontEntry { key, value });
+        }
+    }
+    front
 }
 
 /// The name of a file as a title: `the-long-walk` is "The long walk".

@@ -102,7 +102,7 @@ fn table_schema(table: &str) -> Value {
         if table == "content.NAME.fields" {
             schema["propertyNames"] = json!({ "anyOf": [
                 { "enum": RENAMABLE },
-                { "description": "a term field of the site's own", "pattern": "." },
+                { "description": "a field of the site's own", "pattern": "." },
             ] });
         }
         return schema;

@@ -1,5 +1,6 @@
 //! Builds on memory: what is made, what is made again, and what is refused.
 
+mod as_they_are;
 mod assets;
 mod audit;
 pub(crate) mod bench;

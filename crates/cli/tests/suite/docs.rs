@@ -323,6 +323,8 @@ fn is_shown(text: &str, shown: &str) -> bool {
 #[case::new_blog("docs/site/guides/tutorial/new-blog.md", false, 4)]
 #[case::existing_blog("docs/site/guides/tutorial/existing-blog.md", false, 5)]
 #[case::finished_pages("docs/site/guides/how-to/lists-in-finished-pages.md", true, 3)]
+#[case::as_they_are("docs/site/guides/how-to/sources-as-they-are.md", false, 2)]
+#[case::by_hand("docs/site/guides/how-to/lists-in-a-site-by-hand.md", false, 3)]
 #[case::beside("docs/site/guides/how-to/lists-beside-other-pages.md", false, 3)]
 #[case::publish("docs/site/guides/how-to/publish-by-ci.md", true, 1)]
 #[case::commands("docs/site/guides/reference/commands.md", true, 3)]

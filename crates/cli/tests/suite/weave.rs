@@ -333,6 +333,30 @@ fn pages_by_hand_beside_built_ones_are_no_strays() {
     assert_eq!(site.run(&["weave", "public", "--check"]).status, 0);
 }
 
+/// Links from posts of the site to pages by hand beside them are sound, others are not.
+#[test]
+fn links_to_pages_by_hand_are_sound() {
+    let site = beside_built_pages();
+    let settings = site.read("tabulae.toml").replace("pages = false\n", "");
+    site.write("tabulae.toml", settings);
+    std::fs::remove_dir_all(site.file("public/2026")).expect("removed");
+    let text = "---\ndate: 2026-03-04\nsummary: S.\ntags: x\n---\n[a](/about), [b](/abuot.html)\n";
+    site.write("posts/p4.md", text);
+    site.run(&["build", "--out", "public"]).sound();
+    let audit = site.run(&["audit", "--out", "public"]);
+    let broken: Vec<&str> = audit
+        .out
+        .lines()
+        .filter(|line| line.contains("` leads nowhere"))
+        .collect();
+    assert_eq!(broken.len(), 1, "{}", audit.out);
+    assert!(
+        broken[0].contains("posts/p4.md:6:18: `/abuot.html`"),
+        "{}",
+        audit.out
+    );
+}
+
 #[test]
 fn nothing_is_pruned_where_another_program_writes() {
     let site = beside_built_pages();

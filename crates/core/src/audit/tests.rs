@@ -102,12 +102,17 @@ fn a_post_that_was_updated_before_its_date() {
     let posts = [
         ("posts/a.md", "date: 2026-03-01\nupdated: 2026-02-01"),
         ("posts/b.md", "date: 2026-03-01\nupdated: 2026-03-01"),
+        // A day alone is no earlier than a time on it.
         ("posts/c.md", "date: 2026-03-01T09:00\nupdated: 2026-03-01"),
+        (
+            "posts/d.md",
+            "date: 2026-03-01T09:00\nupdated: 2026-03-01T08:00",
+        ),
     ];
     assert_eq!(
         only(Code::UpdatedEarly, &posts),
         [
-            "posts/c.md:3: updated 2026-03-01, before its date 2026-03-01T09:00:00Z",
+            "posts/d.md:3: updated 2026-03-01T08:00:00Z, before its date 2026-03-01T09:00:00Z",
             "posts/a.md:3: updated 2026-02-01, before its date 2026-03-01",
         ]
     );

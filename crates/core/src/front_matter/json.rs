@@ -33,6 +33,26 @@ pub(super) fn parse(
     }
 }
 
+/// Returns the place of the object that a whole file is.
+///
+/// # Errors
+/// A syntax error, or a file that is no object.
+pub(super) fn check(source: &Source) -> Result<Span, Box<Diagnostic>> {
+    let text = source.text();
+    match serde_json::from_str::<&RawValue>(text) {
+        Ok(raw) if raw.get().starts_with('{') => {
+            let start = text.len() - text.trim_start().len();
+            Ok(Span::new(start, start + raw.get().len()))
+        }
+        Ok(_) => {
+            let message = "a post in JSON is an object";
+            let found = Diagnostic::error(Code::FrontMatterSyntax, source.top(), message);
+            Err(Box::new(found.help("put its entries between `{` and `}`")))
+        }
+        Err(error) => Err(Box::new(diagnostic(source, 0, text, &error))),
+    }
+}
+
 /// Returns the diagnostic of a syntax error in `text`, which begins at byte `base` of `source`.
 pub(super) fn diagnostic(
     source: &Source,

@@ -6,13 +6,13 @@ use super::name::FileName;
 use super::{Notes, title_of_name, value};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
 use crate::id::LocaleId;
-use crate::language::check_tag;
+use crate::language::{check_tag, parse_by};
 use crate::route::unsafe_scheme;
 use crate::settings::{ContentSet, DraftTest, Locales, Settings};
 use crate::slip::slip_of;
 use crate::source::{Location, Source, Span, Spanned};
 use crate::term::{identity, slug, unfit_slug};
-use crate::time::{DateError, FORMS, Moment, ZonedDate, parse_date};
+use crate::time::{DateError, FORMS, Moment, WrittenDate, ZonedDate, parse_date};
 use crate::value::{Map, Value};
 
 /// The most values of one term field that a post may have.
@@ -199,17 +199,14 @@ impl<'a> Reader<'a> {
             Value::Date(date, _) => Some(**date),
             other => match other.written() {
                 Some(text) => {
-                    let parsed =
-                        parse_date(text.trim()).and_then(|date| date.zoned(&self.moment.zone));
-                    parsed
-                        .map_err(|diagnostic| {
-                            self.diagnostics.push(date_error(
-                                &diagnostic,
-                                text,
-                                self.source.location(value.span),
-                            ))
-                        })
-                        .ok()
+                    let parsed = self
+                        .parsed_date(text.trim())
+                        .and_then(|date| date.zoned(&self.moment.zone));
+                    let location = || self.source.location(value.span);
+                    let formats = &self.set.date_formats;
+                    let wrong =
+                        parsed.map_err(|error| date_error(&error, text, formats, location()));
+                    wrong.map_err(|found| self.diagnostics.push(found)).ok()
                 }
                 None => {
                     self.unfit(name, "a date", value, &format!("write one of {FORMS}"));
@@ -217,6 +214,15 @@ impl<'a> Reader<'a> {
                 }
             },
         }
+    }
+
+    /// Reads a date in one of the known forms, or those of the content set.
+    fn parsed_date(&self, text: &str) -> Result<WrittenDate, DateError> {
+        parse_date(text).or_else(|error| {
+            let mut formats = self.set.date_formats.iter();
+            let found = formats.find_map(|format| parse_by(format, text));
+            found.ok_or(error)
+        })
     }
 
     pub(super) fn date_of_name(&mut self, named: &FileName, path: &str) -> Option<ZonedDate> {
@@ -228,7 +234,7 @@ impl<'a> Reader<'a> {
         parsed
             .map_err(|diagnostic| {
                 self.diagnostics
-                    .push(date_error(&diagnostic, text, Location::top_of(path)))
+                    .push(date_error(&diagnostic, text, &[], Location::top_of(path)))
             })
             .ok()
     }
@@ -398,19 +404,28 @@ fn undeclared(written: &str, locales: &Locales, location: Location) -> Option<Di
     Some(Diagnostic::warning(Code::UnknownLanguage, location, message).help(help))
 }
 
-fn date_error(diagnostic: &DateError, text: &str, location: Location) -> Diagnostic {
+fn date_error(
+    diagnostic: &DateError,
+    text: &str,
+    formats: &[String],
+    location: Location,
+) -> Diagnostic {
+    let forms = || {
+        let own = formats.iter().map(|format| format!(", or by \"{format}\""));
+        format!("write one of {FORMS}{}", own.collect::<String>())
+    };
     match diagnostic {
         DateError::Form => Diagnostic::error(
             Code::InvalidDate,
             location,
             format!("\"{}\" is not a date in a known form", text.trim()),
         )
-        .help(format!("write one of {FORMS}")),
+        .help(forms()),
         DateError::NotThere(why) => Diagnostic::error(
             Code::InvalidDate,
             location,
             format!("the date \"{}\" does not exist: {why}", text.trim()),
         )
-        .help(format!("write one of {FORMS}")),
+        .help(forms()),
     }
 }

@@ -1,6 +1,6 @@
 use super::*;
 use crate::diagnostic::Code;
-use crate::front_matter;
+use crate::front_matter::{self, Format};
 use rstest::rstest;
 
 fn settings(more: &str) -> Settings {
@@ -490,4 +490,116 @@ fn a_language_in_doubt_is_told(#[case] path: &str, #[case] front: &str, #[case] 
         )
     });
     assert_eq!(found.collect::<Vec<_>>(), [expected]);
+}
+
+#[rstest]
+#[case::day("14.03.2026", "2026-03-14")]
+#[case::time("14.03.2026 09:30", "2026-03-14T09:30:00Z")]
+#[case::in_words("March 4, 2026", "2026-03-04")]
+#[case::offset("2026/03/14 09:30 +0100", "2026-03-14T08:30:00Z")]
+#[case::known_form_first("2026-03-14", "2026-03-14")]
+fn a_content_set_has_forms_of_dates(#[case] written: &str, #[case] expected: &str) {
+    let settings = settings(
+        "[content.posts]\ndate_formats = [\"%d.%m.%Y\", \"%d.%m.%Y %H:%M\", \"%B %-d, %Y\", \"%Y/%m/%d %H:%M %z\"]\n",
+    );
+    let text = format!("---\ndate: '{written}'\nupdated: {written}\n---\n");
+    let read = read_with(&settings, "posts/a.md", &text, Body::default());
+    assert_eq!(read.diagnostics, []);
+    let (date, updated) = (read.output.date.unwrap(), read.output.updated.unwrap());
+    assert_eq!(
+        (date.iso().as_str(), updated.iso().as_str()),
+        (expected, expected)
+    );
+}
+
+#[rstest]
+#[case::another_form("14/03/2026", "\"14/03/2026\" is not a date in a known form")]
+#[case::no_such_day("31.02.2026", "\"31.02.2026\" is not a date in a known form")]
+fn a_date_in_no_form_names_those_of_the_set(#[case] written: &str, #[case] expected: &str) {
+    let settings = settings("[content.posts]\ndate_formats = [\"%d.%m.%Y\"]\n");
+    let text = format!("---\ndate: {written}\n---\n");
+    let read = read_with(&settings, "posts/a.md", &text, Body::default());
+    let found: Vec<_> = read
+        .diagnostics
+        .iter()
+        .map(|found| found.message.as_str())
+        .collect();
+    assert_eq!(found, [expected]);
+    let help = read.diagnostics[0].help.as_deref().unwrap();
+    assert!(help.ends_with(", or by \"%d.%m.%Y\""), "{help}");
+}
+
+/// A field of any name comes from within a map, or stays what it is.
+#[rstest]
+#[case::within("info:\n  part: 2", Some("2"))]
+#[case::first_present("info:\n  part: 2\nno: 3", Some("2"))]
+#[case::next("no: 3\ninfo: {}", Some("3"))]
+#[case::own("part: 1", Some("1"))]
+#[case::mapped_before_own("part: 1\nno: 3", Some("3"))]
+#[case::none("other: 1", None)]
+fn any_field_is_mapped(#[case] front: &str, #[case] expected: Option<&str>) {
+    let settings = settings("[content.posts.fields]\npart = [\"info.part\", \"no\"]\n");
+    let text = format!("---\ndate: 2026-03-14\n{front}\n---\n");
+    let read = read_with(&settings, "posts/a.md", &text, Body::default());
+    assert_eq!(read.diagnostics, []);
+    let part = read
+        .output
+        .front
+        .get("part")
+        .map(|entry| entry.value.node.written().unwrap().to_owned());
+    assert_eq!(part.as_deref(), expected);
+}
+
+#[test]
+fn the_text_of_the_image_and_the_template_are_mapped() {
+    let settings =
+        settings("[content.posts.fields]\nimage_alt = [\"cover.text\"]\ntemplate = [\"kind\"]\n");
+    let text = "---\ndate: 2026-03-14\ncover: { text: A gate }\nkind: wide.html\n---\n";
+    let post = read_with(&settings, "posts/a.md", text, Body::default()).output;
+    let alt = post.front.get("image_alt").unwrap();
+    assert_eq!(alt.value.node.written(), Some("A gate"));
+    assert_eq!(post.template.unwrap().node, "wide.html");
+}
+
+#[rstest]
+#[case::yaml(Format::Yaml, "---\ntitle: Lime\ntags: [a]\n")]
+#[case::yaml_without_a_line(Format::Yaml, "title: Lime\ntags: [a]\n")]
+#[case::toml(Format::Toml, "title = \"Lime\"\ntags = [\"a\"]\n")]
+#[case::json(Format::Json, "\n{\"title\": \"Lime\", \"tags\": [\"a\"]}\n")]
+fn a_data_file_is_front_matter_alone(#[case] format: Format, #[case] text: &str) {
+    let source = Source::new("posts/a.data", text);
+    let read = front_matter::read_data(&source, format, &jiff::tz::TimeZone::UTC);
+    assert_eq!(read.diagnostics, []);
+    let map = read.output.map;
+    assert_eq!(map.get("title").unwrap().value.node.written(), Some("Lime"));
+    assert!(map.get("tags").is_some());
+    assert_eq!(read.output.body, text.len());
+    let place = map.get("title").unwrap().value.span;
+    assert!(text[place.start..place.end].contains("Lime"));
+}
+
+#[rstest]
+#[case::list(Format::Json, "[1]", 1)]
+#[case::more(Format::Json, "{\"a\": 1}\n{}", 2)]
+#[case::open(Format::Json, "{\"a\": 1", 1)]
+#[case::toml(Format::Toml, "a = 1\nb = \n", 2)]
+#[case::yaml(Format::Yaml, "a: [1\nb: 2\n", 2)]
+fn a_data_file_that_is_not_valid_is_an_error(
+    #[case] format: Format,
+    #[case] text: &str,
+    #[case] line: usize,
+) {
+    let source = Source::new("posts/a.data", text);
+    let read = front_matter::read_data(&source, format, &jiff::tz::TimeZone::UTC);
+    let found: Vec<_> = read
+        .diagnostics
+        .iter()
+        .map(|found| (found.code, found.location.line))
+        .collect();
+    assert_eq!(
+        found,
+        [(Code::FrontMatterSyntax, line)],
+        "{:?}",
+        read.diagnostics
+    );
 }

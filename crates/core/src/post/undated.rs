@@ -19,14 +19,14 @@ pub(super) fn no_date(path: &str, set: &ContentSet, front: &Map) -> Diagnostic {
     match date_key(front) {
         Some(key) => diagnostic.help(format!(
             "`{key}` is a date; if it is the date of the posts, {}",
-            map_date(set, key)
+            map_date(set, &key)
         )),
         None => diagnostic.help("write `date: 2026-03-14` in the front matter, or put the date before the file's name: `2026-03-14-name.md`"),
     }
 }
 
-/// Returns the first key that holds a date and may be the date of a post.
-fn date_key(front: &Map) -> Option<&str> {
+/// Returns the first key that holds a date and may be the date of a post; also one within a map, as `info.date`.
+fn date_key(front: &Map) -> Option<String> {
     let is_date = |value: &Value| match value {
         Value::Date(..) => true,
         other => other
@@ -38,7 +38,13 @@ fn date_key(front: &Map) -> Option<&str> {
         (key, &entry.value.node)
     });
     let mut keys = keys.filter(|(key, _)| !["updated", "expires"].contains(key));
-    keys.find(|(_, value)| is_date(value)).map(|(key, _)| key)
+    let own = keys.clone().find(|(_, value)| is_date(value));
+    own.map(|(key, _)| key.to_owned()).or_else(|| {
+        keys.find_map(|(key, value)| match value {
+            Value::Map(inner) => Some(format!("{key}.{}", date_key(inner)?)),
+            _ => None,
+        })
+    })
 }
 
 /// Returns what to write so that a content set takes the date of posts from a key as well.
@@ -98,17 +104,17 @@ fn undated_set(set: &ContentSet, posts: &[&Post], settings: &Settings) -> Diagno
             format!("none of the {count} posts of `{}` has a date", set.name),
         ),
     };
-    let mut keys: BTreeMap<&str, usize> = BTreeMap::new();
+    let mut keys: BTreeMap<String, usize> = BTreeMap::new();
     for key in posts.iter().filter_map(|post| date_key(&post.front)) {
         *keys.entry(key).or_default() += 1;
     }
     let help = match keys
         .into_iter()
-        .max_by_key(|(key, count)| (*count, std::cmp::Reverse(*key)))
+        .max_by_key(|(key, count)| (*count, std::cmp::Reverse(key.clone())))
     {
         Some((key, count)) => format!(
             "`{key}` is a date in {count} of them: {}",
-            map_date(set, key)
+            map_date(set, &key)
         ),
         None => format!(
             "write `date: 2026-03-14` in each post, or `dated = false` in [content.{}] if they have no dates",

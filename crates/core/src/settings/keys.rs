@@ -198,6 +198,9 @@ keys! {
     }
     "content.NAME" {
         folder Text, Some("the set's name"), "The folder of the posts, below the site's.";
+        files Texts, Some("[\"*.md\", \"*.markdown\", \"*.html\"]"), "Globs of the files that are posts. One without a slash is of files in any folder below the set's. Files in YAML, TOML and JSON are front matter alone.";
+        exclude Texts, NOTHING, "Globs of files that are no posts, and that no post publishes beside it, such as \"**/README.md\".";
+        date_formats Texts, NOTHING, "Further forms of dates (strptime), such as \"%d.%m.%Y\", tried in order after the known ones.";
         link Pattern, Some("\"/{year}/{slug}/\", or \"/NAME/{slug}/\" where undated"), "The addresses of the posts.";
         dated Flag, Some("true"), "Whether each post needs a date; posts without one are ordered by title.";
         pages Flag, Some("true"), "Whether the posts have pages; false if another program makes them.";
@@ -210,7 +213,7 @@ keys! {
         fields Table, NOTHING, "What this blog calls things.";
     }
     "content.NAME.fields" {
-        NAME Texts, NOTHING, "The entries that give the field, the first present first. Of `draft` they are rules, any of which excludes a post: `hidden` (true), `not published` (false), `status in (idea, review)` (one of these words).";
+        NAME Texts, NOTHING, "The entries that give the field, the first present first: of a field of Tabulae's, or of any other name. Of `draft` they are rules, any of which excludes a post: `hidden` (true), `not published` (false), `status in (idea, review)` (one of these words).";
     }
     "content.NAME.related" {
         query Query, Some("that of [related]"), "Which posts, in which order; its limit is that of the whole list.";

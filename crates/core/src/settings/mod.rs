@@ -3,6 +3,7 @@
 mod archives;
 mod drafts;
 mod feeds;
+mod file_globs;
 mod keys;
 mod locales;
 mod read;
@@ -26,6 +27,7 @@ use crate::route::{IdPattern, Pattern, decode};
 use crate::source::{EmbeddedText, Location, Source, Span, Spanned};
 
 pub use self::drafts::{DRAFT_WORDS, DraftRule, DraftTest};
+pub use self::file_globs::{FileGlobs, FileKind, Role};
 pub use self::keys::{Holds, KEYS, Key, TABLES};
 pub use self::locales::{Locale, Locales};
 pub use self::read::RENAMABLE;
@@ -214,6 +216,10 @@ pub struct ContentSet {
     pub link: Pattern,
     /// The place of the link, or of the declaration if the link is the default.
     pub link_location: Span,
+    /// The files of the folder that are posts.
+    pub files: FileGlobs,
+    /// Further forms of dates, as patterns of `strptime` (POSIX).
+    pub date_formats: Vec<String>,
     /// Set if each post needs a date.
     pub dated: bool,
     /// Set if the posts have pages.

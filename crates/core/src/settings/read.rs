@@ -3,13 +3,17 @@
 use jiff::tz::TimeZone;
 
 use super::locales::{Locales, unknown_titles};
-use super::reader::{Table, article, read_pattern, texts_of, weight_of};
-use super::{ContentSet, DraftRule, Related, SetRelated, Settings, TermField, drafts, words};
+use super::reader::{Table, Unfit, article, read_pattern, texts_of, weight_of};
+use super::{
+    ContentSet, DraftRule, FileGlobs, Related, SetRelated, Settings, TermField, drafts, words,
+};
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::front_matter::parse_toml;
 use crate::id::LocaleId;
+use crate::language::check_date_format;
 use crate::lint_levels::LintLevels;
 use crate::route::{IdPattern, Pattern};
+use crate::slip::slip_of;
 use crate::source::{EmbeddedText, Source, Span, Spanned};
 
 impl Settings {
@@ -96,7 +100,7 @@ pub(super) fn default_term_fields() -> Vec<TermField> {
 }
 
 /// Front matter names that a content set can give another name.
-pub const RENAMABLE: [&str; 17] = [
+pub const RENAMABLE: [&str; 19] = [
     "title",
     "date",
     "updated",
@@ -106,6 +110,8 @@ pub const RENAMABLE: [&str; 17] = [
     "slug",
     "summary",
     "image",
+    "image_alt",
+    "template",
     "draft",
     "expires",
     "unlisted",
@@ -152,21 +158,34 @@ const POSTS: &str = "posts";
 
 fn implicit_set() -> ContentSet {
     ContentSet {
-        name: POSTS.to_owned(),
-        folder: POSTS.to_owned(),
-        location: Span::default(),
         is_implicit: true,
-        link: Pattern::fixed("/{year}/{slug}/"),
-        link_location: Span::default(),
-        dated: true,
-        pages: true,
-        draft: false,
-        template: None,
-        related: SetRelated::OfSite,
-        locale: LocaleId::SITE,
-        feed_id: None,
-        fields: Vec::new(),
-        draft_rules: DraftRule::default_rules(),
+        ..ContentSet::named(POSTS)
+    }
+}
+
+impl ContentSet {
+    /// Returns the content set of a folder, with the default of each key.
+    #[must_use]
+    pub fn named(name: &str) -> Self {
+        Self {
+            name: name.to_owned(),
+            folder: name.to_owned(),
+            location: Span::default(),
+            is_implicit: false,
+            link: Pattern::fixed("/{year}/{slug}/"),
+            link_location: Span::default(),
+            files: FileGlobs::default(),
+            date_formats: Vec::new(),
+            dated: true,
+            pages: true,
+            draft: false,
+            template: None,
+            related: SetRelated::OfSite,
+            locale: LocaleId::SITE,
+            feed_id: None,
+            fields: Vec::new(),
+            draft_rules: DraftRule::default_rules(),
+        }
     }
 }
 
@@ -192,6 +211,8 @@ fn read_set(
         name: name.node.clone(),
         location: name.span,
         is_implicit: false,
+        files: FileGlobs::read(&mut table, diagnostics),
+        date_formats: read_date_formats(&mut table, diagnostics),
         dated,
         link: link.node,
         link_location: link.span,
@@ -207,6 +228,24 @@ fn read_set(
     };
     table.finish(diagnostics);
     set
+}
+
+/// Reads the further forms of dates. One that says no whole day is an error.
+fn read_date_formats(table: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Vec<String> {
+    let mut formats = table.texts("date_formats", diagnostics);
+    formats.retain(|format| match check_date_format(&format.node) {
+        Ok(()) => true,
+        Err(wrong) => {
+            let unfit = Unfit {
+                code: Code::InvalidValue,
+                message: format!("\"{}\" is not a form of dates: {}", format.node, wrong.why),
+                help: wrong.help,
+            };
+            diagnostics.push(table.wrong(unfit, format.span));
+            false
+        }
+    });
+    formats.into_iter().map(|format| format.node).collect()
 }
 
 /// Reads the language of a content set; the site's, if it has none.
@@ -302,12 +341,12 @@ fn read_names(
         let written = entry.key.node.as_str();
         let term_field = term_fields.iter().find(|field| field.is(written));
         let field = term_field.map_or(written, |field| &field.name);
-        if term_field.is_none() && !RENAMABLE.contains(&field) {
+        let is_own = term_field.is_none() && !RENAMABLE.contains(&field);
+        if let Some(near) = slip_of(written, RENAMABLE).filter(|_| is_own) {
             let location = table.source().location(entry.key.span);
-            let message = format!("`{written}` is not a field that can be given another name");
-            diagnostics.push(
-                Diagnostic::error(Code::UnknownKey, location, message).suggest(written, RENAMABLE),
-            );
+            let message = format!("`{written}` is almost `{near}`, a field of Tabulae's");
+            let found = Diagnostic::error(Code::UnknownKey, location, message);
+            diagnostics.push(found.help(format!("did you mean `{near}`?")));
             continue;
         }
         match texts_of(&entry.value) {

@@ -231,9 +231,9 @@ fn diagnostics_of_the_site_name_their_place(
     "did you mean `older`?"
 )]
 #[case::renamed(
-    "{SITE}[content.posts.fields]\ndte = \"x\"\n",
+    "{SITE}[content.posts.fields]\nsumary = \"x\"\n",
     Code::UnknownKey,
-    "did you mean `date`?"
+    "did you mean `summary`?"
 )]
 fn diagnostics_say_what_to_do(#[case] text: &str, #[case] code: Code, #[case] help: &str) {
     let diagnostics = read(&text.replace("{SITE}", SITE)).diagnostics;
@@ -355,4 +355,16 @@ fn styles_are_from_the_root_or_absolute(
     assert!(
         found.is_none_or(|found| found.code == Code::InvalidAddress && found.location.line == 4)
     );
+}
+
+#[rstest]
+#[case::no_year("%d.%m.", "it says no whole day")]
+#[case::no_conversion("dd.mm.yyyy", "it has no `%`")]
+#[case::wrong("%d.%m.%Q", "")]
+fn a_form_of_dates_that_is_none_is_an_error(#[case] format: &str, #[case] why: &str) {
+    let text = format!("{SITE}[content.posts]\ndate_formats = \"{format}\"\n");
+    let found = read(&text).diagnostics;
+    assert_eq!(found.len(), 1, "{found:?}");
+    let start = format!("\"{format}\" is not a form of dates: {why}");
+    assert!(found[0].message.starts_with(&start), "{found:?}");
 }

@@ -98,7 +98,11 @@ impl Making<'_> {
             language: (post.locale != self.context.locale)
                 .then(|| self.site.locale(post.locale).tag.clone()),
             published: post.date,
-            updated: post.updated?,
+            // An entry is never updated before it is published (RFC 4287, 4.2.15).
+            updated: [post.updated, post.date]
+                .into_iter()
+                .flatten()
+                .max_by_key(|date| date.at)?,
             authors,
             categories,
             summary: post.summary.as_deref().map(str::to_owned),

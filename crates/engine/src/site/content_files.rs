@@ -1,9 +1,9 @@
 //! The files of the content sets: posts, and what lies beside them.
 
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, Severity};
-use tabulae_core::settings::{ContentSet, Settings};
+use tabulae_core::settings::{ContentSet, Role, Settings};
 
-use super::files::{ending, list};
+use super::files::list;
 use super::is_within;
 use crate::source::Sources;
 
@@ -40,12 +40,19 @@ impl Found {
             let inner = inner_folders(set, settings);
             let is_own = |path: &String| !inner.iter().any(|folder| is_within(path, folder));
             let own = files.into_iter().filter(is_own);
+            let mut unfit = None;
             for path in own {
-                match ending(&path) {
-                    "md" | "html" => found.posts.push((number, path)),
-                    _ => found.others.push(path),
+                let below = path[set.folder.len()..].trim_start_matches('/');
+                match set.files.role(below) {
+                    Role::Post => found.posts.push((number, path)),
+                    Role::Other => found.others.push(path),
+                    Role::Excluded => {}
+                    Role::Unfit => {
+                        unfit.get_or_insert(path);
+                    }
                 }
             }
+            diagnostics.extend(unfit.map(|path| no_post(&path, set, settings)));
             if found.posts.len() == posts {
                 empty.push(without_posts(set, settings));
             }
@@ -68,6 +75,18 @@ fn inner_folders<'a>(set: &ContentSet, settings: &'a Settings) -> Vec<&'a str> {
         .collect()
 }
 
+/// Returns the error of a file that `files` names and that cannot be a post.
+fn no_post(path: &str, set: &ContentSet, settings: &Settings) -> Diagnostic {
+    let location = settings.source.location(set.location);
+    let message = format!(
+        "`files` of `{}` names {path}, which cannot be a post",
+        set.name
+    );
+    Diagnostic::error(Code::InvalidValue, location, message).help(
+        "a post ends in .md, .markdown, .html, .yaml, .yml, .toml or .json; name other files in `exclude`",
+    )
+}
+
 fn missing(set: &ContentSet, settings: &Settings) -> Diagnostic {
     let ContentSet { folder, name, .. } = set;
     Diagnostic::error(
@@ -86,5 +105,5 @@ fn without_posts(set: &ContentSet, settings: &Settings) -> Diagnostic {
         settings.source.location(set.location),
         format!("the folder `{}` holds no posts", set.folder),
     )
-    .help("a post is a file that ends in .md or .html")
+    .help("a post is a file that ends in .md or .html; `files` in the set's table names others")
 }

@@ -90,11 +90,6 @@ pub(super) fn as_text(path: &str, bytes: Vec<u8>, diagnostics: &mut Diagnostics)
     None
 }
 
-/// Returns the extension of a path without its dot.
-pub(super) fn ending(path: &str) -> &str {
-    path.rsplit_once('.').map_or("", |(_, ending)| ending)
-}
-
 pub(crate) fn unreadable(path: &str, error: &io::Error) -> Diagnostic {
     let message = format!("cannot read `{path}`: {}", reason(error));
     Diagnostic::error(Code::UnreadableFile, Location::top_of(path), message).help(

@@ -7,11 +7,11 @@ use tabulae_core::front_matter;
 use tabulae_core::id::LocaleId;
 use tabulae_core::post::{Body, Include, Post, assemble, has_title};
 use tabulae_core::route::Pattern;
-use tabulae_core::settings::{ContentSet, DraftRule, SetRelated, Settings};
-use tabulae_core::source::{Source, Span};
+use tabulae_core::settings::{ContentSet, FileKind, Settings};
+use tabulae_core::source::Source;
 use tabulae_core::time::Moment;
 
-use super::files::{ending, list, read};
+use super::files::{list, read};
 use super::posts::body_of;
 use super::{Page, folder_of};
 use crate::source::Sources;
@@ -37,7 +37,7 @@ impl Pages {
         diagnostics: &mut Diagnostics,
     ) -> Self {
         let files = list(sources, "pages", diagnostics).unwrap_or_default();
-        let is_page = |path: &String| matches!(ending(path), "md" | "html");
+        let is_page = |path: &String| FileKind::of(path).is_some_and(FileKind::has_text);
         let (files, others): (Vec<_>, Vec<_>) = files.into_iter().partition(is_page);
         let pages = files
             .iter()
@@ -88,8 +88,8 @@ fn read_page(
         return None;
     }
     let set = set();
-    let (template, body) = match ending(path) {
-        "html" => (Some(template_text(&source, front.body)), Body::default()),
+    let (template, body) = match FileKind::of(path) {
+        Some(FileKind::Html) => (Some(template_text(&source, front.body)), Body::default()),
         _ => {
             let text = &source.text()[front.body..];
             (None, body_of(path, text, has_title(&front.map, &set)))
@@ -113,21 +113,9 @@ fn read_page(
 /// The content set that pages are read by.
 fn set() -> ContentSet {
     ContentSet {
-        name: "pages".to_owned(),
-        folder: "pages".to_owned(),
-        location: Span::default(),
-        is_implicit: false,
-        link: Pattern::fixed("/"),
-        link_location: Span::default(),
         dated: false,
-        pages: true,
-        draft: false,
-        template: None,
-        related: SetRelated::OfSite,
-        locale: LocaleId::SITE,
-        feed_id: None,
-        fields: Vec::new(),
-        draft_rules: DraftRule::default_rules(),
+        link: Pattern::fixed("/"),
+        ..ContentSet::named("pages")
     }
 }
 

@@ -9,18 +9,18 @@ use jiff::Timestamp;
 use rayon::prelude::*;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::Diagnostics;
-use tabulae_core::front_matter::{self, FrontMatter};
+use tabulae_core::front_matter::{self, Format, FrontMatter};
 use tabulae_core::html::Html;
 use tabulae_core::post::{Body, Post, assemble, has_title, locale_of};
 use tabulae_core::related::likeness;
-use tabulae_core::settings::Settings;
+use tabulae_core::settings::{FileKind, Settings};
 use tabulae_core::source::Source;
 use tabulae_core::time::Moment;
 use tabulae_core::words::Counting;
 
 use super::Site;
 use super::cached::{Bytes, CachedPost, ParsedPost, PreviousPosts};
-use super::files::{as_text, ending, read_bytes, unreadable};
+use super::files::{as_text, read_bytes, unreadable};
 use super::markdown;
 use crate::fingerprint::checksum;
 use crate::options::{NoProgress, Progress, Step};
@@ -152,7 +152,12 @@ impl Reading<'_> {
         let source = Source::new(path, &text);
         drop(text);
         let before = diagnostics.len();
-        let front = front_matter::read(&source, &self.moment.zone).into_output(diagnostics);
+        let zone = &self.moment.zone;
+        let front = match data_format(path) {
+            Some(format) => front_matter::read_data(&source, format, zone),
+            None => front_matter::read(&source, zone),
+        };
+        let front = front.into_output(diagnostics);
         if diagnostics.len() > before {
             return None;
         }
@@ -302,10 +307,22 @@ impl Reread {
     }
 }
 
+/// Returns the format of a file that is front matter alone.
+fn data_format(path: &str) -> Option<Format> {
+    match FileKind::of(path)? {
+        FileKind::Yaml => Some(Format::Yaml),
+        FileKind::Toml => Some(Format::Toml),
+        FileKind::Json => Some(Format::Json),
+        FileKind::Markdown | FileKind::Html => None,
+    }
+}
+
 /// A body by the ending of its file.
 pub(super) fn body_of(path: &str, text: &str, has_title: bool) -> Body {
-    match ending(path) {
-        "md" => markdown::render(text, has_title),
-        _ => markdown::read_html(text, has_title),
+    match FileKind::of(path) {
+        Some(FileKind::Markdown) => markdown::render(text, has_title),
+        Some(FileKind::Html) => markdown::read_html(text, has_title),
+        // A data file has no text.
+        _ => Body::default(),
     }
 }

@@ -431,6 +431,9 @@ fn undefined(shown: &str, location: Location, post: Option<&str>, data: &RenderD
         _ => format!("`{object}` has no `{name}`"),
     };
     let diagnostic = Diagnostic::error(Code::TemplateError, location, message);
+    if let Some(nested) = nested_field(object, name, data) {
+        return diagnostic.help(format!("did you mean `{object}.{nested}`?"));
+    }
     match (object, name) {
         ("", "loop") => diagnostic.help("it is known between {% for … %} and {% endfor %}"),
         ("", name) if known.contains(&name) => diagnostic.help(format!(
@@ -443,6 +446,27 @@ fn undefined(shown: &str, location: Location, post: Option<&str>, data: &RenderD
             known.into_iter().filter(|near| *near != name),
         ),
     }
+}
+
+/// The objects that are no posts and no terms, by the names by which templates know them.
+const NO_POSTS: [&str; 8] = [
+    "",
+    "loop",
+    "site",
+    "page",
+    "archive",
+    "pager",
+    "term",
+    "site.words",
+];
+
+/// Returns the field within a map of posts whose last part has a name, if the object may be a post.
+fn nested_field<'a>(object: &str, name: &str, data: &'a RenderData) -> Option<&'a str> {
+    let catalogue = &data.site.catalogue;
+    let is_post = !NO_POSTS.contains(&object);
+    catalogue
+        .nested_field(name, &catalogue.every_set())
+        .filter(|_| is_post)
 }
 
 /// The names that something in scope has, or, where it is no such thing, that posts and terms have.

@@ -123,6 +123,8 @@ fn post(bench: &mut Bench, number: u8, how: u8) {
     let tags = ["a", "b", "a, b", "A, c", "", "aa"][usize::from(how % 6)];
     let category = ["X", "X/Y", "Z", ""][usize::from(how % 4)];
     let more = match how % 16 {
+        3 => "related: false\n",
+        6 => "template: plain.html\n",
         7 => "draft: true\n",
         11 => "date: 2026-06-02\n",
         13 => "expires: 2026-06-02\n",
@@ -245,18 +247,34 @@ pub(super) fn edit(bench: &mut Bench, (kind, number, how): (u8, u8, u8)) {
         }
         9 => match how % 3 {
             0 => bench.sources.write("templates/post.html", POST),
+            1 if how % 2 == 0 => bench
+                .sources
+                .write("templates/plain.html", "{{ post.title }}{{ previous }}"),
             1 => bench.sources.write(
                 "templates/parts/card.html",
                 format!("<p>{{{{ post.title }}}} {how} {{{{ post.summary }}}}</p>"),
             ),
             _ => {
                 bench.sources.remove("templates/post.html");
+                bench.sources.remove("templates/plain.html");
                 bench.sources.remove("templates/parts/card.html");
             }
         },
         10 => {
             let per_page = 1 + how % 3;
             let settings = SETTINGS.replace("per_page = 2", &format!("per_page = {per_page}"));
+            let settings = match how % 5 {
+                1 => settings.replace(
+                    "search = true",
+                    "search = true\nmenu = [\"/on/\", \"tags\"]",
+                ),
+                2 => settings.replace("group = \"month\"", "group = \"category\"\nmenu = false"),
+                3 => settings.replace(
+                    "[content.boats]",
+                    "[content.boats.related]\nquery = \"from posts limit 2\"\n[content.boats]",
+                ),
+                _ => settings,
+            };
             write_settings(bench, &settings, how);
         }
         11 => match how % 3 {

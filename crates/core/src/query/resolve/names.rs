@@ -141,6 +141,9 @@ impl Resolver<'_> {
             let set = title(set);
             return format!("the posts of `{set}` have it: write `from {set}`");
         }
+        if let Some(nested) = catalogue.nested_field(name, sets) {
+            return format!("did you mean `{nested}`?");
+        }
         if let Some(help) = foreign_syntax::name(name) {
             return help.to_owned();
         }

@@ -14,12 +14,19 @@ use crate::site::{Owner, Site};
 use crate::source::Sources;
 
 /// Links and images of posts and pages that lead to no output of the site. Where the pages of a
-/// content set are made by something else, an address from the site's root may be one of its.
-pub(super) fn broken(site: &Site, plan: &Plan, sources: &dyn Sources) -> Diagnostics {
+/// content set are made by something else, an address from the site's root may be one of its. `others` are further
+/// files that are published.
+pub(super) fn broken(
+    site: &Site,
+    plan: &Plan,
+    others: &[String],
+    sources: &dyn Sources,
+) -> Diagnostics {
+    let files = plan.outputs.iter().map(|made| made.file.as_str());
     let checker = Checker {
         site,
         plan,
-        files: plan.outputs.iter().map(|made| made.file.as_str()).collect(),
+        files: files.chain(others.iter().map(String::as_str)).collect(),
         whole: site.settings.makes_all_pages(),
     };
     let posts = site.catalogue.all().filter(|id| site.has_page(*id));

@@ -41,10 +41,11 @@ pub(crate) fn audit(
         found.extend(unfiled(site, &plan));
         found.extend(filled(site));
         found.extend(unused_templates(site));
-        found.extend(addresses::broken(site, &plan, sources));
+        let others = OtherFiles::of(&plan, destination);
+        found.extend(addresses::broken(site, &plan, others.published(), sources));
         let empty = empty_feeds(site, &plan, &found);
         found.extend(empty);
-        found.extend(stray(&plan, destination));
+        found.extend(others.stray(destination));
     }
     Collected {
         output: site.map(|site| site.settings),
@@ -135,26 +136,47 @@ fn empty_feeds(site: &Site, plan: &Plan, told: &Diagnostics) -> Diagnostics {
         .collect()
 }
 
-/// Returns a warning for each file of the output folder that no build made, unless `weave` fills the folder.
-fn stray(plan: &Plan, destination: &dyn Destination) -> Diagnostics {
-    let manifest = destination.manifest().unwrap_or_default();
-    let planned: BTreeSet<&str> = plan.outputs.iter().map(|made| made.file.as_str()).collect();
-    let is_ours = |path: &str| planned.contains(path) || manifest.files.contains_key(path);
-    let files = destination.list().unwrap_or_default();
-    let stray: Vec<String> = files.into_iter().filter(|path| !is_ours(path)).collect();
-    // In a folder that `weave` fills, the pages of another program are what is published.
-    let folder = destination.folder();
-    if folder.is_some_and(|folder| is_woven(folder, &stray)) {
-        return Diagnostics::new();
+/// The files of the output folder that no build made.
+struct OtherFiles {
+    paths: Vec<String>,
+    /// Set if `weave` fills the folder, so that they are published as well.
+    are_woven: bool,
+}
+
+impl OtherFiles {
+    fn of(plan: &Plan, destination: &dyn Destination) -> Self {
+        let manifest = destination.manifest().unwrap_or_default();
+        let planned: BTreeSet<&str> = plan.outputs.iter().map(|made| made.file.as_str()).collect();
+        let is_ours = |path: &str| planned.contains(path) || manifest.files.contains_key(path);
+        let files = destination.list().unwrap_or_default();
+        let paths: Vec<String> = files.into_iter().filter(|path| !is_ours(path)).collect();
+        let folder = destination.folder();
+        Self {
+            are_woven: folder.is_some_and(|folder| is_woven(folder, &paths)),
+            paths,
+        }
     }
-    let stray = stray.into_iter().map(|path| {
-        let path = format!("{}/{path}", destination.name());
-        Diagnostic::warning(
-            Code::StrayFile,
-            Location::top_of(&path),
-            "no build made this file, and none removes it",
-        )
-        .help("remove it, or move it to assets/ if it is to be published")
-    });
-    stray.collect()
+
+    /// Returns those that are published: pages by hand or of another program, and what belongs to them.
+    fn published(&self) -> &[String] {
+        match self.are_woven {
+            true => &self.paths,
+            false => &[],
+        }
+    }
+
+    /// Returns a warning for each, unless they are published.
+    fn stray(&self, destination: &dyn Destination) -> Diagnostics {
+        let stray = self.paths.iter().filter(|_| !self.are_woven);
+        let stray = stray.map(|path| {
+            let path = format!("{}/{path}", destination.name());
+            Diagnostic::warning(
+                Code::StrayFile,
+                Location::top_of(&path),
+                "no build made this file, and none removes it",
+            )
+            .help("remove it, or move it to assets/ if it is to be published")
+        });
+        stray.collect()
+    }
 }
