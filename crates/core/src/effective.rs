@@ -94,7 +94,7 @@ pub fn effective(settings: &Settings) -> Vec<EffectiveTable> {
     for (table, pattern) in [("archive", "archive.NAME"), ("feed", "feed.NAME")] {
         tables.extend(reader.turned_off(table, pattern));
     }
-    for table in ["related", "audit", "words"] {
+    for table in ["related", "code", "audit", "words"] {
         if reader.map(&[table]).is_some() {
             tables.push(reader.table(&[table], table, |_| None, Origin::Default));
         }

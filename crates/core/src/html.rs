@@ -250,6 +250,16 @@ pub fn attribute(name: &str, value: &str) -> String {
     format!("{name}=\"{value}\"")
 }
 
+/// Escapes text for HTML between tags.
+#[must_use]
+pub fn escape_text(text: &str) -> Cow<'_, str> {
+    if !text.contains(['&', '<', '>']) {
+        return text.into();
+    }
+    let text = text.replace('&', "&amp;").replace('<', "&lt;");
+    text.replace('>', "&gt;").into()
+}
+
 /// A text in which parts are replaced, from its start to its end.
 pub(crate) struct Edited<'a> {
     text: &'a str,

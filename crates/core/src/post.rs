@@ -117,6 +117,9 @@ pub struct Notes {
     pub placeholders: bool,
     /// The number of the first template tag outside of code, among all that it has, from 0.
     pub template_tag: Option<usize>,
+    /// The fingerprints of its highlighted code blocks.
+    #[serde(skip)]
+    pub code: Vec<u64>,
 }
 
 /// One source file of a content set, read.

@@ -132,6 +132,7 @@ pub const TABLES: &[(&str, &str)] = &[
         "related.weigh",
         "How much each field counts for likeness; one that is left out does not.",
     ),
+    ("code", "Code blocks of Markdown."),
     ("terms.FIELD", "A field whose values are terms."),
     ("audit", "The levels of warnings, for every command."),
     (
@@ -271,6 +272,9 @@ keys! {
     }
     "related.weigh" {
         NAME Weight, Some("0"), "The weight of a term field, of `title` or of `body`.";
+    }
+    "code" {
+        highlight Flag, Some("true"), "Whether code is highlighted by its language, as classes; the theme's style colours them.";
     }
     "terms.FIELD" {
         nested Flag, Some("false"), "Whether `Waterway/Locks` also counts under `Waterway`.";

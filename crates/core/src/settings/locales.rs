@@ -114,7 +114,7 @@ impl Locales {
 
     /// Returns the name of a file without the language at its end, and the language: `lime.de` is `lime` in `de`. A
     /// suffix is a language only if the site has several, and this is one of them.
-    pub(crate) fn split_suffix<'n>(&self, name: &'n str) -> (&'n str, Option<LocaleId>) {
+    pub fn split_suffix<'n>(&self, name: &'n str) -> (&'n str, Option<LocaleId>) {
         let suffix = name.rsplit_once('.').filter(|_| self.are_several());
         let found = suffix.and_then(|(name, tag)| Some((name, self.find(tag)?)));
         match found {

@@ -56,6 +56,8 @@ pub struct Settings {
     pub feeds: Vec<Feed>,
     /// `[related]`
     pub related: Option<Related>,
+    /// `[code]`: set if code blocks are highlighted.
+    pub highlight: bool,
     /// Term fields by name: tag, category, author, and the site's own.
     pub term_fields: Vec<TermField>,
     /// `[audit]`

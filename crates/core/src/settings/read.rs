@@ -53,6 +53,7 @@ impl Settings {
         let archives = super::archives::read(&mut root, of_site, &mut diagnostics);
         let feeds = super::feeds::read(&mut root, of_site, &mut diagnostics);
         diagnostics.extend(unknown_titles(&locales, (&archives, &feeds), source));
+        let highlight = read_code(&mut root, &mut diagnostics);
         read_terms(&mut root, &mut term_fields, &mut diagnostics);
         words::read(&mut root, &mut locales, &mut diagnostics);
         for (id, locale) in locales.iter() {
@@ -75,6 +76,7 @@ impl Settings {
                 archives,
                 feeds,
                 related,
+                highlight,
                 term_fields,
                 audit,
                 yields: Vec::new(),
@@ -486,6 +488,16 @@ fn read_weights(
         }
     }
     weigh
+}
+
+/// Returns true if code blocks are highlighted.
+fn read_code(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> bool {
+    let Some(mut table) = root.table("code", diagnostics) else {
+        return true;
+    };
+    let highlight = table.flag("highlight", true, diagnostics);
+    table.finish(diagnostics);
+    highlight
 }
 
 fn read_terms(root: &mut Table<'_>, term_fields: &mut [TermField], diagnostics: &mut Diagnostics) {

@@ -13,6 +13,11 @@ pub(super) const TRANSLATIONS: &[(&str, Translated)] = &[
 ];
 
 const GERMAN: Translated = &[
+    ("alert_caution", "Vorsicht"),
+    ("alert_important", "Wichtig"),
+    ("alert_note", "Hinweis"),
+    ("alert_tip", "Tipp"),
+    ("alert_warning", "Warnung"),
     ("all_feeds", "Feeds"),
     ("authors", "Autoren"),
     ("below", "Teile"),
@@ -62,6 +67,8 @@ const GERMAN: Translated = &[
     ("shares", "gemeinsam:"),
     ("skip", "Zum Text springen"),
     ("tags", "Schlagwörter"),
+    ("task_done", "erledigt"),
+    ("task_open", "offen"),
     ("terms", "Begriffe"),
     ("undated", "Ohne Datum"),
     ("updated", "geändert am"),
@@ -69,6 +76,11 @@ const GERMAN: Translated = &[
 ];
 
 const FRENCH: Translated = &[
+    ("alert_caution", "Prudence"),
+    ("alert_important", "Important"),
+    ("alert_note", "Remarque"),
+    ("alert_tip", "Astuce"),
+    ("alert_warning", "Avertissement"),
     ("all_feeds", "Flux"),
     ("authors", "Auteurs"),
     ("below", "Parties"),
@@ -118,6 +130,8 @@ const FRENCH: Translated = &[
     ("shares", "en commun :"),
     ("skip", "Aller au texte"),
     ("tags", "Étiquettes"),
+    ("task_done", "fait"),
+    ("task_open", "à faire"),
     ("terms", "Termes"),
     ("undated", "Sans date"),
     ("updated", "mis à jour le"),
@@ -125,6 +139,11 @@ const FRENCH: Translated = &[
 ];
 
 const SPANISH: Translated = &[
+    ("alert_caution", "Precaución"),
+    ("alert_important", "Importante"),
+    ("alert_note", "Nota"),
+    ("alert_tip", "Consejo"),
+    ("alert_warning", "Advertencia"),
     ("all_feeds", "Canales"),
     ("authors", "Autores"),
     ("below", "Partes"),
@@ -174,6 +193,8 @@ const SPANISH: Translated = &[
     ("shares", "en común:"),
     ("skip", "Saltar al texto"),
     ("tags", "Etiquetas"),
+    ("task_done", "hecho"),
+    ("task_open", "pendiente"),
     ("terms", "Términos"),
     ("undated", "Sin fecha"),
     ("updated", "actualizado el"),
@@ -181,6 +202,11 @@ const SPANISH: Translated = &[
 ];
 
 const ARABIC: Translated = &[
+    ("alert_caution", "حذر"),
+    ("alert_important", "مهم"),
+    ("alert_note", "ملاحظة"),
+    ("alert_tip", "نصيحة"),
+    ("alert_warning", "تحذير"),
     ("all_feeds", "الخلاصات"),
     ("authors", "الكُتّاب"),
     ("below", "الأجزاء"),
@@ -234,6 +260,8 @@ const ARABIC: Translated = &[
     ("shares", "مشترك:"),
     ("skip", "انتقل إلى النص"),
     ("tags", "الوسوم"),
+    ("task_done", "تم"),
+    ("task_open", "قيد الانتظار"),
     ("terms", "المصطلحات"),
     ("undated", "بلا تاريخ"),
     ("updated", "حُدّثت في"),

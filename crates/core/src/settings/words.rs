@@ -13,6 +13,15 @@ use crate::value::{Entry, Value};
 
 /// The words of the theme: name, English text, and use.
 pub const WORDS: &[(&str, &str, &str)] = &[
+    ("alert_caution", "Caution", "title of an alert `[!CAUTION]`"),
+    (
+        "alert_important",
+        "Important",
+        "title of an alert `[!IMPORTANT]`",
+    ),
+    ("alert_note", "Note", "title of an alert `[!NOTE]`"),
+    ("alert_tip", "Tip", "title of an alert `[!TIP]`"),
+    ("alert_warning", "Warning", "title of an alert `[!WARNING]`"),
     (
         "all_feeds",
         "Feeds",
@@ -146,6 +155,16 @@ pub const WORDS: &[(&str, &str, &str)] = &[
         "link for keyboards, to pass the navigation",
     ),
     ("tags", "Tags", "title of the overview of tags"),
+    (
+        "task_done",
+        "done",
+        "name of a task that is done, for screen readers",
+    ),
+    (
+        "task_open",
+        "to do",
+        "name of a task that is not done, likewise",
+    ),
     (
         "terms",
         "Terms",
@@ -360,12 +379,12 @@ mod tests {
     #[case::none_at_all(
         "fi",
         "",
-        Some("40 of the theme's words are in English, not in \"fi\"")
+        Some("47 of the theme's words are in English, not in \"fi\"")
     )]
     #[case::some(
         "fi",
         "by",
-        Some("39 of the theme's words are in English, not in \"fi\"")
+        Some("46 of the theme's words are in English, not in \"fi\"")
     )]
     #[case::all_but_one(
         "fi",

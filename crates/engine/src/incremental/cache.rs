@@ -14,10 +14,10 @@ use tabulae_core::route::OutputPath;
 use super::key::Key;
 use crate::fingerprint::{Summed, checksum};
 use crate::report::Due;
-use crate::site::{CachedHits, CachedPosts, PreviousPosts};
+use crate::site::{Bytes, CachedHits, CachedPosts, PreviousPosts};
 use crate::source::FileStamp;
 
-const HEAD: &[u8] = b"tabulae cache 5\n";
+const HEAD: &[u8] = b"tabulae cache 6\n";
 
 /// The hash of the program's inputs: its sources and the theme's, the locked dependencies, features and
 /// target.
@@ -36,6 +36,8 @@ pub(crate) struct BuildCache {
     pub(crate) posts: CachedPosts,
     /// The stems of words in texts, if they were counted.
     pub(crate) stems: Arc<[Box<str>]>,
+    /// The runs of highlighted code blocks, by fingerprint.
+    pub(crate) code: BTreeMap<u64, Bytes>,
     /// The related posts of all posts.
     pub(crate) related: CachedHits,
     /// The keys of all dependencies, with their fingerprints.
@@ -110,6 +112,7 @@ impl BuildCache {
         PreviousPosts {
             posts: &self.posts,
             stems: &self.stems,
+            code: &self.code,
             same_configuration: self.configuration == configuration,
         }
     }

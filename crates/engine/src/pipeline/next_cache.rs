@@ -100,6 +100,7 @@ pub(super) fn next_cache(build: &Finished<'_, '_>, outcomes: Vec<Outcome<'_>>) -
         checksums: checksums(&keys, current),
         stems,
         posts,
+        code: site.highlighted_code(),
         related: site.cached_hits(related_fronts(site, current.posts())),
         unchanged: unchanged_report(build, &keys),
         keys,

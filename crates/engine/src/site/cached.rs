@@ -25,6 +25,8 @@ pub(crate) struct CachedPost {
     /// The term frequencies of the text, by the numbers of [`PreviousPosts::stems`] (pairs, postcard);
     /// empty if they were not counted.
     pub(crate) words: Bytes,
+    /// The fingerprints of its highlighted code blocks.
+    pub(crate) code: Box<[u64]>,
 }
 
 /// A parsed source file of a post.
@@ -43,6 +45,8 @@ pub(crate) struct PreviousPosts<'a> {
     pub(crate) posts: &'a BTreeMap<String, CachedPost>,
     /// The stems of words, by number.
     pub(crate) stems: &'a [Box<str>],
+    /// The runs of highlighted code blocks, by fingerprint.
+    pub(crate) code: &'a BTreeMap<u64, Bytes>,
     /// Set if settings and options are the same, so that the posts would be read the same way.
     pub(crate) same_configuration: bool,
 }

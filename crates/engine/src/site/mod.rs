@@ -13,8 +13,9 @@ mod related_lists;
 mod term_notes;
 mod used_keys;
 
-pub(crate) use self::cached::{CachedPosts, ParsedPost, PreviousPosts};
+pub(crate) use self::cached::{Bytes, CachedPosts, ParsedPost, PreviousPosts};
 pub(crate) use self::files::{reason, unreadable};
+use self::markdown::{Highlighter, MarkdownStyle};
 use self::query_traits::QueryTraits;
 pub(crate) use self::read::{configuration, read_settings};
 pub(crate) use self::related_before::CachedHits;
@@ -80,6 +81,9 @@ pub(crate) struct Site {
     pub pages_read: usize,
     /// The fingerprint of the settings and options.
     pub(crate) configuration: u64,
+    /// What Markdown becomes HTML by.
+    markdown: MarkdownStyle,
+    highlighter: Arc<Highlighter>,
     /// The posts for the cache of the next build.
     pub(crate) cached: CachedPosts,
     /// The traits of all queries of the settings.
@@ -379,6 +383,13 @@ impl Site {
         let text = String::from_utf8(self.sources.read(path)?);
         let text = text.map_err(|error| io::Error::new(io::ErrorKind::InvalidData, error))?;
         Ok(Source::new(path, &text))
+    }
+
+    /// Returns the runs of highlighted code blocks for the next build.
+    pub(crate) fn highlighted_code(&self) -> BTreeMap<u64, Bytes> {
+        let posts = self.cached.values();
+        self.highlighter
+            .to_keep(posts.flat_map(|post| post.code.iter().copied()))
     }
 
     /// Takes the errors of posts whose bodies were read again and could not be.

@@ -5,13 +5,14 @@ use std::collections::BTreeSet;
 use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::front_matter;
 use tabulae_core::id::LocaleId;
-use tabulae_core::post::{Body, Include, Post, assemble, has_title};
+use tabulae_core::post::{Body, Include, Post, assemble, has_title, locale_of};
 use tabulae_core::route::Pattern;
 use tabulae_core::settings::{ContentSet, FileKind, Settings};
 use tabulae_core::source::Source;
 use tabulae_core::time::Moment;
 
 use super::files::{list, read};
+use super::markdown::MarkdownStyle;
 use super::posts::body_of;
 use super::{Page, folder_of};
 use crate::source::Sources;
@@ -31,7 +32,7 @@ impl Pages {
     /// Reads all pages; one with an error is left out.
     pub(super) fn read(
         sources: &dyn Sources,
-        settings: &Settings,
+        (settings, style): (&Settings, &MarkdownStyle),
         moment: &Moment,
         include: Include,
         diagnostics: &mut Diagnostics,
@@ -41,7 +42,7 @@ impl Pages {
         let (files, others): (Vec<_>, Vec<_>) = files.into_iter().partition(is_page);
         let pages = files
             .iter()
-            .filter_map(|path| read_page(sources, settings, moment, path, diagnostics));
+            .filter_map(|path| read_page(sources, (settings, style), moment, path, diagnostics));
         Self {
             pages: pages
                 .filter(|page| include.has_page(page.post.exclusion))
@@ -75,7 +76,7 @@ impl Pages {
 
 fn read_page(
     sources: &dyn Sources,
-    settings: &Settings,
+    (settings, style): (&Settings, &MarkdownStyle),
     moment: &Moment,
     path: &str,
     diagnostics: &mut Diagnostics,
@@ -92,7 +93,11 @@ fn read_page(
         Some(FileKind::Html) => (Some(template_text(&source, front.body)), Body::default()),
         _ => {
             let text = &source.text()[front.body..];
-            (None, body_of(path, text, has_title(&front.map, &set)))
+            let locale = locale_of(path, &set, &front.map, settings);
+            (
+                None,
+                body_of(path, text, has_title(&front.map, &set), (style, locale)),
+            )
         }
     };
     let is_titled = has_title(&front.map, &set) || body.notes.heading.is_some();

@@ -11,6 +11,7 @@ use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::front_matter::{self, Format, FrontMatter};
 use tabulae_core::html::Html;
+use tabulae_core::id::LocaleId;
 use tabulae_core::post::{Body, Post, assemble, has_title, locale_of};
 use tabulae_core::related::likeness;
 use tabulae_core::settings::{FileKind, Settings};
@@ -21,7 +22,7 @@ use tabulae_core::words::Counting;
 use super::Site;
 use super::cached::{Bytes, CachedPost, ParsedPost, PreviousPosts};
 use super::files::{as_text, read_bytes, unreadable};
-use super::markdown;
+use super::markdown::{self, MarkdownStyle};
 use crate::fingerprint::checksum;
 use crate::options::{NoProgress, Progress, Step};
 use crate::source::{FileStamp, Sources};
@@ -39,6 +40,8 @@ pub(super) struct Reading<'a> {
     pub(super) html: AtomicUsize,
     /// Counts words while posts are read, if they are needed and texts may not stay in memory.
     pub(super) counting: Option<Counting>,
+    /// What Markdown becomes HTML by.
+    pub(super) style: MarkdownStyle,
     /// The errors of files that are read again.
     pub(super) reread_errors: Errors,
 }
@@ -64,6 +67,7 @@ impl Reading<'_> {
     ) -> (Vec<Post>, BTreeMap<String, CachedPost>) {
         let share = self.previous.map(|_| Reread {
             sources: self.sources.share(),
+            style: self.style.clone(),
             errors: Arc::clone(&self.reread_errors),
         });
         let done = AtomicUsize::new(0);
@@ -162,22 +166,22 @@ impl Reading<'_> {
             return None;
         }
         let has_title = has_title(&front.map, &self.settings.content[set]);
-        let mut body = body_of(path, &source.text()[front.body..], has_title);
+        let locale = locale_of(path, &self.settings.content[set], &front.map, self.settings);
+        let text = &source.text()[front.body..];
+        let mut body = body_of(path, text, has_title, (&self.style, locale));
         let counting = share.and(self.counting.as_ref());
-        body.counted = counting.map(|counting| {
-            let locale = locale_of(path, &self.settings.content[set], &front.map, self.settings);
-            counting.count(&body.html.get(), locale)
-        });
+        body.counted = counting.map(|counting| counting.count(&body.html.get(), locale));
         let cached = share.map(|_| CachedPost {
             stamp,
             hash,
             parsed: ParsedPost::bytes_of(&front, &source.text()[..front.body], &body.notes),
             words: Bytes::default(),
+            code: body.notes.code.as_slice().into(),
         });
         let kept_html = self.html.fetch_add(body.html.kept(), Ordering::Relaxed);
         let body = match share.filter(|_| kept_html > HTML_KEPT) {
             Some(share) => Body {
-                html: share.html(path, front.body, has_title),
+                html: share.html((path, locale), front.body, has_title),
                 ..body
             },
             None => body,
@@ -200,8 +204,10 @@ impl Reading<'_> {
         share: &Reread,
     ) -> Option<Read> {
         let ParsedPost { front, head, notes } = ParsedPost::from_bytes(&old.parsed)?;
-        let has_title = has_title(&front.map, &self.settings.content[set]);
-        let html = share.html(path, front.body, has_title);
+        let set = &self.settings.content[set];
+        let has_title = has_title(&front.map, set);
+        let locale = locale_of(path, set, &front.map, self.settings);
+        let html = share.html((path, locale), front.body, has_title);
         Some(Read {
             source: Source::new(path, &head),
             front,
@@ -233,6 +239,7 @@ impl Site {
         let mut diagnostics = Diagnostics::new();
         let share = Reread {
             sources: sources.share(),
+            style: self.markdown.clone(),
             errors: Arc::clone(&self.reread_errors),
         };
         for path in changed {
@@ -247,6 +254,7 @@ impl Site {
                 progress: &NoProgress,
                 html: AtomicUsize::new(0),
                 counting: None,
+                style: self.markdown.clone(),
                 reread_errors: Arc::clone(&self.reread_errors),
             };
             let set = before.set;
@@ -275,6 +283,7 @@ impl Site {
 #[derive(Debug, Clone)]
 pub(super) struct Reread {
     pub(super) sources: Arc<dyn Sources>,
+    pub(super) style: MarkdownStyle,
     /// The errors, as the HTML is asked for where none can be returned.
     pub(super) errors: Errors,
 }
@@ -284,10 +293,16 @@ pub(super) type Errors = Arc<Mutex<Diagnostics>>;
 
 impl Reread {
     /// HTML that is made of a post's file each time it is asked for.
-    fn html(&self, path: &str, start: usize, has_title: bool) -> Html {
+    fn html(&self, (path, locale): (&str, LocaleId), start: usize, has_title: bool) -> Html {
         let (reread, path) = (self.clone(), path.to_owned());
         Html::made(move || match reread.body(&path, start) {
-            Ok(text) => body_of(&path, &text, has_title).html.get().into_owned(),
+            Ok(text) => {
+                let style = (&reread.style, locale);
+                body_of(&path, &text, has_title, style)
+                    .html
+                    .get()
+                    .into_owned()
+            }
             Err(error) => {
                 let mut errors = locked(&reread.errors);
                 errors.push(unreadable(&path, &error));
@@ -317,10 +332,15 @@ fn data_format(path: &str) -> Option<Format> {
     }
 }
 
-/// A body by the ending of its file.
-pub(super) fn body_of(path: &str, text: &str, has_title: bool) -> Body {
+/// A body by the ending of its file; Markdown in a style and a language.
+pub(super) fn body_of(
+    path: &str,
+    text: &str,
+    has_title: bool,
+    (style, locale): (&MarkdownStyle, LocaleId),
+) -> Body {
     match FileKind::of(path) {
-        Some(FileKind::Markdown) => markdown::render(text, has_title),
+        Some(FileKind::Markdown) => style.render(text, has_title, locale),
         Some(FileKind::Html) => markdown::read_html(text, has_title),
         // A data file has no text.
         _ => Body::default(),

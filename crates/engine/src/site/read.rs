@@ -23,6 +23,7 @@ use tabulae_core::yields::Claims;
 use super::cached::{Bytes, CachedPost, PreviousPosts};
 use super::content_files::Found;
 use super::files::{self, as_text, list, list_all, read_bytes, unreadable};
+use super::markdown::{Highlighter, MarkdownStyle};
 use super::pages::Pages;
 use super::posts::{Errors, Reading};
 use super::query_traits::QueryTraits;
@@ -57,6 +58,10 @@ impl Site {
             now: options.clock.now(&settings.site.timezone),
             zone: settings.site.timezone.clone(),
         };
+        let none = BTreeMap::new();
+        let known = previous.map_or(&none, |previous| previous.code);
+        let highlighter = Arc::new(Highlighter::new(known));
+        let style = MarkdownStyle::new(&settings, &highlighter);
         let found = Found::look(sources, &settings, diagnostics);
         let reading = Reading {
             sources,
@@ -66,14 +71,21 @@ impl Site {
             progress: options.progress,
             html: AtomicUsize::new(0),
             counting: counting(&settings),
+            style: style.clone(),
             reread_errors: Errors::default(),
         };
         let reread_errors = Arc::clone(&reading.reread_errors);
         let (posts, cached) = reading.posts(&found.posts, diagnostics);
         report_undated_sets(&posts, &settings, diagnostics);
         let counted = reading.counting.unwrap_or_default();
-        let notes = read_notes(sources, &settings, &moment, diagnostics);
-        let mut pages = Pages::read(sources, &settings, &moment, options.include, diagnostics);
+        let notes = read_notes(sources, (&settings, &style), &moment, diagnostics);
+        let mut pages = Pages::read(
+            sources,
+            (&settings, &style),
+            &moment,
+            options.include,
+            diagnostics,
+        );
         pages.add_homes(&settings, &languages_of(&posts, options.include));
         let templates = read_templates(sources, settings.site.source_limit, diagnostics);
         let assets = read_assets(sources, diagnostics);
@@ -105,6 +117,8 @@ impl Site {
         let others = found.others.into_iter().chain(pages.others);
         Self {
             configuration: configuration(&settings, options),
+            markdown: style,
+            highlighter,
             reread_errors,
             sources: sources.share(),
             cached: Arc::new(cached),

@@ -8,13 +8,13 @@ use tabulae_core::source::{Location, Source};
 use tabulae_core::time::Moment;
 
 use super::files::{list, read};
-use super::markdown;
+use super::markdown::MarkdownStyle;
 use crate::source::Sources;
 
 /// Reads all notes; one in a folder of no term field is an error.
 pub(super) fn read_notes(
     sources: &dyn Sources,
-    settings: &Settings,
+    (settings, style): (&Settings, &MarkdownStyle),
     moment: &Moment,
     diagnostics: &mut Diagnostics,
 ) -> Vec<TermNote> {
@@ -26,7 +26,7 @@ pub(super) fn read_notes(
         match term_of(below, &path, settings) {
             Ok(term) => notes.extend(read_note(
                 sources,
-                settings,
+                (settings, style),
                 moment,
                 &path,
                 term,
@@ -65,7 +65,7 @@ fn term_of<'a>(
 
 fn read_note(
     sources: &dyn Sources,
-    settings: &Settings,
+    (settings, style): (&Settings, &MarkdownStyle),
     moment: &Moment,
     path: &str,
     term: (usize, &str),
@@ -74,7 +74,12 @@ fn read_note(
     let text = read(sources, path, settings.site.source_limit, diagnostics)?;
     let source = Source::new(path, &text);
     let front = front_matter::read(&source, &moment.zone).into_output(diagnostics);
-    let body = markdown::render(&source.text()[front.body..], true);
+    let (_, locale) = settings.locales.split_suffix(term.1);
+    let body = style.render(
+        &source.text()[front.body..],
+        true,
+        locale.unwrap_or_default(),
+    );
     let html = body.html.get().into_owned();
     Some(TermNote::read(term, &source, &front, html, settings).into_output(diagnostics))
 }

@@ -1,19 +1,28 @@
-//! Bodies to HTML: Markdown (CommonMark with tables, footnotes and strikethrough) and HTML.
+//! Bodies to HTML: Markdown (CommonMark, with tables, task lists, footnotes, alerts, strikethrough and bare links) and
+//! HTML.
 
+mod footnotes;
+mod highlight;
 mod listener;
 
 use std::collections::VecDeque;
+use std::sync::Arc;
 
+use footnotes::Footnotes;
+use linkify::{LinkFinder, LinkKind};
 use listener::Listener;
-use memchr::memchr;
+use memchr::{memchr, memmem};
 use pulldown_cmark::{
-    CodeBlockKind, CowStr, Event, HeadingLevel, Options, Parser, Tag, TagEnd, html,
+    BlockQuoteKind, CodeBlockKind, CowStr, Event, HeadingLevel, Options, Parser, Tag, TagEnd, html,
 };
-use tabulae_core::html as core_html;
+use tabulae_core::html::{self as core_html, attribute, escape_text};
+use tabulae_core::id::LocaleId;
 use tabulae_core::post::{Body, Notes};
+use tabulae_core::settings::{Settings, Words};
 use tabulae_core::template_tags;
-use tabulae_core::term::slug;
 use tabulae_core::weave::has_placeholders;
+
+pub(crate) use self::highlight::Highlighter;
 
 /// The separator between the summary and the rest of a text.
 const MORE: &str = "<!-- more -->";
@@ -21,22 +30,61 @@ const MORE: &str = "<!-- more -->";
 /// The Markdown extensions that are enabled beside CommonMark.
 const OPTIONS: Options = Options::ENABLE_TABLES
     .union(Options::ENABLE_FOOTNOTES)
+    .union(Options::ENABLE_TASKLISTS)
+    .union(Options::ENABLE_GFM)
     .union(Options::ENABLE_STRIKETHROUGH);
 
-/// Renders a Markdown body. Headings get ids made of their text. Where the front matter has no
-/// title, the first level-one heading is it, and is left out of the HTML.
-#[must_use]
-pub(crate) fn render(text: &str, has_title: bool) -> Body {
-    let mut out = String::with_capacity(text.len() + text.len() / 4);
-    let mut listener = Listener::new(has_title, has_more(text));
-    let reading = Reading {
-        events: Parser::new_ext(text, OPTIONS),
-        ready: VecDeque::new(),
-        images: 0,
-        listener: &mut listener,
-    };
-    html::push_html(&mut out, reading);
-    noted(out, listener.notes)
+/// What Markdown becomes HTML by, beside its text: the theme's words, and the highlighting of code.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct MarkdownStyle {
+    /// The words of each language.
+    words: Arc<[Words]>,
+    /// `None` if code stays plain.
+    highlighter: Option<Arc<Highlighter>>,
+}
+
+/// The style of a text in one language.
+#[derive(Debug, Clone, Copy)]
+struct TextStyle<'s> {
+    words: Option<&'s Words>,
+    highlighter: Option<&'s Highlighter>,
+}
+
+impl MarkdownStyle {
+    /// Returns the style of a site.
+    pub(crate) fn new(settings: &Settings, highlighter: &Arc<Highlighter>) -> Self {
+        let words = settings.locales.iter();
+        let highlighter = settings.highlight.then(|| Arc::clone(highlighter));
+        Self {
+            words: words.map(|(_, locale)| locale.words.clone()).collect(),
+            highlighter,
+        }
+    }
+
+    /// Renders a Markdown body in a language. Headings get ids made of their text. Where the front matter has no
+    /// title, the first level-one heading is it, and is left out of the HTML.
+    #[must_use]
+    pub(crate) fn render(&self, text: &str, has_title: bool, locale: LocaleId) -> Body {
+        let mut out = String::with_capacity(text.len() + text.len() / 4);
+        let mut listener = Listener::new(has_title, has_more(text));
+        let reading = Reading {
+            events: Parser::new_ext(text, OPTIONS),
+            held: None,
+            ready: VecDeque::new(),
+            footnotes: Footnotes::default(),
+            is_finished: false,
+            images: 0,
+            links: 0,
+            has_addresses: memmem::find(text.as_bytes(), b"://").is_some(),
+            style: TextStyle {
+                words: self.words.get(locale.at()),
+                highlighter: self.highlighter.as_deref(),
+            },
+            listener: &mut listener,
+        };
+        html::push_html(&mut out, reading);
+        noted(out, listener.notes)
+    }
 }
 
 /// Returns true if a text has the separator. Most texts have no tag or comment, which a byte search sees
@@ -45,7 +93,7 @@ fn has_more(text: &str) -> bool {
     memchr(b'<', text.as_bytes()).is_some_and(|at| text[at..].contains(MORE))
 }
 
-/// Reads an HTML body; as [`render`] where it applies.
+/// Reads an HTML body; as [`MarkdownStyle::render`] where it applies.
 #[must_use]
 pub(crate) fn read_html(text: &str, has_title: bool) -> Body {
     let mut html = text.to_owned();
@@ -88,8 +136,18 @@ fn noted(html: String, mut notes: Notes) -> Body {
 /// The parser's events on their way to HTML; what a post needs of them is noted in passing.
 struct Reading<'a, 'l> {
     events: Parser<'a>,
+    /// An event that was taken from the parser too early.
+    held: Option<Event<'a>>,
     ready: VecDeque<Event<'a>>,
+    footnotes: Footnotes<'a>,
+    /// Set if all events were read, and the footnotes are ready.
+    is_finished: bool,
+    /// The number of open images, and of open links.
     images: usize,
+    links: usize,
+    /// Set if the text may have bare addresses.
+    has_addresses: bool,
+    style: TextStyle<'l>,
     listener: &'l mut Listener,
 }
 
@@ -100,14 +158,21 @@ impl<'a> Iterator for Reading<'a, '_> {
         // Most events are returned as they came: to take them apart and put them together again
         // would copy each.
         while self.ready.is_empty() {
-            let event = self.events.next();
-            let passes = |event| !self.listener.listens() && says_nothing_else(event);
-            if event.as_ref().is_none_or(passes) {
-                return event;
-            }
-            let event = event.and_then(|event| self.pass(event));
-            if event.is_some() {
-                return event;
+            let event = self.held.take().or_else(|| self.events.next());
+            let listens = self.listener.listens() || self.has_addresses;
+            match event {
+                None if self.is_finished => return None,
+                None => {
+                    self.is_finished = true;
+                    self.ready.extend(self.footnotes.finish());
+                }
+                Some(event) if !listens && says_nothing_else(&event) => return Some(event),
+                Some(event) => {
+                    let event = self.pass(event);
+                    if event.is_some() {
+                        return event;
+                    }
+                }
             }
         }
         self.ready.pop_front()
@@ -130,12 +195,41 @@ impl<'a> Reading<'a, '_> {
                 None
             }
             Event::Start(Tag::FootnoteDefinition(label)) => {
-                Some(Event::Start(Tag::FootnoteDefinition(note_id(&label))))
+                let text = self.taken_until(|end| *end == TagEnd::FootnoteDefinition);
+                self.footnotes.define(label, text);
+                None
             }
-            Event::Start(Tag::CodeBlock(kind)) => Some(Event::Html(code_block(&kind).into())),
-            Event::FootnoteReference(label) => Some(Event::FootnoteReference(note_id(&label))),
-            event => Some(event),
+            Event::Start(Tag::CodeBlock(kind)) => Some(Event::Html(self.code_block(&kind).into())),
+            Event::Start(Tag::BlockQuote(Some(kind))) => Some(Event::Html(self.alert(kind).into())),
+            Event::End(TagEnd::BlockQuote(Some(_))) => Some(Event::Html("</div>\n".into())),
+            Event::TaskListMarker(is_done) => Some(self.task(is_done)),
+            event => Some(self.in_line(event)),
         }
+    }
+
+    /// Returns what is rendered for an event within a line.
+    fn in_line(&mut self, event: Event<'a>) -> Event<'a> {
+        match event {
+            Event::FootnoteReference(label) => {
+                Event::InlineHtml(self.footnotes.reference(&label).into())
+            }
+            Event::Text(text) if self.may_have_address(&text) => self.text_with_addresses(text),
+            event => event,
+        }
+    }
+
+    /// Returns what is rendered for the events up to the end of an element.
+    fn taken_until(&mut self, ends: impl Fn(&TagEnd) -> bool) -> Vec<Event<'a>> {
+        let mut taken = Vec::new();
+        while let Some(event) = self.held.take().or_else(|| self.events.next()) {
+            if matches!(&event, Event::End(end) if ends(end)) {
+                break;
+            }
+            let passed = self.pass(event);
+            taken.extend(self.ready.drain(..));
+            taken.extend(passed);
+        }
+        taken
     }
 
     fn note(&mut self, event: &Event<'a>) {
@@ -144,12 +238,17 @@ impl<'a> Reading<'a, '_> {
             Event::Text(_) | Event::Code(_) if self.images > 0 => {}
             Event::Text(text) | Event::Code(text) => self.listener.text(text),
             Event::End(TagEnd::Image) => self.images -= 1,
+            Event::End(TagEnd::Link) => self.links = self.links.saturating_sub(1),
             Event::SoftBreak | Event::HardBreak | Event::Rule => self.listener.space(),
             Event::Start(Tag::Paragraph) => self.listener.paragraph_begins(),
             Event::End(TagEnd::Paragraph) => self.listener.paragraph_ends(),
             Event::End(end) if is_block(end) => self.listener.space(),
-            Event::Start(Tag::Link { dest_url, .. } | Tag::Image { dest_url, .. }) => {
-                self.images += usize::from(matches!(event, Event::Start(Tag::Image { .. })));
+            Event::Start(Tag::Link { dest_url, .. }) => {
+                self.links += 1;
+                self.listener.link(dest_url);
+            }
+            Event::Start(Tag::Image { dest_url, .. }) => {
+                self.images += 1;
                 self.listener.link(dest_url);
             }
             Event::Html(text) | Event::InlineHtml(text) => self.listener.html(text),
@@ -179,37 +278,126 @@ impl<'a> Reading<'a, '_> {
             classes: Vec::new(),
             attrs: Vec::new(),
         }));
-        self.ready.extend(inner);
+        for event in inner {
+            let event = match event {
+                Event::FootnoteReference(label) => {
+                    Event::InlineHtml(self.footnotes.reference(&label).into())
+                }
+                event => event,
+            };
+            self.ready.push_back(event);
+        }
         self.ready.push_back(Event::End(TagEnd::Heading(level)));
     }
-}
 
-/// Returns the opening tags of a code block. It can get the focus, because long lines scroll, and without a mouse
-/// only what has the focus can be scrolled (WCAG 2.1.1).
-fn code_block(kind: &CodeBlockKind<'_>) -> String {
-    let language = match kind {
-        CodeBlockKind::Fenced(info) => info.split_whitespace().next(),
-        CodeBlockKind::Indented => None,
-    };
-    match language {
-        Some(language) => {
-            let class = core_html::attribute("class", &format!("language-{language}"));
-            format!("<pre tabindex=\"0\"><code {class}>")
+    /// Returns the HTML of a code block but for its end tags. It can get the focus, because long lines scroll, and
+    /// without a mouse only what has the focus can be scrolled (WCAG 2.1.1).
+    fn code_block(&mut self, kind: &CodeBlockKind<'_>) -> String {
+        let mut code = String::new();
+        for event in self.events.by_ref() {
+            match event {
+                Event::Text(text) => code.push_str(&text),
+                end => {
+                    self.held = Some(end);
+                    break;
+                }
+            }
         }
-        None => "<pre tabindex=\"0\"><code>".to_owned(),
+        self.listener.text(&code);
+        let language = language_of(kind);
+        let highlighter = self.style.highlighter;
+        let found = language.and_then(|language| highlighter?.html(language, &code));
+        let html = match &found {
+            Some((block, html)) => {
+                self.listener.notes.code.push(*block);
+                html.into()
+            }
+            None => escape_text(&code),
+        };
+        let class = language.map(|language| attribute("class", &format!("language-{language}")));
+        let class = class.map_or_else(String::new, |class| format!(" {class}"));
+        format!("<pre tabindex=\"0\"><code{class}>{html}")
+    }
+
+    /// Returns the start of an alert (GitHub Flavored Markdown): its kind as a class, and its title.
+    fn alert(&self, kind: BlockQuoteKind) -> String {
+        let name = match kind {
+            BlockQuoteKind::Note => "note",
+            BlockQuoteKind::Tip => "tip",
+            BlockQuoteKind::Important => "important",
+            BlockQuoteKind::Warning => "warning",
+            BlockQuoteKind::Caution => "caution",
+        };
+        let word = format!("alert_{name}");
+        let title = escape_text(self.word(&word));
+        format!(
+            "<div class=\"alert {name}\" role=\"note\">\n<p class=\"alert-title\">{title}</p>\n"
+        )
+    }
+
+    /// Returns the box of a task.
+    fn task(&self, is_done: bool) -> Event<'a> {
+        let (name, checked) = match is_done {
+            true => ("task_done", " checked"),
+            false => ("task_open", ""),
+        };
+        let label = attribute("aria-label", self.word(name));
+        Event::InlineHtml(format!("<input type=\"checkbox\" disabled{checked} {label}> ").into())
+    }
+
+    fn word<'w>(&'w self, name: &'w str) -> &'w str {
+        self.style.words.map_or("", |words| words.get(name))
+    }
+
+    fn may_have_address(&self, text: &str) -> bool {
+        self.has_addresses && self.images == 0 && self.links == 0 && text.contains("http")
+    }
+
+    /// Returns a text, with what follows of it, in which bare addresses are links.
+    fn text_with_addresses(&mut self, text: CowStr<'a>) -> Event<'a> {
+        let mut whole = String::from(text);
+        // The parser cuts texts at characters that may mean something, such as `_`.
+        loop {
+            match self.events.next() {
+                Some(Event::Text(more)) => {
+                    self.listener.text(&more);
+                    whole.push_str(&more);
+                }
+                other => {
+                    self.held = other;
+                    break;
+                }
+            }
+        }
+        let mut finder = LinkFinder::new();
+        finder.kinds(&[LinkKind::Url]);
+        let is_address = |text: &str| {
+            ["https://", "http://"]
+                .iter()
+                .any(|scheme| text.starts_with(scheme))
+        };
+        let mut html = String::with_capacity(whole.len() * 2);
+        for span in finder.spans(&whole) {
+            let shown = escape_text(span.as_str());
+            match span.kind().filter(|_| is_address(span.as_str())) {
+                None => html.push_str(&shown),
+                Some(_) => {
+                    let link = attribute("href", span.as_str());
+                    html.extend(["<a ", &link, ">", &shown, "</a>"]);
+                }
+            }
+        }
+        Event::InlineHtml(html.into())
     }
 }
 
-fn note_id<'a>(label: &str) -> CowStr<'a> {
-    let slug = slug(label);
-    CowStr::from(format!(
-        "note-{}",
-        if slug.is_empty() {
-            label.len().to_string()
-        } else {
-            slug
-        }
-    ))
+/// Returns the language of a fenced block: the word before a comma or a space.
+fn language_of<'k>(kind: &'k CodeBlockKind<'_>) -> Option<&'k str> {
+    let CodeBlockKind::Fenced(info) = kind else {
+        return None;
+    };
+    let word = info.split(|c: char| c.is_whitespace() || c == ',').next();
+    word.filter(|word| !word.is_empty())
 }
 
 /// Returns true if an event does not matter when plain text is not needed any more.
@@ -221,7 +409,10 @@ fn says_nothing_else(event: &Event<'_>) -> bool {
             tag,
             Tag::Paragraph | Tag::Emphasis | Tag::Strong | Tag::Strikethrough | Tag::Item
         ),
-        Event::End(end) => *end != TagEnd::Image,
+        Event::End(end) => !matches!(
+            end,
+            TagEnd::Image | TagEnd::Link | TagEnd::BlockQuote(Some(_))
+        ),
         _ => false,
     }
 }
@@ -237,6 +428,15 @@ fn is_block(end: &TagEnd) -> bool {
 mod tests {
     use super::*;
     use rstest::rstest;
+
+    /// Renders a text without highlighting, with English words.
+    fn render(text: &str, has_title: bool) -> Body {
+        let style = MarkdownStyle {
+            words: [Words::of("en")].into(),
+            highlighter: None,
+        };
+        style.render(text, has_title, LocaleId::SITE)
+    }
 
     #[rstest]
     #[case::words("A lock, two gates.", "<p>A lock, two gates.</p>\n")]
@@ -333,12 +533,156 @@ mod tests {
         assert_eq!(body.notes.before_more.as_deref(), Some("A & b One two"));
     }
 
+    #[rstest]
+    #[case::word("```rust x.rs\na\n```", "language-rust")]
+    #[case::comma("```rust,ignore\na\n```", "language-rust")]
+    #[case::comma_and_space("```rust, ignore\na\n```", "language-rust")]
+    fn the_language_of_a_fence_is_its_first_word(#[case] text: &str, #[case] class: &str) {
+        let html = render(text, true).html.get().into_owned();
+        assert_eq!(
+            html,
+            format!("<pre tabindex=\"0\"><code class=\"{class}\">a\n</code></pre>\n")
+        );
+    }
+
+    #[rstest]
+    #[case::open(
+        "- [ ] dig",
+        "<ul>\n<li><input type=\"checkbox\" disabled aria-label=\"to do\"> dig</li>\n</ul>\n"
+    )]
+    #[case::done(
+        "1. [x] rest",
+        "<ol>\n<li><input type=\"checkbox\" disabled checked aria-label=\"done\"> rest</li>\n</ol>\n"
+    )]
+    #[case::alert(
+        "> [!NOTE]\n> Lime *burns*.",
+        "<div class=\"alert note\" role=\"note\">\n<p class=\"alert-title\">Note</p>\n<p>Lime <em>burns</em>.</p>\n</div>\n"
+    )]
+    #[case::alert_in_small_letters(
+        "> [!tip]\n> a",
+        "<div class=\"alert tip\" role=\"note\">\n<p class=\"alert-title\">Tip</p>\n<p>a</p>\n</div>\n"
+    )]
+    #[case::no_alert("> [!LIME]\n> a", "<blockquote>\n<p>[!LIME]\na</p>\n</blockquote>\n")]
+    #[case::quote("> a", "<blockquote>\n<p>a</p>\n</blockquote>\n")]
+    #[case::no_attributes("## A {#b .c}", "<h2 id=\"a-sharp-b-c\">A {#b .c}</h2>\n")]
+    fn extensions_become_html(#[case] text: &str, #[case] html: &str) {
+        assert_eq!(render(text, true).html.get(), html);
+    }
+
+    #[rstest]
+    #[case::alone(
+        "https://x.example/",
+        "<a href=\"https://x.example/\">https://x.example/</a>"
+    )]
+    #[case::in_a_sentence(
+        "See http://x.example/a_b_c?d=1&e=2.",
+        "See <a href=\"http://x.example/a_b_c?d=1&amp;e=2\">http://x.example/a_b_c?d=1&amp;e=2</a>."
+    )]
+    #[case::in_brackets(
+        "(https://x.example/a)",
+        "(<a href=\"https://x.example/a\">https://x.example/a</a>)"
+    )]
+    #[case::two(
+        "https://x.example and https://y.example",
+        "<a href=\"https://x.example\">https://x.example</a> and <a href=\"https://y.example\">https://y.example</a>"
+    )]
+    #[case::in_emphasis(
+        "*https://x.example/*",
+        "<em><a href=\"https://x.example/\">https://x.example/</a></em>"
+    )]
+    #[case::a_link(
+        "[https://x.example/](https://y.example/)",
+        "<a href=\"https://y.example/\">https://x.example/</a>"
+    )]
+    #[case::in_angles(
+        "<https://x.example/>",
+        "<a href=\"https://x.example/\">https://x.example/</a>"
+    )]
+    #[case::an_image(
+        "![https://x.example/](a.png)",
+        "<img src=\"a.png\" alt=\"https://x.example/\" />"
+    )]
+    #[case::code("`https://x.example/`", "<code>https://x.example/</code>")]
+    #[case::another_scheme("ftp://x.example/ and a < b", "ftp://x.example/ and a &lt; b")]
+    #[case::no_script(
+        "http://x.example/\"onclick=\"a",
+        "<a href=\"http://x.example/\">http://x.example/</a>\"onclick=\"a"
+    )]
+    fn bare_addresses_are_links(#[case] text: &str, #[case] html: &str) {
+        assert_eq!(render(text, true).html.get(), format!("<p>{html}</p>\n"));
+    }
+
     #[test]
-    fn footnotes_have_ids_without_spaces() {
-        let html = render("a[^n]\n\n[^n]: note", true).html.get().into_owned();
+    fn the_texts_around_bare_addresses_are_noted() {
+        let notes = render("See https://x.example/a_b *now*.", false).notes;
+        assert_eq!(
+            notes.first_paragraph.as_deref(),
+            Some("See https://x.example/a_b now.")
+        );
+    }
+
+    /// Numbers are those of the first references; each note leads back to its first.
+    #[test]
+    fn footnotes_are_at_the_end() {
+        let html = render(
+            "a[^second note] b[^1] c[^1]\n\n[^1]: One *line*.\n\n[^second note]: Two\n\n    - lines\n\nEnd.",
+            true,
+        );
+        let expected = "\
+<p>a<sup><a href=\"#note-second-note\" id=\"ref-second-note\" role=\"doc-noteref\">1</a></sup> \
+b<sup><a href=\"#note-1\" id=\"ref-1\" role=\"doc-noteref\">2</a></sup> \
+c<sup><a href=\"#note-1\" id=\"ref-1-2\" role=\"doc-noteref\">2</a></sup></p>
+<p>End.</p>
+<section class=\"notes\" role=\"doc-endnotes\">
+<ol>
+<li id=\"note-second-note\">
+<p>Two</p>
+<ul>
+<li>lines</li>
+</ul>
+ <a href=\"#ref-second-note\" role=\"doc-backlink\" class=\"back\">↩</a></li>
+<li id=\"note-1\">
+<p>One <em>line</em>. <a href=\"#ref-1\" role=\"doc-backlink\" class=\"back\">↩</a></p>
+</li>
+</ol>
+</section>
+";
+        assert_eq!(html.html.get(), expected);
+    }
+
+    #[rstest]
+    #[case::no_such_note("a[^x]", "<p>a[^x]</p>\n", false)]
+    #[case::never_named("[^x]: b", "<p>b</p>", true)]
+    #[case::in_a_heading(
+        "## A[^x]\n\n[^x]: b",
+        "<h2 id=\"a\">A<sup><a href=\"#note-x\" id=\"ref-x\" role=\"doc-noteref\">1</a></sup></h2>",
+        true
+    )]
+    fn no_footnote_is_lost(#[case] text: &str, #[case] part: &str, #[case] has_notes: bool) {
+        let html = render(text, true).html.get().into_owned();
+        assert!(html.contains(part), "{html}");
+        assert_eq!(html.contains("doc-endnotes"), has_notes, "{html}");
+    }
+
+    #[test]
+    fn code_is_highlighted_by_its_language() {
+        let style = MarkdownStyle {
+            words: [Words::of("en")].into(),
+            highlighter: Some(Arc::default()),
+        };
+        let body = style.render(
+            "```rust\nlet a = \"<\";\n```\n\n```\nlet\n```\n",
+            true,
+            LocaleId::SITE,
+        );
+        let html = body.html.get().into_owned();
+        let (first, second) = html.split_once("</pre>").unwrap();
+        assert!(first.starts_with("<pre tabindex=\"0\"><code class=\"language-rust\"><span class=\"code-keyword\">let</span> "), "{html}");
         assert!(
-            html.contains("id=\"note-n\"") && html.contains("href=\"#note-n\""),
+            first.contains("<span class=\"code-string\">\"&lt;\"</span>"),
             "{html}"
         );
+        assert_eq!(second, "\n<pre tabindex=\"0\"><code>let\n</code></pre>\n");
+        assert_eq!(body.notes.code.len(), 1);
     }
 }
