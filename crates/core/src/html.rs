@@ -174,11 +174,32 @@ pub(crate) const ADDRESSES: [&str; 6] = ["href", "src", "poster", "data", "cite"
 /// Also the addresses of `srcset`. All other bytes stay as they are.
 #[must_use]
 pub fn rewrite_links(html: &str, change: &mut dyn FnMut(&str) -> Option<String>) -> String {
+    rewrite_page(html, change, &mut |_| None)
+}
+
+/// Rewrites addresses as [`rewrite_links`], and gives images without width and height those of `size`, in pixels, by their
+/// address as it is written.
+#[must_use]
+pub fn rewrite_page(
+    html: &str,
+    change: &mut dyn FnMut(&str) -> Option<String>,
+    size: &mut dyn FnMut(&str) -> Option<(u32, u32)>,
+) -> String {
     let mut out = Edited::new(html);
     for token in tokens(html) {
         let Token::Start(tag) = token else {
             continue;
         };
+        let size_of = |tag: &Tag| {
+            let has = |name: &str| tag.attributes.iter().any(|known| known.name == name);
+            let is_bare = tag.name == "img" && !has("width") && !has("height");
+            let source = tag.attributes.iter().find(|known| known.name == "src");
+            source
+                .filter(|_| is_bare)
+                .map(|source| source.value.clone())
+        };
+        let size = size_of(&tag).and_then(|address| size(&address));
+        let last = tag.attributes.last().map(|last| last.span.end);
         for Attribute { name, value, span } in tag.attributes {
             let new = match name.as_str() {
                 "srcset" => Some(rewrite_srcset(&value, change)),
@@ -189,8 +210,78 @@ pub fn rewrite_links(html: &str, change: &mut dyn FnMut(&str) -> Option<String>)
                 out.replace(span, &attribute(&name, &new));
             }
         }
+        if let (Some((width, height)), Some(last)) = (size, last) {
+            let attributes = format!(" width=\"{width}\" height=\"{height}\"");
+            out.replace(last..last, &attributes);
+        }
     }
     out.done()
+}
+
+/// A heading that can be linked to.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Heading {
+    /// The level, 1 to 6.
+    pub level: u8,
+    /// The id.
+    pub id: String,
+    /// The text.
+    pub text: String,
+}
+
+/// Returns the headings that have an id, in order. Takes linear time.
+#[must_use]
+pub fn headings(html: &str) -> Vec<Heading> {
+    let mut found: Vec<Heading> = Vec::new();
+    let mut open: Option<(u8, String, usize)> = None;
+    for token in tokens(html) {
+        match token {
+            Token::Start(tag) => {
+                let id = tag.attributes.iter().find(|known| known.name == "id");
+                if let (Some(level), Some(id)) = (heading_level(&tag.name), id) {
+                    open = Some((level, id.value.clone(), tag.span.end));
+                }
+            }
+            Token::End { name, span } if heading_level(&name).is_some() => {
+                if let Some((level, id, start)) = open.take() {
+                    let text = text(html.get(start..span.start).unwrap_or_default());
+                    found.push(Heading { level, id, text });
+                }
+            }
+            _ => {}
+        }
+    }
+    found
+}
+
+fn heading_level(name: &str) -> Option<u8> {
+    match name.as_bytes() {
+        [b'h', level @ b'1'..=b'6'] => Some(level - b'0'),
+        _ => None,
+    }
+}
+
+/// Returns the width and the height of an image in SVG, in pixels; `None` if its root does not have both as numbers.
+#[must_use]
+pub fn svg_size(text: &str) -> Option<(u32, u32)> {
+    let root = tokens(text).find_map(|token| match token {
+        Token::Start(tag) => Some(tag),
+        _ => None,
+    })?;
+    let number = |name: &str| {
+        let value = root.attributes.iter().find(|known| known.name == name)?;
+        let digits = value.value.trim().trim_end_matches("px");
+        let number: f64 = digits.parse().ok()?;
+        #[expect(
+            clippy::cast_possible_truncation,
+            clippy::cast_sign_loss,
+            reason = "within these bounds"
+        )]
+        (1.0..=65_535.0)
+            .contains(&number)
+            .then(|| number.round() as u32)
+    };
+    (root.name == "svg").then_some((number("width")?, number("height")?))
 }
 
 /// The addresses in `html`, each once, in the order met.
@@ -364,6 +455,46 @@ mod tests {
     fn addresses_are_rewritten_and_nothing_else(#[case] html: &str, #[case] expected: &str) {
         let mut change = |old: &str| is_local(old).then(|| format!("/p/{old}"));
         assert_eq!(rewrite_links(html, &mut change), expected);
+    }
+
+    #[rstest]
+    #[case::bare(
+        "<img src=\"a.png\" alt=\"A\" />",
+        "<img src=\"/p/a.png\" alt=\"A\" width=\"3\" height=\"2\" />"
+    )]
+    #[case::with_width(
+        "<img src=\"a.png\" width=\"9\">",
+        "<img src=\"/p/a.png\" width=\"9\">"
+    )]
+    #[case::no_size("<img src=b.png>", "<img src=\"/p/b.png\">")]
+    #[case::no_source("<img alt=a.png>", "<img alt=a.png>")]
+    #[case::not_an_image("<video src=\"a.png\">", "<video src=\"/p/a.png\">")]
+    fn images_get_their_size(#[case] html: &str, #[case] expected: &str) {
+        let mut change = |old: &str| is_local(old).then(|| format!("/p/{old}"));
+        let mut size = |address: &str| (address == "a.png").then_some((3, 2));
+        assert_eq!(rewrite_page(html, &mut change, &mut size), expected);
+    }
+
+    #[rstest]
+    #[case::numbers("<?xml version=\"1.0\"?><!-- a --><svg width=\"3\" height=\"2.4\">", Some((3, 2)))]
+    #[case::pixels("<svg height='2px' width='3px'/>", Some((3, 2)))]
+    #[case::percent("<svg width=\"100%\" height=\"2\">", None)]
+    #[case::only_a_box("<svg viewBox=\"0 0 3 2\">", None)]
+    #[case::huge("<svg width=\"1e99\" height=\"2\">", None)]
+    #[case::another_root("<html><svg width=\"3\" height=\"2\">", None)]
+    fn the_size_of_an_svg(#[case] text: &str, #[case] expected: Option<(u32, u32)>) {
+        assert_eq!(svg_size(text), expected);
+    }
+
+    #[test]
+    fn headings_have_level_id_and_text() {
+        let html = "<h2 id=\"a\">A <em>b</em></h2><p>x</p><h3>none</h3><h4 id='c'>C &amp; d</h4>";
+        let found = headings(html);
+        let found: Vec<_> = found
+            .iter()
+            .map(|found| (found.level, &*found.id, &*found.text))
+            .collect();
+        assert_eq!(found, [(2, "a", "A b"), (4, "c", "C & d")]);
     }
 
     #[rstest]

@@ -22,6 +22,7 @@ mod restored;
 mod session;
 mod slips;
 mod templates;
+mod texts;
 
 use std::collections::BTreeMap;
 

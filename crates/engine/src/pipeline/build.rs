@@ -11,6 +11,7 @@ use tabulae_core::lint_levels::LintLevels;
 use tabulae_core::settings::Settings;
 use tabulae_core::time::Moment;
 
+use super::broken_links::broken_source_links;
 use super::current::{CurrentFingerprints, related_fronts};
 use super::echoes::drop_echoes;
 use super::next_cache::{Finished, next_cache};
@@ -197,6 +198,8 @@ impl Build<'_> {
         let environments = Environments::new(data, self.diagnostics);
         check_templates(data, self.diagnostics);
         check_menu(data, self.diagnostics);
+        self.diagnostics
+            .extend(broken_source_links(&data.site, &data.plan, scan));
         let addresses = addresses(&data.site, &data.plan);
         self.compare(&addresses, data, manifest, report);
         if self.is_blocked(&data.site) {

@@ -34,7 +34,7 @@ use crate::site::{Owner, unreadable};
 use crate::source::Sources;
 use crate::template::{
     Environments, PageData, PageScope, PostObject, RenderContext, RenderData, Scope, Subject,
-    diagnose, escape, feed_style, feed_value, post_list, script, style,
+    diagnose, escape, feed_style, feed_value, post_list, script, style, toc,
 };
 use crate::threads::locked;
 
@@ -321,6 +321,7 @@ impl<'a> Renderer<'a> {
         let values = PageScope {
             description: page.post.summary.clone().into(),
             menu: self.menu(&page.link),
+            toc: toc(&html),
             content: Value::from_safe_string(html),
             ..self.page_scope(
                 context,
@@ -402,6 +403,7 @@ impl<'a> Renderer<'a> {
             previous: ().into(),
             next: ().into(),
             content: Value::UNDEFINED,
+            toc: Value::UNDEFINED,
         }
     }
 

@@ -15,6 +15,8 @@ mod used_keys;
 
 pub(crate) use self::cached::{Bytes, CachedPosts, ParsedPost, PreviousPosts};
 pub(crate) use self::files::{reason, unreadable};
+#[cfg(test)]
+pub(crate) use self::markdown::CLASSES as CODE_CLASSES;
 use self::markdown::{Highlighter, MarkdownStyle};
 use self::query_traits::QueryTraits;
 pub(crate) use self::read::{configuration, read_settings};
@@ -24,8 +26,8 @@ pub(crate) use self::related_lists::RelatedLists;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
-use std::io;
-use std::sync::{Arc, OnceLock};
+use std::io::{self, Read};
+use std::sync::{Arc, Mutex, OnceLock};
 
 use jiff::Timestamp;
 use tabulae_core::catalogue::{Catalogue, PostId};
@@ -75,6 +77,8 @@ pub(crate) struct Site {
     pub templates: Vec<(String, String)>,
     /// The files of `assets/`, below it.
     pub assets: Vec<String>,
+    /// The sizes of images, in pixels, that were asked for.
+    image_sizes: Mutex<BTreeMap<String, Option<(u32, u32)>>>,
     /// The number of posts that were read.
     pub posts_read: usize,
     /// The number of pages that were read.
@@ -134,6 +138,8 @@ pub(crate) struct Owner<'a> {
     pub link: &'a Link,
     /// Receives the path of each file that a reference is looked up as, existing or not.
     pub on_lookup: &'a (dyn Fn(&str) + Sync),
+    /// Receives the path of each image that is measured.
+    pub on_measure: &'a (dyn Fn(&str) + Sync),
 }
 
 impl fmt::Debug for Owner<'_> {
@@ -150,6 +156,7 @@ impl<'a> Owner<'a> {
             path,
             link,
             on_lookup: &|_| {},
+            on_measure: &|_| {},
         }
     }
 }
@@ -404,7 +411,33 @@ impl Site {
         if !post.links {
             return html.into_owned();
         }
-        html::rewrite_links(&html, &mut |address| self.resolve(owner, address))
+        html::rewrite_page(
+            &html,
+            &mut |address| self.resolve(owner, address),
+            &mut |address| self.image_size(owner, address),
+        )
+    }
+
+    /// Returns the width and height of an image of the site that `owner` names, in pixels; `None` if it is none, or has
+    /// no known format.
+    fn image_size(&self, owner: Owner<'_>, address: &str) -> Option<(u32, u32)> {
+        let (path, _) = cut_path(address);
+        let file = match path.strip_prefix('/') {
+            Some(asset) => {
+                let asset = decode(asset);
+                let assets = &self.assets;
+                assets.binary_search(&asset).ok()?;
+                format!("assets/{asset}")
+            }
+            None => self.named_file(owner, address)?,
+        };
+        (owner.on_measure)(&file);
+        if let Some(known) = locked(&self.image_sizes).get(&file) {
+            return *known;
+        }
+        let size = measured(&*self.sources, &file);
+        locked(&self.image_sizes).insert(file, size);
+        size
     }
 
     /// An address that `owner` writes as an absolute one; `None` where it is one.
@@ -483,6 +516,21 @@ impl Site {
             folder = folder.rsplit_once('/')?.0;
         }
     }
+}
+
+/// The bytes at the start of an image in which its size is looked for.
+const IMAGE_HEAD: u64 = 1 << 18;
+
+/// Returns the width and height of an image, in pixels, by the start of its file; `None` without a known format.
+fn measured(sources: &dyn Sources, file: &str) -> Option<(u32, u32)> {
+    let mut head = Vec::new();
+    let reader = sources.open(file).ok()?;
+    reader.take(IMAGE_HEAD).read_to_end(&mut head).ok()?;
+    if let Ok(size) = imagesize::blob_size(&head) {
+        let number = |length: usize| u32::try_from(length).ok();
+        return Some((number(size.width)?, number(size.height)?));
+    }
+    html::svg_size(&String::from_utf8_lossy(&head))
 }
 
 /// Returns the address of the copy of a file beside `owner`.

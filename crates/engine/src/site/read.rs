@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::AtomicUsize;
-use std::sync::{Arc, OnceLock};
+use std::sync::{Arc, Mutex, OnceLock};
 
 use tabulae_core::catalogue::Catalogue;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
@@ -128,6 +128,7 @@ impl Site {
             related_before: OnceLock::new(),
             likeness,
             files: files_of(&catalogue, &pages.pages, others),
+            image_sizes: Mutex::default(),
             posts_read: found.posts.len(),
             pages_read: pages.read,
             found: match options.keep_going {

@@ -228,8 +228,10 @@ impl RenderContext {
     /// Calls `work` with an owner of references whose lookups are recorded.
     pub(crate) fn with_lookups<T>(&self, owner: Owner<'_>, work: impl FnOnce(Owner<'_>) -> T) -> T {
         let on_lookup = |path: &str| self.track_key(Key::Address(path.to_owned()));
+        let on_measure = |path: &str| self.track_key(Key::File(path.to_owned()));
         work(Owner {
             on_lookup: &on_lookup,
+            on_measure: &on_measure,
             ..owner
         })
     }

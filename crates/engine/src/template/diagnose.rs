@@ -12,7 +12,7 @@ use super::blocks::{Unclosed, bound_names, extended, has_open_quote, unclosed};
 use super::data::RenderData;
 use super::filters::FILTERS;
 use super::functions::FUNCTIONS;
-use super::objects::{CONTENT, TERM_NAMES};
+use super::objects::{CONTENT, TERM_NAMES, TOC};
 use super::paths::{paths, start_of_path};
 use super::query_error::QueryError;
 use super::scope::{ArchiveScope, PageScope, PagerScope, Scope, SiteScope, TermScope};
@@ -488,7 +488,7 @@ fn names_of<'a>(object: &str, data: &'a RenderData) -> Vec<&'a str> {
             let fields = FIELDS.iter().map(|field| field.name).chain(terms);
             let written = catalogue.field_names(&catalogue.every_set());
             fields
-                .chain([CONTENT])
+                .chain([CONTENT, TOC])
                 .chain(written)
                 .chain(TERM_NAMES.iter().copied())
                 .collect()

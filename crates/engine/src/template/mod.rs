@@ -28,6 +28,7 @@ mod scope;
 mod term_values;
 mod terms;
 mod theme;
+mod toc;
 
 pub(crate) use self::context::RenderContext;
 pub(crate) use self::data::RenderData;
@@ -46,3 +47,4 @@ pub(crate) use self::terms::term_list;
 pub(crate) use self::theme::unused;
 pub(crate) use self::theme::{TEMPLATES, feed_style, script, style};
 pub use self::theme::{ThemeFile, theme_files};
+pub(crate) use self::toc::toc;

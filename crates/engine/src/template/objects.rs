@@ -21,6 +21,7 @@ use super::escape::{anchor, escape, foreign_anchor, in_html};
 use super::fields::{lacking, own_value, whole};
 use super::list_object::Listed;
 use super::term_values::TermValues;
+use super::toc::toc;
 use crate::incremental::Key;
 
 /// The description of the image: a field that the theme uses even if no post has it.
@@ -39,6 +40,9 @@ pub(super) const TRANSLATIONS: &str = "translations";
 
 /// The name of a post's text as HTML.
 pub(super) const CONTENT: &str = "content";
+
+/// The name of the table of contents of a post's text.
+pub(super) const TOC: &str = "toc";
 
 impl PostObject {
     /// A post as a value.
@@ -243,6 +247,9 @@ impl Object for PostObject {
         if name == CONTENT {
             return Some(self.content());
         }
+        if name == TOC {
+            return Some(toc(self.content().as_str().unwrap_or_default()));
+        }
         if name == TRANSLATIONS && catalogue.has_languages() {
             return Some(self.translations());
         }
@@ -271,7 +278,7 @@ impl Object for PostObject {
         let own = catalogue.post(self.id).front.entries.iter();
         let names = fields_of(catalogue)
             .map(|field| field.name.to_owned())
-            .chain([CONTENT.to_owned()])
+            .chain([CONTENT, TOC].map(str::to_owned))
             .chain(own.map(|entry| entry.key.node.clone()));
         Enumerator::Values(names.map(Value::from).collect())
     }

@@ -68,7 +68,7 @@ fn read(bench: &Bench, (session, noted): &mut (BuildSession, Noted), out: &mut O
 #[rstest]
 #[case::text("Another text.", "2026-06-01T12:00:01Z", true)]
 #[case::text_the_next_day("Another text.", "2026-06-02T12:00:00Z", false)]
-#[case::a_link_more("See [b](b.md).", "2026-06-01T12:00:01Z", false)]
+#[case::a_link_more("See [b](b/).", "2026-06-01T12:00:01Z", false)]
 fn only_a_changed_text_is_read(#[case] text: &str, #[case] now: &'static str, #[case] few: bool) {
     // Where the site is read as a whole, this is read too.
     let mut bench = small().with("pages/about.md", "# About\n");

@@ -1,7 +1,5 @@
 //! The audit: the diagnostics of a build, the lints of the core, and lints that need pages or files.
 
-mod addresses;
-
 use std::collections::BTreeSet;
 
 use rayon::prelude::*;
@@ -12,6 +10,7 @@ use tabulae_core::related::RelatedPosts;
 use tabulae_core::settings::Settings;
 use tabulae_core::source::Location;
 
+use super::broken_links::broken_links;
 use super::build;
 use crate::options::{BuildOptions, ForeignFiles};
 use crate::plan::{Origin, Plan, plan};
@@ -42,7 +41,11 @@ pub(crate) fn audit(
         found.extend(filled(site));
         found.extend(unused_templates(site));
         let others = OtherFiles::of(&plan, destination);
-        found.extend(addresses::broken(site, &plan, others.published(), sources));
+        let broken = broken_links(site, &plan, others.published(), sources);
+        // A build reports some of them as well.
+        let broken = broken.into_iter().filter(|new| !found.contains(new));
+        let broken: Diagnostics = broken.collect();
+        found.extend(broken);
         let empty = empty_feeds(site, &plan, &found);
         found.extend(empty);
         found.extend(others.stray(destination));

@@ -68,7 +68,7 @@ fn grammar(language: tree_sitter::Language, queries: &[&str]) -> Option<Highligh
 }
 
 /// The classes, without the prefix `code-`.
-const CLASSES: [&str; 11] = [
+pub(crate) const CLASSES: [&str; 11] = [
     "comment",
     "string",
     "number",

@@ -22,6 +22,8 @@ use tabulae_core::settings::{Settings, Words};
 use tabulae_core::template_tags;
 use tabulae_core::weave::has_placeholders;
 
+#[cfg(test)]
+pub(crate) use self::highlight::CLASSES;
 pub(crate) use self::highlight::Highlighter;
 
 /// The separator between the summary and the rest of a text.

@@ -3,10 +3,12 @@
 use std::collections::BTreeSet;
 
 use rayon::prelude::*;
+use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
 use tabulae_core::html::{addresses, is_local};
 use tabulae_core::post::Post;
 use tabulae_core::route::{Link, decode};
+use tabulae_core::settings::FileKind;
 use tabulae_core::source::{Location, Source, Span};
 
 use crate::plan::{OutputKind, Plan};
@@ -16,7 +18,7 @@ use crate::source::Sources;
 /// Links and images of posts and pages that lead to no output of the site. Where the pages of a
 /// content set are made by something else, an address from the site's root may be one of its. `others` are further
 /// files that are published.
-pub(super) fn broken(
+pub(super) fn broken_links(
     site: &Site,
     plan: &Plan,
     others: &[String],
@@ -41,6 +43,44 @@ pub(super) fn broken(
     found.into_iter().flatten().collect()
 }
 
+/// Links of posts and pages to source files that lead to no page of the site: the file is missing, or its post is
+/// excluded.
+pub(super) fn broken_source_links(site: &Site, plan: &Plan, sources: &dyn Sources) -> Diagnostics {
+    let has_page = |id: &PostId| site.has_page(*id);
+    let posts = site.catalogue.all().filter(has_page);
+    let posts = posts.map(|id| (site.catalogue.post(id), site.catalogue.link(id)));
+    let pages = site.pages.iter().filter(|page| page.template.is_none());
+    let pages = pages.map(|page| (&page.post, &page.link));
+    let all = posts.chain(pages);
+    let linking: Vec<(&Post, &Link)> = all
+        .filter(|(post, _)| post.addresses.iter().any(|address| is_source(address)))
+        .collect();
+    if linking.is_empty() {
+        return Diagnostics::new();
+    }
+    let checker = Checker {
+        site,
+        plan,
+        files: plan.outputs.iter().map(|made| made.file.as_str()).collect(),
+        whole: site.settings.makes_all_pages(),
+    };
+    let found = linking.into_iter().map(|(post, link)| {
+        let owner = Owner::new(&post.path, link);
+        let named = post.addresses.iter().filter(|address| is_source(address));
+        let broken: Vec<_> = named
+            .filter_map(|address| Some((checker.nowhere(owner, address)?, address.clone())))
+            .collect();
+        checker.at_their_places(post, broken, sources)
+    });
+    found.flatten().collect()
+}
+
+/// Returns true for the address of a source file in Markdown.
+fn is_source(address: &str) -> bool {
+    let path = address.split(['?', '#']).next().unwrap_or_default();
+    FileKind::of(path) == Some(FileKind::Markdown)
+}
+
 struct Checker<'a> {
     site: &'a Site,
     plan: &'a Plan,
@@ -63,6 +103,18 @@ impl Checker<'_> {
         let broken: Vec<_> = in_text
             .filter_map(|address| Some((self.nowhere(owner, &address)?, address)))
             .collect();
+        diagnostics.extend(self.at_their_places(post, broken, sources));
+        diagnostics
+    }
+
+    /// Returns a warning for each address of a post that leads nowhere, with its target.
+    fn at_their_places(
+        &self,
+        post: &Post,
+        broken: Vec<(String, String)>,
+        sources: &dyn Sources,
+    ) -> Diagnostics {
+        let mut diagnostics = Diagnostics::new();
         if broken.is_empty() {
             return diagnostics;
         }
@@ -155,11 +207,12 @@ impl Checker<'_> {
     fn meant(&self, own: &str, address: &str, target: &str) -> Option<String> {
         let catalogue = &self.site.catalogue;
         let paths = catalogue.all().map(|id| catalogue.post(id).path.as_str());
-        if address.ends_with(".md") {
+        if is_source(address) {
             let folder = own.rsplit_once('/').map_or("", |(folder, _)| folder);
             let others = paths.filter(|path| *path != own);
             let beside = others.filter_map(|path| path.strip_prefix(folder)?.strip_prefix('/'));
-            return nearest(address, beside).map(str::to_owned);
+            let path = address.split(['?', '#']).next().unwrap_or_default();
+            return nearest(path, beside).map(str::to_owned);
         }
         let others = self.plan.outputs.iter().filter(|made| match &made.kind {
             OutputKind::Post(id) => catalogue.post(*id).path != own,
