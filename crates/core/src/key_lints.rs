@@ -15,9 +15,8 @@ use crate::term::Term;
 use crate::value::{Kind, Value};
 
 /// Front matter keys that do nothing here, each with what to write instead.
-const WITHOUT_EFFECT: [(&str, &str); 5] = [
+const WITHOUT_EFFECT: [(&str, &str); 4] = [
     ("layout", TEMPLATE),
-    ("link", LINK),
     ("permalink", LINK),
     ("url", LINK),
     ("path", LINK),
@@ -25,7 +24,7 @@ const WITHOUT_EFFECT: [(&str, &str); 5] = [
 
 const TEMPLATE: &str = "write `template: NAME.html`, the name of a file in templates/; for all posts of a content set, `template` in its table";
 
-const LINK: &str = "the address comes from `link` of the content set; write `slug` for its last part, or `moved_from` for an old one";
+const LINK: &str = "write `link: /address/` for the address of the post, `slug` for its last part alone, or `moved_from` for an old one; a content set has the addresses of all its posts in `link`";
 
 /// Returns the lints of all posts. `is_used` returns true for keys that queries or templates name: these are
 /// the site's own. Takes time in proportion to the number of keys of all posts.
@@ -533,10 +532,10 @@ mod tests {
 
     #[test]
     fn keys_without_effect() {
-        let found = lints("", &["layout: post\nlink: /a/"], "");
+        let found = lints("", &["layout: post\nurl: /a/"], "");
         let starts = [
             "posts/2026-01-01-p0.md:2:1 warning `layout` has no effect",
-            "posts/2026-01-01-p0.md:3:1 warning `link` has no effect",
+            "posts/2026-01-01-p0.md:3:1 warning `url` has no effect",
         ];
         assert_eq!(found.len(), 2);
         assert!(

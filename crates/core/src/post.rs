@@ -21,6 +21,7 @@ use crate::diagnostic::{Collected, Diagnostics};
 use crate::front_matter::FrontMatter;
 use crate::html::Html;
 use crate::id::{CountedBy, LocaleId};
+use crate::route::Link;
 use crate::settings::{ContentSet, RENAMABLE, Settings};
 use crate::source::{Location, Source, Spanned};
 use crate::time::{Moment, ZonedDate};
@@ -165,6 +166,8 @@ pub struct Post {
     pub related: Vec<Spanned<String>>,
     /// False if it has no list of related posts: `related: false`.
     pub lists_related: bool,
+    /// Its own address, that of its file if it is written without a slash at its end.
+    pub link: Option<Link>,
     /// The template that its front matter names.
     pub template: Option<Spanned<String>>,
     /// The id in feeds.
@@ -392,6 +395,7 @@ pub fn assemble(
         false => Vec::new(),
     };
     let template = read.template();
+    let link = read.link();
     let translation = read.translation(&settings.locales);
     let moved_from = read.moved_from(settings);
     let exclusion = Exclusion {
@@ -421,6 +425,7 @@ pub fn assemble(
         terms,
         related,
         lists_related,
+        link,
         template,
         id,
         moved_from,

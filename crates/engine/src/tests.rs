@@ -12,6 +12,7 @@ mod kills;
 mod languages;
 mod lists;
 mod messages;
+mod metadata;
 mod moved;
 mod navigation;
 mod own_look;

@@ -22,7 +22,7 @@ fn a_build_says_what_it_did_for_programs() {
             "pages": pages,
             "read": { "posts": 3, "pages": 0 },
             "excluded": { "draft": 1, "scheduled": 1 },
-            "written": 13, "unchanged": 0, "removed": 0, "unknown": [], "yields": [],
+            "written": 14, "unchanged": 0, "removed": 0, "unknown": [], "yields": [],
             "addresses": { "feeds_lost": [], "lost": [], "published": [], "withdrawn": [], "feed_ids": [] },
             "next_due": "2026-12-01T09:00:00Z",
             "diagnostics": [],
@@ -34,7 +34,7 @@ fn a_build_says_what_it_did_for_programs() {
         .json();
     assert_eq!(
         (&again["written"], &again["unchanged"]),
-        (&json!(0), &json!(13))
+        (&json!(0), &json!(14))
     );
 }
 
@@ -93,7 +93,7 @@ fn an_error_is_one_of_the_objects_diagnostics() {
         }])
     );
     let kept = site.run(&["build", "--format", "json", "--keep-going"]);
-    assert_eq!((kept.status, &kept.json()["written"]), (1, &json!(13)));
+    assert_eq!((kept.status, &kept.json()["written"]), (1, &json!(14)));
 }
 
 #[test]

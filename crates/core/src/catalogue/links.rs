@@ -32,6 +32,9 @@ pub(super) fn links(
         .collect();
     let links = ids.par_iter().map(|id| {
         let post = catalogue.post(*id);
+        if let Some(own) = &post.link {
+            return (own.clone(), None);
+        }
         let set = &settings.content[post.set];
         let pattern = &patterns[post.set][post.locale.at()];
         let undated_draft = post.exclusion.draft && post.date.is_none();

@@ -46,6 +46,7 @@ entries! {
     author Texts "Its authors; `authors` is the same field.";
     authors Texts "Its authors.";
     slug Text "The last part of its address: letters, digits, marks and - _ . ~; else made from the file's name.";
+    link Text "Its address, if it begins with `/`, such as /lime/; else that of its content set's pattern, and the key is the writer's own.";
     summary Text "The summary in lists; else the text before <!-- more -->, else the first paragraph.";
     image Text "Its image: a file beside it, or an address from the site's root.";
     image_alt Text "What the image shows, for those who do not see it.";

@@ -7,10 +7,10 @@ use super::{Notes, title_of_name, value};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
 use crate::id::LocaleId;
 use crate::language::{check_tag, parse_by};
-use crate::route::unsafe_scheme;
+use crate::route::{Link, Pattern, folder_unless_file, unsafe_scheme};
 use crate::settings::{ContentSet, DraftTest, Locales, Settings};
 use crate::slip::slip_of;
-use crate::source::{Location, Source, Span, Spanned};
+use crate::source::{EmbeddedText, Location, Source, Span, Spanned};
 use crate::term::{identity, slug, unfit_slug};
 use crate::time::{DateError, FORMS, Moment, WrittenDate, ZonedDate, parse_date};
 use crate::value::{Map, Value};
@@ -308,6 +308,35 @@ impl<'a> Reader<'a> {
     pub(super) fn is_off(&self, name: &str) -> bool {
         let value = self.value(name);
         value.is_some_and(|value| matches!(value.node, Value::Flag(false, _)))
+    }
+
+    /// Reads its own address: a `link` that begins with `/`. Any other is a field of the writer's own.
+    pub(super) fn link(&mut self) -> Option<Link> {
+        let value = self.value("link")?;
+        let text = value.node.written()?.trim();
+        if !text.starts_with('/') {
+            return None;
+        }
+        let pattern = match Pattern::parse(&folder_unless_file(text)) {
+            Ok(pattern) => pattern,
+            Err(found) => {
+                let embedded = EmbeddedText::new(text, self.source, value.span);
+                self.diagnostics.push(found.at(&embedded));
+                return None;
+            }
+        };
+        match pattern.expand(|_| None) {
+            Ok(link) => Some(link),
+            Err(variable) => {
+                let location = self.source.location(value.span);
+                let message =
+                    format!("the address of one post has no variable, and this has {{{variable}}}");
+                let found = Diagnostic::error(Code::InvalidAddress, location, message);
+                let help = "write the whole address, such as `link: /lime/`";
+                self.diagnostics.push(found.help(help));
+                None
+            }
+        }
     }
 
     /// Reads the template of its page.

@@ -102,7 +102,7 @@ pub(super) fn default_term_fields() -> Vec<TermField> {
 }
 
 /// Front matter names that a content set can give another name.
-pub const RENAMABLE: [&str; 19] = [
+pub const RENAMABLE: [&str; 20] = [
     "title",
     "date",
     "updated",
@@ -110,6 +110,7 @@ pub const RENAMABLE: [&str; 19] = [
     "category",
     "author",
     "slug",
+    "link",
     "summary",
     "image",
     "image_alt",

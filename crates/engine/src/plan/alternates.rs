@@ -25,6 +25,7 @@ impl OutputKind {
             }
             Self::Feed(at) => plan.feeds[*at].locale,
             Self::Feeds(locale)
+            | Self::Opml(locale)
             | Self::FeedStyle(locale)
             | Self::Search(locale)
             | Self::Texts(locale) => *locale,

@@ -286,6 +286,7 @@ impl Planner<'_> {
             OutputKind::Script => of_settings(&format!("the theme's `{SCRIPT}`")),
             OutputKind::FeedStyle(_) => of_settings(&format!("the theme's `{FEED_STYLE}`")),
             OutputKind::Feeds(_) => of_settings("the page of the site's feeds"),
+            OutputKind::Opml(_) => of_settings("the list of feeds for feed readers"),
             OutputKind::Search(_) | OutputKind::Texts(_) => of_settings("the search page"),
             OutputKind::Sitemap(_) | OutputKind::SitemapIndex(_) => of_settings("the sitemap"),
         };
@@ -314,6 +315,7 @@ impl Planner<'_> {
             | OutputKind::Script
             | OutputKind::FeedStyle(_)
             | OutputKind::Feeds(_)
+            | OutputKind::Opml(_)
             | OutputKind::Search(_)
             | OutputKind::Texts(_)
             | OutputKind::Sitemap(_)

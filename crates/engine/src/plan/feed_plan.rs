@@ -10,6 +10,9 @@ use crate::site::Site;
 /// The address of the page that lists the feeds for people.
 pub(crate) const FEEDS_PAGE: &str = "/feeds/";
 
+/// The address of the list of the feeds for feed readers.
+pub(crate) const OPML: &str = "/feeds.opml";
+
 /// A feed that is made, or a page of it.
 #[derive(Debug, Clone)]
 pub(crate) struct FeedPlan {

@@ -8,7 +8,7 @@ use tabulae_core::route::{Link, decode};
 use tabulae_core::settings::{Feed, FeedFormat};
 use tabulae_core::source::{EmbeddedText, Location, Span, Spanned};
 
-use super::feed_plan::{FEEDS_PAGE, FeedPlan, Origin, Part};
+use super::feed_plan::{FEEDS_PAGE, FeedPlan, OPML, Origin, Part};
 use super::output::OutputKind;
 use super::planner::{Planner, answer};
 
@@ -161,6 +161,10 @@ impl Planner<'_> {
             if has_feeds && !self.outputs.has(&link.file()) {
                 self.plan.feeds_pages.insert(id, link.clone());
                 self.add(link, OutputKind::Feeds(id));
+            }
+            let opml = locale.link(OPML);
+            if has_feeds && !self.outputs.has(&opml.file()) {
+                self.add(opml, OutputKind::Opml(id));
             }
         }
     }

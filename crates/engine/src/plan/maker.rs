@@ -38,6 +38,7 @@ pub(crate) fn maker(output: &Output, plan: &Plan, site: &Site) -> u64 {
         OutputKind::Script => all.text("script"),
         OutputKind::FeedStyle(_) => all.text("feed style"),
         OutputKind::Feeds(_) => all.text("feeds"),
+        OutputKind::Opml(_) => all.text("opml"),
         OutputKind::Search(_) => all.text("search"),
         OutputKind::Texts(_) => all.text("texts"),
         OutputKind::Sitemap(_) | OutputKind::SitemapIndex(_) => all.text("sitemap"),

@@ -68,6 +68,8 @@ pub(crate) enum OutputKind {
     FeedStyle(LocaleId),
     /// The page that lists the feeds of a language.
     Feeds(LocaleId),
+    /// The feeds of a language for feed readers (OPML 2.0).
+    Opml(LocaleId),
     /// The titles of a list that has several pages, for the script.
     Titles {
         /// The archive's number.

@@ -336,7 +336,10 @@ impl Planner<'_> {
         let pages = pages.filter(|output| output.kind.is_own_page());
         let pages = pages.filter(|output| match output.kind {
             OutputKind::Post(id) => self.site.catalogue.is_listed(id),
-            OutputKind::Page(at) => !self.site.pages[at].post.exclusion.unlisted,
+            OutputKind::Page(at) => {
+                let page = &self.site.pages[at];
+                !page.post.exclusion.unlisted && !page.is_not_found()
+            }
             _ => true,
         });
         let mut links: Vec<Link> = pages.map(|output| output.link.clone()).collect();

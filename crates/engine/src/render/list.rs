@@ -61,7 +61,11 @@ impl Renderer<'_> {
         let older = Value::from(pager.older().map(link));
         let term = group.term.as_ref().and_then(|term| term.id);
         let subject = term.map_or(Subject::None, |(field, id)| Subject::Term(field, id));
+        let overview = self.data.plan.overviews[at].as_ref();
+        let above = overview.map(|link| (laid.title.clone(), site.absolute(link)));
+        let json_ld = self.json_ld_of_page(context, "list", &title, &here, above);
         let page = PageScope {
+            json_ld,
             description: context.settings().description.clone().into(),
             data: PageData::value("list", subject, context),
             menu: self.menu(&here),

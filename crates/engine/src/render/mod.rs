@@ -2,6 +2,7 @@
 
 mod feed;
 mod list;
+mod metadata;
 mod named_templates;
 mod navigation;
 mod placeholders;
@@ -14,10 +15,11 @@ use indexmap::IndexMap;
 use minijinja::{Value, context};
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::Diagnostics;
+use tabulae_core::id::LocaleId;
 use tabulae_core::language::language_name;
 use tabulae_core::route::Link;
 use tabulae_core::search;
-use tabulae_core::settings::{Related, Show};
+use tabulae_core::settings::{FeedFormat, Related, Show};
 use tabulae_core::weave::Page as PlaceholderPage;
 
 pub(crate) use self::named_templates::check_templates;
@@ -174,6 +176,11 @@ impl<'a> Renderer<'a> {
             OutputKind::Script => Ok(script().into_bytes()),
             OutputKind::FeedStyle(_) => Ok(feed_style(context.settings()).into_bytes()),
             OutputKind::Feeds(_) => self.feeds(context, &output.link),
+            OutputKind::Opml(locale) => {
+                context.track_key(Key::Settings);
+                context.track_key(Key::Feeds(*locale));
+                Ok(self.opml(*locale).into_bytes())
+            }
             OutputKind::Titles { archive, group } => {
                 let group = &self.data.plan.archives[*archive].groups[*group];
                 context.track_key(Key::Settings);
@@ -285,6 +292,8 @@ impl<'a> Renderer<'a> {
         let page = PageScope {
             description: post.summary.clone().into(),
             data: PageData::value("post", Subject::Post(id), context),
+            image: self.image_of(context, id).into(),
+            json_ld: self.json_ld_of_post(context, id),
             previous,
             next,
             ..self.page_scope(context, "post", post.title.clone(), link, link)
@@ -321,6 +330,7 @@ impl<'a> Renderer<'a> {
         let values = PageScope {
             description: page.post.summary.clone().into(),
             menu: self.menu(&page.link),
+            json_ld: self.json_ld_of_page(context, "page", &page.post.title, &page.link, None),
             toc: toc(&html),
             content: Value::from_safe_string(html),
             ..self.page_scope(
@@ -370,6 +380,7 @@ impl<'a> Renderer<'a> {
         PageScope {
             description: context.settings().description.clone().into(),
             menu: self.menu(link),
+            json_ld: self.json_ld_of_page(context, kind, title, link, None),
             ..self.page_scope(context, kind, title, link, link)
         }
     }
@@ -393,6 +404,8 @@ impl<'a> Renderer<'a> {
             canonical: site.settings.site.address.absolute(&href).into(),
             link: href.into(),
             description: ().into(),
+            image: self.image_of_site().into(),
+            json_ld: ().into(),
             feeds: self.with_the_sites(context, &own_feeds),
             alternates,
             languages,
@@ -484,6 +497,26 @@ impl<'a> Renderer<'a> {
         let lists = [own_feeds, &site];
         let feeds = lists.iter().filter_map(|feeds| feeds.try_iter().ok());
         feeds.flatten().collect()
+    }
+
+    /// Returns the feeds of a language for feed readers (OPML 2.0): those in Atom or RSS.
+    fn opml(&self, id: LocaleId) -> String {
+        let RenderData { site, plan, .. } = &*self.data;
+        let title = escape(&site.locale(id).title);
+        let mut text = format!(
+            "<?xml version=\"1.0\" encoding=\"utf-8\"?>\n<opml version=\"2.0\">\n<head>\n<title>{title}</title>\n</head>\n<body>\n"
+        );
+        let feeds = plan.feeds.iter();
+        let feeds = feeds.filter(|feed| feed.part.number == 1 && feed.locale == id);
+        for feed in feeds.filter(|feed| feed.format != FeedFormat::Json) {
+            let (title, page) = (escape(&feed.title), site.absolute(&feed.home));
+            text += &format!(
+                "<outline type=\"rss\" text=\"{title}\" title=\"{title}\" xmlUrl=\"{}\" htmlUrl=\"{}\"/>\n",
+                escape(&site.absolute(&feed.link)),
+                escape(&page)
+            );
+        }
+        text + "</body>\n</opml>\n"
     }
 
     /// The page that lists the feeds for people: by archive, and within it by page.

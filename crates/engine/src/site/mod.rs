@@ -121,11 +121,18 @@ pub(crate) struct Page {
 }
 
 impl Page {
+    /// Returns true for the page that hosts show for addresses without a page.
+    #[must_use]
+    pub(crate) fn is_not_found(&self) -> bool {
+        self.link.plain.ends_with("/404.html")
+    }
+
     /// Returns false if its front matter keeps it out of the navigation: `menu: false`.
     #[must_use]
     pub(crate) fn is_in_menu(&self) -> bool {
         let menu = self.post.front.get("menu");
-        !menu.is_some_and(|menu| matches!(menu.value.node, Value::Flag(false, _)))
+        !self.is_not_found()
+            && !menu.is_some_and(|menu| matches!(menu.value.node, Value::Flag(false, _)))
     }
 }
 

@@ -104,7 +104,8 @@ fn read_page(
     let mut post =
         assemble(path, (0, &set), settings, moment, &source, front, body).into_output(diagnostics);
     let locale = settings.locales.get(post.locale);
-    let link = locale.link(&link(&post));
+    let own = post.link.clone();
+    let link = own.unwrap_or_else(|| locale.link(&link(&post)));
     if !is_titled && link.plain == locale.below("/") {
         post.title = locale.title.as_str().into();
     }
@@ -124,6 +125,9 @@ fn set() -> ContentSet {
     }
 }
 
+/// The name of the page that hosts show for addresses without a page, `pages/404.md` or `.html`.
+const NOT_FOUND: &str = "404";
+
 /// Returns the address of a page within its language: `pages/about.md` → `/about/`, `pages/index.html` → `/`, `pages/a/b.md` → `/a/b/`.
 fn link(post: &Post) -> String {
     let below = post.untranslated.trim_start_matches("pages/");
@@ -133,6 +137,7 @@ fn link(post: &Post) -> String {
     let last = if written { post.slug.as_str() } else { stem };
     match (folder, last) {
         ("", "index") => "/".to_owned(),
+        ("", NOT_FOUND) => format!("/{NOT_FOUND}.html"),
         (folder, "index") => format!("/{folder}/"),
         ("", last) => format!("/{last}/"),
         (folder, last) => format!("/{folder}/{last}/"),

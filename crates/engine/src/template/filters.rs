@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use minijinja::value::{Rest, ValueKind};
 use minijinja::{Environment, Error, Value};
+use tabulae_core::html;
 use tabulae_core::language::{DateStyle, Plural};
 use tabulae_core::post::State as PostState;
 use tabulae_core::term::slug;
@@ -61,6 +62,12 @@ pub(super) const FILTERS: &[(&str, Add)] = &[
             let context = current.get()?;
             text(&link).map(|link| absolute(&context.data, link))
         });
+    }),
+    ("truncate", |env, name, _| {
+        env.add_filter(name, minijinja_contrib::filters::truncate);
+    }),
+    ("striptags", |env, name, _| {
+        env.add_filter(name, |value: Value| text(&value).map(html::text));
     }),
     ("slug", |env, name, _| {
         env.add_filter(name, |value: Value| text(&value).map(slug));

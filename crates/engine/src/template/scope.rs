@@ -70,7 +70,7 @@ values! {
 values! {
     /// `page`.
     PageScope {
-        title link canonical description feeds own_feeds menu kind data previous next content toc alternates
+        title link canonical description image json_ld feeds own_feeds menu kind data previous next content toc alternates
         languages
     }
 }

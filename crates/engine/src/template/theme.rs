@@ -143,6 +143,11 @@ pub(crate) const TEMPLATES: &[ThemeFile] = &[
         include_str!("../theme/parts/pager.html"),
     ),
     ThemeFile::template(
+        "parts/metadata.html",
+        "what search engines and social networks read in the head of a page",
+        include_str!("../theme/parts/metadata.html"),
+    ),
+    ThemeFile::template(
         "parts/beside.html",
         "the posts before and after a post",
         include_str!("../theme/parts/beside.html"),

@@ -30,6 +30,7 @@ fn three_lines_of_settings_make_archives_overviews_and_a_feed() {
             "categories/boats/index.html",
             "categories/index.html",
             "categories/locks/index.html",
+            "feeds.opml",
             "feeds/index.html",
             "index.html",
             "sitemap.xml",
@@ -48,7 +49,7 @@ fn three_lines_of_settings_make_archives_overviews_and_a_feed() {
             report.unchanged,
             report.removed
         ),
-        (3, 19, 0, 0)
+        (3, 20, 0, 0)
     );
     assert_eq!(
         titles(&bench.page("index.html")),
