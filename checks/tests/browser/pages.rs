@@ -63,7 +63,7 @@ const KINDS: [&str; 19] = [
 ];
 
 /// Pages of the documentation: its home page, a group, a subject, long tables, and code.
-const DOCUMENTATION: [&str; 8] = [
+const DOCUMENTATION: [&str; 9] = [
     "/",
     "/how-to/",
     "/subjects/",
@@ -72,6 +72,7 @@ const DOCUMENTATION: [&str; 8] = [
     "/reference/keys/",
     "/reference/diagnostics/",
     "/how-to/series/",
+    "/reference/markdown/",
 ];
 
 /// The pages to look at, each with the port of its site.

@@ -122,23 +122,31 @@ fn the_text_of_an_entry_stands_alone() {
         .map(|entry| entry.content.as_ref().unwrap().body.as_deref().unwrap())
         .collect();
     insta::assert_snapshot!(bodies.join("\n---\n"), @r##"
-    <p>Sand.<sup class="footnote-reference"><a href="https://x.example/2026/sand/#note-1">1</a></sup></p>
+    <p>Sand.<sup><a href="https://x.example/2026/sand/#note-1" id="2026-sand-ref-1" role="doc-noteref">1</a></sup></p>
     <img srcset="https://x.example/a.png 1x, https://x.example/b.png 2x" alt="">
-    <div class="footnote-definition" id="2026-sand-note-1"><sup class="footnote-definition-label">1</sup>
-    <p>Another.</p>
-    </div>
+    <section class="notes" role="doc-endnotes">
+    <ol>
+    <li id="2026-sand-note-1">
+    <p>Another. <a href="https://x.example/2026/sand/#ref-1" role="doc-backlink" class="back">↩</a></p>
+    </li>
+    </ol>
+    </section>
     ---
     <h2 id="2026-lime-why">Why</h2>
-    <p>See <a href="https://x.example/2026/sand/">sand</a>, <a href="https://x.example/2026/lime/#why">below</a> and <img src="https://x.example/2026/lime/kiln.png" alt="a" />.<sup class="footnote-reference"><a href="https://x.example/2026/lime/#note-1">1</a></sup></p>
+    <p>See <a href="https://x.example/2026/sand/">sand</a>, <a href="https://x.example/2026/lime/#why">below</a> and <img src="https://x.example/2026/lime/kiln.png" alt="a" />.<sup><a href="https://x.example/2026/lime/#note-1" id="2026-lime-ref-1" role="doc-noteref">1</a></sup></p>
 
-    <div class="footnote-definition" id="2026-lime-note-1"><sup class="footnote-definition-label">1</sup>
-    <p>A note.</p>
-    </div>
+    <section class="notes" role="doc-endnotes">
+    <ol>
+    <li id="2026-lime-note-1">
+    <p>A note. <a href="https://x.example/2026/lime/#ref-1" role="doc-backlink" class="back">↩</a></p>
+    </li>
+    </ol>
+    </section>
     "##);
     let ids = bodies.iter().flat_map(|body| body.split(" id=\"").skip(1));
     let ids: Vec<_> = ids.filter_map(|rest| rest.split('"').next()).collect();
     let apart: std::collections::BTreeSet<_> = ids.iter().collect();
-    assert_eq!((ids.len(), apart.len()), (3, 3), "{ids:?}");
+    assert_eq!((ids.len(), apart.len()), (5, 5), "{ids:?}");
 }
 
 #[rstest]

@@ -51,7 +51,9 @@ pub fn content(
         }
         match token {
             Token::Start(tag) if LEFT_OUT.contains(&tag.name.as_str()) => {
-                if tag.closes_itself || VOID.contains(&tag.name.as_str()) {
+                if let Some(sign) = task(&tag) {
+                    out.replace(tag.span, sign);
+                } else if tag.closes_itself || VOID.contains(&tag.name.as_str()) {
                     leave_out(html, tag.span, &mut out);
                 } else {
                     left_out = Some(LeftOut::new(tag));
@@ -69,6 +71,20 @@ pub fn content(
         leave_out(html, element.start..html.len(), &mut out);
     }
     out.done()
+}
+
+/// Returns the sign for the box of a task, which readers would leave out as they leave out any input.
+fn task(tag: &Tag) -> Option<&'static str> {
+    let value = |name: &str| {
+        let found = tag.attributes.iter().find(|known| known.name == name);
+        found.map(|found| found.value.as_str())
+    };
+    let is_task =
+        tag.name == "input" && value("type") == Some("checkbox") && value("disabled").is_some();
+    is_task.then(|| match value("checked") {
+        Some(_) => "☑",
+        None => "☐",
+    })
 }
 
 /// Leaves out a range. A `<` right before it is text, but would begin a tag with what follows the range, as
@@ -273,6 +289,12 @@ mod tests {
     #[case::script_with_a_slash_in_a_drawing("<svg><script/><g/></svg>", "<svg><g/></svg>")]
     #[case::form_with_a_slash("a<form/>b</form>c", "ac")]
     #[case::in_a_drawing("<svg><script>b</script><g/></svg>", "<svg><g/></svg>")]
+    #[case::task_done(
+        "<li><input type=\"checkbox\" disabled checked> a</li>",
+        "<li>☑ a</li>"
+    )]
+    #[case::task_open("<li><input type=\"checkbox\" disabled> a</li>", "<li>☐ a</li>")]
+    #[case::input("a<input type=\"checkbox\">b", "ab")]
     #[case::form("a<form><p>b<input></p></form>c", "ac")]
     #[case::stray_button("a<BUTTON>b</BUTTON>c", "ac")]
     #[case::style("<style>p { }</style><p>a</p>", "<p>a</p>")]
