@@ -212,9 +212,12 @@ fn nested(
         let Some(inner) = inner.filter(|_| !is_outside && set.keys_of(field).is_none()) else {
             continue;
         };
+        let is_flag = |value: &Value| matches!(value, Value::Flag(..));
         let mut having = posts.iter().filter_map(|id| {
             let post = catalogue.post(*id);
-            Some((post, post.front.at(inner)?))
+            let value = post.front.at(inner)?;
+            // A date of publication is no flag.
+            (!called.contains(&"published") || is_flag(&value.node)).then_some((post, value))
         });
         let Some((post, value)) = having.next() else {
             continue;
@@ -609,6 +612,7 @@ mod tests {
     #[case::mapped("[content.posts.fields]\ntag = [\"info.tags\"]\n", &["info: { tags: [b] }"], "")]
     #[case::used("", &["info: { tags: [b] }"], "info.tags")]
     #[case::another("", &["info: { credits: [b] }"], "")]
+    #[case::a_date("", &["info: { published: 2026-01-01 }"], "")]
     fn a_field_within_a_map_that_is_meant(
         #[case] settings: &str,
         #[case] fronts: &[&str],

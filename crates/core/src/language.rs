@@ -327,7 +327,7 @@ pub fn check_pattern(pattern: &str) -> Result<(), PatternError> {
 /// Checks a pattern of `strptime` (POSIX) by which dates are read.
 ///
 /// # Errors
-/// If it has a part that is none, or says no whole day.
+/// If it has an invalid part, or lacks a part of the day.
 pub fn check_date_format(pattern: &str) -> Result<(), PatternError> {
     has_conversion(pattern)?;
     // A day whose parts differ from each other.
@@ -339,10 +339,29 @@ pub fn check_date_format(pattern: &str) -> Result<(), PatternError> {
     match read.is_some_and(|read| read.date == at.date()) {
         true => Ok(()),
         false => Err(PatternError {
-            why: "it says no whole day".to_owned(),
+            why: "it lacks day, month or year".to_owned(),
             help: "write day, month and year, such as \"%d.%m.%Y\"".to_owned(),
         }),
     }
+}
+
+/// Forms of dates that blogs often have, for helps.
+const COMMON_FORMS: [&str; 8] = [
+    "%d.%m.%Y",
+    "%Y/%m/%d",
+    "%d/%m/%Y",
+    "%m/%d/%Y",
+    "%d-%m-%Y",
+    "%B %d, %Y",
+    "%b %d, %Y",
+    "%d %B %Y",
+];
+
+/// Returns the first common form that a text has as a date.
+#[must_use]
+pub fn common_form(text: &str) -> Option<&'static str> {
+    let mut forms = COMMON_FORMS.into_iter();
+    forms.find(|form| parse_by(form, text.trim()).is_some())
 }
 
 /// Reads a date by a pattern of `strptime`; `None` if the text has another form, or there is no such day.

@@ -166,7 +166,7 @@ pub struct Post {
     pub related: Vec<Spanned<String>>,
     /// False if it has no list of related posts: `related: false`.
     pub lists_related: bool,
-    /// Its own address, that of its file if it is written without a slash at its end.
+    /// The address that its front matter gives it.
     pub link: Option<Link>,
     /// The template that its front matter names.
     pub template: Option<Spanned<String>>,

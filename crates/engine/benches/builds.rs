@@ -3,6 +3,7 @@
 //! | case | beside |
 //! |---|---|
 //! | plain: a new site into a new folder, without related posts | bare: the same sources read and the same bytes written, by as many threads, and nothing else |
+//! | code: the same with highlighted code | plain, whose code is not |
 //! | cold: the same with what to read next below each post | floor: the same of its bytes |
 //! | nothing changed; a body edited; a tag added | scan: the metadata of every source and output |
 //! | a template changed, which all pages use | the cold build |
@@ -44,8 +45,9 @@ use tabulae_engine::{BuildOptions, BuildReport, Clock, DiskOutput, Progress, Ste
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 /// A case, the case it is compared with, and the highest ratio of both.
-const CASES: [(&str, &str, f64); 7] = [
+const CASES: [(&str, &str, f64); 8] = [
     ("plain", "bare", 2.5),
+    ("code", "plain", 1.2),
     ("cold", "floor", 1.8),
     ("nothing", "scan", 2.5),
     ("body", "scan", 3.0),
@@ -56,6 +58,9 @@ const CASES: [(&str, &str, f64); 7] = [
 
 /// The settings of related posts.
 const RELATED: &str = "\n[related]\nweigh = { tag = 3, category = 2 }\n";
+
+/// The settings of a site whose code is not highlighted.
+const PLAIN_CODE: &str = "\n[code]\nhighlight = false\n";
 
 fn main() {
     let (mut sizes, mut corpora) = (Vec::new(), Vec::new());
@@ -110,9 +115,11 @@ fn main() {
 type Measured = BTreeMap<&'static str, (Vec<f64>, Vec<f64>)>;
 
 fn measure(root: &Path, corpus: Corpus, size: usize, runs: usize, lines: bool) {
-    let (plain, site) = (root.join("plain"), root.join("site"));
-    corpus.write(&plain, size);
-    corpus.write(&site, size);
+    let [plain, code, site] = ["plain", "code", "site"].map(|name| root.join(name));
+    for folder in [&plain, &code, &site] {
+        corpus.write(folder, size);
+    }
+    edit(&plain.join("tabulae.toml"), |text| text + PLAIN_CODE);
     edit(&site.join("tabulae.toml"), |text| text + RELATED);
     let made_of = |site: &Path, name: &str| {
         let first = root.join(name);
@@ -133,6 +140,7 @@ fn measure(root: &Path, corpus: Corpus, size: usize, runs: usize, lines: bool) {
         note("bare", (floor_of(&plain, &sources, &bare, &out), 0.0));
         note("plain", run(&plain, &root.join(format!("plain-{at}"))));
         let floor = root.join(format!("floor-{at}"));
+        note("code", run(&code, &root.join(format!("code-{at}"))));
         note("floor", (floor_of(&site, &sources, &outputs, &floor), 0.0));
         let out = root.join(format!("out-{at}"));
         note("cold", run(&site, &out));

@@ -6,7 +6,7 @@ use super::name::FileName;
 use super::{Notes, title_of_name, value};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
 use crate::id::LocaleId;
-use crate::language::{check_tag, parse_by};
+use crate::language::{check_tag, common_form, parse_by};
 use crate::route::{Link, Pattern, folder_unless_file, unsafe_scheme};
 use crate::settings::{ContentSet, DraftTest, Locales, Settings};
 use crate::slip::slip_of;
@@ -441,7 +441,13 @@ fn date_error(
 ) -> Diagnostic {
     let forms = || {
         let own = formats.iter().map(|format| format!(", or by \"{format}\""));
-        format!("write one of {FORMS}{}", own.collect::<String>())
+        let own = own.collect::<String>();
+        match common_form(text) {
+            Some(form) => format!(
+                "write one of {FORMS}{own}; or allow this form by `date_formats = [\"{form}\"]` in the table of the content set"
+            ),
+            None => format!("write one of {FORMS}{own}"),
+        }
     };
     match diagnostic {
         DateError::Form => Diagnostic::error(

@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::Post;
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
+use crate::language::common_form;
 use crate::settings::{ContentSet, Settings};
 use crate::source::Location;
 use crate::time::parse_date;
@@ -17,38 +18,50 @@ pub(super) fn no_date(path: &str, set: &ContentSet, front: &Map) -> Diagnostic {
     );
     let diagnostic = Diagnostic::error(Code::MissingDate, Location::top_of(path), message);
     match date_key(front) {
-        Some(key) => diagnostic.help(format!(
+        Some((key, form)) => diagnostic.help(format!(
             "`{key}` is a date; if it is the date of the posts, {}",
-            map_date(set, &key)
+            map_date(set, (&key, form))
         )),
         None => diagnostic.help("write `date: 2026-03-14` in the front matter, or put the date before the file's name: `2026-03-14-name.md`"),
     }
 }
 
+/// A key that holds a date, and the form of the date if it is none of the known ones.
+type DateKey = (String, Option<&'static str>);
+
 /// Returns the first key that holds a date and may be the date of a post; also one within a map, as `info.date`.
-fn date_key(front: &Map) -> Option<String> {
-    let is_date = |value: &Value| match value {
-        Value::Date(..) => true,
-        other => other
-            .written()
-            .is_some_and(|text| parse_date(text.trim()).is_ok()),
+fn date_key(front: &Map) -> Option<DateKey> {
+    let form_of = |value: &Value| match value {
+        Value::Date(..) => Some(None),
+        other => {
+            let text = other.written()?;
+            match parse_date(text.trim()) {
+                Ok(_) => Some(None),
+                Err(_) => common_form(text).map(Some),
+            }
+        }
     };
     let keys = front.entries.iter().map(|entry| {
         let key = entry.key.node.as_str();
         (key, &entry.value.node)
     });
     let mut keys = keys.filter(|(key, _)| !["updated", "expires"].contains(key));
-    let own = keys.clone().find(|(_, value)| is_date(value));
-    own.map(|(key, _)| key.to_owned()).or_else(|| {
+    let own = keys
+        .clone()
+        .find_map(|(key, value)| Some((key.to_owned(), form_of(value)?)));
+    own.or_else(|| {
         keys.find_map(|(key, value)| match value {
-            Value::Map(inner) => Some(format!("{key}.{}", date_key(inner)?)),
+            Value::Map(inner) => {
+                let (inner, form) = date_key(inner)?;
+                Some((format!("{key}.{inner}"), form))
+            }
             _ => None,
         })
     })
 }
 
 /// Returns what to write so that a content set takes the date of posts from a key as well.
-fn map_date(set: &ContentSet, key: &str) -> String {
+fn map_date(set: &ContentSet, (key, form): (&str, Option<&str>)) -> String {
     let mapped = set.keys_of("date").unwrap_or_default().iter();
     let mut names: Vec<&str> = mapped.map(|name| name.node.as_str()).collect();
     if names.is_empty() {
@@ -57,10 +70,14 @@ fn map_date(set: &ContentSet, key: &str) -> String {
     names.push(key);
     let names: Vec<String> = names.iter().map(|name| format!("\"{name}\"")).collect();
     let set = &set.name;
-    format!(
+    let mapping = format!(
         "write `date = [{}]` below `[content.{set}.fields]`",
         names.join(", ")
-    )
+    );
+    match form {
+        Some(form) => format!("{mapping}, and `date_formats = [\"{form}\"]` in `[content.{set}]`"),
+        None => mapping,
+    }
 }
 
 /// Replaces the errors of posts without a date by one at the settings, for each content set with two posts or more of
@@ -104,7 +121,7 @@ fn undated_set(set: &ContentSet, posts: &[&Post], settings: &Settings) -> Diagno
             format!("none of the {count} posts of `{}` has a date", set.name),
         ),
     };
-    let mut keys: BTreeMap<String, usize> = BTreeMap::new();
+    let mut keys: BTreeMap<DateKey, usize> = BTreeMap::new();
     for key in posts.iter().filter_map(|post| date_key(&post.front)) {
         *keys.entry(key).or_default() += 1;
     }
@@ -112,9 +129,9 @@ fn undated_set(set: &ContentSet, posts: &[&Post], settings: &Settings) -> Diagno
         .into_iter()
         .max_by_key(|(key, count)| (*count, std::cmp::Reverse(key.clone())))
     {
-        Some((key, count)) => format!(
+        Some(((key, form), count)) => format!(
             "`{key}` is a date in {count} of them: {}",
-            map_date(set, &key)
+            map_date(set, (&key, form))
         ),
         None => format!(
             "write `date: 2026-03-14` in each post, or `dated = false` in [content.{}] if they have no dates",

@@ -48,7 +48,7 @@ impl FileKind {
     }
 }
 
-/// What a file in the folder of a content set is.
+/// The role of a file in the folder of a content set.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Role {
     /// A post.

@@ -176,7 +176,7 @@ keys! {
         hub Address, NOTHING, "The hub that tells subscribers of feeds of changes (WebSub).";
         styles Texts, NOTHING, "Style sheets of every page, after the theme's: from the site's root, such as \"/extra.css\" for assets/extra.css, or absolute.";
         scripts Texts, NOTHING, "Scripts of every page, with `defer`: from the site's root, or absolute.";
-        menu Menu, Some("all archives, their overviews, and pages"), "The entries of the navigation, in order: names of archives, addresses of pages, such as \"/about/\", and any link as `{ title = \"Shop\", link = \"https://shop.example/\" }`.";
+        menu Menu, Some("all archives, their overviews, and pages"), "The entries of the navigation, in order: names of archives, addresses of pages, and links as `{ title = \"Shop\", link = \"https://shop.example/\" }`.";
         search Flag, Some("false"), "Whether there is a search page at `/search/`.";
         defaults Flag, Some("true"), "Whether the built-in archives, feed and content set exist beside those that are named.";
         date_format Text, Some("\"long\""), "The theme's dates: \"long\", \"medium\", \"short\" (by language), or a strftime pattern.";
@@ -240,7 +240,7 @@ keys! {
         feed_history Flag, Some("false"), "Whether older entries are on further pages of the feed (RFC 5005).";
         at_least Count, Some("1"), "How many posts a term needs to have a page.";
         group TextOrFalse, NOTHING, "The headings within a page: \"year\", \"month\", or a field; `false` for none.";
-        show Show, Some("\"cards\""), "Cards have title, date, summary and image; lines date and title; the name of a part, such as \"parts/tile.html\", is another form.";
+        show Show, Some("\"cards\""), "Cards have title, date, summary and image; lines date and title. The name of a part, such as \"parts/tile.html\", is another form.";
         title Text, Some("made from the name, or the term"), "The title; `{term}` in it is the term, `{count}` the number of posts, `{posts}` that number with the word for posts.";
         locales Texts, Some("all"), "The languages in which it exists, by their tags.";
         template Text, Some("\"archive.html\""), "The template of its pages.";

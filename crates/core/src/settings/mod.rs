@@ -254,13 +254,13 @@ impl ContentSet {
 /// The related posts of a content set's posts.
 #[derive(Debug, Clone, Default)]
 pub enum SetRelated {
-    /// Those of `[related]`.
+    /// The related posts of `[related]`.
     #[default]
     OfSite,
     /// None: `related = false`.
     Off,
-    /// Those of its own table; keys that it leaves out are those of `[related]`. Weights and required fields are
-    /// always those of `[related]`.
+    /// The related posts of its own table, which inherits the keys that it leaves out from `[related]`. Weights and
+    /// required fields are always those of `[related]`.
     Own(Box<Related>),
 }
 

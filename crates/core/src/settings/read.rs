@@ -233,7 +233,7 @@ fn read_set(
     set
 }
 
-/// Reads the further forms of dates. One that says no whole day is an error.
+/// Reads the further forms of dates. One without day, month or year is an error.
 fn read_date_formats(table: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Vec<String> {
     let mut formats = table.texts("date_formats", diagnostics);
     formats.retain(|format| match check_date_format(&format.node) {

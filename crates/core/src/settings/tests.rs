@@ -358,7 +358,7 @@ fn styles_are_from_the_root_or_absolute(
 }
 
 #[rstest]
-#[case::no_year("%d.%m.", "it says no whole day")]
+#[case::no_year("%d.%m.", "it lacks day, month or year")]
 #[case::no_conversion("dd.mm.yyyy", "it has no `%`")]
 #[case::wrong("%d.%m.%Q", "")]
 fn a_form_of_dates_that_is_none_is_an_error(#[case] format: &str, #[case] why: &str) {

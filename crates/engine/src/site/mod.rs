@@ -85,7 +85,7 @@ pub(crate) struct Site {
     pub pages_read: usize,
     /// The fingerprint of the settings and options.
     pub(crate) configuration: u64,
-    /// What Markdown becomes HTML by.
+    /// The site's input for rendering Markdown.
     markdown: MarkdownStyle,
     highlighter: Arc<Highlighter>,
     /// The posts for the cache of the next build.
@@ -425,8 +425,8 @@ impl Site {
         )
     }
 
-    /// Returns the width and height of an image of the site that `owner` names, in pixels; `None` if it is none, or has
-    /// no known format.
+    /// Returns the width and height of an image of the site that `owner` names, in pixels; `None` if it is no file of the site, or
+    /// has no known format.
     fn image_size(&self, owner: Owner<'_>, address: &str) -> Option<(u32, u32)> {
         let (path, _) = cut_path(address);
         let file = match path.strip_prefix('/') {

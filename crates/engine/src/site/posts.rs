@@ -40,7 +40,7 @@ pub(super) struct Reading<'a> {
     pub(super) html: AtomicUsize,
     /// Counts words while posts are read, if they are needed and texts may not stay in memory.
     pub(super) counting: Option<Counting>,
-    /// What Markdown becomes HTML by.
+    /// The site's input for rendering Markdown.
     pub(super) style: MarkdownStyle,
     /// The errors of files that are read again.
     pub(super) reread_errors: Errors,

@@ -167,3 +167,20 @@ fn a_mapped_field_is_in_queries_and_templates() {
     bench.sound();
     assert!(bench.page("part/two/index.html").contains("<p>Two</p>"));
 }
+
+/// A date in another form is known by a common one, also where the key is unknown.
+#[rstest]
+#[case::unknown_key(
+    "info: { since: 14.03.2026 }",
+    "write `date = [\"date\", \"info.since\"]` below `[content.posts.fields]`, and `date_formats = [\"%d.%m.%Y\"]` in `[content.posts]`"
+)]
+#[case::known_key(
+    "date: March 14, 2026",
+    "or allow this form by `date_formats = [\"%B %d, %Y\"]` in the table of the content set"
+)]
+fn a_date_in_another_form_is_told_with_the_line_to_write(#[case] front: &str, #[case] help: &str) {
+    let post = format!("---\n{front}\n---\n");
+    let mut bench = Bench::new("").with("posts/a.md", &post);
+    let found = said(&bench.build().diagnostics);
+    assert!(found.trim_end().ends_with(help), "{found}");
+}

@@ -28,7 +28,7 @@ fn json_ld(page: &str) -> Vec<Json> {
     }
 }
 
-/// What search engines ask of each type (schema.org, and the documentation of structured data of search engines).
+/// The properties that each type needs (schema.org, and the documentation of structured data of search engines).
 const REQUIRED: [(&str, &[&str]); 5] = [
     (
         "BlogPosting",

@@ -36,7 +36,7 @@ const OPTIONS: Options = Options::ENABLE_TABLES
     .union(Options::ENABLE_GFM)
     .union(Options::ENABLE_STRIKETHROUGH);
 
-/// What Markdown becomes HTML by, beside its text: the theme's words, and the highlighting of code.
+/// The site's input for rendering Markdown: the theme's words, and the highlighting of code.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct MarkdownStyle {
     /// The words of each language.
