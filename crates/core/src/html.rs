@@ -351,6 +351,16 @@ pub fn escape_text(text: &str) -> Cow<'_, str> {
     text.replace('>', "&gt;").into()
 }
 
+/// Returns the text of HTML that [`escape_text`] or a Markdown writer made.
+#[must_use]
+pub fn unescape_text(html: &str) -> Cow<'_, str> {
+    if !html.contains('&') {
+        return html.into();
+    }
+    let text = html.replace("&lt;", "<").replace("&gt;", ">");
+    text.replace("&quot;", "\"").replace("&amp;", "&").into()
+}
+
 /// A text in which parts are replaced, from its start to its end.
 pub(crate) struct Edited<'a> {
     text: &'a str,
@@ -484,6 +494,14 @@ mod tests {
     #[case::another_root("<html><svg width=\"3\" height=\"2\">", None)]
     fn the_size_of_an_svg(#[case] text: &str, #[case] expected: Option<(u32, u32)>) {
         assert_eq!(svg_size(text), expected);
+    }
+
+    #[rstest]
+    #[case::none("a")]
+    #[case::all("a < b && c > \"d\"")]
+    #[case::a_reference("&lt; &amp;lt;")]
+    fn text_is_escaped_and_back(#[case] text: &str) {
+        assert_eq!(unescape_text(&escape_text(text)), text);
     }
 
     #[test]

@@ -415,14 +415,15 @@ impl Site {
     #[must_use]
     pub(crate) fn html_of(&self, owner: Owner<'_>, post: &Post) -> String {
         let html = post.html.get();
-        if !post.links {
-            return html.into_owned();
-        }
-        html::rewrite_page(
-            &html,
-            &mut |address| self.resolve(owner, address),
-            &mut |address| self.image_size(owner, address),
-        )
+        let html = match post.links {
+            false => html.into_owned(),
+            true => html::rewrite_page(
+                &html,
+                &mut |address| self.resolve(owner, address),
+                &mut |address| self.image_size(owner, address),
+            ),
+        };
+        self.markdown.highlighted(html)
     }
 
     /// Returns the width and height of an image of the site that `owner` names, in pixels; `None` if it is no file of the site, or

@@ -80,6 +80,6 @@ fn read_note(
         true,
         locale.unwrap_or_default(),
     );
-    let html = body.html.get().into_owned();
+    let html = style.highlighted(body.html.get().into_owned());
     Some(TermNote::read(term, &source, &front, html, settings).into_output(diagnostics))
 }

@@ -220,3 +220,20 @@ fn the_guide_and_the_style_have_every_class_of_code() {
         assert!(style.contains(&format!(".code-{class}")), "{class}");
     }
 }
+
+/// No heading takes an id of the theme.
+#[test]
+fn every_id_of_a_page_is_there_once() {
+    let text = "## Related\n\n## Text\n\n## Related\n\nA.[^text]\n\n[^text]: B.\n";
+    let mut bench =
+        Bench::new("[related]\nempty_text = \"None.\"\n").with("posts/2026-01-01-a.md", text);
+    bench.sound();
+    let page = bench.page("2026/a/index.html");
+    let ids: Vec<&str> = page
+        .split(" id=\"")
+        .skip(1)
+        .filter_map(|rest| rest.split('"').next())
+        .collect();
+    let apart: std::collections::BTreeSet<_> = ids.iter().collect();
+    assert!(ids.len() >= 6 && apart.len() == ids.len(), "{ids:?}");
+}

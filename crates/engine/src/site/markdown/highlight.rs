@@ -1,12 +1,14 @@
-//! Syntax highlighting of code blocks, as classes. The runs of a block are cached by its content, as a build may ask for
-//! the HTML of a post several times, and the next build for that of posts that did not change.
+//! Syntax highlighting of code blocks, as classes. It comes last on the way of a text to its page: all that reads the HTML
+//! before, such as the search for links and words, does not see its elements. The runs of a block are cached by its
+//! content for the next build.
 
 use std::collections::BTreeMap;
 use std::fmt;
 use std::sync::{Mutex, OnceLock};
 
+use memchr::memmem;
 use rustc_hash::{FxHashMap, FxHashSet};
-use tabulae_core::html::escape_text;
+use tabulae_core::html::{escape_text, unescape_text};
 use tree_sitter_highlight::{HighlightConfiguration, HighlightEvent, Highlighter as Parser};
 
 use crate::fingerprint::Fingerprint;
@@ -125,7 +127,15 @@ pub(crate) struct Highlighter {
     known: Mutex<FxHashMap<u64, Bytes>>,
     /// The fingerprints of the blocks of this build.
     asked: Mutex<FxHashSet<u64>>,
+    /// Parsers that no thread uses now.
+    idle: Mutex<Vec<Parser>>,
 }
+
+/// The start of a highlighted block of Markdown, up to its language.
+pub(super) const BLOCK: &str = "<pre tabindex=\"0\"><code class=\"language-";
+
+/// The end of a block.
+const BLOCK_END: &str = "</code></pre>";
 
 impl fmt::Debug for Highlighter {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -140,7 +150,41 @@ impl Highlighter {
         Self {
             known: Mutex::new(known.collect()),
             asked: Mutex::default(),
+            idle: Mutex::default(),
         }
+    }
+
+    /// Returns HTML that was made of Markdown with its code blocks highlighted. Takes time in proportion to the text and
+    /// the blocks that are not known.
+    pub(crate) fn page(&self, html: String) -> String {
+        let mut blocks = memmem::find_iter(html.as_bytes(), BLOCK).peekable();
+        if blocks.peek().is_none() {
+            return html;
+        }
+        let (mut out, mut at) = (String::with_capacity(html.len() * 2), 0);
+        for start in blocks.filter(|start| html.is_char_boundary(*start)) {
+            let rest = &html[start + BLOCK.len()..];
+            let Some((language, rest)) = rest.split_once("\">") else {
+                continue;
+            };
+            let Some((escaped, _)) = rest.split_once(BLOCK_END) else {
+                continue;
+            };
+            // Raw HTML in the form of a block has elements of its own.
+            if start < at || escaped.contains('<') {
+                continue;
+            }
+            let code = unescape_text(escaped);
+            let Some(marked) = self.html(language, &code) else {
+                continue;
+            };
+            let code_start = start + BLOCK.len() + language.len() + "\">".len();
+            out.push_str(&html[at..code_start]);
+            out.push_str(&marked);
+            at = code_start + escaped.len();
+        }
+        out.push_str(&html[at..]);
+        out
     }
 
     /// Returns the runs for the next build: of the blocks that this one asked for, and of `others`, those of posts that
@@ -156,38 +200,51 @@ impl Highlighter {
         kept.collect()
     }
 
-    /// Returns the fingerprint and the HTML of code in a language; `None` if no grammar is of the language, or the code
-    /// is too long.
-    pub(super) fn html(&self, language: &str, code: &str) -> Option<(u64, String)> {
-        if code.len() > LONGEST {
-            return None;
-        }
-        let block = Fingerprint::new().text(language).text(code).done();
+    /// Returns the HTML of code in a language; `None` if no grammar is of the language, or the code is too long.
+    fn html(&self, language: &str, code: &str) -> Option<String> {
+        let block = fingerprint(language, code)?;
         let known = locked(&self.known).get(&block).cloned();
         let known = known.and_then(|runs| decoded(&runs, code));
         let runs = match known {
             Some(runs) => runs,
             None => {
-                let runs = highlighted(language, code).filter(|runs| is_of(runs, code))?;
+                let mut parser = locked(&self.idle).pop().unwrap_or_default();
+                let runs = highlighted(&mut parser, language, code);
+                locked(&self.idle).push(parser);
+                let runs = runs.filter(|runs| is_of(runs, code))?;
                 locked(&self.known).insert(block, encoded(&runs));
                 runs
             }
         };
         locked(&self.asked).insert(block);
-        Some((block, marked(&runs, code)))
+        Some(marked(&runs, code))
     }
 }
 
+/// Returns the fingerprint of a block; `None` if it stays plain.
+pub(super) fn fingerprint(language: &str, code: &str) -> Option<u64> {
+    let is_short = code.len() <= LONGEST;
+    (is_short && is_known(&language.to_lowercase()))
+        .then(|| Fingerprint::new().text(language).text(code).done())
+}
+
+fn is_known(language: &str) -> bool {
+    matches!(language, "diff" | "patch") || grammar_of(language).is_some()
+}
+
+fn grammar_of(language: &str) -> Option<&'static Grammar> {
+    let mut grammars = GRAMMARS.iter();
+    grammars.find(|grammar| grammar.names.contains(&language))
+}
+
 /// Returns the runs of code; `None` if no grammar is of the language, or it cannot read the code.
-fn highlighted(language: &str, code: &str) -> Option<Vec<Run>> {
+fn highlighted(parser: &mut Parser, language: &str, code: &str) -> Option<Vec<Run>> {
     let language = language.to_lowercase();
     if language == "diff" || language == "patch" {
         return Some(changes(code));
     }
-    let mut grammars = GRAMMARS.iter();
-    let grammar = grammars.find(|grammar| grammar.names.contains(&language.as_str()))?;
-    let grammar = grammar.made.get_or_init(grammar.make).as_ref()?;
-    let mut parser = Parser::new();
+    let known = grammar_of(&language)?;
+    let grammar = known.made.get_or_init(known.make).as_ref()?;
     let events = parser
         .highlight(grammar, code.as_bytes(), None, None, |_| None)
         .ok()?;
@@ -310,7 +367,7 @@ mod tests {
     use rstest::rstest;
 
     fn html(language: &str, code: &str) -> Option<String> {
-        Some(Highlighter::default().html(language, code)?.1)
+        Highlighter::default().html(language, code)
     }
 
     /// Returns the texts of a class.
@@ -363,12 +420,13 @@ mod tests {
     /// A second time, and in the next build, no grammar is asked.
     #[test]
     fn a_block_is_known_by_its_content() {
+        let code = "fn a() {}";
+        let block = fingerprint("rust", code).unwrap();
         let first = Highlighter::default();
-        let (block, made) = first.html("rust", "fn a() {}").unwrap();
+        let made = first.html("rust", code);
         let kept = first.to_keep(std::iter::empty());
         assert_eq!(kept.keys().copied().collect::<Vec<_>>(), [block]);
-        let next = Highlighter::new(&kept);
-        assert_eq!(next.html("rust", "fn a() {}"), Some((block, made)));
+        assert_eq!(Highlighter::new(&kept).html("rust", code), made);
         // Runs of other code are not taken.
         let other = BTreeMap::from([(
             block,
@@ -377,7 +435,7 @@ mod tests {
                 length: 3,
             }]),
         )]);
-        let (_, again) = Highlighter::new(&other).html("rust", "fn a() {}").unwrap();
+        let again = Highlighter::new(&other).html("rust", code).unwrap();
         assert_eq!(of_class(&again, "keyword"), ["fn"]);
         // A block that no post has is not kept, one of a post that was not rendered is.
         assert!(
@@ -386,6 +444,27 @@ mod tests {
                 .is_empty()
         );
         assert_eq!(Highlighter::new(&kept).to_keep([block].into_iter()), kept);
+    }
+
+    #[rstest]
+    #[case::a_block(
+        "a<pre tabindex=\"0\"><code class=\"language-diff\">+&lt;\n</code></pre>b",
+        "a<pre tabindex=\"0\"><code class=\"language-diff\"><span class=\"code-inserted\">+&lt;\n</span></code></pre>b"
+    )]
+    #[case::another_language(
+        "<pre tabindex=\"0\"><code class=\"language-x\">+</code></pre>",
+        "<pre tabindex=\"0\"><code class=\"language-x\">+</code></pre>"
+    )]
+    #[case::with_elements(
+        "<pre tabindex=\"0\"><code class=\"language-diff\">+<b>a</b></code></pre>",
+        "<pre tabindex=\"0\"><code class=\"language-diff\">+<b>a</b></code></pre>"
+    )]
+    #[case::open(
+        "é<pre tabindex=\"0\"><code class=\"language-diff\">+",
+        "é<pre tabindex=\"0\"><code class=\"language-diff\">+"
+    )]
+    fn the_blocks_of_a_page_are_highlighted(#[case] html: &str, #[case] expected: &str) {
+        assert_eq!(Highlighter::default().page(html.to_owned()), expected);
     }
 
     proptest! {

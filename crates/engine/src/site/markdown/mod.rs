@@ -45,13 +45,6 @@ pub(crate) struct MarkdownStyle {
     highlighter: Option<Arc<Highlighter>>,
 }
 
-/// The style of a text in one language.
-#[derive(Debug, Clone, Copy)]
-struct TextStyle<'s> {
-    words: Option<&'s Words>,
-    highlighter: Option<&'s Highlighter>,
-}
-
 impl MarkdownStyle {
     /// Returns the style of a site.
     pub(crate) fn new(settings: &Settings, highlighter: &Arc<Highlighter>) -> Self {
@@ -63,7 +56,15 @@ impl MarkdownStyle {
         }
     }
 
-    /// Renders a Markdown body in a language. Headings get ids made of their text. Where the front matter has no
+    /// Returns the HTML of a text for its page, with its code highlighted.
+    pub(crate) fn highlighted(&self, html: String) -> String {
+        match &self.highlighter {
+            Some(highlighter) => highlighter.page(html),
+            None => html,
+        }
+    }
+
+    /// Renders a Markdown body in a language. Code is plain until [`MarkdownStyle::highlighted`]. Headings get ids made of their text. Where the front matter has no
     /// title, the first level-one heading is it, and is left out of the HTML.
     #[must_use]
     pub(crate) fn render(&self, text: &str, has_title: bool, locale: LocaleId) -> Body {
@@ -78,10 +79,7 @@ impl MarkdownStyle {
             images: 0,
             links: 0,
             has_addresses: memmem::find(text.as_bytes(), b"://").is_some(),
-            style: TextStyle {
-                words: self.words.get(locale.at()),
-                highlighter: self.highlighter.as_deref(),
-            },
+            words: self.words.get(locale.at()),
             listener: &mut listener,
         };
         html::push_html(&mut out, reading);
@@ -149,7 +147,8 @@ struct Reading<'a, 'l> {
     links: usize,
     /// Set if the text may have bare addresses.
     has_addresses: bool,
-    style: TextStyle<'l>,
+    /// The theme's words in the language of the text.
+    words: Option<&'l Words>,
     listener: &'l mut Listener,
 }
 
@@ -307,15 +306,9 @@ impl<'a> Reading<'a, '_> {
         }
         self.listener.text(&code);
         let language = language_of(kind);
-        let highlighter = self.style.highlighter;
-        let found = language.and_then(|language| highlighter?.html(language, &code));
-        let html = match &found {
-            Some((block, html)) => {
-                self.listener.notes.code.push(*block);
-                html.into()
-            }
-            None => escape_text(&code),
-        };
+        let block = language.and_then(|language| highlight::fingerprint(language, &code));
+        self.listener.notes.code.extend(block);
+        let html = escape_text(&code);
         let class = language.map(|language| attribute("class", &format!("language-{language}")));
         let class = class.map_or_else(String::new, |class| format!(" {class}"));
         format!("<pre tabindex=\"0\"><code{class}>{html}")
@@ -348,7 +341,7 @@ impl<'a> Reading<'a, '_> {
     }
 
     fn word<'w>(&'w self, name: &'w str) -> &'w str {
-        self.style.words.map_or("", |words| words.get(name))
+        self.words.map_or("", |words| words.get(name))
     }
 
     fn may_have_address(&self, text: &str) -> bool {
@@ -677,7 +670,7 @@ c<sup><a href=\"#note-1\" id=\"ref-1-2\" role=\"doc-noteref\">2</a></sup></p>
             true,
             LocaleId::SITE,
         );
-        let html = body.html.get().into_owned();
+        let html = style.highlighted(body.html.get().into_owned());
         let (first, second) = html.split_once("</pre>").unwrap();
         assert!(first.starts_with("<pre tabindex=\"0\"><code class=\"language-rust\"><span class=\"code-keyword\">let</span> "), "{html}");
         assert!(
