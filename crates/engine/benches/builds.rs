@@ -47,7 +47,7 @@ static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 /// A case, the case it is compared with, and the highest ratio of both.
 const CASES: [(&str, &str, f64); 8] = [
     ("plain", "bare", 2.5),
-    ("code", "plain", 1.2),
+    ("code", "plain", 2.5),
     ("cold", "floor", 1.8),
     ("nothing", "scan", 2.5),
     ("body", "scan", 3.0),
