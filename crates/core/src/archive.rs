@@ -270,17 +270,14 @@ fn group(
         }
     };
     let title = archive.title.as_ref().filter(|title| title.contains('{'));
-    let with_term = title.map(|title| fill(title, &term, archive));
-    let lasting = with_term.as_ref().filter(|title| !has_counts(title));
+    // The term last: a name in the form of a variable is a name.
+    let filled = |title: &str| fill(title, &term, archive);
+    let local = catalogue.within(archive.locale);
+    let counted = title.map(|title| with_counts(title, posts.len(), settings, local));
+    let lasting = title.filter(|title| !has_counts(title));
     Some(Group {
-        lasting_title: lasting.unwrap_or(&term.name).clone(),
-        title: match &with_term {
-            Some(title) => {
-                let local = catalogue.within(archive.locale);
-                with_counts(title, posts.len(), settings, local)
-            }
-            None => term.name.clone(),
-        },
+        lasting_title: lasting.map_or_else(|| term.name.clone(), |title| filled(title)),
+        title: counted.map_or_else(|| term.name.clone(), |title| filled(&title)),
         term: Some(term),
         link,
         newest_first: is_newest_first(&posts, catalogue),

@@ -26,7 +26,7 @@ pub(super) fn no_date(path: &str, set: &ContentSet, front: &Map) -> Diagnostic {
     }
 }
 
-/// A key that holds a date, and the form of the date if it is none of the known ones.
+/// A key that holds a date, and the form of the date if Tabulae does not know it.
 type DateKey = (String, Option<&'static str>);
 
 /// Returns the first key that holds a date and may be the date of a post; also one within a map, as `info.date`.

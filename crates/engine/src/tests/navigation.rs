@@ -278,6 +278,16 @@ fn a_title_has_the_number_of_posts(#[case] title: &str, #[case] heading: &str, #
     }
 }
 
+/// A term in the form of a variable is a term.
+#[test]
+fn a_title_takes_a_term_as_it_is() {
+    let mut bench = Bench::new("[archive.tags]\ntitle = \"{posts} on {term}\"\n")
+        .with("posts/2026-03-14-a.md", "---\ntags: \"{count}\"\n---\n");
+    bench.sound();
+    let page = bench.page("tags/count/index.html");
+    assert!(page.contains("<h1>1 post on {count}</h1>"), "{page}");
+}
+
 #[test]
 fn the_title_of_a_whole_archive_has_the_number_of_posts() {
     let mut bench = small();
