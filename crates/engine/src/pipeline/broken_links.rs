@@ -3,7 +3,6 @@
 use std::collections::BTreeSet;
 
 use rayon::prelude::*;
-use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
 use tabulae_core::html::{addresses, is_local};
 use tabulae_core::post::Post;
@@ -24,18 +23,8 @@ pub(super) fn broken_links(
     others: &[String],
     sources: &dyn Sources,
 ) -> Diagnostics {
-    let files = plan.outputs.iter().map(|made| made.file.as_str());
-    let checker = Checker {
-        site,
-        plan,
-        files: files.chain(others.iter().map(String::as_str)).collect(),
-        whole: site.settings.makes_all_pages(),
-    };
-    let posts = site.catalogue.all().filter(|id| site.has_page(*id));
-    let posts = posts.map(|id| (site.catalogue.post(id), site.catalogue.link(id)));
-    let pages = site.pages.iter().filter(|page| page.template.is_none());
-    let pages = pages.map(|page| (&page.post, &page.link));
-    let all: Vec<(&Post, &Link)> = posts.chain(pages).collect();
+    let checker = Checker::new(site, plan, others);
+    let all: Vec<(&Post, &Link)> = texts(site).collect();
     let found: Vec<Diagnostics> = all
         .par_iter()
         .map(|(post, link)| checker.of(post, link, sources))
@@ -46,24 +35,13 @@ pub(super) fn broken_links(
 /// Links of posts and pages to source files that lead to no page of the site: the file is missing, or its post is
 /// excluded.
 pub(super) fn broken_source_links(site: &Site, plan: &Plan, sources: &dyn Sources) -> Diagnostics {
-    let has_page = |id: &PostId| site.has_page(*id);
-    let posts = site.catalogue.all().filter(has_page);
-    let posts = posts.map(|id| (site.catalogue.post(id), site.catalogue.link(id)));
-    let pages = site.pages.iter().filter(|page| page.template.is_none());
-    let pages = pages.map(|page| (&page.post, &page.link));
-    let all = posts.chain(pages);
-    let linking: Vec<(&Post, &Link)> = all
+    let linking: Vec<(&Post, &Link)> = texts(site)
         .filter(|(post, _)| post.addresses.iter().any(|address| is_source(address)))
         .collect();
     if linking.is_empty() {
         return Diagnostics::new();
     }
-    let checker = Checker {
-        site,
-        plan,
-        files: plan.outputs.iter().map(|made| made.file.as_str()).collect(),
-        whole: site.settings.makes_all_pages(),
-    };
+    let checker = Checker::new(site, plan, &[]);
     let found = linking.into_iter().map(|(post, link)| {
         let owner = Owner::new(&post.path, link);
         let named = post.addresses.iter().filter(|address| is_source(address));
@@ -75,10 +53,22 @@ pub(super) fn broken_source_links(site: &Site, plan: &Plan, sources: &dyn Source
     found.flatten().collect()
 }
 
+/// Returns the posts with a page, and then the pages in Markdown, with their addresses.
+fn texts(site: &Site) -> impl Iterator<Item = (&Post, &Link)> {
+    let posts = site.catalogue.all().filter(|id| site.has_page(*id));
+    let posts = posts.map(|id| (site.catalogue.post(id), site.catalogue.link(id)));
+    let pages = site.pages.iter().filter(|page| page.template.is_none());
+    posts.chain(pages.map(|page| (&page.post, &page.link)))
+}
+
 /// Returns true for the address of a source file in Markdown.
 fn is_source(address: &str) -> bool {
-    let path = address.split(['?', '#']).next().unwrap_or_default();
-    FileKind::of(path) == Some(FileKind::Markdown)
+    FileKind::of(path_of(address)) == Some(FileKind::Markdown)
+}
+
+/// Returns an address without its query and fragment (RFC 3986, section 3).
+fn path_of(address: &str) -> &str {
+    address.split(['?', '#']).next().unwrap_or_default()
 }
 
 struct Checker<'a> {
@@ -89,7 +79,18 @@ struct Checker<'a> {
     whole: bool,
 }
 
-impl Checker<'_> {
+impl<'a> Checker<'a> {
+    /// Returns a checker that knows the outputs of the plan and the files `others`.
+    fn new(site: &'a Site, plan: &'a Plan, others: &'a [String]) -> Self {
+        let files = plan.outputs.iter().map(|made| made.file.as_str());
+        Self {
+            site,
+            plan,
+            files: files.chain(others.iter().map(String::as_str)).collect(),
+            whole: site.settings.makes_all_pages(),
+        }
+    }
+
     fn of(&self, post: &Post, link: &Link, sources: &dyn Sources) -> Diagnostics {
         let owner = Owner::new(&post.path, link);
         let mut diagnostics = Diagnostics::new();
@@ -146,8 +147,7 @@ impl Checker<'_> {
             Some(whole) => whole.strip_prefix(base.as_str())?.to_owned(),
             None => address.to_owned(),
         };
-        let path = target.split(['?', '#']).next().unwrap_or_default();
-        let link = Link::new(decode(path));
+        let link = Link::new(decode(path_of(&target)));
         let file = link.file();
         let is_there = self.files.contains(file.as_str())
             || self.files.contains(format!("{file}/index.html").as_str())
@@ -211,8 +211,7 @@ impl Checker<'_> {
             let folder = own.rsplit_once('/').map_or("", |(folder, _)| folder);
             let others = paths.filter(|path| *path != own);
             let beside = others.filter_map(|path| path.strip_prefix(folder)?.strip_prefix('/'));
-            let path = address.split(['?', '#']).next().unwrap_or_default();
-            return nearest(path, beside).map(str::to_owned);
+            return nearest(path_of(address), beside).map(str::to_owned);
         }
         let others = self.plan.outputs.iter().filter(|made| match &made.kind {
             OutputKind::Post(id) => catalogue.post(*id).path != own,
