@@ -190,15 +190,10 @@ pub fn rewrite_page(
         let Token::Start(tag) = token else {
             continue;
         };
-        let size_of = |tag: &Tag| {
-            let has = |name: &str| tag.attributes.iter().any(|known| known.name == name);
-            let is_bare = tag.name == "img" && !has("width") && !has("height");
-            let source = tag.attributes.iter().find(|known| known.name == "src");
-            source
-                .filter(|_| is_bare)
-                .map(|source| source.value.clone())
-        };
-        let size = size_of(&tag).and_then(|address| size(&address));
+        let has = |name: &str| tag.value(name).is_some();
+        let is_bare = tag.name == "img" && !has("width") && !has("height");
+        let source = tag.value("src").filter(|_| is_bare);
+        let size = source.and_then(&mut *size);
         let last = tag.attributes.last().map(|last| last.span.end);
         for Attribute { name, value, span } in tag.attributes {
             let new = match name.as_str() {
@@ -237,9 +232,9 @@ pub fn headings(html: &str) -> Vec<Heading> {
     for token in tokens(html) {
         match token {
             Token::Start(tag) => {
-                let id = tag.attributes.iter().find(|known| known.name == "id");
+                let id = tag.value("id");
                 if let (Some(level), Some(id)) = (heading_level(&tag.name), id) {
-                    open = Some((level, id.value.clone(), tag.span.end));
+                    open = Some((level, id.to_owned(), tag.span.end));
                 }
             }
             Token::End { name, span } if heading_level(&name).is_some() => {
@@ -269,8 +264,7 @@ pub fn svg_size(text: &str) -> Option<(u32, u32)> {
         _ => None,
     })?;
     let number = |name: &str| {
-        let value = root.attributes.iter().find(|known| known.name == name)?;
-        let digits = value.value.trim().trim_end_matches("px");
+        let digits = root.value(name)?.trim().trim_end_matches("px");
         let number: f64 = digits.parse().ok()?;
         #[expect(
             clippy::cast_possible_truncation,

@@ -75,13 +75,10 @@ pub fn content(
 
 /// Returns the sign for the box of a task, which readers would leave out as they leave out any input.
 fn task(tag: &Tag) -> Option<&'static str> {
-    let value = |name: &str| {
-        let found = tag.attributes.iter().find(|known| known.name == name);
-        found.map(|found| found.value.as_str())
-    };
-    let is_task =
-        tag.name == "input" && value("type") == Some("checkbox") && value("disabled").is_some();
-    is_task.then(|| match value("checked") {
+    let is_task = tag.name == "input"
+        && tag.value("type") == Some("checkbox")
+        && tag.value("disabled").is_some();
+    is_task.then(|| match tag.value("checked") {
         Some(_) => "☑",
         None => "☐",
     })

@@ -40,6 +40,14 @@ pub(crate) struct Tag {
     pub(crate) closes_itself: bool,
 }
 
+impl Tag {
+    /// Returns the value of an attribute by its name in lower case; `None` if the tag does not have it.
+    pub(crate) fn value(&self, name: &str) -> Option<&str> {
+        let found = self.attributes.iter().find(|known| known.name == name);
+        found.map(|found| found.value.as_str())
+    }
+}
+
 /// An attribute of a start tag.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Attribute {

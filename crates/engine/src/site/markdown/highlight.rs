@@ -132,7 +132,7 @@ pub(crate) struct Highlighter {
 }
 
 /// The start of a highlighted block of Markdown, up to its language.
-pub(super) const BLOCK: &str = "<pre tabindex=\"0\"><code class=\"language-";
+const BLOCK: &str = "<pre tabindex=\"0\"><code class=\"language-";
 
 /// The end of a block.
 const BLOCK_END: &str = "</code></pre>";
