@@ -205,7 +205,7 @@ impl Catalogue {
     }
 
     /// Every post, excluded or not, in the default order.
-    pub fn all(&self) -> impl ExactSizeIterator<Item = PostId> + use<> {
+    pub fn all(&self) -> impl ExactSizeIterator<Item = PostId> + DoubleEndedIterator + use<> {
         (0..number(self.posts.len())).map(PostId)
     }
 

@@ -345,32 +345,65 @@ pub fn nearest<'a>(written: &str, known: impl IntoIterator<Item = &'a str>) -> O
     nearest_of(written, &known.into_iter().collect::<Vec<_>>())
 }
 
-/// [`nearest`], compiled once for all callers.
+/// [`nearest`], compiled once for all callers. A name is compared letter by letter only if its letters, whatever their
+/// order, could make it nearer than the nearest so far.
 fn nearest_of<'a>(written: &str, known: &[&'a str]) -> Option<&'a str> {
     let wanted = written.to_lowercase();
     let reach = (wanted.chars().count() / 3).max(1);
-    let distances = known.iter().map(|name| {
+    let letters = Letters::of(&wanted);
+    let mut nearest: Option<(usize, &str)> = None;
+    for name in known {
         let lower = name.to_lowercase();
-        let distance = strsim::damerau_levenshtein(&wanted, &lower);
         let is_prefix = wanted.len() >= 3
             && (lower.starts_with(&wanted) || wanted.starts_with(&lower) && lower.len() >= 3);
-        (
-            if is_prefix {
-                distance.min(reach)
-            } else {
-                distance
-            },
-            *name,
-        )
-    });
-    let near = distances.filter(|(distance, _)| *distance <= reach);
-    near.min_by_key(|(distance, _)| *distance)
-        .map(|(_, name)| name)
+        let limit = nearest.map_or(reach + 1, |(distance, _)| distance);
+        if !is_prefix && letters.least_distance(&lower) >= limit {
+            continue;
+        }
+        let mut distance = strsim::damerau_levenshtein(&wanted, &lower);
+        if is_prefix {
+            distance = distance.min(reach);
+        }
+        if distance < limit {
+            nearest = Some((distance, name));
+        }
+    }
+    nearest.map(|(_, name)| name)
+}
+
+/// The letters of a text with their numbers, some letters taken together.
+#[derive(Clone, Copy)]
+struct Letters([i16; 64]);
+
+impl Letters {
+    fn of(text: &str) -> Self {
+        let mut counts = [0; 64];
+        for letter in text.chars() {
+            let count: &mut i16 = &mut counts[letter as usize % 64];
+            *count = count.saturating_add(1);
+        }
+        Self(counts)
+    }
+
+    /// Returns a lower bound of the Damerau–Levenshtein distance to another text (bag distance).
+    fn least_distance(&self, other: &str) -> usize {
+        let other = Self::of(other);
+        let (mut more, mut less) = (0, 0);
+        for (own, other) in self.0.iter().zip(&other.0) {
+            let difference = usize::from(own.abs_diff(*other));
+            match own > other {
+                true => more += difference,
+                false => less += difference,
+            }
+        }
+        more.max(less)
+    }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
     use rstest::rstest;
 
     #[rstest]
@@ -384,6 +417,26 @@ mod tests {
         #[case] expected: Option<&str>,
     ) {
         assert_eq!(nearest(written, ["title", "date", "category"]), expected);
+    }
+
+    proptest! {
+        #[test]
+        fn the_nearest_name_is_that_of_all_distances(
+            written in "[abcé/]{0,7}",
+            known in prop::collection::vec("[abcÉ/]{0,7}", 0..6),
+        ) {
+            let names = known.iter().map(|name| {
+                let (wanted, lower) = (written.to_lowercase(), name.to_lowercase());
+                let reach = (wanted.chars().count() / 3).max(1);
+                let distance = strsim::damerau_levenshtein(&wanted, &lower);
+                let is_begun = lower.starts_with(&wanted) && wanted.len() >= 3
+                    || wanted.starts_with(&lower) && lower.len() >= 3;
+                (if is_begun { distance.min(reach) } else { distance }, reach, name)
+            });
+            let near = names.filter(|(distance, reach, _)| distance <= reach);
+            let expected = near.min_by_key(|(distance, ..)| *distance).map(|(.., name)| name.as_str());
+            prop_assert_eq!(nearest(&written, known.iter().map(String::as_str)), expected);
+        }
     }
 
     #[test]

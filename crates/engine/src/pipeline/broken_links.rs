@@ -1,8 +1,9 @@
 //! Addresses in posts and pages that lead nowhere within the site.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
+use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
 use tabulae_core::html::{addresses, is_local};
 use tabulae_core::post::Post;
@@ -75,6 +76,10 @@ struct Checker<'a> {
     site: &'a Site,
     plan: &'a Plan,
     files: BTreeSet<&'a str>,
+    /// The posts without a page by their addresses; of several the first.
+    excluded: BTreeMap<&'a str, PostId>,
+    /// The addresses of posts whose pages another program makes.
+    of_others: BTreeSet<&'a str>,
     /// Set if every page of the site is an output.
     whole: bool,
 }
@@ -83,10 +88,17 @@ impl<'a> Checker<'a> {
     /// Returns a checker that knows the outputs of the plan and the files `others`.
     fn new(site: &'a Site, plan: &'a Plan, others: &'a [String]) -> Self {
         let files = plan.outputs.iter().map(|made| made.file.as_str());
+        let catalogue = &site.catalogue;
+        let link = |id: PostId| catalogue.link(id).plain.as_str();
+        let excluded = catalogue.all().rev().filter(|id| !site.has_page(*id));
+        let has_pages = |id: &PostId| site.settings.content[catalogue.post(*id).set].pages;
+        let of_others = catalogue.all().filter(|id| !has_pages(id));
         Self {
             site,
             plan,
             files: files.chain(others.iter().map(String::as_str)).collect(),
+            excluded: excluded.map(|id| (link(id), id)).collect(),
+            of_others: of_others.map(link).collect(),
             whole: site.settings.makes_all_pages(),
         }
     }
@@ -152,18 +164,8 @@ impl<'a> Checker<'a> {
         let is_there = self.files.contains(file.as_str())
             || self.files.contains(format!("{file}/index.html").as_str())
             || self.files.contains(format!("{file}.html").as_str())
-            || self.of_others(&link);
+            || !self.whole && self.of_others.contains(link.plain.as_str());
         (!is_there && (self.whole || !address.starts_with('/'))).then_some(link.plain)
-    }
-
-    /// Returns true if a post has this address whose page another program makes.
-    fn of_others(&self, link: &Link) -> bool {
-        let catalogue = &self.site.catalogue;
-        !self.whole
-            && catalogue.all().any(|id| {
-                let set = &self.site.settings.content[catalogue.post(id).set];
-                !set.pages && catalogue.link(id).plain == link.plain
-            })
     }
 
     fn diagnostic(
@@ -174,10 +176,7 @@ impl<'a> Checker<'a> {
         target: &str,
     ) -> Diagnostic {
         let own = location.file.clone().unwrap_or_default();
-        let excluded =
-            self.site.catalogue.all().find(|id| {
-                !self.site.has_page(*id) && self.site.catalogue.link(*id).plain == target
-            });
+        let excluded = self.excluded.get(target).copied();
         let message = match excluded {
             Some(id) => {
                 let post = self.site.catalogue.post(id);
