@@ -1,5 +1,6 @@
 //! HTML that posts hold: its plain text, and its links made whole.
 
+mod simple;
 pub(crate) mod tokens;
 
 use std::borrow::Cow;
@@ -71,12 +72,18 @@ impl fmt::Debug for Html {
 /// styles are left out. Runs of white space become one space, and so does a tag that parts words.
 #[must_use]
 pub fn text(html: &str) -> String {
-    let mut out = String::with_capacity(html.len());
     if !html.contains(['<', '&']) {
+        let mut out = String::with_capacity(html.len());
         push_text(html, &mut out);
         out.truncate(out.trim_end().len());
         return out;
     }
+    simple::text(html).unwrap_or_else(|| tokenized_text(html))
+}
+
+/// Returns the text of any HTML; see [`text`].
+fn tokenized_text(html: &str) -> String {
+    let mut out = String::with_capacity(html.len());
     let mut unseen: Option<String> = None;
     for token in tokens(html) {
         match token {
