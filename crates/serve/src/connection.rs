@@ -5,6 +5,7 @@ use std::net::{Shutdown, TcpStream};
 use std::time::{Instant, SystemTime};
 
 use crate::handler::{HEAD_BYTES, Handler, IDLE};
+use crate::range::in_range;
 use crate::request::{Head, Request};
 use crate::response::{Body, Response, reason};
 
@@ -24,7 +25,7 @@ pub(crate) fn answer(mut stream: TcpStream, handler: &Handler) -> io::Result<()>
             let response = Response::text(405, "only GET and HEAD are answered here\n");
             return close(stream, &response.with("Allow", "GET, HEAD"));
         }
-        let response = handler(&request);
+        let response = in_range(handler(&request), request.range.as_deref())?;
         // What a body holds is not looked for: the next request would begin within it.
         let closes = request.closes || request.has_body;
         if !write(&stream, response, has_content, closes)? {

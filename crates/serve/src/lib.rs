@@ -1,11 +1,11 @@
 //! A small HTTP/1.1 server (RFC 9110, RFC 9112) for one developer on one machine: it answers GET and
-//! HEAD on a thread for each connection, and can keep an answer open for server-sent events.
+//! HEAD on a thread for each connection, in single byte ranges too, and can keep an answer open for server-sent events.
 //!
-//! A server that is reached from a network needs another one: this has no TLS, no compression and
-//! no ranges.
+//! A server that is reached from a network needs another one: this has no TLS and no compression.
 
 mod connection;
 mod handler;
+mod range;
 mod request;
 mod response;
 

@@ -1,6 +1,8 @@
 //! Reading requests.
 
-/// A request's first line, and the one field that servers of one machine must look at.
+use std::borrow::Cow;
+
+/// A request's first line, and the few fields that a server of one machine looks at.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Request {
     /// The method, in upper case as sent.
@@ -11,6 +13,8 @@ pub struct Request {
     pub query: String,
     /// The field `Host`; empty if it is missing.
     pub host: String,
+    /// The field `Range`, if there is one.
+    pub(crate) range: Option<String>,
     /// Set if the client asks to close the connection after the answer.
     pub(crate) closes: bool,
     /// Set if a body follows.
@@ -64,6 +68,7 @@ impl Head {
             path: path.to_owned(),
             query: query.to_owned(),
             host: field("host").unwrap_or_default().into_owned(),
+            range: field("range").map(Cow::into_owned),
             closes: head.version == Some(0) || connection.contains("close"),
             has_body: field("transfer-encoding").is_some()
                 || field("content-length").is_some_and(|length| length.trim() != "0"),

@@ -40,7 +40,15 @@ fn answers(port: u16, sent: &[u8]) -> String {
 #[rstest]
 #[case::get(
     "GET /a HTTP/1.1\r\nConnection: close\r\n\r\n",
-    "HTTP/1.1 200 OK\r\nContent-Length: 4\r\nConnection: close\r\nContent-Type: text/html; charset=utf-8\r\nX-Line: one  X-Other: two\r\n\r\n<p>a"
+    "HTTP/1.1 200 OK\r\nContent-Length: 4\r\nConnection: close\r\nContent-Type: text/html; charset=utf-8\r\nX-Line: one  X-Other: two\r\nAccept-Ranges: bytes\r\n\r\n<p>a"
+)]
+#[case::range(
+    "GET /a HTTP/1.1\r\nRange: bytes=1-2\r\nConnection: close\r\n\r\n",
+    "HTTP/1.1 206 Partial Content\r\nContent-Length: 2\r\nConnection: close\r\nContent-Type: text/html; charset=utf-8\r\nX-Line: one  X-Other: two\r\nAccept-Ranges: bytes\r\nContent-Range: bytes 1-2/4\r\n\r\np>"
+)]
+#[case::beyond_the_end(
+    "GET /a HTTP/1.1\r\nRange: bytes=4-\r\nConnection: close\r\n\r\n",
+    "HTTP/1.1 416 Range Not Satisfiable\r\nContent-Length: 0\r\nConnection: close\r\nContent-Type: text/plain; charset=utf-8\r\nContent-Range: bytes */4\r\n\r\n"
 )]
 #[case::head(
     "HEAD /b HTTP/1.0\r\n\r\n",
