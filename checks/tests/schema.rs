@@ -47,7 +47,7 @@ fn sample(holds: Holds) -> &'static str {
     match holds {
         Holds::Text | Holds::TextOrFalse => "\"tag\"",
         Holds::Query => "\"from posts\"",
-        Holds::Flag => "true",
+        Holds::Flag | Holds::FlagOr(_) => "true",
         Holds::Count => "2",
         Holds::Weight => "0.5",
         Holds::Pattern | Holds::Link | Holds::LinkOrFalse => "\"/a/\"",

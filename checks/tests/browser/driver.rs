@@ -22,6 +22,8 @@ pub(crate) struct World {
     driver_port: u16,
     pub(crate) site_port: u16,
     pub(crate) documentation_port: u16,
+    /// A blog of two posts whose search page looks through titles, summaries and terms.
+    pub(crate) plain_port: u16,
     pub(crate) axe: Option<PathBuf>,
     _folder: TempDir,
 }
@@ -44,11 +46,15 @@ impl World {
         many_posts(&site).map_err(|error| error.to_string())?;
         let documentation = folder.path().join("documentation");
         build_documentation(&program, &documentation)?;
+        let plain = folder.path().join("plain");
+        plain_blog(&plain).map_err(|error| error.to_string())?;
+        succeed(Command::new(&program).arg("-C").arg(&plain).arg("build"))?;
         Ok(Self {
             driver,
             driver_port,
             site_port: serve(site.join("out"))?,
             documentation_port: serve(documentation.join("out"))?,
+            plain_port: serve(plain.join("out"))?,
             axe,
             _folder: folder,
         })
@@ -269,6 +275,24 @@ impl Page {
         }
         Err(format!("{expression}\n  is     {found}\n  wanted {wanted}").into())
     }
+}
+
+/// Writes a blog of two posts.
+fn plain_blog(folder: &Path) -> std::io::Result<()> {
+    let posts = folder.join("posts");
+    fs::create_dir_all(&posts)?;
+    fs::write(
+        folder.join("tabulae.toml"),
+        "[site]\ntitle = \"Plain\"\naddress = \"https://plain.example/\"\nsearch = true\n",
+    )?;
+    fs::write(
+        posts.join("2026-01-01-lime.md"),
+        "---\ntitle: Lime\ntags: [kiln]\nsummary: Of mortar.\n---\n\nConcealed.\n",
+    )?;
+    fs::write(
+        posts.join("2026-01-02-sand.md"),
+        "---\ntitle: Sand\nsummary: Against lime.\n---\n",
+    )
 }
 
 /// A site of 10,000 posts' titles at `/many/`: the first page of the journal, with other rows.

@@ -14,7 +14,9 @@ pub(crate) const TESTS: &[(&str, bool, Test)] = &[
     ("a_filter_is_kept_from_page_to_page", false, paging),
     ("a_shared_address_opens_filtered", false, shared),
     ("a_list_on_one_page_is_filtered_in_place", false, in_place),
-    ("the_search_page_looks_in_all_texts", false, search),
+    ("titles_summaries_and_terms_are_searched", false, search),
+    ("whole_texts_are_searched", false, full_search),
+    ("hits_are_narrowed_by_facets", false, facets),
     ("a_language_is_searched_on_its_own", false, search_in_german),
     (
         "the_switch_leads_to_the_page_in_the_other_language",
@@ -53,7 +55,7 @@ const KINDS: [&str; 19] = [
     "/2026/",
     "/fleet/",
     "/about/",
-    "/search/?q=lime",
+    "/search/?q=lime&category=locks",
     "/2026/masons-marks/",
     "/feeds/",
     "/de/",
@@ -117,8 +119,8 @@ fn filter(world: &World) -> Result<(), Failed> {
 
 fn search_in_german(world: &World) -> Result<(), Failed> {
     world.look("/de/search/", WIDE, false, async |page: &Page| {
-        page.type_in("kalk").await?;
-        page.until(TITLES, json!(["Kalk in einem kalten Frühling"]))
+        page.type_in("kalk fruhl").await?;
+        page.until(HITS, json!(["Kalk in einem kalten Frühling"]))
             .await?;
         page.type_in(" xyz").await?;
         page.until(SAID, json!("Nichts gefunden.")).await?;
@@ -183,18 +185,92 @@ fn in_place(world: &World) -> Result<(), Failed> {
 }
 
 fn search(world: &World) -> Result<(), Failed> {
+    world.look_at(
+        world.plain_port,
+        "/search/",
+        WIDE,
+        false,
+        async |page: &Page| {
+            page.type_in("LIM").await?;
+            // A word of the title ranks above a word of the summary.
+            page.until(TITLES, json!(["Lime", "Sand"])).await?;
+            assert_eq!(page.address().await?, "/search/?q=LIM");
+            page.go_at(world.plain_port, "/search/?q=kiln+mortar")
+                .await?;
+            page.until(TITLES, json!(["Lime"])).await?;
+            page.go_at(world.plain_port, "/search/?q=concealed").await?;
+            page.until(SAID, json!("Nothing found.")).await
+        },
+    )
+}
+
+const HITS: &str = "[...document.querySelectorAll('#_hits a')].map(a => a.textContent)";
+const EXCERPTS: &str = "[...document.querySelectorAll('#_hits p')].map(p => [...p.querySelectorAll('mark')].map(m => m.textContent))";
+/// The values of a facet, by its number, with their counts.
+const VALUES: &str = "(at => [...document.querySelectorAll('#_facets details')[at].querySelectorAll('label')].map(l => l.textContent.trim()))";
+
+fn full_search(world: &World) -> Result<(), Failed> {
     world.look("/search/", WIDE, false, async |page: &Page| {
         page.type_in("ines lime").await?;
-        // Three posts that she wrote have the tag; the boats are counted among all.
-        page.until(SAID, json!("3 of 46")).await?;
-        assert_eq!(page.address().await?, "/search/?q=ines+lime");
-        page.go("/search/?q=herons").await?;
-        page.until(&format!("{TITLES}.length > 0"), json!(true))
+        // Four posts that she wrote have words that begin so.
+        page.until(SAID, json!("4 of 46")).await?;
+        page.until(&format!("{HITS}[0]"), json!("Lime, and why we wait"))
             .await?;
+        assert_eq!(page.address().await?, "/search/?q=ines+lime");
+        // Words of texts alone, without regard to accents and case, and their beginnings.
+        page.go("/search/?q=THERMOM%C3%A9ter+duv").await?;
+        page.until(HITS, json!(["Lime in a cold spring"])).await?;
+        page.until(EXCERPTS, json!([["duvets", "thermometer"]]))
+            .await?;
+        page.go("/search/?q=otter").await?;
+        page.until(SAID, json!("Nothing found.")).await?;
         page.go("/search/?q=wendle").await?;
-        // A word of the title ranks above a word of the summary.
-        page.until(&format!("/Wendle/.test({TITLES}[0])"), json!(true))
-            .await
+        page.until(SAID, json!("14 of 46")).await?;
+        page.until(&format!("{HITS}.length"), json!(10)).await?;
+        page.until(&format!("/Wendle/.test({HITS}[0])"), json!(true))
+            .await?;
+        page.click("#_more").await?;
+        page.until(&format!("{HITS}.length"), json!(14)).await?;
+        // The focus goes on to the first of the new hits.
+        page.until(
+            "[...document.querySelectorAll('#_hits a')].indexOf(document.activeElement)",
+            json!(10),
+        )
+        .await
+    })
+}
+
+fn facets(world: &World) -> Result<(), Failed> {
+    world.look("/search/?q=lime", WIDE, false, async |page: &Page| {
+        page.until(
+            &format!("{VALUES}(0)"),
+            json!(["Locks 3", "Work parties 3", "Wildlife 1"]),
+        )
+        .await?;
+        page.click("#_facets input[value=locks]").await?;
+        page.until(SAID, json!("3 of 46")).await?;
+        assert_eq!(page.address().await?, "/search/?q=lime&category=locks");
+        page.click("#_facets details:nth-of-type(3) summary")
+            .await?;
+        page.until(&format!("{VALUES}(2)"), json!(["2026 2", "2022 1"]))
+            .await?;
+        page.click("#_facets input[value='2026']").await?;
+        page.until(HITS, json!(["Lime in a cold spring", "Masons’ marks"]))
+            .await?;
+        // The other categories count the posts of the year alone.
+        page.until(&format!("{VALUES}(0)"), json!(["Locks 2"]))
+            .await?;
+        page.go("/search/?category=locks&year=2026").await?;
+        page.until(
+            "document.querySelectorAll('#_facets :checked').length",
+            json!(2),
+        )
+        .await?;
+        page.until(
+            &format!("{HITS}.includes('Lime in a cold spring')"),
+            json!(true),
+        )
+        .await
     })
 }
 

@@ -30,7 +30,7 @@ use crate::settings::{Settings, TermField};
 use crate::source::Location;
 use crate::term::{Term, TermId, identity, nested_identity};
 use crate::time::ZonedDate;
-use crate::words::{KnownWords, WordTables};
+use crate::words::{KnownTexts, WordTable, WordTables};
 
 /// All posts and terms.
 #[derive(Debug)]
@@ -49,7 +49,8 @@ pub struct Catalogue {
     fields: Fields,
     texts: [OnceLock<Texts>; PostText::COUNT],
     words: OnceLock<WordTables>,
-    known_words: KnownWords,
+    folded_words: OnceLock<WordTable>,
+    known_words: KnownTexts,
     pinned: BTreeMap<PostId, Vec<PostId>>,
     sets: Vec<String>,
 }
@@ -184,7 +185,8 @@ impl Catalogue {
             days_in_order: dates.is_sorted_by(|a, b| a.day >= b.day),
             texts: Default::default(),
             words: OnceLock::new(),
-            known_words: KnownWords::default(),
+            folded_words: OnceLock::new(),
+            known_words: KnownTexts::default(),
             pinned: BTreeMap::new(),
             fields,
             term_tables,
@@ -428,7 +430,14 @@ impl Catalogue {
     #[must_use]
     pub fn words(&self) -> &WordTables {
         self.words
-            .get_or_init(|| WordTables::new(&self.posts, &self.tags(), &self.known_words))
+            .get_or_init(|| WordTables::new(&self.posts, &self.tags(), &self.known_words.stems))
+    }
+
+    /// The folded words of texts. The first that asks counts them all.
+    #[must_use]
+    pub fn folded_words(&self) -> &WordTable {
+        self.folded_words
+            .get_or_init(|| WordTable::folded(&self.posts, &self.known_words.folded))
     }
 
     /// Returns the tags of the site's languages.
@@ -442,8 +451,14 @@ impl Catalogue {
         self.words.get()
     }
 
+    /// Returns the folded words of all texts, if they were counted.
+    #[must_use]
+    pub fn counted_folded_words(&self) -> Option<&WordTable> {
+        self.folded_words.get()
+    }
+
     /// Says what is known of words that were counted before.
-    pub fn know_words(&mut self, known: KnownWords) {
+    pub fn know_words(&mut self, known: KnownTexts) {
         self.known_words = known;
     }
 
@@ -453,8 +468,15 @@ impl Catalogue {
         post.terms = Vec::new();
         self.posts[id.0 as usize] = post;
         self.texts = Default::default();
-        self.words = OnceLock::new();
-        self.known_words = KnownWords::default();
+        let stems = self.words.take().map(|words| words.body);
+        let known = |table: Option<WordTable>| {
+            let known = table.map(|table| table.known_but(id, &self.posts));
+            known.unwrap_or_default()
+        };
+        self.known_words = KnownTexts {
+            stems: known(stems),
+            folded: known(self.folded_words.take()),
+        };
     }
 
     /// Returns the post with a name: its path, its path within its set, or its slug. Of several with a slug one in

@@ -36,6 +36,15 @@ pub(crate) fn number(count: usize) -> u32 {
     u32::try_from(count).expect("fewer than 2^32 posts, terms and texts")
 }
 
+/// The counters that counted the words of a text while it was read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Counted {
+    /// The counter of its stems.
+    pub stems: Option<CountedBy>,
+    /// The counter of its folded words.
+    pub folded: Option<CountedBy>,
+}
+
 /// The counter that counted the words of a text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct CountedBy {

@@ -20,7 +20,7 @@ use self::undated::no_date;
 use crate::diagnostic::{Collected, Diagnostics};
 use crate::front_matter::FrontMatter;
 use crate::html::Html;
-use crate::id::{CountedBy, LocaleId};
+use crate::id::{Counted, LocaleId};
 use crate::route::Link;
 use crate::settings::{ContentSet, RENAMABLE, Settings};
 use crate::source::{Location, Source, Spanned};
@@ -95,8 +95,8 @@ pub struct Body {
     pub html: Html,
     /// The notes of the reading.
     pub notes: Notes,
-    /// The counter of its words, if they were counted while it was read.
-    pub counted: Option<CountedBy>,
+    /// The counters of its words, if they were counted while it was read.
+    pub counted: Counted,
 }
 
 /// The notes of a body's way to HTML.
@@ -178,8 +178,8 @@ pub struct Post {
     pub html: Html,
     /// The number of words of the body, counted when it is first needed.
     words: OnceLock<usize>,
-    /// The counter of the body's words, if they were counted while it was read.
-    pub counted: Option<CountedBy>,
+    /// The counters of the body's words, if they were counted while it was read.
+    pub counted: Counted,
     /// Set if links in the body must be resolved.
     pub links: bool,
     /// The addresses in the body that are relative to its page.

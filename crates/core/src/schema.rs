@@ -136,6 +136,7 @@ fn value(key: &Key) -> Value {
     let mut schema = match key.holds {
         Holds::Text | Holds::Query => json!({ "type": "string" }),
         Holds::Flag => json!({ "type": "boolean" }),
+        Holds::FlagOr(words) => json!({ "anyOf": [{ "type": "boolean" }, { "enum": words }] }),
         Holds::TextOrFalse => json!({ "anyOf": [{ "type": "string" }, { "const": false }] }),
         Holds::LinkOrFalse => {
             json!({ "anyOf": [{ "type": "string", "pattern": "^/" }, { "const": false }] })

@@ -1,5 +1,9 @@
-//! The data that the script of the pages searches: the titles of a list, or the texts of the site,
-//! as compact JSON. The script's file says how it is read.
+//! The data that the scripts of the pages search: the titles of a list, or the summaries and terms of the site, as
+//! compact JSON, and the full-text index. The scripts' files say how they are read.
+
+pub mod full_text;
+
+use std::borrow::Cow;
 
 use indexmap::IndexSet;
 use serde::Serialize;
@@ -18,9 +22,33 @@ impl Row {
     #[must_use]
     pub fn new(post: &Post, link: &str, day: &str) -> Self {
         let date = post.date.map(|date| date.iso()).unwrap_or_default();
-        let row = to_raw_value(&(&*post.title, link, date, day));
-        Self(row.expect("texts have a form in JSON"))
+        Self::of(&(&*post.title, link, date, day))
     }
+
+    /// The row of a post with the beginning of its summary, for the full-text search.
+    #[must_use]
+    pub fn with_summary(post: &Post, link: &str, day: &str) -> Self {
+        let date = post.date.map(|date| date.iso()).unwrap_or_default();
+        let summary = post.summary.as_deref().unwrap_or_default();
+        Self::of(&(&*post.title, link, date, day, beginning(summary)))
+    }
+
+    fn of(values: &impl Serialize) -> Self {
+        Self(to_raw_value(values).expect("texts have a form in JSON"))
+    }
+}
+
+/// The maximum length of the beginning of a summary, in characters.
+const SUMMARY: usize = 200;
+
+/// Returns the first words of a text, with an ellipsis if there are more.
+fn beginning(text: &str) -> Cow<'_, str> {
+    let Some((end, _)) = text.char_indices().nth(SUMMARY) else {
+        return text.into();
+    };
+    let cut = &text[..end];
+    let words = cut.rfind(' ').map_or(cut, |space| &cut[..space]);
+    format!("{words} …").into()
 }
 
 /// The titles of a list.

@@ -1,8 +1,10 @@
-//! The words of titles and texts: cut by Unicode's word boundaries (UAX 29), without regard to
-//! case, without stop words, stemmed (Snowball) where the language has a stemmer.
+//! The words of titles and texts. For similarity: cut by Unicode's word boundaries (UAX 29), without regard to
+//! case, without stop words, stemmed (Snowball) where the language has a stemmer. For the search page: all words,
+//! without regard to case and accents.
 
 mod count;
 mod cut;
+mod folded;
 pub mod stop_words;
 
 use std::fmt;
@@ -10,12 +12,14 @@ use std::sync::Arc;
 
 use indexmap::IndexSet;
 use rustc_hash::{FxBuildHasher, FxHashMap};
-use tabulae_similarity::{CountMatrix, Term};
+use tabulae_similarity::{CountMatrix, Doc, Term};
 
-pub use self::count::Counting;
 use self::count::{Counter, KNOWN, STOP, is_of};
+pub use self::count::{Counting, Occurrence, WordRule};
 pub(crate) use self::cut::Cutter;
-use crate::id::{CountedBy, number};
+pub(crate) use self::folded::each_run;
+pub use self::folded::fold_word;
+use crate::id::{CountedBy, PostId, number};
 use crate::parallel;
 use crate::post::Post;
 
@@ -27,7 +31,7 @@ pub struct WordTable {
     pub counts: Arc<CountMatrix>,
 }
 
-/// The words of titles and of texts.
+/// The stems of titles and of texts.
 #[derive(Debug, Default)]
 pub struct WordTables {
     /// Of the titles.
@@ -47,6 +51,21 @@ pub struct KnownWords {
     pub of: Option<CountsOf>,
 }
 
+/// The words of texts that were counted before, by the rules for stems and for folded words.
+#[derive(Debug, Default)]
+pub struct KnownTexts {
+    /// The stems.
+    pub stems: KnownWords,
+    /// The folded words.
+    pub folded: KnownWords,
+}
+
+/// Returns the number of the rule of a post's text.
+type RuleOf<'a> = &'a dyn Fn(&Post) -> usize;
+
+/// Returns the counter that counted a post's text.
+type CounterOf<'a> = &'a dyn Fn(&Post) -> Option<CountedBy>;
+
 /// Gives how often a post's text has which stem, by the number of the stem.
 pub type CountsOf = Box<dyn Fn(&Post) -> Option<Vec<(u32, u32)>> + Send + Sync>;
 
@@ -57,13 +76,38 @@ impl fmt::Debug for KnownWords {
 }
 
 impl WordTables {
-    /// Counts the words of all posts, each by the rules of its language (of `languages`, by number), in parallel,
-    /// those aside that are known. Stems are numbered
-    /// by how many posts have them, the commonest first, so that what is looked up most lies
-    /// side by side; of equals by their alphabet, so that the numbers depend on nothing else.
+    /// Counts the stems of all posts, each by the rule of its language (of `languages`, by number), in parallel,
+    /// those aside that are known.
     #[must_use]
     pub fn new(posts: &[Post], languages: &[&str], known: &KnownWords) -> Self {
+        let rules = languages
+            .iter()
+            .map(|tag| WordRule::Stems((*tag).to_owned()));
+        let rules: Vec<WordRule> = rules.collect();
+        let rule = |post: &Post| post.locale.at();
         let title = |post: &Post, counter: &mut Counter| counter.count(&post.title);
+        let none = |_: &Post| None;
+        Self {
+            title: WordTable::new(posts, (&rules, &rule), (Vec::new(), &none), &[], title),
+            body: WordTable::of_texts(posts, (&rules, &rule), &|post| post.counted.stems, known),
+        }
+    }
+}
+
+impl WordTable {
+    /// Counts the folded words of the texts of all posts, in parallel, those aside that are known.
+    #[must_use]
+    pub fn folded(posts: &[Post], known: &KnownWords) -> Self {
+        let rules = [WordRule::Folded];
+        Self::of_texts(posts, (&rules, &|_| 0), &|post| post.counted.folded, known)
+    }
+
+    fn of_texts(
+        posts: &[Post],
+        rules: (&[WordRule], RuleOf<'_>),
+        counted: CounterOf<'_>,
+        known: &KnownWords,
+    ) -> Self {
         let stems = known.stems.len();
         let is_known = |(stem, _): &(u32, u32)| (*stem as usize) < stems;
         let body = |post: &Post, counter: &mut Counter| {
@@ -73,32 +117,34 @@ impl WordTables {
                 None => counter.count(&crate::html::text(&post.html.get())),
             }
         };
-        Self {
-            title: WordTable::new(posts, languages, Vec::new(), &[], title),
-            body: WordTable::new(posts, languages, known.counted.take(), &known.stems, body),
-        }
+        Self::new(
+            posts,
+            rules,
+            (known.counted.take(), counted),
+            &known.stems,
+            body,
+        )
     }
-}
 
-impl WordTable {
     /// Counts the words of posts, those aside that were `counted` already. `known` are the stems by whose numbers
-    /// counts are taken over.
+    /// counts are taken over. Stems are numbered by how many posts have them, the commonest first, so that what is
+    /// looked up most lies side by side; of equals by their alphabet, so that the numbers depend on nothing else.
     fn new(
         posts: &[Post],
-        languages: &[&str],
-        counted: Vec<Counter>,
+        (rules, rule_of): (&[WordRule], RuleOf<'_>),
+        (counted, counted_by): (Vec<Counter>, CounterOf<'_>),
         known: &[Box<str>],
         count: impl Fn(&Post, &mut Counter) + Sync,
     ) -> Self {
-        let by = |post: &Post| post.counted.filter(|by| is_of(*by, &counted));
+        let by = |post: &Post| counted_by(post).filter(|by| is_of(*by, &counted));
         let mut each: Vec<Option<CountedBy>> = posts.iter().map(by).collect();
         let mut counters = counted;
-        for (at, language) in languages.iter().enumerate() {
+        for (at, rule) in rules.iter().enumerate() {
             let others = (0..posts.len()).filter(|post| each[*post].is_none());
-            let others = others.filter(|post| posts[*post].locale.at() == at);
+            let others = others.filter(|post| rule_of(&posts[*post]) == at);
             let others: Vec<usize> = others.collect();
             let new = parallel::parts(&others, |part| {
-                let mut counter = Counter::new(language);
+                let mut counter = Counter::new(rule);
                 part.iter()
                     .for_each(|post| count(&posts[*post], &mut counter));
                 counter
@@ -126,6 +172,29 @@ impl WordTable {
         Self {
             stems,
             counts: Arc::new(counts),
+        }
+    }
+
+    /// Returns the words of all posts but one, whose text changed, so that the others need not be counted again.
+    pub(crate) fn known_but(&self, changed: PostId, posts: &[Post]) -> KnownWords {
+        let others = posts
+            .iter()
+            .zip(0..)
+            .filter(|(_, at)| PostId(*at) != changed);
+        let others = others.map(|(post, at)| (post.path.clone(), Doc(at)));
+        let others: FxHashMap<String, Doc> = others.collect();
+        let counts = Arc::clone(&self.counts);
+        KnownWords {
+            counted: Counting::default(),
+            stems: self.stems.iter().cloned().collect(),
+            of: Some(Box::new(move |post| {
+                let row = counts.row(*others.get(&post.path)?);
+                Some(
+                    row.iter()
+                        .map(|(stem, count)| (stem.0, count.into()))
+                        .collect(),
+                )
+            })),
         }
     }
 
@@ -203,7 +272,6 @@ mod tests {
     use std::collections::BTreeMap;
 
     use super::*;
-    use crate::id::LocaleId;
     use crate::testing::Small;
     use proptest::prelude::*;
     use tabulae_similarity::Doc;
@@ -230,10 +298,10 @@ mod tests {
         ) {
             let read = read(&posts);
             let plain = WordTables::new(&read, &["en"], &KnownWords::default());
-            let counting = Counting::new(&["en"]);
+            let counting = Counting::new(vec![WordRule::Stems("en".to_owned())]);
             let counted = |mut post: Post| {
                 let (_, is_counted) = posts[post.path[6..7].parse::<usize>().unwrap()];
-                post.counted = is_counted.then(|| counting.count(&post.html.get(), LocaleId::SITE));
+                post.counted.stems = is_counted.then(|| counting.count(&crate::html::text(&post.html.get()), 0));
                 post
             };
             let counted: Vec<Post> = read.into_iter().map(counted).collect();
@@ -306,14 +374,19 @@ mod tests {
         let stems = [0, 1].map(|post| words(&body.counts, post, body));
         assert_eq!(stems, expected);
         // The same while posts are read.
-        let counting = Counting::new(&["en", "de"]);
+        let counting = Counting::new(
+            ["en", "de"]
+                .map(|tag| WordRule::Stems(tag.to_owned()))
+                .into(),
+        );
         let mut posts: Vec<Post> = small
             .catalogue
             .all()
             .map(|id| small.catalogue.post(id).clone())
             .collect();
         for post in &mut posts {
-            post.counted = Some(counting.count(&post.html.get(), post.locale));
+            let text = crate::html::text(&post.html.get());
+            post.counted.stems = Some(counting.count(&text, post.locale.at()));
         }
         let known = KnownWords {
             counted: counting,

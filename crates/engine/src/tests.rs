@@ -20,6 +20,7 @@ mod pages;
 mod placeholders;
 mod publishing;
 mod restored;
+mod search;
 mod session;
 mod slips;
 mod templates;

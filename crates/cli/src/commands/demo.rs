@@ -67,7 +67,7 @@ Look at
   /journal/                everything, eight a page, older and newer
   /tags/ and /tags/lime/   tags with counts; a tag's page, opened by its note
   /2026/masons-marks/      what to read next, and why
-  /search/                 titles, summaries, terms and authors
+  /search/                 the words of whole texts, with facets
   /archive/ and /2026/     the years with their months; a year as lines by month
   /fleet/                  a second content set, by class
   /journal/atom.xml        the feed of everything; /works.xml is that of one category

@@ -255,6 +255,7 @@ fn holds(holds: Holds) -> String {
         Holds::Link => "link".to_owned(),
         Holds::LinkOrFalse => "link, or false".to_owned(),
         Holds::TextOrFalse => "text, or false".to_owned(),
+        Holds::FlagOr(known) => format!("true, false or {}", words(known)),
         Holds::Address => "absolute address".to_owned(),
         Holds::Word(known) => words(known),
         Holds::Texts => "list of texts".to_owned(),

@@ -75,6 +75,8 @@ pub enum Holds {
     Table,
     /// A table of its own, or `false` for none.
     TableOrFalse,
+    /// `true`, `false`, or one of a few words.
+    FlagOr(&'static [&'static str]),
 }
 
 const FORMAT_NAMES: &[&str] = &names(FORMATS);
@@ -155,7 +157,7 @@ macro_rules! keys {
 }
 
 use Holds::{
-    Address, Codes, Count, Flag, Link, LinkOrFalse, Menu, Pattern, Query, Show, Table,
+    Address, Codes, Count, Flag, FlagOr, Link, LinkOrFalse, Menu, Pattern, Query, Show, Table,
     TableOrFalse, Text, TextOrFalse, Texts, Weight, Word, Words,
 };
 
@@ -177,7 +179,7 @@ keys! {
         styles Texts, NOTHING, "Style sheets of every page, after the theme's: from the site's root, such as \"/extra.css\" for assets/extra.css, or absolute.";
         scripts Texts, NOTHING, "Scripts of every page, with `defer`: from the site's root, or absolute.";
         menu Menu, Some("all archives, their overviews, and pages"), "The entries of the navigation, in order: names of archives, addresses of pages, and links as `{ title = \"Shop\", link = \"https://shop.example/\" }`.";
-        search Flag, Some("false"), "Whether there is a search page at `/search/`.";
+        search FlagOr(&["full"]), Some("false"), "Whether there is a search page at `/search/`; \"full\" finds the words of whole texts too, with facets.";
         defaults Flag, Some("true"), "Whether the built-in archives, feed and content set exist beside those that are named.";
         date_format Text, Some("\"long\""), "The theme's dates: \"long\", \"medium\", \"short\" (by language), or a strftime pattern.";
     }

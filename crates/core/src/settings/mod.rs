@@ -140,8 +140,8 @@ pub struct Site {
     pub scripts: Vec<Spanned<String>>,
     /// The entries of the navigation, in order; all lists and pages that ask for it if `None`.
     pub menu: Option<Vec<MenuEntry>>,
-    /// Set if there is a search page.
-    pub search: bool,
+    /// The search page.
+    pub search: Search,
     /// The style of dates.
     pub date_format: DateStyle,
     /// The most megabytes that a text source may have; never asked of an asset.
@@ -344,6 +344,18 @@ pub enum FeedFormat {
     Json,
 }
 
+/// The search page of a site.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Search {
+    /// There is none.
+    #[default]
+    Off,
+    /// It finds the words of titles, summaries and terms.
+    Metadata,
+    /// It finds the words of texts, too, and has facets.
+    Full,
+}
+
 /// The part of a post that a feed has.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum FeedContent {
@@ -537,6 +549,12 @@ pub const FORMATS: [(&str, FeedFormat); 3] = [
     ("rss", FeedFormat::Rss),
     ("json", FeedFormat::Json),
 ];
+const SEARCHES: &[(&str, Search)] = &[
+    ("false", Search::Off),
+    ("true", Search::Metadata),
+    ("full", Search::Full),
+];
+
 const CONTENTS: [(&str, FeedContent); 2] = [
     ("summary", FeedContent::Summary),
     ("full", FeedContent::Full),

@@ -186,6 +186,41 @@ impl<'a> Table<'a> {
             .map_or(default, |flag| flag.node)
     }
 
+    /// Reads `true`, `false`, or one of a few words, each with its value; the first two are those of `false` and
+    /// `true`.
+    pub(super) fn flag_or<T: Copy>(
+        &mut self,
+        key: &'static str,
+        choices: &[(&'static str, T)],
+        diagnostics: &mut Diagnostics,
+    ) -> Option<T> {
+        let words: Vec<String> = choices[2..]
+            .iter()
+            .map(|(word, _)| format!("\"{word}\""))
+            .collect();
+        let wanted = format!("true, false or {}", words.join(" or "));
+        let value = self.typed(key, &wanted, diagnostics, |value| match value {
+            Value::Flag(flag, _) => Some(Err(*flag)),
+            Value::Text(text) => Some(Ok(text.clone())),
+            _ => None,
+        })?;
+        match value.node {
+            Err(flag) => Some(choices[usize::from(flag)].1),
+            Ok(text) => {
+                let found = choices[2..].iter().find(|(word, _)| *word == text);
+                if found.is_none() {
+                    let unfit = Unfit {
+                        code: Code::InvalidValue,
+                        message: format!("`{}` cannot be \"{text}\"", self.path(key)),
+                        help: format!("write {wanted}"),
+                    };
+                    diagnostics.push(self.wrong(unfit, value.span));
+                }
+                found.map(|(_, value)| *value)
+            }
+        }
+    }
+
     /// A whole number of at least 1.
     pub(super) fn count(
         &mut self,

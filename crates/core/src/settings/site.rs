@@ -3,7 +3,7 @@
 use jiff::tz::TimeZone;
 
 use super::reader::{Table, Unfit};
-use super::{Address, Author, MenuEntry, SOURCE_LIMIT, Site};
+use super::{Address, Author, MenuEntry, SEARCHES, SOURCE_LIMIT, Search, Site};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
 use crate::language::{DateStyle, Language, check_pattern, check_tag};
 use crate::route::unsafe_scheme;
@@ -41,7 +41,9 @@ pub(super) fn read(root: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Site 
         styles: files(&mut table, "styles", diagnostics),
         scripts: files(&mut table, "scripts", diagnostics),
         menu: menu(&mut table, diagnostics),
-        search: table.flag("search", false, diagnostics),
+        search: table
+            .flag_or("search", SEARCHES, diagnostics)
+            .unwrap_or_default(),
         date_format: table
             .read("date_format", diagnostics, |text| date_style("site", text))
             .unwrap_or(fallback.date_format),
@@ -85,7 +87,7 @@ fn unnamed() -> Site {
         styles: Vec::new(),
         scripts: Vec::new(),
         menu: None,
-        search: false,
+        search: Search::Off,
         date_format: DateStyle::Long,
         source_limit: SOURCE_LIMIT,
         follow_links: false,

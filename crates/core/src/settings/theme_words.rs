@@ -29,6 +29,7 @@ const GERMAN: Translated = &[
     ("draft", "Entwurf"),
     ("empty", "Noch nichts hier."),
     ("expired", "Abgelaufen"),
+    ("facets", "Eingrenzen nach"),
     ("failed", "Die Liste kann nicht geladen werden."),
     (
         "feed_opened",
@@ -39,9 +40,11 @@ const GERMAN: Translated = &[
         "Ein Feed meldet einem Leseprogramm neue Beiträge. Gib ihm eine dieser Adressen.",
     ),
     ("filter", "Nach Titel filtern"),
+    ("hits", "Gefundene Beiträge"),
     ("journal", "Journal"),
     ("languages", "Sprachen"),
     ("menu", "Listen"),
+    ("more", "Mehr"),
     ("moved", "Diese Seite ist umgezogen nach"),
     ("newer", "Neuere"),
     ("next", "Nächste"),
@@ -56,6 +59,10 @@ const GERMAN: Translated = &[
     ("related", "Weiterlesen"),
     ("scheduled", "Geplant"),
     ("search", "Suche"),
+    (
+        "search_full_hint",
+        "Durchsucht werden Titel, Zusammenfassungen, Begriffe, Autoren und ganze Texte.",
+    ),
     (
         "search_hint",
         "Durchsucht werden Titel, Zusammenfassungen, Begriffe und Autoren.",
@@ -92,6 +99,7 @@ const FRENCH: Translated = &[
     ("draft", "Brouillon"),
     ("empty", "Rien ici pour l’instant."),
     ("expired", "Expiré"),
+    ("facets", "Affiner par"),
     ("failed", "La liste ne peut pas être chargée."),
     (
         "feed_opened",
@@ -102,9 +110,11 @@ const FRENCH: Translated = &[
         "Un flux signale les nouveaux billets à un logiciel de lecture. Donnez-lui une de ces adresses.",
     ),
     ("filter", "Filtrer par titre"),
+    ("hits", "Articles trouvés"),
     ("journal", "Journal"),
     ("languages", "Langues"),
     ("menu", "Listes"),
+    ("more", "Plus"),
     ("moved", "Cette page se trouve désormais à l’adresse"),
     ("newer", "Plus récents"),
     ("next", "Suivants"),
@@ -119,6 +129,10 @@ const FRENCH: Translated = &[
     ("related", "À lire ensuite"),
     ("scheduled", "Programmé"),
     ("search", "Recherche"),
+    (
+        "search_full_hint",
+        "La recherche porte sur les titres, les résumés, les termes, les auteurs et les textes entiers.",
+    ),
     (
         "search_hint",
         "La recherche porte sur les titres, les résumés, les termes et les auteurs.",
@@ -155,6 +169,7 @@ const SPANISH: Translated = &[
     ("draft", "Borrador"),
     ("empty", "Todavía no hay nada."),
     ("expired", "Caducada"),
+    ("facets", "Acotar por"),
     ("failed", "No se puede cargar la lista."),
     (
         "feed_opened",
@@ -165,9 +180,11 @@ const SPANISH: Translated = &[
         "Un canal avisa de las entradas nuevas a un programa lector. Dale una de estas direcciones.",
     ),
     ("filter", "Filtrar por título"),
+    ("hits", "Entradas encontradas"),
     ("journal", "Diario"),
     ("languages", "Idiomas"),
     ("menu", "Listas"),
+    ("more", "Más"),
     ("moved", "Esta página está ahora en"),
     ("newer", "Más recientes"),
     ("next", "Siguientes"),
@@ -182,6 +199,10 @@ const SPANISH: Translated = &[
     ("related", "Seguir leyendo"),
     ("scheduled", "Programada"),
     ("search", "Búsqueda"),
+    (
+        "search_full_hint",
+        "Se buscan títulos, resúmenes, términos, autores y textos completos.",
+    ),
     (
         "search_hint",
         "Se busca en títulos, resúmenes, términos y autores.",
@@ -218,6 +239,7 @@ const ARABIC: Translated = &[
     ("draft", "مسودة"),
     ("empty", "لا شيء هنا بعد."),
     ("expired", "منتهية"),
+    ("facets", "تضييق حسب"),
     ("failed", "تعذّر تحميل القائمة."),
     (
         "feed_opened",
@@ -228,9 +250,11 @@ const ARABIC: Translated = &[
         "تخبر الخلاصة برنامج القراءة بالتدوينات الجديدة. أعطِه أحد هذه العناوين.",
     ),
     ("filter", "تصفية حسب العنوان"),
+    ("hits", "المقالات التي وُجدت"),
     ("journal", "اليوميات"),
     ("languages", "اللغات"),
     ("menu", "القوائم"),
+    ("more", "المزيد"),
     ("moved", "انتقلت هذه الصفحة إلى"),
     ("newer", "الأحدث"),
     ("next", "التالي"),
@@ -249,6 +273,10 @@ const ARABIC: Translated = &[
     ("related", "اقرأ أيضًا"),
     ("scheduled", "مجدولة"),
     ("search", "بحث"),
+    (
+        "search_full_hint",
+        "يشمل البحث العناوين والملخصات والمصطلحات والمؤلفين والنصوص كاملة.",
+    ),
     (
         "search_hint",
         "يشمل البحث العناوين والملخصات والوسوم والكُتّاب.",

@@ -54,6 +54,11 @@ pub const WORDS: &[(&str, &str, &str)] = &[
         "mark of an expired post that was let in",
     ),
     (
+        "facets",
+        "Narrow by",
+        "name of the facets of the full-text search, for screen readers",
+    ),
+    (
         "failed",
         "The list cannot be loaded.",
         "what filter and search say without a connection",
@@ -70,6 +75,11 @@ pub const WORDS: &[(&str, &str, &str)] = &[
     ),
     ("filter", "Filter by title", "label of the filter of a list"),
     (
+        "hits",
+        "Posts found",
+        "name of the hits of the full-text search, for screen readers",
+    ),
+    (
         "journal",
         "Journal",
         "title of the built-in list of all posts",
@@ -83,6 +93,11 @@ pub const WORDS: &[(&str, &str, &str)] = &[
         "menu",
         "Lists",
         "name of the navigation, for screen readers",
+    ),
+    (
+        "more",
+        "More",
+        "button for more hits of the full-text search, and for more values of a facet",
     ),
     (
         "moved",
@@ -134,6 +149,11 @@ pub const WORDS: &[(&str, &str, &str)] = &[
         "mark of a scheduled post that was let in",
     ),
     ("search", "Search", "title and label of the search page"),
+    (
+        "search_full_hint",
+        "Titles, summaries, terms, authors and whole texts are searched.",
+        "below the field of the full-text search",
+    ),
     (
         "search_hint",
         "Titles, summaries, terms and authors are searched.",
@@ -379,12 +399,12 @@ mod tests {
     #[case::none_at_all(
         "fi",
         "",
-        Some("47 of the theme's words are in English, not in \"fi\"")
+        Some("51 of the theme's words are in English, not in \"fi\"")
     )]
     #[case::some(
         "fi",
         "by",
-        Some("46 of the theme's words are in English, not in \"fi\"")
+        Some("50 of the theme's words are in English, not in \"fi\"")
     )]
     #[case::all_but_one(
         "fi",

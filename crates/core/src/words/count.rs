@@ -8,38 +8,81 @@ use indexmap::IndexSet;
 use rustc_hash::{FxBuildHasher, FxHashMap};
 
 use super::cut::{Cutter, each_word};
-use crate::id::{CountedBy, LocaleId, number};
+use super::folded::{each_run, fold_word};
+use crate::id::{CountedBy, number};
+
+/// The rule by which a text becomes words.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum WordRule {
+    /// The stems of a language (BCP 47), without its stop words.
+    Stems(String),
+    /// All words, without regard to case and accents, whatever the language; what is counted is an [`Occurrence`].
+    Folded,
+}
+
+/// How a folded word occurs in a text, as a number that takes the place of a count.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Occurrence {
+    /// Set if the text has the word at least [`Occurrence::OFTEN`] times.
+    pub is_often: bool,
+    /// The part of the text that has the word first, in [`Occurrence::PART`] bytes of plain text, from 0.
+    pub part: u16,
+}
+
+impl Occurrence {
+    /// The number of times from which a text has a word often.
+    pub const OFTEN: u32 = 3;
+
+    /// The length of a part, in bytes.
+    pub const PART: usize = 512;
+
+    /// Returns an occurrence as a number of at least 1. The parts of texts beyond 16 MB are one.
+    #[must_use]
+    pub fn packed(count: u32, first: usize) -> u32 {
+        let part = u32::try_from(first / Self::PART).unwrap_or(u32::MAX);
+        part.min(0x7ffe) * 2 + 1 + u32::from(count >= Self::OFTEN)
+    }
+
+    /// Returns the occurrence of a number.
+    #[must_use]
+    pub fn of(packed: u16) -> Self {
+        let packed = packed.saturating_sub(1);
+        Self {
+            is_often: packed % 2 == 1,
+            part: packed / 2,
+        }
+    }
+}
 
 /// Counts words while texts are read, by as many threads as the pool has.
 #[derive(Default)]
 pub struct Counting {
-    /// The tags of the site's languages.
-    languages: Vec<String>,
-    /// For each language one for each thread, as what it knows of words would else move from the cache of one to that
+    rules: Vec<WordRule>,
+    /// For each rule one for each thread, as what it knows of words would else move from the cache of one to that
     /// of another, and a last one for threads that are not of the pool.
     counters: Vec<Mutex<Option<Counter>>>,
 }
 
 impl Counting {
-    /// Counts by the rules of languages (BCP 47), which are known by their numbers.
+    /// Counts by rules, which are known by their numbers.
     #[must_use]
-    pub fn new(languages: &[&str]) -> Self {
-        let counters = 0..languages.len() * (rayon::current_num_threads() + 1);
+    pub fn new(rules: Vec<WordRule>) -> Self {
+        let counters = 0..rules.len() * (rayon::current_num_threads() + 1);
         Self {
-            languages: languages.iter().map(|tag| (*tag).to_owned()).collect(),
+            rules,
             counters: counters.map(|_| Mutex::default()).collect(),
         }
     }
 
-    /// Counts the words of a text that is HTML, in one of the languages.
-    pub fn count(&self, html: &str, locale: LocaleId) -> CountedBy {
-        let threads = self.counters.len() / self.languages.len();
+    /// Counts the words of a plain text by one of the rules.
+    pub fn count(&self, text: &str, rule: usize) -> CountedBy {
+        let threads = self.counters.len() / self.rules.len();
         let last = threads - 1;
         let thread = rayon::current_thread_index().map_or(last, |thread| thread.min(last));
-        let at = locale.at() * threads + thread;
+        let at = rule * threads + thread;
         let mut counter = locked(&self.counters[at]);
-        let counter = counter.get_or_insert_with(|| Counter::new(&self.languages[locale.at()]));
-        counter.count(&crate::html::text(html));
+        let counter = counter.get_or_insert_with(|| Counter::new(&self.rules[rule]));
+        counter.count(text);
         CountedBy {
             counter: number(at),
             text: number(counter.ends.len() - 1),
@@ -48,11 +91,11 @@ impl Counting {
 
     /// The counters by number, with all that they counted; nothing the second time.
     pub(super) fn take(&self) -> Vec<Counter> {
-        let threads = self.counters.len() / self.languages.len().max(1);
+        let threads = self.counters.len() / self.rules.len().max(1);
         let counters = self.counters.iter().enumerate();
         let counted = counters.map(|(at, counter)| {
             let counted = locked(counter).take();
-            counted.unwrap_or_else(|| Counter::new(&self.languages[at / threads]))
+            counted.unwrap_or_else(|| Counter::new(&self.rules[at / threads]))
         });
         counted.collect()
     }
@@ -64,7 +107,7 @@ fn locked(counter: &Mutex<Option<Counter>>) -> MutexGuard<'_, Option<Counter>> {
 
 impl fmt::Debug for Counting {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "Counting in {}", self.languages.join(", "))
+        write!(f, "Counting by {:?}", self.rules)
     }
 }
 
@@ -80,9 +123,15 @@ pub(super) const STOP: u32 = 0;
 /// The bit in the number of a stem that is not a counter's own, but was known before.
 pub(super) const KNOWN: u32 = 1 << 31;
 
+/// A [`WordRule`], prepared.
+enum Rule {
+    Stems(Cutter),
+    Folded,
+}
+
 /// Counts the words of some texts.
 pub(super) struct Counter {
-    cutter: Cutter,
+    rule: Rule,
     /// The number of the stem of each word as written.
     known: FxHashMap<Box<str>, u32>,
     /// The stems of words of at most eight bytes, which are most: to find them here takes only one
@@ -103,9 +152,12 @@ pub(super) struct Counter {
 }
 
 impl Counter {
-    pub(super) fn new(language: &str) -> Self {
+    pub(super) fn new(rule: &WordRule) -> Self {
         Self {
-            cutter: Cutter::new(language),
+            rule: match rule {
+                WordRule::Stems(language) => Rule::Stems(Cutter::new(language)),
+                WordRule::Folded => Rule::Folded,
+            },
             known: FxHashMap::default(),
             known_short: FxHashMap::default(),
             stems: IndexSet::from_iter(["".into()]),
@@ -129,32 +181,35 @@ impl Counter {
     pub(super) fn count(&mut self, text: &str) {
         let mut found = std::mem::take(&mut self.found);
         found.clear();
-        each_word(text, |word| {
-            found.push((short(text.as_bytes(), &word), word));
-        });
+        let see = |word: Range<usize>| found.push((short(text.as_bytes(), &word), word));
+        match self.rule {
+            Rule::Stems(_) => each_word(text, see),
+            Rule::Folded => each_run(text, see),
+        }
         let mut stems = std::mem::take(&mut self.text);
         stems.clear();
-        stems.extend(
-            found
-                .drain(..)
-                .map(|(short, word)| self.stem(short, &text[word])),
-        );
-        self.found = found;
+        let each = found.iter();
+        stems.extend(each.map(|(short, word)| self.stem(*short, &text[word.clone()])));
         let start = self.words.len();
         let mut end = start;
         // Where a stem goes is not asked by a branch, which could not be foreseen. Stop words were
         // counted once before the first.
         self.words.resize(start + stems.len() + 1, (0, 0));
-        for stem in &stems {
+        for (stem, at) in stems.iter().zip(0..) {
             let count = &mut self.counts[*stem as usize];
-            self.words[end].0 = *stem;
+            self.words[end] = (*stem, at);
             end += usize::from(*count == 0);
             *count += 1;
         }
         self.words.truncate(end);
-        for (stem, count) in &mut self.words[start..] {
-            *count = std::mem::take(&mut self.counts[*stem as usize]);
+        for (stem, first) in &mut self.words[start..] {
+            let count = std::mem::take(&mut self.counts[*stem as usize]);
+            *first = match self.rule {
+                Rule::Stems(_) => count,
+                Rule::Folded => Occurrence::packed(count, found[*first as usize].1.start),
+            };
         }
+        self.found = found;
         self.counts[STOP as usize] = 1;
         self.text = stems;
         self.ends.push(number(self.words.len()));
@@ -169,7 +224,10 @@ impl Counter {
         if let Some(known) = known {
             return *known;
         }
-        let stem = self.cutter.stem(word).unwrap_or_default();
+        let stem = match &self.rule {
+            Rule::Stems(cutter) => cutter.stem(word).unwrap_or_default(),
+            Rule::Folded => fold_word(word).into_owned(),
+        };
         let stem = number(self.stems.insert_full(stem.into()).0);
         self.counts.resize(self.stems.len(), 0);
         match short {
@@ -233,12 +291,12 @@ mod tests {
 
     #[test]
     fn each_thread_counts_for_itself() {
-        let counting = Counting::new(&["en"]);
+        let counting = Counting::new(vec![WordRule::Stems("en".to_owned())]);
         let pool = rayon::ThreadPoolBuilder::new().num_threads(1).build();
         let pool = pool.expect("a thread");
-        let first = pool.install(|| counting.count("<p>A lock, stone locks</p>", LocaleId::SITE));
-        let second = counting.count("<p>the boats</p>", LocaleId::SITE);
-        let third = pool.install(|| counting.count("<p>boats at the lock</p>", LocaleId::SITE));
+        let first = pool.install(|| counting.count("A lock, stone locks", 0));
+        let second = counting.count("the boats", 0);
+        let third = pool.install(|| counting.count("boats at the lock", 0));
         assert_eq!(first.counter, third.counter);
         assert_ne!(first.counter, second.counter);
         let counters = counting.take();

@@ -14,10 +14,10 @@ use tabulae_core::route::OutputPath;
 use super::key::Key;
 use crate::fingerprint::{Summed, checksum};
 use crate::report::Due;
-use crate::site::{Bytes, CachedHits, CachedPosts, PreviousPosts};
+use crate::site::{Bytes, CachedHits, CachedPosts, PreviousPosts, Vocabulary};
 use crate::source::FileStamp;
 
-const HEAD: &[u8] = b"tabulae cache 6\n";
+const HEAD: &[u8] = b"tabulae cache 7\n";
 
 /// The hash of the program's inputs: its sources and the theme's, the locked dependencies, features and
 /// target.
@@ -34,8 +34,8 @@ pub(crate) struct BuildCache {
     pub(crate) checksums: BTreeMap<String, (FileStamp, u64)>,
     /// The posts as they were read.
     pub(crate) posts: CachedPosts,
-    /// The stems of words in texts, if they were counted.
-    pub(crate) stems: Arc<[Box<str>]>,
+    /// The words of texts.
+    pub(crate) vocabulary: Vocabulary,
     /// The runs of highlighted code blocks, by fingerprint.
     pub(crate) code: BTreeMap<u64, Bytes>,
     /// The related posts of all posts.
@@ -111,7 +111,7 @@ impl BuildCache {
     pub(crate) fn previous_posts(&self, configuration: u64) -> PreviousPosts<'_> {
         PreviousPosts {
             posts: &self.posts,
-            stems: &self.stems,
+            vocabulary: &self.vocabulary,
             code: &self.code,
             same_configuration: self.configuration == configuration,
         }

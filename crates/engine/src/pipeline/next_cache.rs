@@ -5,16 +5,18 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use rayon::prelude::*;
+use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::query::ast::Validity;
 use tabulae_core::similarity::Doc;
+use tabulae_core::words::WordTable;
 
 use super::current::{CurrentFingerprints, related_fronts};
 use crate::incremental::{BuildCache, CachedOutput, Invalidation, Key, NextKeys, UnchangedReport};
 use crate::plan::{OutputKind, maker};
 use crate::publish::{Destination, Manifest, Outcome, VersionSource};
 use crate::report::BuildReport;
-use crate::site::CachedPosts;
+use crate::site::{Bytes, CachedPosts, CachedWords, Vocabulary};
 use crate::source::{FileStamp, Scan};
 
 /// A build that published its outputs.
@@ -92,13 +94,13 @@ pub(super) fn next_cache(build: &Finished<'_, '_>, outcomes: Vec<Outcome<'_>>) -
             (key, fingerprint.unwrap_or_default())
         })
         .collect();
-    let (stems, posts) = words(current, invalidation.old());
+    let (vocabulary, posts) = words(current, invalidation.old());
     let site = current.site();
     BuildCache {
         configuration: site.configuration,
         files: Arc::clone(&scan.files),
         checksums: checksums(&keys, current),
-        stems,
+        vocabulary,
         posts,
         code: site.highlighted_code(),
         related: site.cached_hits(related_fronts(site, current.posts())),
@@ -121,30 +123,37 @@ fn checksums(
     files.collect()
 }
 
-/// Returns the posts for the cache, with their term frequencies if they were counted, and the stems.
-fn words(current: &CurrentFingerprints<'_>, old: &BuildCache) -> (Arc<[Box<str>]>, CachedPosts) {
+/// Returns the posts for the cache, with their term frequencies if they were counted, and the words by number.
+fn words(current: &CurrentFingerprints<'_>, old: &BuildCache) -> (Vocabulary, CachedPosts) {
     let site = current.site();
+    let mut vocabulary = old.vocabulary.clone();
     let mut cached = Arc::clone(&site.cached);
-    let Some(counted) = site.catalogue.counted_words() else {
-        return (Arc::clone(&old.stems), cached);
-    };
-    let posts = Arc::make_mut(&mut cached);
-    let body = &counted.body;
-    let ids: Vec<_> = site.catalogue.all().collect();
-    let encoded: Vec<_> = ids
-        .par_iter()
-        .map(|id| {
-            let counts = body.counts.row(Doc(id.0)).iter();
-            let counts: Vec<(u32, u16)> = counts.map(|(stem, count)| (stem.0, count)).collect();
-            postcard::to_stdvec(&counts).unwrap_or_default()
-        })
-        .collect();
-    for (id, words) in ids.iter().zip(encoded) {
-        if let Some(post) = posts.get_mut(&site.catalogue.post(*id).path) {
-            post.words = words.into();
+    let mut cache = |table: Option<&WordTable>, words: &mut Arc<[Box<str>]>, of: Counts| {
+        let Some(table) = table else { return };
+        *words = table.stems().map(Into::into).collect();
+        let posts = Arc::make_mut(&mut cached);
+        let ids: Vec<_> = site.catalogue.all().collect();
+        let counts: Vec<_> = ids.par_iter().map(|id| encoded(table, *id)).collect();
+        for (id, counts) in ids.iter().zip(counts) {
+            if let Some(post) = posts.get_mut(&site.catalogue.post(*id).path) {
+                *of(&mut post.words) = counts.into();
+            }
         }
-    }
-    (body.stems().map(Into::into).collect(), cached)
+    };
+    let stems = site.catalogue.counted_words().map(|words| &words.body);
+    cache(stems, &mut vocabulary.stems, |words| &mut words.stems);
+    let folded = site.catalogue.counted_folded_words();
+    cache(folded, &mut vocabulary.folded, |words| &mut words.folded);
+    (vocabulary, cached)
+}
+
+/// Selects the counts by one of the rules.
+type Counts = fn(&mut CachedWords) -> &mut Bytes;
+
+fn encoded(table: &WordTable, id: PostId) -> Vec<u8> {
+    let counts = table.counts.row(Doc(id.0)).iter();
+    let counts: Vec<(u32, u16)> = counts.map(|(stem, count)| (stem.0, count)).collect();
+    postcard::to_stdvec(&counts).unwrap_or_default()
 }
 
 /// Returns the report of a build that finds nothing changed, if there can be one.

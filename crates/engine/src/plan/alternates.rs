@@ -28,7 +28,8 @@ impl OutputKind {
             | Self::Opml(locale)
             | Self::FeedStyle(locale)
             | Self::Search(locale)
-            | Self::Texts(locale) => *locale,
+            | Self::Texts(locale)
+            | Self::SearchFile(locale, _) => *locale,
             Self::Redirect(to) => site.settings.locales.of_link(&to.plain),
             _ => LocaleId::SITE,
         }

@@ -11,7 +11,7 @@ use tabulae_core::source::Location;
 use tabulae_core::term::{Term, TermId};
 
 use super::feed_plan::Origin;
-use super::output::{ASSETS, FEED_STYLE, Output, OutputKind, SCRIPT, STYLE};
+use super::output::{ASSETS, FEED_STYLE, Output, OutputKind, SCRIPT, SEARCH_SCRIPT, STYLE};
 use super::planner::Planner;
 
 impl Planner<'_> {
@@ -287,7 +287,10 @@ impl Planner<'_> {
             OutputKind::FeedStyle(_) => of_settings(&format!("the theme's `{FEED_STYLE}`")),
             OutputKind::Feeds(_) => of_settings("the page of the site's feeds"),
             OutputKind::Opml(_) => of_settings("the list of feeds for feed readers"),
-            OutputKind::Search(_) | OutputKind::Texts(_) => of_settings("the search page"),
+            OutputKind::Search(_) | OutputKind::Texts(_) | OutputKind::SearchFile(..) => {
+                of_settings("the search page")
+            }
+            OutputKind::SearchScript => of_settings(&format!("the theme's `{SEARCH_SCRIPT}`")),
             OutputKind::Sitemap(_) | OutputKind::SitemapIndex(_) => of_settings("the sitemap"),
         };
         Maker { what, location }
@@ -318,6 +321,8 @@ impl Planner<'_> {
             | OutputKind::Opml(_)
             | OutputKind::Search(_)
             | OutputKind::Texts(_)
+            | OutputKind::SearchFile(..)
+            | OutputKind::SearchScript
             | OutputKind::Sitemap(_)
             | OutputKind::SitemapIndex(_) => return None,
         };

@@ -41,6 +41,8 @@ pub(crate) fn maker(output: &Output, plan: &Plan, site: &Site) -> u64 {
         OutputKind::Opml(_) => all.text("opml"),
         OutputKind::Search(_) => all.text("search"),
         OutputKind::Texts(_) => all.text("texts"),
+        OutputKind::SearchFile(_, file) => all.text("index").text(&file.name()),
+        OutputKind::SearchScript => all.text("search script"),
         OutputKind::Sitemap(_) | OutputKind::SitemapIndex(_) => all.text("sitemap"),
     };
     all.done()

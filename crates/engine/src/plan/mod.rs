@@ -13,6 +13,7 @@ mod output;
 mod planner;
 mod prefixes;
 mod redirects;
+mod search;
 mod undated;
 
 pub(crate) use self::addresses::{addresses, changes};
@@ -20,5 +21,8 @@ pub(crate) use self::feed_ids::{entry_id, in_feeds};
 pub(crate) use self::feed_plan::{FeedPlan, Origin, Part};
 pub(crate) use self::maker::maker;
 pub(crate) use self::model::{Alternate, Plan};
-pub(crate) use self::output::{Output, OutputKind, SCRIPT, SEARCH, STYLE, has_titles, titles};
+pub(crate) use self::output::{
+    FacetOf, Output, OutputKind, SCRIPT, SEARCH, SEARCH_SCRIPT, STYLE, SearchFile, has_titles,
+    titles,
+};
 pub(crate) use self::planner::plan;

@@ -11,7 +11,7 @@ use tabulae_core::source::Location;
 use tabulae_core::term::TermId;
 
 use super::feed_plan::FeedPlan;
-use super::output::Output;
+use super::output::{FacetOf, Output};
 
 /// Everything that a build writes, and what it is made of.
 #[derive(Debug, Default)]
@@ -30,6 +30,8 @@ pub(crate) struct Plan {
     pub feeds_pages: BTreeMap<LocaleId, Link>,
     /// The languages that have a search page.
     pub searched: BTreeSet<LocaleId>,
+    /// The facets of each language whose texts are searched.
+    pub facets: BTreeMap<LocaleId, Vec<FacetOf>>,
     /// The pages that are the same in several languages, by the plain address of each.
     pub alternates: BTreeMap<String, Arc<[Alternate]>>,
     /// The style sheet of the feeds of each language, if there is any that needs it.

@@ -15,6 +15,9 @@ pub(crate) const STYLE: &str = "tabulae.css";
 /// The name of the theme's script; a file of this name in `assets/` takes its place.
 pub(crate) const SCRIPT: &str = "tabulae.js";
 
+/// The name of the script of the full-text search; a file of this name in `assets/` takes its place.
+pub(crate) const SEARCH_SCRIPT: &str = "tabulae-search.js";
+
 /// The name of the style sheet by which browsers show feeds; a file of this name in `assets/`
 /// takes its place.
 pub(crate) const FEED_STYLE: &str = "tabulae-feeds.css";
@@ -79,12 +82,53 @@ pub(crate) enum OutputKind {
     },
     /// The search page of a language.
     Search(LocaleId),
-    /// The texts of all listed posts of a language that have a page or are linked to, for the script.
+    /// The summaries and terms of all listed posts of a language, for the script.
     Texts(LocaleId),
+    /// A file of the full-text index of a language.
+    SearchFile(LocaleId, SearchFile),
+    /// The script of the full-text search.
+    SearchScript,
     /// `sitemap.xml`, or part of it: the pages, in the order of their encoded addresses.
     Sitemap(Vec<Link>),
     /// The list of a sitemap's parts.
     SitemapIndex(usize),
+}
+
+/// A file of the full-text index; see [`tabulae_core::search::full_text`].
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum SearchFile {
+    /// The first one that the script loads.
+    Start,
+    /// A file of words, by number.
+    Words(usize),
+    /// The rows of a block of posts.
+    Posts(usize),
+    /// The values of a facet, by its number.
+    Facet(usize),
+    /// The values of a facet of each post of a block.
+    FacetBlock(usize, usize),
+}
+
+impl SearchFile {
+    /// Returns the name of the file.
+    pub(crate) fn name(self) -> String {
+        match self {
+            Self::Start => "start.bin".to_owned(),
+            Self::Words(number) => format!("words-{number}.bin"),
+            Self::Posts(block) => format!("posts-{block}.bin"),
+            Self::Facet(facet) => format!("facet-{facet}.bin"),
+            Self::FacetBlock(facet, block) => format!("facet-{facet}-{block}.bin"),
+        }
+    }
+}
+
+/// A facet of the search page.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum FacetOf {
+    /// The terms of a field, by its number.
+    Terms(usize),
+    /// The years of dates.
+    Years,
 }
 
 impl Output {
@@ -119,6 +163,7 @@ impl OutputKind {
             self,
             Self::Style
                 | Self::Script
+                | Self::SearchScript
                 | Self::FeedStyle(_)
                 | Self::Redirect(_)
                 | Self::Sitemap(_)

@@ -11,14 +11,14 @@ use tabulae_core::id::LocaleId;
 use tabulae_core::pager::Pager;
 use tabulae_core::query::{Query, Written};
 use tabulae_core::route::{Link, OutputPath, Outputs, decode};
-use tabulae_core::settings::FeedFormat;
+use tabulae_core::settings::{FeedFormat, Search};
 use tabulae_core::source::{EmbeddedText, Span};
 use tabulae_core::term::TermId;
 
 use super::feed_ids::check_ids;
 use super::model::Plan;
 use super::output::{
-    ASSETS, FEED_STYLE, Output, OutputKind, SCRIPT, SEARCH, STYLE, has_titles, titles,
+    ASSETS, FEED_STYLE, Output, OutputKind, SCRIPT, SEARCH_SCRIPT, STYLE, has_titles, titles,
 };
 use crate::site::{Owner, Site};
 
@@ -280,19 +280,6 @@ impl Planner<'_> {
         }
     }
 
-    fn search(&mut self) {
-        let site = self.site;
-        if !site.settings.site.search {
-            return;
-        }
-        for (id, locale) in site.languages() {
-            let page = locale.link(SEARCH);
-            self.add(page.below("posts.json"), OutputKind::Texts(id));
-            self.add(page, OutputKind::Search(id));
-            self.plan.searched.insert(id);
-        }
-    }
-
     /// Adds the diagnostics of an archive or feed in a language, but for those that it has in another as well.
     pub(super) fn extend_once(&mut self, locale: LocaleId, diagnostics: Diagnostics) {
         let known = &*self.diagnostics;
@@ -308,8 +295,17 @@ impl Planner<'_> {
             self.add(Link::new(format!("/{name}")), what);
         }
         let is_own = |name: &str| site.assets.iter().any(|asset| asset == name);
-        for (name, what) in [(STYLE, OutputKind::Style), (SCRIPT, OutputKind::Script)] {
-            if !is_own(name) {
+        let own = [
+            (STYLE, OutputKind::Style, true),
+            (SCRIPT, OutputKind::Script, true),
+            (
+                SEARCH_SCRIPT,
+                OutputKind::SearchScript,
+                site.settings.site.search == Search::Full,
+            ),
+        ];
+        for (name, what, is_needed) in own {
+            if is_needed && !is_own(name) {
                 self.add(Link::new(format!("/{name}")), what);
             }
         }

@@ -6,6 +6,7 @@ mod metadata;
 mod named_templates;
 mod navigation;
 mod placeholders;
+mod search;
 mod values;
 
 use std::collections::BTreeSet;
@@ -18,7 +19,6 @@ use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::id::LocaleId;
 use tabulae_core::language::language_name;
 use tabulae_core::route::Link;
-use tabulae_core::search;
 use tabulae_core::settings::{FeedFormat, Related, Show};
 use tabulae_core::weave::Page as PlaceholderPage;
 
@@ -28,6 +28,7 @@ pub(crate) use self::placeholders::{Filler, Host};
 
 use self::feed::document;
 use self::navigation::navigation;
+use self::search::SearchIndex;
 use self::values::{ArchiveValues, archive_values, site_value};
 use crate::fingerprint::hash;
 use crate::incremental::{Dependency, Key};
@@ -36,7 +37,7 @@ use crate::site::{Owner, unreadable};
 use crate::source::Sources;
 use crate::template::{
     Environments, PageData, PageScope, PostObject, RenderContext, RenderData, Scope, Subject,
-    diagnose, escape, feed_style, feed_value, post_list, script, style, toc,
+    diagnose, escape, feed_style, feed_value, post_list, script, search_script, style, toc,
 };
 use crate::threads::locked;
 
@@ -50,6 +51,8 @@ pub(crate) struct Renderer<'a> {
     site: Vec<Value>,
     archives: Vec<ArchiveValues>,
     menu: BTreeSet<String>,
+    /// The full-text index of each language.
+    indexes: Vec<SearchIndex>,
     /// Buffers of outputs that were written.
     buffers: Mutex<Vec<Vec<u8>>>,
 }
@@ -93,6 +96,7 @@ impl<'a> Renderer<'a> {
             .collect();
         let menus = locales().flat_map(|locale| navigation(&data, locale));
         let menu = menus.map(|(_, link)| link).collect();
+        let indexes = locales().map(|_| SearchIndex::default()).collect();
         Self {
             menu,
             data,
@@ -100,6 +104,7 @@ impl<'a> Renderer<'a> {
             sources,
             site,
             archives,
+            indexes,
             buffers: Mutex::default(),
         }
     }
@@ -174,6 +179,7 @@ impl<'a> Renderer<'a> {
             OutputKind::Redirect(to) => Ok(self.redirect(to).into_bytes()),
             OutputKind::Style => Ok(style(&self.data.site.settings).into_bytes()),
             OutputKind::Script => Ok(script().into_bytes()),
+            OutputKind::SearchScript => Ok(search_script().into_bytes()),
             OutputKind::FeedStyle(_) => Ok(feed_style(context.settings()).into_bytes()),
             OutputKind::Feeds(_) => self.feeds(context, &output.link),
             OutputKind::Opml(locale) => {
@@ -182,22 +188,11 @@ impl<'a> Renderer<'a> {
                 Ok(self.opml(*locale).into_bytes())
             }
             OutputKind::Titles { archive, group } => {
-                let group = &self.data.plan.archives[*archive].groups[*group];
-                context.track_key(Key::Settings);
-                context.track_key(Key::Rows(group.link.plain.clone()));
-                let rows = group.posts.iter();
-                let rows = rows.map(|id| context.local().row(*id, &self.data));
-                Ok(search::titles(rows).into_bytes())
+                Ok(self.titles(context, *archive, *group).into_bytes())
             }
             OutputKind::Search(_) => self.search(context, &output.link),
-            OutputKind::Texts(locale) => {
-                let listed = self.data.site.catalogue.listed(Some(*locale));
-                context.track_key(Key::Settings);
-                context.track_key(Key::Posts);
-                let row = |id: &PostId| (*id, context.local().row(*id, &self.data));
-                let rows = listed.iter().map(row);
-                Ok(search::texts(&self.data.site.catalogue, rows).into_bytes())
-            }
+            OutputKind::Texts(_) => Ok(self.texts(context).into_bytes()),
+            OutputKind::SearchFile(_, file) => Ok(self.search_file(context, *file)),
             OutputKind::Sitemap(links) => Ok(self.sitemap("urlset", "url", links)),
             OutputKind::SitemapIndex(parts) => {
                 let parts = (1..=*parts).map(|part| Link::new(format!("/sitemap-{part}.xml")));
@@ -347,17 +342,6 @@ impl<'a> Renderer<'a> {
             self.template_of(&page.post, None, "page.html", context)
         };
         self.template(context, name, self.scope(context, values))
-    }
-
-    fn search(&self, context: &Arc<RenderContext>, link: &Link) -> Bytes {
-        let site = &self.data.site;
-        let title = context.settings().words.get("search");
-        let page = self.site_page(context, "search", title, link);
-        let values = Scope {
-            rows: site.href(&link.below("posts.json")).into(),
-            ..self.scope(context, page)
-        };
-        self.template(context, "search.html", values)
     }
 
     /// Returns the values of a page's template.

@@ -22,11 +22,26 @@ pub(crate) struct CachedPost {
     pub(crate) hash: u64,
     /// A [`ParsedPost`], which is decoded when it is needed.
     pub(crate) parsed: Bytes,
-    /// The term frequencies of the text, by the numbers of [`PreviousPosts::stems`] (pairs, postcard);
-    /// empty if they were not counted.
-    pub(crate) words: Bytes,
+    /// The term frequencies of the text.
+    pub(crate) words: CachedWords,
     /// The fingerprints of its highlighted code blocks.
     pub(crate) code: Box<[u64]>,
+}
+
+/// The term frequencies of a text, each as pairs of a number and a count (postcard); empty if they were not counted.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+pub(crate) struct CachedWords {
+    /// By the numbers of [`Vocabulary::stems`].
+    pub(crate) stems: Bytes,
+    /// By the numbers of [`Vocabulary::folded`].
+    pub(crate) folded: Bytes,
+}
+
+/// The words of all texts, by number; empty if they were not counted.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+pub(crate) struct Vocabulary {
+    pub(crate) stems: Arc<[Box<str>]>,
+    pub(crate) folded: Arc<[Box<str>]>,
 }
 
 /// A parsed source file of a post.
@@ -43,8 +58,7 @@ pub(crate) struct ParsedPost {
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct PreviousPosts<'a> {
     pub(crate) posts: &'a BTreeMap<String, CachedPost>,
-    /// The stems of words, by number.
-    pub(crate) stems: &'a [Box<str>],
+    pub(crate) vocabulary: &'a Vocabulary,
     /// The runs of highlighted code blocks, by fingerprint.
     pub(crate) code: &'a BTreeMap<u64, Bytes>,
     /// Set if settings and options are the same, so that the posts would be read the same way.

@@ -2,6 +2,7 @@
 
 mod cached;
 mod content_files;
+mod counting;
 mod files;
 pub(crate) mod markdown;
 mod pages;
@@ -13,7 +14,9 @@ mod related_lists;
 mod term_notes;
 mod used_keys;
 
-pub(crate) use self::cached::{Bytes, CachedPosts, ParsedPost, PreviousPosts};
+pub(crate) use self::cached::{
+    Bytes, CachedPosts, CachedWords, ParsedPost, PreviousPosts, Vocabulary,
+};
 pub(crate) use self::files::{reason, unreadable};
 #[cfg(test)]
 pub(crate) use self::markdown::CLASSES as CODE_CLASSES;

@@ -11,16 +11,16 @@ use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::front_matter::{self, Format, FrontMatter};
 use tabulae_core::html::Html;
-use tabulae_core::id::LocaleId;
+use tabulae_core::id::{Counted, LocaleId};
 use tabulae_core::post::{Body, Post, assemble, has_title, locale_of};
 use tabulae_core::related::likeness;
 use tabulae_core::settings::{FileKind, Settings};
 use tabulae_core::source::Source;
 use tabulae_core::time::Moment;
-use tabulae_core::words::Counting;
 
 use super::Site;
-use super::cached::{Bytes, CachedPost, ParsedPost, PreviousPosts};
+use super::cached::{CachedPost, CachedWords, ParsedPost, PreviousPosts};
+use super::counting::CountingTexts;
 use super::files::{as_text, read_bytes, unreadable};
 use super::markdown::{self, MarkdownStyle};
 use crate::fingerprint::checksum;
@@ -39,7 +39,7 @@ pub(super) struct Reading<'a> {
     /// The size of the HTML in memory, in bytes.
     pub(super) html: AtomicUsize,
     /// Counts words while posts are read, if they are needed and texts may not stay in memory.
-    pub(super) counting: Option<Counting>,
+    pub(super) counting: CountingTexts,
     /// The site's input for rendering Markdown.
     pub(super) style: MarkdownStyle,
     /// The errors of files that are read again.
@@ -169,13 +169,14 @@ impl Reading<'_> {
         let locale = locale_of(path, &self.settings.content[set], &front.map, self.settings);
         let text = &source.text()[front.body..];
         let mut body = body_of(path, text, has_title, (&self.style, locale));
-        let counting = share.and(self.counting.as_ref());
-        body.counted = counting.map(|counting| counting.count(&body.html.get(), locale));
+        if share.is_some() {
+            body.counted = self.counting.count(&body.html.get(), locale);
+        }
         let cached = share.map(|_| CachedPost {
             stamp,
             hash,
             parsed: ParsedPost::bytes_of(&front, &source.text()[..front.body], &body.notes),
-            words: Bytes::default(),
+            words: CachedWords::default(),
             code: body.notes.code.as_slice().into(),
         });
         let kept_html = self.html.fetch_add(body.html.kept(), Ordering::Relaxed);
@@ -214,7 +215,7 @@ impl Reading<'_> {
             body: Body {
                 html,
                 notes,
-                counted: None,
+                counted: Counted::default(),
             },
             cached: Some(CachedPost {
                 stamp,
@@ -253,7 +254,7 @@ impl Site {
                 previous: None,
                 progress: &NoProgress,
                 html: AtomicUsize::new(0),
-                counting: None,
+                counting: CountingTexts::default(),
                 style: self.markdown.clone(),
                 reread_errors: Arc::clone(&self.reread_errors),
             };

@@ -13,15 +13,14 @@ use tabulae_core::post::{Include, Post, report_undated_sets};
 use tabulae_core::query::{Library, Scope};
 use tabulae_core::related::likeness;
 use tabulae_core::settings::{self, ContentSet, Settings};
-use tabulae_core::similarity::looks_into_texts;
 use tabulae_core::source::{Location, Source, Span};
 use tabulae_core::template_tags;
 use tabulae_core::time::Moment;
-use tabulae_core::words::{Counting, KnownWords};
 use tabulae_core::yields::Claims;
 
-use super::cached::{Bytes, CachedPost, PreviousPosts};
+use super::cached::PreviousPosts;
 use super::content_files::Found;
+use super::counting::CountingTexts;
 use super::files::{self, as_text, list, list_all, read_bytes, unreadable};
 use super::markdown::{Highlighter, MarkdownStyle};
 use super::pages::Pages;
@@ -70,14 +69,14 @@ impl Site {
             previous,
             progress: options.progress,
             html: AtomicUsize::new(0),
-            counting: counting(&settings),
+            counting: CountingTexts::new(&settings),
             style: style.clone(),
             reread_errors: Errors::default(),
         };
         let reread_errors = Arc::clone(&reading.reread_errors);
         let (posts, cached) = reading.posts(&found.posts, diagnostics);
         report_undated_sets(&posts, &settings, diagnostics);
-        let counted = reading.counting.unwrap_or_default();
+        let counting = reading.counting;
         let notes = read_notes(sources, (&settings, &style), &moment, diagnostics);
         let mut pages = Pages::read(
             sources,
@@ -92,11 +91,7 @@ impl Site {
         settings.settle(&claims(&pages.pages, &assets));
         let mut catalogue = catalogue(posts, &notes, &settings, &moment, options, diagnostics);
         let previous = previous.filter(|previous| previous.same_configuration);
-        let known = previous.map(|previous| known_words(previous, &cached));
-        catalogue.know_words(KnownWords {
-            counted,
-            ..known.unwrap_or_default()
-        });
+        catalogue.know_words(counting.known(previous, &cached));
         let used = UsedKeys::of(&settings, &templates, &pages.pages);
         diagnostics.extend(key_lints(&catalogue, &settings, &|key| used.has(key)));
         diagnostics.extend(template_tag_lints(
@@ -206,28 +201,6 @@ fn template_tag_lints(
         ))
     });
     lints.collect()
-}
-
-/// The words of posts whose files are as they were when their words were counted.
-fn known_words(previous: PreviousPosts<'_>, cached: &BTreeMap<String, CachedPost>) -> KnownWords {
-    let words = cached.iter().filter(|(_, cached)| !cached.words.is_empty());
-    let words = words.map(|(path, cached)| (path.clone(), cached.words.clone()));
-    let words: BTreeMap<String, Bytes> = words.collect();
-    KnownWords {
-        stems: previous.stems.to_vec(),
-        of: Some(Box::new(move |post| {
-            postcard::from_bytes(words.get(&post.path)?).ok()
-        })),
-        ..KnownWords::default()
-    }
-}
-
-/// Returns a counter of words, if similarity needs them: a text that is not in memory would have to be
-/// rendered again.
-fn counting(settings: &Settings) -> Option<Counting> {
-    let tags: Vec<&str> = settings.locales.tags().collect();
-    let mut related = settings.all_related();
-    related.any(looks_into_texts).then(|| Counting::new(&tags))
 }
 
 /// Returns the addresses of pages and assets, each with its source.

@@ -153,9 +153,9 @@ impl Site {
     /// Returns the stems that a post's text had in the last build; `None` if its words were not counted.
     fn stems_before(&self, post: PostId, previous: PreviousPosts<'_>) -> Option<Vec<Box<str>>> {
         let cached = previous.posts.get(&self.catalogue.post(post).path)?;
-        let counts: Vec<(u32, u16)> = postcard::from_bytes(&cached.words).ok()?;
+        let counts: Vec<(u32, u16)> = postcard::from_bytes(&cached.words.stems).ok()?;
         let stems = counts.iter();
-        let stems = stems.map(|(stem, _)| previous.stems.get(*stem as usize).cloned());
+        let stems = stems.map(|(stem, _)| previous.vocabulary.stems.get(*stem as usize).cloned());
         stems.collect()
     }
 

@@ -45,6 +45,6 @@ pub(crate) use self::queries::find_posts;
 pub(crate) use self::scope::{ArchiveScope, PageScope, PagerScope, Scope, SiteScope, TermScope};
 pub(crate) use self::terms::term_list;
 pub(crate) use self::theme::unused;
-pub(crate) use self::theme::{TEMPLATES, feed_style, script, style};
+pub(crate) use self::theme::{TEMPLATES, feed_style, script, search_script, style};
 pub use self::theme::{ThemeFile, theme_files};
 pub(crate) use self::toc::toc;

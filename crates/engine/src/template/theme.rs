@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use tabulae_core::settings::{Locale, Settings};
+use tabulae_core::settings::{Locale, Search, Settings};
 use tabulae_core::source::Source;
 
 use super::loads::reached;
@@ -103,6 +103,11 @@ pub(crate) const TEMPLATES: &[ThemeFile] = &[
         include_str!("../theme/parts/find.html"),
     ),
     ThemeFile::template(
+        "parts/find-full.html",
+        "the field, the facets and the hits of the full-text search",
+        include_str!("../theme/parts/find-full.html"),
+    ),
+    ThemeFile::template(
         "parts/card.html",
         "one post in a list: title, date, summary, image, terms",
         include_str!("../theme/parts/card.html"),
@@ -182,6 +187,11 @@ const ASSETS: &[ThemeFile] = &[
         FEED_STYLE,
     ),
     ThemeFile::asset("tabulae.js", "the script of filter and search", SCRIPT),
+    ThemeFile::asset(
+        "tabulae-search.js",
+        "the script of the full-text search",
+        SEARCH_SCRIPT,
+    ),
 ];
 
 /// Iterates over the files of the built-in theme: templates, then styles and script.
@@ -199,12 +209,18 @@ const STYLE: &str = include_str!("../theme/tabulae.css");
 /// The further rules of the style sheet on a blog in several languages.
 const LANGUAGES_STYLE: &str = include_str!("../theme/languages.css");
 
+/// The further rules of the style sheet for the full-text search.
+const SEARCH_STYLE: &str = include_str!("../theme/search.css");
+
 /// Returns the theme's style sheet for a site.
 pub(crate) fn style(settings: &Settings) -> String {
-    match settings.locales.are_several() {
-        true => [STYLE, LANGUAGES_STYLE].concat(),
-        false => STYLE.to_owned(),
-    }
+    let parts = [
+        (LANGUAGES_STYLE, settings.locales.are_several()),
+        (SEARCH_STYLE, settings.site.search == Search::Full),
+    ];
+    let further = parts.iter().filter(|(_, is_needed)| *is_needed);
+    let further: String = further.map(|(part, _)| *part).collect();
+    [STYLE, &further].concat()
 }
 
 /// The style sheet by which browsers show feeds; `OPENED` in it is the sentence above.
@@ -223,10 +239,23 @@ pub(crate) fn feed_style(locale: &Locale) -> String {
 /// The theme's script.
 const SCRIPT: &str = include_str!("../theme/tabulae.js");
 
+/// The theme's script of the full-text search.
+const SEARCH_SCRIPT: &str = include_str!("../theme/tabulae-search.js");
+
 /// Returns the theme's script without comments and indentation.
 #[must_use]
 pub(crate) fn script() -> String {
-    let lines = SCRIPT.lines().map(str::trim_start);
+    compact(SCRIPT)
+}
+
+/// Returns the script of the full-text search without comments and indentation.
+#[must_use]
+pub(crate) fn search_script() -> String {
+    compact(SEARCH_SCRIPT)
+}
+
+fn compact(script: &str) -> String {
+    let lines = script.lines().map(str::trim_start);
     let code = lines.filter(|line| !line.is_empty() && !line.starts_with("//"));
     code.flat_map(|line| [line, "\n"]).collect()
 }

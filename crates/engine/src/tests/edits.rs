@@ -17,7 +17,7 @@ use crate::source::{FileStamp, MemorySources, Sources};
 
 /// Settings that use whatever pages can ask for.
 pub(super) const SETTINGS: &str = r#"
-search = true
+search = "full"
 [content.posts]
 [content.boats]
 dated = false
@@ -265,7 +265,7 @@ pub(super) fn edit(bench: &mut Bench, (kind, number, how): (u8, u8, u8)) {
             let settings = SETTINGS.replace("per_page = 2", &format!("per_page = {per_page}"));
             let settings = match how % 5 {
                 1 => settings.replace(
-                    "search = true",
+                    "search = \"full\"",
                     "search = true\nmenu = [\"/on/\", \"tags\"]",
                 ),
                 2 => settings.replace("group = \"month\"", "group = \"category\"\nmenu = false"),

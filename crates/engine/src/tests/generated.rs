@@ -162,7 +162,7 @@ fn change(bench: &mut Bench, (kind, number, how): (u8, u8, u8), seed: u32) {
         }
         6 => {
             let settings = match how % 4 {
-                0 => SETTINGS.replace("search = true", "search = false"),
+                0 => SETTINGS.replace("search = \"full\"", "search = false"),
                 1 => SETTINGS.replace("group = \"month\"", "group = \"category\""),
                 2 => SETTINGS.replace("title = 1, body = 1", "title = 1"),
                 _ => SETTINGS.replace("link = \"/tags/{tag}/\"", "link = \"/t/{tag}/\""),

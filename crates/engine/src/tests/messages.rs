@@ -50,6 +50,7 @@ fn settings() {
         ("timezone = \"Mars/Base\"\n", "", ""),
         ("date_format = \"YYYY\"\n", "", ""),
         ("search = \"yes\"\n", "", ""),
+        ("follow_links = \"yes\"\n", "", ""),
         ("hub = \"/hub\"\n", "", ""),
         ("source_limit = 0\n", "", ""),
         ("[content.posts]\nfolder = \"post\"\n", "", ""),

@@ -16,7 +16,7 @@ use pulldown_cmark::{
     BlockQuoteKind, CodeBlockKind, CowStr, Event, HeadingLevel, Options, Parser, Tag, TagEnd, html,
 };
 use tabulae_core::html::{self as core_html, attribute, escape_text};
-use tabulae_core::id::LocaleId;
+use tabulae_core::id::{Counted, LocaleId};
 use tabulae_core::post::{Body, Notes};
 use tabulae_core::settings::{Settings, Words};
 use tabulae_core::template_tags;
@@ -129,7 +129,7 @@ fn noted(html: String, mut notes: Notes) -> Body {
     Body {
         html: html.into(),
         notes,
-        counted: None,
+        counted: Counted::default(),
     }
 }
 
