@@ -141,3 +141,42 @@ fn a_schema_rejects_what_it_does_not_describe() {
         assert!(!jsonschema::draft7::is_valid(&schema, &wrong), "{wrong}");
     }
 }
+
+/// Each format of an export, line by line or as a whole, is valid by the schema that the program prints of it.
+#[rstest]
+#[case::json("json")]
+#[case::ndjson("ndjson")]
+fn an_export_is_valid_by_its_schema(#[case] format: &str) {
+    let folder = site();
+    let settings = folder.path().join("tabulae.toml");
+    let fields = "[\"title\", \"link\", \"date\", \"updated\", \"summary\", \"image\", \"words\", \"draft\", \"state\", \"language\", \"tag\", \"author\", \"related\", \"content\", \"text\", \"year\"]";
+    let export = format!(
+        "\n[export.all]\nquery = \"from posts, fleet\"\nlink = \"/all.{format}\"\nfields = {fields}\n"
+    );
+    let text = std::fs::read_to_string(&settings).unwrap() + &export;
+    std::fs::write(&settings, text).unwrap();
+    printed(folder.path(), &["build", "--format", "json"]);
+    let schema = printed(folder.path(), &["schema", "export.all"]);
+    assert!(jsonschema::draft7::meta::is_valid(&schema));
+    let text = std::fs::read_to_string(folder.path().join(format!("out/all.{format}"))).unwrap();
+    let values: Vec<Value> = match format {
+        "json" => vec![serde_json::from_str(&text).unwrap()],
+        _ => text
+            .lines()
+            .map(|line| serde_json::from_str(line).unwrap())
+            .collect(),
+    };
+    for value in &values {
+        let errors: Vec<String> = jsonschema::draft7::new(&schema)
+            .unwrap()
+            .iter_errors(value)
+            .map(|error| error.to_string())
+            .collect();
+        assert_eq!(errors, Vec::<String>::new());
+    }
+    // Another value is not.
+    assert!(!jsonschema::draft7::is_valid(
+        &schema,
+        &json!([{ "title": 1 }])
+    ));
+}

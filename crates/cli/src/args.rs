@@ -1,8 +1,9 @@
 //! The command line, as typed.
 
+use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 
-use clap::builder::PossibleValuesParser;
+use clap::builder::{EnumValueParser, PossibleValue, PossibleValuesParser, TypedValueParser};
 use clap::{Parser, Subcommand, ValueEnum, ValueHint};
 use tabulae_core::lint_levels::LintLevels;
 use tabulae_core::post::Include;
@@ -249,11 +250,12 @@ The built-in archives and feed are included, with what they yield to.")]
   tabulae schema > tabulae.schema.json      then, as the first line of tabulae.toml:
                                             #:schema ./tabulae.schema.json
   tabulae schema front-matter               that of a post's front matter
-  tabulae schema query                      that of `tabulae query --format json`")]
+  tabulae schema query                      that of `tabulae query --format json`
+  tabulae schema export.posts               that of the export `posts` of this site")]
     Schema {
-        /// The settings, front matter, or the command whose JSON it describes
-        #[arg(value_enum, default_value = "settings", value_name = "WHAT")]
-        of: SchemaOf,
+        /// The settings, front matter, the command whose JSON it describes, or an export: `export.NAME`
+        #[arg(default_value = "settings", value_name = "WHAT", value_parser = SchemaParser)]
+        of: SchemaTarget,
     },
     /// Prints the completion script of a shell
     #[command(after_help = "Examples:
@@ -406,6 +408,43 @@ pub(crate) struct PreviewArgs {
     /// Open the browser
     #[arg(long)]
     pub(crate) open: bool,
+}
+
+/// What a schema describes.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum SchemaTarget {
+    /// Something that every site has.
+    Known(SchemaOf),
+    /// The export of this name.
+    Export(String),
+}
+
+/// Reads `export.NAME`, or one of the names that every site has.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct SchemaParser;
+
+impl TypedValueParser for SchemaParser {
+    type Value = SchemaTarget;
+
+    fn parse_ref(
+        &self,
+        command: &clap::Command,
+        arg: Option<&clap::Arg>,
+        value: &OsStr,
+    ) -> Result<SchemaTarget, clap::Error> {
+        if let Some(name) = value.to_str().and_then(|text| text.strip_prefix("export.")) {
+            return Ok(SchemaTarget::Export(name.to_owned()));
+        }
+        let known = EnumValueParser::<SchemaOf>::new();
+        known
+            .parse_ref(command, arg, value)
+            .map(SchemaTarget::Known)
+    }
+
+    fn possible_values(&self) -> Option<Box<dyn Iterator<Item = PossibleValue> + '_>> {
+        let values = SchemaOf::value_variants().iter();
+        Some(Box::new(values.filter_map(ValueEnum::to_possible_value)))
+    }
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]

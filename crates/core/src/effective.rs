@@ -8,7 +8,7 @@ use serde_json::{Map as Object, Value as Json, json};
 
 use crate::diagnostic::Diagnostics;
 use crate::front_matter::parse_toml;
-use crate::settings::{Archive, ContentSet, Feed, KEYS, Locale, Settings};
+use crate::settings::{Archive, ContentSet, Export, Feed, KEYS, Locale, Settings};
 use crate::source::Span;
 use crate::value::{Map, Value};
 
@@ -91,6 +91,11 @@ pub fn effective(settings: &Settings) -> Vec<EffectiveTable> {
         let origin = built_in_or_default(feed.inherited.link);
         tables.push(reader.table(&["feed", &feed.name], "feed.NAME", value, origin));
     }
+    for export in &settings.exports {
+        let value = |key: &str| of_export(export, key);
+        let name = ["export", &export.name];
+        tables.push(reader.table(&name, "export.NAME", value, Origin::Default));
+    }
     for (table, pattern) in [("archive", "archive.NAME"), ("feed", "feed.NAME")] {
         tables.extend(reader.turned_off(table, pattern));
     }
@@ -148,6 +153,14 @@ fn of_archive(archive: &Archive, key: &str) -> Option<Json> {
         "overview" => text(archive.overview.as_ref().map(|link| link.node.as_str())),
         "group" => text(archive.group.as_ref().map(|group| group.node.as_str())),
         "show" => text(Some(archive.show.name())),
+        _ => None,
+    }
+}
+
+fn of_export(export: &Export, key: &str) -> Option<Json> {
+    match key {
+        "link" => Some(json!(export.link)),
+        "format" => Some(json!(export.format.name())),
         _ => None,
     }
 }

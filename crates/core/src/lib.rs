@@ -9,6 +9,7 @@ pub mod audit;
 pub mod catalogue;
 pub mod diagnostic;
 pub mod effective;
+pub mod export;
 pub mod feed;
 pub mod front_matter;
 pub mod html;

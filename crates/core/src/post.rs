@@ -191,6 +191,15 @@ pub struct Post {
 }
 
 impl State {
+    /// Every state.
+    pub const ALL: [Self; 5] = [
+        Self::Live,
+        Self::Draft,
+        Self::Scheduled,
+        Self::Expired,
+        Self::Unlisted,
+    ];
+
     /// The state's name.
     #[must_use]
     pub fn name(self) -> &'static str {

@@ -14,8 +14,8 @@ const DRAFT: &str = "http://json-schema.org/draft-07/schema#";
 #[must_use]
 pub fn settings() -> Value {
     let tops = [
-        "site", "locale", "content", "queries", "archive", "feed", "related", "code", "terms",
-        "audit", "words",
+        "site", "locale", "content", "queries", "archive", "feed", "export", "related", "code",
+        "terms", "audit", "words",
     ];
     let properties = tops.map(|top| (top.to_owned(), top_level(top)));
     json!({

@@ -7,6 +7,7 @@ pub(crate) mod bench;
 mod causes;
 mod edits;
 mod errors;
+mod exports;
 mod generated;
 mod kills;
 mod languages;

@@ -4,6 +4,7 @@ use jiff::civil::Date;
 use serde_json::{Map, Value, json};
 use tabulae_core::catalogue::Catalogue;
 use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::export::cell;
 use tabulae_core::query::fields::fields_of;
 use tabulae_core::source::Source;
 use tabulae_engine::{PostRef, Posts, Workspace};
@@ -115,7 +116,7 @@ impl<'a> Columns<'a> {
     /// Returns the values of the columns as texts, those of a list separated by `; `.
     pub(super) fn texts(&self, post: PostRef<'_>) -> Vec<String> {
         let names = self.names().into_iter();
-        names.map(|name| text(&self.value(post, &name))).collect()
+        names.map(|name| cell(&self.value(post, &name))).collect()
     }
 
     /// Returns a post as an object of its fields.
@@ -182,13 +183,4 @@ impl<'a> Columns<'a> {
 /// Returns the name of a front matter key: `meta.words` is the key that the derived field `words` hides.
 fn own_name(name: &str) -> &str {
     name.strip_prefix("meta.").unwrap_or(name)
-}
-
-fn text(value: &Value) -> String {
-    match value {
-        Value::Null => String::new(),
-        Value::String(text) => text.clone(),
-        Value::Array(items) => items.iter().map(text).collect::<Vec<_>>().join("; "),
-        other => other.to_string(),
-    }
 }

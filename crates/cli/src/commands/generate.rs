@@ -10,16 +10,20 @@ use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::schema;
 use tabulae_core::source::Source;
 
-use crate::args::{Args, SchemaOf};
+use crate::args::{Args, SchemaOf, SchemaTarget};
 use crate::ui::{self, Status};
 
 const NAME: &str = "tabulae";
 
-pub(super) fn schema(of: SchemaOf) -> Status {
+pub(super) fn schema(args: &Args, of: &SchemaTarget) -> Status {
     let schema = match of {
-        SchemaOf::Settings => schema::settings(),
-        SchemaOf::FrontMatter => schema::front_matter(),
-        _ => output_schema(of),
+        SchemaTarget::Known(SchemaOf::Settings) => schema::settings(),
+        SchemaTarget::Known(SchemaOf::FrontMatter) => schema::front_matter(),
+        SchemaTarget::Known(of) => output_schema(*of),
+        SchemaTarget::Export(name) => match args.workspace().export_schema(name) {
+            Ok(schema) => schema,
+            Err(error) => return ui::failed(args, error.diagnostics()),
+        },
     };
     let text = serde_json::to_string_pretty(&schema).unwrap_or_default();
     ui::print(&format!("{text}\n"))

@@ -58,7 +58,7 @@ pub(crate) fn run(args: &Args) -> Status {
         Command::Weave { pages, check } => weave::run(args, pages, *check),
         Command::Settings => settings::run(args),
         Command::Theme { action } => theme::run(args, action.as_ref()),
-        Command::Schema { of } => generate::schema(*of),
+        Command::Schema { of } => generate::schema(args, of),
         Command::Completions { shell } => generate::completions(*shell),
         Command::Manual { of } => generate::manual(of.as_deref()),
         Command::Init { dir } => init::run(args, dir),

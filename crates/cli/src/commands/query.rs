@@ -4,6 +4,7 @@ use std::time::{Duration, Instant};
 
 use serde_json::{Value, json};
 use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::export::csv;
 use tabulae_core::query::{Query, Written};
 use tabulae_core::source::Source;
 use tabulae_core::term::slug;
@@ -100,7 +101,7 @@ fn show(args: &Args, text: &str, site: &Workspace, posts: &Posts<'_>, fields: &[
         Format::Text => Shown::Text(as_columns(posts, &columns)),
         Format::Csv => {
             let rows = posts.iter().map(|post| columns.texts(post));
-            Shown::Text(as_csv(columns.names(), rows))
+            Shown::Text(csv(columns.names(), rows))
         }
         Format::Links => Shown::Text(
             posts
@@ -174,7 +175,7 @@ fn show_counts(
         let rows = counts.iter();
         let rows =
             rows.map(|(name, slug, count)| vec![name.clone(), slug.clone(), count.to_string()]);
-        return Shown::Text(as_csv(head.into(), rows));
+        return Shown::Text(csv(head.into(), rows));
     }
     if args.format == Format::Ndjson {
         let rows = counts.iter();
@@ -259,21 +260,6 @@ fn count_line(posts: &Posts<'_>) -> String {
     }
     let total = counted(posts.total(), "post", "posts");
     format!("{} of {total}.\n", posts.len())
-}
-
-/// Returns comma-separated values (RFC 4180).
-fn as_csv(head: Vec<String>, rows: impl Iterator<Item = Vec<String>>) -> String {
-    let cell = |text: &String| {
-        if text.contains(['"', ',', '\n', '\r']) {
-            format!("\"{}\"", text.replace('"', "\"\""))
-        } else {
-            text.clone()
-        }
-    };
-    std::iter::once(head)
-        .chain(rows)
-        .map(|row| row.iter().map(cell).collect::<Vec<_>>().join(",") + "\r\n")
-        .collect()
 }
 
 /// A text within double quotes, as templates and TOML write them.

@@ -343,6 +343,7 @@ fn is_shown(text: &str, shown: &str) -> bool {
 #[case::other_posts("docs/site/guides/how-to/other-posts.md", false, 2)]
 #[case::comments("docs/site/guides/how-to/comments.md", false, 1)]
 #[case::search("docs/site/guides/how-to/search.md", false, 1)]
+#[case::data("docs/site/guides/how-to/data-for-other-programs.md", false, 1)]
 #[case::change_the_look("docs/site/guides/how-to/change-the-look.md", false, 6)]
 #[case::other_content("docs/site/guides/how-to/other-content.md", false, 2)]
 fn a_page_is_followed(#[case] path: &str, #[case] on_example: bool, #[case] commands: usize) {

@@ -1,7 +1,7 @@
 //! Every key of `tabulae.toml`, in one table: the JSON Schema and the reference are made of it, and
 //! a test holds it against what is read.
 
-use super::{CONTENTS, FORMATS, ORDERS};
+use super::{CONTENTS, EXPORT_FORMATS, FORMATS, ORDERS};
 
 /// Keys that have another name now: table, former name, name. For the message alone.
 const FORMER: [(&str, &str, &str); 6] = [
@@ -81,6 +81,7 @@ pub enum Holds {
 
 const FORMAT_NAMES: &[&str] = &names(FORMATS);
 const ORDER_NAMES: &[&str] = &names(ORDERS);
+const EXPORT_NAMES: &[&str] = &names(EXPORT_FORMATS);
 const CONTENT_NAMES: &[&str] = &names(CONTENTS);
 
 const fn names<T: Copy, const N: usize>(choices: [(&'static str, T); N]) -> [&'static str; N] {
@@ -125,6 +126,10 @@ pub const TABLES: &[(&str, &str)] = &[
     (
         "feed.NAME",
         "A query published as a feed. `atom`, of the newest posts, is built in; a table of its name changes the keys that it names.",
+    ),
+    (
+        "export.NAME",
+        "A query published as data for other programs.",
     ),
     (
         "related",
@@ -262,6 +267,12 @@ keys! {
         history Flag, Some("false"), "Whether older entries are on further pages (RFC 5005).";
         moved_from Texts, NOTHING, "Earlier addresses, at which the feed stays as well.";
         ttl Count, NOTHING, "How many minutes a reader may keep it (RSS only).";
+    }
+    "export.NAME" {
+        query Query, Some("all posts of the dated content sets"), "Which posts, of all languages.";
+        link Link, Some("\"/NAME.json\""), "The address; with another format it ends with its name.";
+        fields Texts, Some("title, link, date, summary and the term fields"), "The fields of queries, term fields, `state`, `content`, `related`, and any front matter.";
+        format Word(EXPORT_NAMES), Some("by the ending of the link"), "A JSON list, JSON objects a line, or comma-separated values (RFC 4180).";
     }
     "related" {
         query Query, Some("\"from posts where likeness > 0 order by likeness desc limit 4\""), "Which posts, in which order; its limit is that of the whole list.";

@@ -2,6 +2,7 @@
 
 mod archives;
 mod drafts;
+mod exports;
 mod feeds;
 mod file_globs;
 mod keys;
@@ -54,6 +55,8 @@ pub struct Settings {
     pub archives: Vec<Archive>,
     /// `[feed.*]`, in the order written.
     pub feeds: Vec<Feed>,
+    /// The exports.
+    pub exports: Vec<Export>,
     /// `[related]`
     pub related: Option<Related>,
     /// `[code]`: set if code blocks are highlighted.
@@ -485,6 +488,43 @@ pub struct Feed {
     pub moved_from: Vec<Spanned<String>>,
 }
 
+/// `[export.NAME]`
+#[derive(Debug, Clone)]
+pub struct Export {
+    /// The export's name.
+    pub name: String,
+    /// The place of the declaration, for messages.
+    pub location: Span,
+    /// The query; all posts of the dated content sets if `None`.
+    pub query: Option<EmbeddedText>,
+    /// The address.
+    pub link: String,
+    /// The names of the fields; the usual ones if empty.
+    pub fields: Vec<Spanned<String>>,
+    /// The format.
+    pub format: ExportFormat,
+}
+
+/// The format of an export.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ExportFormat {
+    /// A JSON list of objects.
+    Json,
+    /// A JSON object a line.
+    Ndjson,
+    /// Comma-separated values (RFC 4180).
+    Csv,
+}
+
+impl ExportFormat {
+    /// The name.
+    #[must_use]
+    pub fn name(self) -> &'static str {
+        let found = EXPORT_FORMATS.iter().find(|(_, known)| *known == self);
+        found.map_or("", |(name, _)| name)
+    }
+}
+
 /// `[related]`
 #[derive(Debug, Clone)]
 pub struct Related {
@@ -553,6 +593,12 @@ const SEARCHES: &[(&str, Search)] = &[
     ("false", Search::Off),
     ("true", Search::Metadata),
     ("full", Search::Full),
+];
+
+const EXPORT_FORMATS: [(&str, ExportFormat); 3] = [
+    ("json", ExportFormat::Json),
+    ("ndjson", ExportFormat::Ndjson),
+    ("csv", ExportFormat::Csv),
 ];
 
 const CONTENTS: [(&str, FeedContent); 2] = [

@@ -52,6 +52,7 @@ impl Settings {
         let of_site = (&site, &locales);
         let archives = super::archives::read(&mut root, of_site, &mut diagnostics);
         let feeds = super::feeds::read(&mut root, of_site, &mut diagnostics);
+        let exports = super::exports::read(&mut root, &mut diagnostics);
         diagnostics.extend(unknown_titles(&locales, (&archives, &feeds), source));
         let highlight = read_code(&mut root, &mut diagnostics);
         read_terms(&mut root, &mut term_fields, &mut diagnostics);
@@ -75,6 +76,7 @@ impl Settings {
                 queries,
                 archives,
                 feeds,
+                exports,
                 related,
                 highlight,
                 term_fields,

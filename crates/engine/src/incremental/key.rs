@@ -29,6 +29,8 @@ pub(crate) enum Key {
     Groups(String, LocaleId),
     /// The entries of a feed, by its address.
     Feed(String),
+    /// The posts of an export, by its name.
+    Export(String),
     /// All feeds of a language.
     Feeds(LocaleId),
     /// The addresses of a page in the site's languages, by its own.

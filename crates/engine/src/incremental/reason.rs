@@ -37,6 +37,7 @@ fn changed(key: &Key, posts: &Posts<'_>) -> String {
         Key::List(link) | Key::Rows(link) => format!("the list {link} changed"),
         Key::Groups(archive, _) => format!("the terms of the archive `{archive}` changed"),
         Key::Feed(_) => "it has other entries".to_owned(),
+        Key::Export(_) => "it has other posts".to_owned(),
         Key::Feeds(_) => "there are other feeds".to_owned(),
         Key::Alternates(_) | Key::Translations(_) => "there are other translations".to_owned(),
         Key::Page(path) => format!("{path} changed"),

@@ -11,6 +11,7 @@
 //! | `Rows` | what the posts of the list say |
 //! | `Groups` | name, link, count, newest and months of each |
 //! | `Alternates`, `Translations` | language and address of each |
+//! | `Export` | the paths of its posts in order |
 //! | `Feed`, `Feeds` | title, address, page, style and entries; titles and addresses of all |
 //! | `Page`, `Template` | their texts and links |
 //! | `Query`, `Terms` | the paths found; the terms found, with their counts |
@@ -147,7 +148,7 @@ impl<'a> CurrentFingerprints<'a> {
         match key {
             Key::Post(path) | Key::Text(path) => !retexted.contains(path.as_str()),
             Key::Term(..) | Key::Count(..) | Key::List(_) | Key::Groups(..) => true,
-            Key::Feed(_) | Key::Feeds(_) | Key::Field(_) => true,
+            Key::Feed(_) | Key::Feeds(_) | Key::Export(_) | Key::Field(_) => true,
             Key::Alternates(_) | Key::Translations(_) => true,
             Key::Rows(_) => same_posts,
             _ => false,
@@ -230,6 +231,11 @@ impl<'a> CurrentFingerprints<'a> {
                 Some(self.groups(at))
             }
             Key::Feed(address) => Some(self.feed(self.feed_at(address)?)),
+            Key::Export(name) => {
+                let mut exports = site.settings.exports.iter();
+                let at = exports.position(|export| export.name == *name)?;
+                Some(self.each(&self.data.plan.exports[at].posts, &posts.paths))
+            }
             Key::Feeds(locale) => {
                 let feeds = self.data.plan.feeds.iter();
                 let feeds = feeds.filter(|feed| feed.locale == *locale);

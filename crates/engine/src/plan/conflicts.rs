@@ -267,6 +267,13 @@ impl Planner<'_> {
                     )
                 }
             },
+            OutputKind::Export(at) => {
+                let export = &settings.exports[*at];
+                (
+                    format!("the export `{}`", export.name),
+                    settings.source.location(export.location),
+                )
+            }
             OutputKind::Copy(source) => {
                 let kind = if source.starts_with(ASSETS) {
                     "asset"
@@ -311,7 +318,7 @@ impl Planner<'_> {
                 }
             }
             OutputKind::Overview(_) => "another `overview`".to_owned(),
-            OutputKind::Feed(_) => "another `link`".to_owned(),
+            OutputKind::Feed(_) | OutputKind::Export(_) => "another `link`".to_owned(),
             OutputKind::Copy(_) => "another name".to_owned(),
             OutputKind::Redirect(_) => "another `moved_from`".to_owned(),
             OutputKind::Style

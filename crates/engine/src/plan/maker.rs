@@ -29,6 +29,7 @@ pub(crate) fn maker(output: &Output, plan: &Plan, site: &Site) -> u64 {
                 .text(&feed.link.plain)
                 .number(feed.part.number as u64)
         }
+        OutputKind::Export(at) => all.text("export").text(&site.settings.exports[*at].name),
         OutputKind::Copy(source) => all.text("copy").text(source),
         OutputKind::Titles { archive, group } => all
             .text("titles")

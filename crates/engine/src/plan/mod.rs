@@ -3,6 +3,7 @@
 mod addresses;
 mod alternates;
 mod conflicts;
+mod exports;
 mod feed_ids;
 mod feed_plan;
 mod feeds;
@@ -17,6 +18,7 @@ mod search;
 mod undated;
 
 pub(crate) use self::addresses::{addresses, changes};
+pub(crate) use self::exports::export_fields;
 pub(crate) use self::feed_ids::{entry_id, in_feeds};
 pub(crate) use self::feed_plan::{FeedPlan, Origin, Part};
 pub(crate) use self::maker::maker;

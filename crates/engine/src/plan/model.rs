@@ -4,6 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use tabulae_core::archive::ArchiveLayout;
+use tabulae_core::catalogue::PostId;
+use tabulae_core::export::ExportField;
 use tabulae_core::id::LocaleId;
 use tabulae_core::route::Link;
 use tabulae_core::settings::Settings;
@@ -24,6 +26,8 @@ pub(crate) struct Plan {
     pub overviews: Vec<Option<Link>>,
     /// The feeds.
     pub feeds: Vec<FeedPlan>,
+    /// The exports.
+    pub exports: Vec<ExportPlan>,
     /// The numbers of the feeds by the page that they belong to, its plain address.
     pub feeds_of: BTreeMap<String, Vec<usize>>,
     /// The page of each language that lists the feeds, where Tabulae makes it.
@@ -41,6 +45,15 @@ pub(crate) struct Plan {
     pub redirects: BTreeMap<(String, String), (String, Location)>,
     /// The page of each term, by language, term field and term.
     pub term_pages: BTreeMap<(LocaleId, usize, TermId), Link>,
+}
+
+/// An export: its posts, and its fields with their names.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct ExportPlan {
+    /// The posts, in order.
+    pub posts: Vec<PostId>,
+    /// The fields, in order.
+    pub fields: Vec<(String, ExportField)>,
 }
 
 /// A page in one of the languages in which it exists.

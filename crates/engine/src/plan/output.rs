@@ -59,6 +59,8 @@ pub(crate) enum OutputKind {
     Overview(usize),
     /// A feed, by number.
     Feed(usize),
+    /// An export, by number.
+    Export(usize),
     /// A copy of a source file.
     Copy(String),
     /// A page that leads to another address.

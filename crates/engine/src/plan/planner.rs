@@ -40,6 +40,7 @@ pub(crate) fn plan(site: &Site, diagnostics: &mut Diagnostics) -> Plan {
     planner.pages();
     planner.archives();
     planner.feeds();
+    planner.exports();
     planner.report_undated();
     planner.search();
     planner.assets();

@@ -1,5 +1,6 @@
 //! Rendering: one output to bytes, with its dependencies.
 
+mod export;
 mod feed;
 mod list;
 mod metadata;
@@ -26,6 +27,7 @@ pub(crate) use self::named_templates::check_templates;
 pub(crate) use self::navigation::check_menu;
 pub(crate) use self::placeholders::{Filler, Host};
 
+use self::export::export;
 use self::feed::document;
 use self::navigation::navigation;
 use self::search::SearchIndex;
@@ -167,6 +169,7 @@ impl<'a> Renderer<'a> {
                 let document = document(feed, context, self.sources);
                 Ok(document.write(feed.format).into_bytes())
             }
+            OutputKind::Export(at) => Ok(export(*at, context).into_bytes()),
             OutputKind::Copy(source) => {
                 context.track_key(Key::File(source.clone()));
                 let length = self.sources.size(source);

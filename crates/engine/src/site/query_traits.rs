@@ -43,13 +43,16 @@ fn statements(settings: &Settings) -> Vec<Statement> {
         .collect()
 }
 
-/// Returns the queries of the settings: named ones, those of archives, feeds and related posts.
+/// Returns the queries of the settings: named ones, those of archives, feeds, exports and related posts.
 pub(super) fn queries(settings: &Settings) -> impl Iterator<Item = &EmbeddedText> {
     let named = settings.queries.iter().map(|(_, query)| query);
     let archives = settings.archives.iter();
     let archives = archives.filter_map(|archive| archive.query.as_ref());
     let feeds = settings.feeds.iter().filter_map(|feed| feed.query.as_ref());
+    let exports = settings.exports.iter();
+    let exports = exports.filter_map(|export| export.query.as_ref());
     let related = settings.all_related();
     let related = related.flat_map(|related| related.query.iter().chain(&related.fill));
-    named.chain(archives).chain(feeds).chain(related)
+    let published = archives.chain(feeds).chain(exports);
+    named.chain(published).chain(related)
 }

@@ -10,7 +10,7 @@ use super::query_traits::queries;
 pub(super) struct UsedKeys<'a>(Vec<&'a str>);
 
 impl<'a> UsedKeys<'a> {
-    /// Gathers the queries of the settings, the site's own templates and its pages.
+    /// Gathers the queries and fields of the settings, the site's own templates and its pages.
     pub(super) fn of(
         settings: &'a Settings,
         templates: &'a [(String, String)],
@@ -18,7 +18,9 @@ impl<'a> UsedKeys<'a> {
     ) -> Self {
         let archives = settings.archives.iter();
         let fields = archives.flat_map(|archive| archive.by.iter().chain(&archive.group));
-        let fields = fields.map(|name| name.node.as_str());
+        let exports = settings.exports.iter();
+        let exported = exports.flat_map(|export| &export.fields);
+        let fields = fields.chain(exported).map(|name| name.node.as_str());
         let queries = queries(settings).map(EmbeddedText::text);
         let templates = templates.iter().map(|(_, text)| text.as_str());
         let pages = pages.iter().filter_map(|page| page.template.as_deref());

@@ -24,6 +24,9 @@ dated = false
 terms = ["class"]
 [queries]
 new = "from posts where date >= today - 60 days"
+[export.new]
+query = "from new, boats"
+fields = ["title", "link", "tag", "related", "content", "words"]
 [archive.journal]
 link = "/"
 per_page = 2

@@ -11,6 +11,7 @@ use std::sync::{Arc, OnceLock};
 use tabulae_core::addresses::{AddressChanges, AddressList};
 use tabulae_core::catalogue::{Catalogue, PostId};
 use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
+use tabulae_core::export;
 use tabulae_core::id::LocaleId;
 use tabulae_core::key_lints::kind_lints;
 use tabulae_core::post::Include;
@@ -29,7 +30,7 @@ use crate::pipeline::explain::{Explanation, Membership, explain, membership};
 use crate::pipeline::terms::{FieldTerms, Note, terms};
 use crate::pipeline::weave::{PageFolder, WeaveReport, weave};
 use crate::pipeline::{build, drop_echoes, find_root, write_new};
-use crate::plan::{Plan, addresses, changes, plan};
+use crate::plan::{Plan, addresses, changes, export_fields, plan};
 use crate::publish::{Destination, MemoryOutput, lock};
 use crate::report::BuildReport;
 use crate::site::Site;
@@ -222,6 +223,36 @@ impl Workspace {
     /// If the site cannot be read.
     pub fn settings(&self) -> Result<&Settings, Error> {
         Ok(&self.site()?.settings)
+    }
+
+    /// Returns the JSON Schema (draft 7) of an export.
+    ///
+    /// # Errors
+    /// If the site has no export of this name, or cannot be read.
+    pub fn export_schema(&self, name: &str) -> Result<serde_json::Value, Error> {
+        let site = self.site()?;
+        let exports = &site.settings.exports;
+        let Some(export) = exports.iter().find(|export| export.name == name) else {
+            let location = Source::command_line(name).top();
+            let message = format!("there is no export `{name}`");
+            let known = exports.iter().map(|export| export.name.as_str());
+            let diagnostic = Diagnostic::error(Code::InvalidUsage, location, message);
+            let diagnostic = match exports.is_empty() {
+                true => diagnostic.help(format!("write a table `[export.{name}]` in {FILE}")),
+                false => diagnostic.suggest(name, known),
+            };
+            return Err(diagnostic.into());
+        };
+        let mut diagnostics = Diagnostics::new();
+        let fields = export_fields(export, &site.settings, &site.catalogue, &mut diagnostics);
+        match diagnostics.is_empty() {
+            true => Ok(export::schema(
+                (name, export.format),
+                &fields,
+                &site.catalogue,
+            )),
+            false => Err(Error::new(diagnostics)),
+        }
     }
 
     /// Returns the addresses that readers notice: feeds, pages of posts, other pages, redirects.
