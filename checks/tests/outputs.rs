@@ -83,6 +83,7 @@ fn described(schema: &Value, root: &Value, at: &str, found: &mut BTreeSet<String
 #[case::settings("effective-settings", &["settings"])]
 #[case::explain("explain", &["explain|two-young-herons|--in|tags"])]
 #[case::query("query", &["query|where tag = 'lime'", "query||--by|year", "query|where tag = 'lime'|--explain", "query||--fields|title,hours"])]
+#[case::related("related", &["related|--try|weigh.body=4"])]
 #[case::terms("terms", &["terms|--write-notes"])]
 #[case::theme("theme", &["theme", "theme|show|post.html", "theme|copy|post.html"])]
 #[case::weave("weave", &["weave|out"])]

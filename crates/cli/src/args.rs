@@ -162,6 +162,17 @@ docs/site/guides/reference/queries.md has the language with examples.")]
         #[arg(long = "in", value_name = "ARCHIVE")]
         archive: Option<String>,
     },
+    /// Shows all lists of related posts from above, and what other settings would change
+    ///
+    /// Which lists are empty, filled up or one-sided; which posts are in no list, and which in most. With `--try` the
+    /// lists by other settings of [related] are compared with the present ones; nothing is built or written.
+    #[command(after_help = "Examples:
+  tabulae related                              figures, and the posts at both ends
+  tabulae related --table                      and a line for each list
+  tabulae related --try weigh.body=2           which lists change, side by side
+  tabulae related --try 'fill=from posts order by date desc' --try weigh.tag=4
+  tabulae related --try other.toml             the [related] of another file")]
+    Related(RelatedArgs),
     /// Lists terms with their counts and dates, and near-duplicates
     #[command(after_help = "Examples:
   tabulae terms                    all term fields
@@ -401,6 +412,16 @@ pub(crate) struct AuditArgs {
 }
 
 #[derive(Debug, Clone, clap::Args)]
+pub(crate) struct RelatedArgs {
+    /// Show a line for each list, and all lists that change
+    #[arg(long)]
+    pub(crate) table: bool,
+    /// A key of [related] with another value, or a settings file with another [related]
+    #[arg(long = "try", value_name = "KEY=VALUE|FILE", value_hint = ValueHint::FilePath)]
+    pub(crate) trials: Vec<String>,
+}
+
+#[derive(Debug, Clone, clap::Args)]
 pub(crate) struct PreviewArgs {
     /// The port; if it is taken, the next free one
     #[arg(long, value_name = "N", default_value_t = 8247, value_parser = clap::value_parser!(u16).range(1..))]
@@ -465,6 +486,8 @@ pub(crate) enum SchemaOf {
     Explain,
     /// query --format json
     Query,
+    /// related --format json
+    Related,
     /// terms --format json
     Terms,
     /// theme --format json

@@ -1,6 +1,8 @@
 //! The list of related posts: what a post names itself, then what the query gives, then what tops
 //! it up.
 
+pub mod overview;
+
 use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use crate::query::{Query, Resolved, Scope, Written};

@@ -105,8 +105,8 @@ pub use self::report::{BuildReport, Change, ChangeKind, Due};
 pub use self::source::{DiskSources, FileStamp, MemorySources, Sources};
 pub use self::template::{ThemeFile, escape, theme_files};
 pub use self::workspace::{
-    BuildSession, IntoQuery, PostDate, PostRef, Posts, QueryPage, RelatedPost, STATE_FOLDER,
-    Shared, Workspace,
+    BuildSession, IntoQuery, PostDate, PostRef, Posts, QueryPage, RelatedOverview, RelatedPost,
+    STATE_FOLDER, Shared, Workspace,
 };
 
 #[cfg(test)]

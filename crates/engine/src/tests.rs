@@ -20,6 +20,7 @@ mod own_look;
 mod pages;
 mod placeholders;
 mod publishing;
+mod related_overview;
 mod restored;
 mod search;
 mod session;

@@ -9,6 +9,7 @@ mod explain;
 mod generate;
 mod init;
 mod query;
+mod related;
 mod settings;
 mod terms;
 mod theme;
@@ -51,6 +52,7 @@ pub(crate) fn run(args: &Args) -> Status {
         Command::Build(build) => build::run(args, build),
         Command::Query(query) => query::run(args, query),
         Command::Explain { path, archive } => explain::run(args, path, archive.as_deref()),
+        Command::Related(related) => related::run(args, related),
         Command::Terms { field, write_notes } => terms::run(args, field.as_deref(), *write_notes),
         Command::Audit(audit) => audit::run(args, audit),
         Command::Diff(diff) => diff::run(args, diff),

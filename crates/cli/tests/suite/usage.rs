@@ -122,6 +122,7 @@ fn wrong_usage_is_an_object_for_programs_too() {
 #[case::preview("preview")]
 #[case::query("query")]
 #[case::explain("explain")]
+#[case::related("related")]
 #[case::terms("terms")]
 #[case::audit("audit")]
 #[case::weave("weave")]

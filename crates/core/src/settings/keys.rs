@@ -200,6 +200,7 @@ keys! {
         date_format Text, Some("the site's"), "The theme's dates in this language, as in [site].";
         titles Table, NOTHING, "Titles of archives and feeds in this language.";
         empty_text Text, Some("that of [related]"), "What an empty list of related posts says in this language.";
+        fill_title Text, Some("that of [related]"), "The heading of a list of related posts that is all `fill` in this language.";
     }
     "locale.TAG.titles" {
         NAME Text, Some("the archive's or feed's"), "The title of the archive or feed of this name; `{term}` in it is the term.";
@@ -227,6 +228,7 @@ keys! {
         query Query, Some("that of [related]"), "Which posts, in which order; its limit is that of the whole list.";
         fill Query, Some("that of [related]"), "What tops the list up.";
         empty_text Text, Some("that of [related]"), "What an empty list says.";
+        fill_title Text, Some("that of [related]"), "The heading of a list that is all `fill`.";
         feeds Flag, Some("that of [related]"), "Whether the list also ends each full feed entry.";
         show Show, Some("that of [related]"), "The form of the list, as in [related].";
     }
@@ -280,6 +282,7 @@ keys! {
         weigh Table, Some("{ tag = 3, category = 2, title = 1, body = 1 }"), "How much each field counts.";
         require Texts, NOTHING, "Fields in each of which something must be shared.";
         empty_text Text, NOTHING, "What an empty list says; without it nothing is shown.";
+        fill_title Text, Some("`related` of [words]"), "The heading of a list that is all `fill`, as nothing is like the post.";
         feeds Flag, Some("false"), "Whether the list also ends each full feed entry.";
         show Show, Some("\"lines\""), "Cards have title, date, summary and image; lines date, title and image; both say what is shared. The name of a part, such as \"parts/tile.html\", is another form.";
     }

@@ -28,6 +28,8 @@ pub struct Locale {
     pub titles: Vec<(Spanned<String>, String)>,
     /// The text of an empty list of related posts, if it differs in this language.
     pub empty_text: Option<String>,
+    /// The heading of a list of related posts that is all fill, if it differs in this language.
+    pub fill_title: Option<String>,
     /// The theme's words.
     pub words: Words,
     /// The place of the declaration, for messages.
@@ -70,6 +72,7 @@ impl Locales {
             date_format: site.date_format.clone(),
             titles: Vec::new(),
             empty_text: None,
+            fill_title: None,
             words: Words::of(&site.language),
             location: Span::default(),
         }])
@@ -228,6 +231,7 @@ fn locale(
             .unwrap_or_else(|| site.date_format.clone()),
         titles: titles(&mut table, diagnostics),
         empty_text: table.text("empty_text", diagnostics).map(|text| text.node),
+        fill_title: table.text("fill_title", diagnostics).map(|text| text.node),
         words: Words::of(&tag.node),
         location: tag.span,
         tag: tag.node.clone(),

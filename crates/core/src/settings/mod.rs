@@ -11,6 +11,7 @@ mod read;
 mod reader;
 mod site;
 mod theme_words;
+mod trial;
 mod words;
 
 use std::num::NonZeroUsize;
@@ -33,6 +34,7 @@ pub use self::keys::{Holds, KEYS, Key, TABLES};
 pub use self::locales::{Locale, Locales};
 pub use self::read::RENAMABLE;
 use self::read::default_term_fields;
+pub use self::trial::Trial;
 pub use self::words::{WORDS, Words};
 
 /// The file that holds the settings, in the site's folder.
@@ -538,6 +540,8 @@ pub struct Related {
     pub require: Vec<Spanned<String>>,
     /// The text of an empty list.
     pub empty_text: Option<String>,
+    /// The heading of a list that is all fill; that of other lists if `None`.
+    pub fill_title: Option<String>,
     /// Set if each full feed entry ends with the list.
     pub feeds: bool,
     /// Cards, lines, or a part.
@@ -552,6 +556,7 @@ impl Default for Related {
             weigh: Vec::new(),
             require: Vec::new(),
             empty_text: None,
+            fill_title: None,
             feeds: false,
             show: Show::Lines,
         }

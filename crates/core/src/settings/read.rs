@@ -453,12 +453,14 @@ fn read_related(
     };
     let base = base.unwrap_or_default();
     let empty_text = table.text("empty_text", diagnostics).map(|text| text.node);
+    let fill_title = table.text("fill_title", diagnostics).map(|text| text.node);
     let related = Related {
         query: table.query_text("query", diagnostics).or(base.query),
         fill: table.query_text("fill", diagnostics).or(base.fill),
         weigh,
         require,
         empty_text: empty_text.or(base.empty_text),
+        fill_title: fill_title.or(base.fill_title),
         feeds: table.flag("feeds", base.feeds, diagnostics),
         show: table.show(diagnostics).unwrap_or(base.show),
     };

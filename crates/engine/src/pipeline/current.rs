@@ -4,7 +4,7 @@
 //! |---|---|
 //! | `Post` | header, title, slug, link, date, state, terms, summary |
 //! | `Text` | the bytes of its file |
-//! | `Related` | the paths of its list, the terms they share |
+//! | `Related` | the paths of its list, the terms they share, whether it is all fill |
 //! | `Likeness` | the likeness of the posts of its list |
 //! | `Term`, `Count` | name, slug, link and note; how many posts |
 //! | `List` | title, link, term, its posts' paths in order, the terms above and below, its feeds |
@@ -396,6 +396,7 @@ impl<'a> CurrentFingerprints<'a> {
         }
         let known = site.likeness(id);
         let mut all = Fingerprint::new();
+        all.number(site.is_all_fill(id).into());
         for other in site.related_to(id) {
             all.number(self.posts.paths[other.0 as usize]);
             let Some((index, _)) = known else {

@@ -6,6 +6,7 @@ use tabulae_core::route::{Link, decode};
 use tabulae_core::settings::FeedContent;
 use tabulae_core::term::slug;
 
+use super::fill_title;
 use crate::incremental::Key;
 use crate::plan::{FeedPlan, Part, Plan, entry_id};
 use crate::site::{Owner, Site};
@@ -208,7 +209,9 @@ fn related(id: PostId, context: &RenderContext) -> String {
             escape(title)
         )
     });
-    let heading = escape(context.settings().words.get("related"));
+    let heading = fill_title(id, context);
+    let heading = heading.as_deref();
+    let heading = escape(heading.unwrap_or_else(|| context.settings().words.get("related")));
     format!(
         "<h2>{heading}</h2>\n<ul>\n{}</ul>\n",
         items.collect::<String>()

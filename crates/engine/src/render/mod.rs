@@ -309,6 +309,7 @@ impl<'a> Renderer<'a> {
             empty_text: listed
                 .and_then(|related| empty_text(related, context))
                 .into(),
+            fill_title: fill_title(id, context).into(),
             ..self.scope(context, page)
         };
         let of_set = &site.settings.content[post.set].template;
@@ -610,6 +611,16 @@ fn none_of_them() -> Value {
 /// Returns the form of a list of related posts.
 fn related_show(related: Option<&Related>) -> &str {
     related.map_or(Show::Lines.name(), |related| related.show.name())
+}
+
+/// Returns the heading of the related posts of a post in the language of the page, if they are all fill and such lists
+/// have a heading of their own.
+fn fill_title(id: PostId, context: &RenderContext) -> Option<String> {
+    let site = &context.data.site;
+    let related = site.related_settings(id)?;
+    let own = context.settings().fill_title.as_ref();
+    let title = own.or(related.fill_title.as_ref())?;
+    site.is_all_fill(id).then(|| title.clone())
 }
 
 /// Returns the text of an empty list of related posts in the language of the page.

@@ -13,7 +13,7 @@ use tabulae_core::source::{EmbeddedText, Span, Spanned};
 use tabulae_core::term::{TermId, identity};
 use tabulae_core::weave::{Ask, Page, Part, What};
 
-use super::{Renderer, empty_text, related_show};
+use super::{Renderer, empty_text, fill_title, related_show};
 use crate::incremental::{Key, Listing};
 use crate::template::{
     Memo, PostObject, RenderContext, RenderData, diagnose, find_posts, post_list, term_list,
@@ -332,6 +332,7 @@ impl<'a> Filler<'a> {
             terms => terms.map(|(field, terms)| term_list(context, *field, terms)),
             related_show => related_show(listed),
             empty_text => listed.and_then(|related| empty_text(related, context)),
+            fill_title => made.this.and_then(|this| fill_title(this, context)),
             post => post.map(|id| PostObject::value(id, context)),
         };
         self.renderer.part(context, name, values)

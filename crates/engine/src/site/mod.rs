@@ -182,6 +182,20 @@ impl Site {
         &self.related_to[id.0 as usize].get_or_init(find).posts
     }
 
+    /// Returns the number of related posts of a post without those that fill up the list.
+    #[must_use]
+    pub(crate) fn found_related(&self, id: PostId) -> usize {
+        let _ = self.related_to(id);
+        let known = self.related_to[id.0 as usize].get();
+        known.map_or(0, |related| related.found)
+    }
+
+    /// Returns true if all related posts of a post are those that fill up the list, and there are any.
+    #[must_use]
+    pub(crate) fn is_all_fill(&self, id: PostId) -> bool {
+        !self.related_to(id).is_empty() && self.found_related(id) == 0
+    }
+
     /// Returns the query of the related posts of a post; `None` if it has no such list.
     #[must_use]
     pub(crate) fn related_list(&self, id: PostId) -> Option<&RelatedList> {

@@ -20,7 +20,7 @@ pub(crate) struct RelatedLists {
 impl RelatedLists {
     /// Resolves the queries in the scope of each language. Their errors are the same in each language, and reported
     /// once.
-    pub(super) fn new(
+    pub(crate) fn new(
         settings: &Settings,
         scopes: &[Scope<'_>],
         diagnostics: &mut Diagnostics,
@@ -68,7 +68,7 @@ impl RelatedLists {
     }
 
     /// Returns the list of a content set's posts in a language.
-    pub(super) fn of(&self, set: usize, locale: LocaleId) -> Option<&RelatedList> {
+    pub(crate) fn of(&self, set: usize, locale: LocaleId) -> Option<&RelatedList> {
         self.lists.get(self.number(set, locale)?)
     }
 

@@ -51,7 +51,7 @@ macro_rules! values {
 
 values! {
     /// All that a page's template sees.
-    Scope { site page post previous next posts archive term pager related related_show empty_text rows index sections }
+    Scope { site page post previous next posts archive term pager related related_show empty_text fill_title rows index sections }
 }
 
 values! {

@@ -17,11 +17,11 @@ use tabulae_core::key_lints::kind_lints;
 use tabulae_core::post::Include;
 use tabulae_core::query::builder::Builder;
 use tabulae_core::query::{Query, QueryPlan, Resolved, Scope, Written};
-use tabulae_core::settings::{FILE, Settings};
+use tabulae_core::settings::{FILE, Settings, Trial};
 use tabulae_core::source::{EmbeddedText, Location, Source};
 
 pub use self::post::{PostDate, PostRef, Posts};
-pub use self::related::{RelatedPost, Shared};
+pub use self::related::{RelatedOverview, RelatedPost, Shared};
 pub use self::session::BuildSession;
 use crate::error::Error;
 use crate::options::{BuildOptions, Clock};
@@ -393,6 +393,24 @@ impl Workspace {
         let site = self.site()?;
         let id = self.find(site, name)?;
         Ok(RelatedPost::of(site, id))
+    }
+
+    /// Finds all lists of related posts at once.
+    ///
+    /// # Errors
+    /// If the site cannot be read.
+    pub fn related_overview(&self) -> Result<RelatedOverview<'_>, Error> {
+        Ok(RelatedOverview::new(self.site()?))
+    }
+
+    /// Finds all lists of related posts as they would be by other settings, without a build.
+    ///
+    /// # Errors
+    /// If the site or the settings to try cannot be read.
+    pub fn try_related(&self, trials: &[Trial]) -> Result<RelatedOverview<'_>, Error> {
+        let site = self.site()?;
+        let settings = site.settings.with_related(trials).map_err(Error::new)?;
+        RelatedOverview::by(site, &settings)
     }
 
     /// Explains a post: its state, its fields and where they come from, the lists that have it.

@@ -1,10 +1,15 @@
-//! Related posts with what makes them alike.
+//! Related posts with what makes them alike, and all lists of related posts at once.
 
+use rayon::prelude::*;
 use tabulae_core::catalogue::PostId;
+use tabulae_core::query::{Library, Scope};
+use tabulae_core::related::overview::{RelatedChange, RelatedFigures, RelatedOf, changes};
+use tabulae_core::settings::Settings;
 use tabulae_core::similarity::Score;
 
 use super::post::PostRef;
-use crate::site::Site;
+use crate::error::Error;
+use crate::site::{RelatedLists, Site};
 
 /// A related post.
 #[derive(Debug, Clone)]
@@ -70,5 +75,87 @@ impl<'a> RelatedPost<'a> {
             shared: shared.collect(),
             is_pinned: catalogue.pinned(id).any(|pinned| pinned == other),
         }
+    }
+}
+
+/// All lists of related posts at once.
+#[derive(Debug)]
+pub struct RelatedOverview<'a> {
+    site: &'a Site,
+    /// The lists, in the default order of their posts.
+    pub lists: Vec<RelatedOf>,
+    /// Figures on the lists.
+    pub figures: RelatedFigures,
+}
+
+impl<'a> RelatedOverview<'a> {
+    /// Finds the lists of all posts with a page, by the site's settings.
+    pub(super) fn new(site: &'a Site) -> Self {
+        Self::of(site, &|id| {
+            let posts = site
+                .related_list(id)
+                .map(|_| site.related_to(id).to_vec())?;
+            Some((posts, site.found_related(id)))
+        })
+    }
+
+    /// Finds the lists of all posts with a page, by other settings of related posts.
+    ///
+    /// # Errors
+    /// If a query or a weight of the settings cannot be resolved.
+    pub(super) fn by(site: &'a Site, settings: &Settings) -> Result<Self, Error> {
+        let catalogue = &site.catalogue;
+        let library = Library::new(settings, catalogue, &site.moment);
+        let mut diagnostics = library.diagnostics;
+        let library = library.output;
+        let scopes = settings.locales.ids();
+        let scopes = scopes.map(|id| Scope::new(catalogue, &library, &site.moment).within(id));
+        let scopes: Vec<Scope<'_>> = scopes.collect();
+        let lists = RelatedLists::new(settings, &scopes, &mut diagnostics);
+        diagnostics.retain(|found| found.is_error());
+        if !diagnostics.is_empty() {
+            return Err(Error::new(diagnostics));
+        }
+        Ok(Self::of(site, &|id| {
+            let post = catalogue.post(id);
+            let list = lists.of(post.set, post.locale);
+            let related = list
+                .filter(|_| post.lists_related)?
+                .find(catalogue, id, None);
+            Some((related.posts, related.found))
+        }))
+    }
+
+    fn of(site: &'a Site, list: &(dyn Fn(PostId) -> Option<(Vec<PostId>, usize)> + Sync)) -> Self {
+        let posts: Vec<PostId> = site
+            .catalogue
+            .all()
+            .filter(|id| site.has_page(*id))
+            .collect();
+        let lists = posts.par_iter().filter_map(|post| {
+            let (posts, found) = list(*post)?;
+            let post = *post;
+            Some(RelatedOf { post, posts, found })
+        });
+        let lists: Vec<RelatedOf> = lists.collect();
+        let candidates = site.catalogue.listed(None).iter().copied();
+        let figures = RelatedFigures::of(&lists, candidates);
+        Self {
+            site,
+            lists,
+            figures,
+        }
+    }
+
+    /// Returns the lists that are others by other settings.
+    #[must_use]
+    pub fn changes_to(&self, other: &Self) -> Vec<RelatedChange> {
+        changes(&self.lists, &other.lists)
+    }
+
+    /// Returns a post of the figures.
+    #[must_use]
+    pub fn post(&self, id: PostId) -> PostRef<'a> {
+        PostRef::new(self.site, id)
     }
 }
