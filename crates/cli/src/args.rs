@@ -431,7 +431,7 @@ pub(crate) struct PreviewArgs {
     pub(crate) open: bool,
 }
 
-/// What a schema describes.
+/// The subject of a schema.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum SchemaTarget {
     /// Something that every site has.

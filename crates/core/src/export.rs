@@ -41,7 +41,7 @@ pub const FURTHER: [(&str, &str); 3] = [
 /// The fields of an export that names none: these, and the term fields.
 pub const USUAL: [&str; 4] = ["title", "link", "date", "summary"];
 
-/// What exports ask of a site beside its catalogue.
+/// The parts of a site beside its catalogue that exports need.
 pub trait ExportSource {
     /// Returns the absolute address of a post.
     fn link(&self, post: PostId) -> String;

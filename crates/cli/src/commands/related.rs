@@ -56,11 +56,9 @@ pub(super) fn run(args: &Args, related: &RelatedArgs) -> Status {
 /// Reads what is tried: a file, or a key with its value.
 fn trials(related: &RelatedArgs) -> Result<Vec<Trial>, tabulae_engine::Error> {
     let trial = |written: &String| {
-        if written.contains('=')
-            || !Path::new(written)
-                .extension()
-                .is_some_and(|ending| ending == "toml")
-        {
+        let ending = Path::new(written).extension();
+        let is_file = !written.contains('=') && ending.is_some_and(|ending| ending == "toml");
+        if !is_file {
             return Ok(Trial::Key(written.clone()));
         }
         let text = fs::read_to_string(written).map_err(|error| {

@@ -1,4 +1,5 @@
-//! All lists of related posts at once: which are empty, filled up or one-sided, and who recommends whom.
+//! Figures on the lists of related posts of a site: empty, filled-up and one-sided lists, and the posts in most lists
+//! and in none.
 
 use std::cmp::Reverse;
 use std::collections::BTreeSet;
@@ -27,13 +28,13 @@ pub struct RelatedFigures {
     pub empty: usize,
     /// The lists with a post that fills them up.
     pub filled: usize,
-    /// Those of them with no other posts.
+    /// The lists with posts that fill them up, and no others.
     pub all_fill: usize,
     /// The lists with posts of which none has the list's post in its own.
     pub one_sided: usize,
     /// The posts that could be recommended and are in no list, in the default order.
     pub never: Vec<PostId>,
-    /// How many lists have each post that is in any, the most first; of equals in the default order.
+    /// The posts that are in lists with the number of lists, the most first; of equals in the default order.
     pub recommended: Vec<(PostId, usize)>,
 }
 

@@ -400,7 +400,7 @@ struct List {
 }
 
 impl List {
-    /// Adds a posting with a value of so many bits; posts rise.
+    /// Adds a posting with a value of `bits` bits. Posts are added in ascending order.
     fn push(&mut self, post: u32, bits: u32, value: u32, part: u16) {
         varint((post - self.next) << bits | value, &mut self.postings);
         varint(part.into(), &mut self.parts);

@@ -352,12 +352,12 @@ pub enum FeedFormat {
 /// The search page of a site.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Search {
-    /// There is none.
+    /// No search page.
     #[default]
     Off,
-    /// It finds the words of titles, summaries and terms.
+    /// Titles, summaries and terms are searched.
     Metadata,
-    /// It finds the words of texts, too, and has facets.
+    /// Texts are searched too, with facets.
     Full,
 }
 

@@ -7,7 +7,7 @@ use crate::source::{Location, Source};
 /// The name of the settings to try, in messages.
 const NAME: &str = "--try";
 
-/// What is tried.
+/// A change of `[related]` to try.
 #[derive(Debug, Clone)]
 pub enum Trial {
     /// `KEY=VALUE`, with a key of `[related]`: `weigh.body=2`, `fill="from posts limit 4"`.

@@ -20,7 +20,8 @@ pub enum WordRule {
     Folded,
 }
 
-/// How a folded word occurs in a text, as a number that takes the place of a count.
+/// The occurrence of a folded word in a text: frequency class and first place, packed into the number that is a count
+/// for stems.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Occurrence {
     /// Set if the text has the word at least [`Occurrence::OFTEN`] times.

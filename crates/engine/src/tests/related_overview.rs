@@ -1,4 +1,4 @@
-//! All lists of related posts at once, and by other settings.
+//! The overview of all lists of related posts, by the present and by other settings.
 
 use rstest::rstest;
 use tabulae_core::related::overview::RelatedOf;

@@ -99,7 +99,7 @@ fn a_word_of_a_text_is_in_the_index_and_one_of_a_draft_is_not() {
     assert!(!words.contains("concealed") && !words.contains("hidden"));
 }
 
-/// What an edit makes again among the files of the index.
+/// An edit, and the files of the index that it makes again.
 #[rstest]
 #[case::a_new_word("posts/2025-01-02-old.md", "---\ntitle: Old\n---\n\nLong ago, there.\n", &["posts-0.bin", "words-0.bin"])]
 #[case::the_same_words("posts/2025-01-02-old.md", "---\ntitle: Old\nsummary: Long ago.\n---\n\nLong  ago!\n", &[])]

@@ -139,8 +139,8 @@
     return (post) => read.get(Math.floor(post / FACET_BLOCK))[post % FACET_BLOCK];
   };
 
-  // The facets: their elements, and what is chosen in each, by the words of addresses.
-  let facets = [];
+  // The facets: their elements, and what is chosen in each, by the words of addresses. `drawn` is what they count.
+  let facets = [], drawn;
   const addressed = new URLSearchParams(location.search);
   const makeFacets = () => {
     if (facets.length) return;
@@ -149,10 +149,11 @@
       const box = make("details", {}, make("summary", { textContent: title }), list, all);
       const facet = { at, name, box, list, all, chosen: new Set(addressed.getAll(name)), limit: VALUES };
       box.open = facet.chosen.size > 0 || (at == 0 && innerWidth > 700);
-      box.addEventListener("toggle", () => box.open && show());
-      all.addEventListener("click", () => {
+      box.addEventListener("toggle", () => box.open && drawn && drawFacet(facet, drawn));
+      all.addEventListener("click", async () => {
         facet.limit = Infinity;
-        show().then(() => list.querySelectorAll("input")[VALUES]?.focus());
+        await drawFacet(facet, drawn);
+        list.querySelectorAll("input")[VALUES]?.focus();
       });
       return facet;
     });
@@ -166,7 +167,7 @@
     }
     return posts;
   };
-  const drawFacet = async (facet, matches, isAll, is) => {
+  const drawFacet = async (facet, { matches, isAll, is }) => {
     const values = await json("facet-" + facet.at), counts = new Map();
     const posts = await narrowed(matches, facet);
     if (isAll && posts.length == start.posts) values.forEach(([, , count], value) => counts.set(value, count));
@@ -179,18 +180,17 @@
     const shown = [...counts].sort((a, b) => (facet.name == "year" ? 0 : b[1] - a[1]) || a[0] - b[0]);
     const isFirst = ([value], at) => at < facet.limit || facet.chosen.has(values[value][1]);
     facet.all.hidden = shown.filter(isFirst).length == shown.length;
-    const focused = document.activeElement?.value;
+    const focused = facet.list.contains(document.activeElement) && document.activeElement.value;
     facet.list.replaceChildren(...shown.filter(isFirst).map(([value, count]) => {
       const [name, slug] = values[value];
       const input = make("input", { type: "checkbox", name: facet.name, value: slug, checked: facet.chosen.has(slug) });
       return make("li", {}, make("label", {}, input, " ", make("span", { textContent: name }), " ",
         make("small", { textContent: count })));
     }));
-    if (facet.box.dataset.focused == focused) [...facet.list.querySelectorAll("input")].find((input) => input.value == focused)?.focus();
+    if (focused) [...facet.list.querySelectorAll("input")].find((input) => input.value == focused)?.focus();
   };
   sides.addEventListener("change", ({ target }) => {
     const facet = facets.find((facet) => facet.name == target.name);
-    facet.box.dataset.focused = target.value;
     target.checked ? facet.chosen.add(target.value) : facet.chosen.delete(target.value);
     limit = SHOWN;
     show();
@@ -248,43 +248,50 @@
     // Without the rest of a letter in which it begins, and the beginning of a tag at its end.
     return new TextDecoder().decode(bytes).replace(/^\ufffd+/, "").replace(/<[^>]*$/, "");
   };
+  const headOf = (link) => once("head " + link, async () => (await load(link, { method: "HEAD" })).headers);
+  const fits = (size, isAsked) => isAsked || spent + size <= BUDGET;
   const learnShape = async (link) => {
+    if ((await headOf(link)).get("accept-ranges") != "bytes") return false;
     const html = await piece(link, 0, HEAD - 1), element = textElement(parse(html));
     const inner = element.innerHTML.trim(), at = html.indexOf(inner.slice(0, 40)), text = plain(element);
     return at > 0 && text ? { start: lengthOf(html.slice(0, at)), ratio: lengthOf(inner) / lengthOf(text) } : false;
-  };
-  const wholeText = async (link, isAsked) => {
-    const { headers } = await load(link, { method: "HEAD" }), size = Number(headers.get("content-length"));
-    if (!headers.get("content-type")?.startsWith("text/html")) return "";
-    shape ??= headers.get("accept-ranges") == "bytes" ? await learnShape(link) : false;
-    if (shape || (!isAsked && spent + size > BUDGET)) return;
-    spent += size;
-    return plain(textElement(parse(await (await load(link)).text())));
   };
   const pieceOfText = async (link, part, isAsked) => {
     const at = (part - 1) * PART * shape.ratio;
     const from = Math.floor(shape.start + Math.max(0, at * 0.85 - 200));
     const to = Math.ceil(shape.start + (at + PART * shape.ratio) * 1.15 + 400);
-    if (!isAsked && spent + to - from > BUDGET) return;
+    if (!fits(to - from, isAsked)) return;
     const html = await piece(link, from, to);
     // Without the rest of a tag and of a word in which it begins.
     return plain(parse(from > shape.start ? html.replace(/^[^<>]*>|^[^<\s]*\s/, "") : html).body);
+  };
+  const wholeText = async (link, isAsked) => {
+    const head = await headOf(link), size = Number(head.get("content-length"));
+    if (!head.get("content-type")?.startsWith("text/html")) return "";
+    if (!fits(size, isAsked)) return;
+    const html = await (await load(link)).text();
+    spent += size || lengthOf(html);
+    return plain(textElement(parse(html)));
   };
   const fill = async (item, isAsked) => {
     const { link, words, post } = item;
     if (!link || item.isFilled) return;
     const part = await partOf(words, post);
-    if (part && !texts.has(link) && !shape) {
-      const text = await wholeText(link, isAsked);
-      if (text !== undefined) texts.set(link, text);
+    let parts, text = texts.get(link);
+    if (part) {
+      shape ??= await learnShape(link);
+      if (shape && !text) {
+        const found = await pieceOfText(link, part, isAsked);
+        if (found === undefined) return;
+        parts = excerpt(found, words, true);
+      }
+      if (!parts) {
+        text ??= await wholeText(link, isAsked);
+        if (text === undefined) return;
+        texts.set(link, text);
+        parts = excerpt(text, words);
+      }
     }
-    let parts;
-    if (part && texts.has(link)) parts = excerpt(texts.get(link), words);
-    else if (part && shape) {
-      const text = await pieceOfText(link, part, isAsked);
-      if (text === undefined) return;
-      parts = excerpt(text, words, true);
-    } else if (part) return;
     item.isFilled = true;
     if (parts) item.lastChild.replaceChildren(...parts);
   };
@@ -361,6 +368,7 @@
       const isAsked = !isAll || facets.some((facet) => facet.chosen.size);
       const matches = await match(words), posts = await narrowed(matches);
       if (!is()) return;
+      drawn = undefined;
       said.textContent = !isAsked ? "" : posts.length ? `${posts.length} ${set.of} ${start.posts}` : set.none;
       const shown = isAsked ? posts.slice(0, limit) : [];
       await draw(shown, words, is);
@@ -368,7 +376,8 @@
       if (!is()) return;
       more.hidden = !isAsked || posts.length <= limit;
       found.hidden = false;
-      await Promise.all(facets.filter((facet) => facet.box.open).map((facet) => drawFacet(facet, matches, isAll, is)));
+      drawn = { matches, isAll, is };
+      await Promise.all(facets.filter((facet) => facet.box.open).map((facet) => drawFacet(facet, drawn)));
       isDrawn = is();
       fillSeen();
     } catch {

@@ -395,7 +395,7 @@ impl Workspace {
         Ok(RelatedPost::of(site, id))
     }
 
-    /// Finds all lists of related posts at once.
+    /// Returns the overview of all lists of related posts.
     ///
     /// # Errors
     /// If the site cannot be read.

@@ -1,4 +1,4 @@
-//! Related posts with what makes them alike, and all lists of related posts at once.
+//! Related posts with what makes them alike, and the overview of all lists.
 
 use rayon::prelude::*;
 use tabulae_core::catalogue::PostId;
@@ -78,7 +78,7 @@ impl<'a> RelatedPost<'a> {
     }
 }
 
-/// All lists of related posts at once.
+/// The lists of related posts of all posts, with figures.
 #[derive(Debug)]
 pub struct RelatedOverview<'a> {
     site: &'a Site,

@@ -12,7 +12,7 @@ use unicode_normalization::UnicodeNormalization as _;
 use super::*;
 use crate::testing::Small;
 
-/// What a reader knows of a post that is found: rank (twice the level, plus one for the whole word), and part.
+/// The posts found, each with its rank (twice the level, plus one for the whole word) and part.
 type Found = BTreeMap<usize, (u32, u32)>;
 
 fn unpacked(file: &[u8]) -> Vec<u8> {
@@ -166,7 +166,7 @@ proptest! {
     }
 }
 
-/// So many words begin with the same letters that their group is split, some at a word of their own.
+/// Many words begin with the same letters, so that their group is split, in places after a whole word.
 #[test]
 fn a_split_beginning_finds_the_same() {
     let letters = ["a", "b", "c", "d", "e", "f", "g", "h"];
