@@ -47,7 +47,7 @@ picture feed /journal/atom.xml 1280 800
 picture years /archive/ 1280 800
 picture german /de/ 1280 800
 picture filter '/journal/?q=the' 1280 800
-picture search '/search/?q=ines+lime' 1280 800
+picture search '/search/?q=lime' 1280 800
 picture related /2026/masons-marks/ 1280 1120
 convert docs/screenshots/related.png -gravity South -crop 1280x800+0+0 +repage docs/screenshots/related.png
 picture post-dark /2022/lime-and-why-we-wait/ 1280 800 0

@@ -165,7 +165,7 @@ docs/site/guides/reference/queries.md has the language with examples.")]
     /// Shows all lists of related posts from above, and what other settings would change
     ///
     /// Which lists are empty, filled up or one-sided; which posts are in no list, and which in most. With `--try` the
-    /// lists by other settings of [related] are compared with the present ones; nothing is built or written.
+    /// lists by other settings are compared with the present ones; nothing is built or written.
     #[command(after_help = "Examples:
   tabulae related                              figures, and the posts at both ends
   tabulae related --table                      and a line for each list
@@ -416,7 +416,7 @@ pub(crate) struct RelatedArgs {
     /// Show a line for each list, and all lists that change
     #[arg(long)]
     pub(crate) table: bool,
-    /// A key of [related] with another value, or a settings file with another [related]
+    /// A key of the table `related` with another value, or a settings file with another such table
     #[arg(long = "try", value_name = "KEY=VALUE|FILE", value_hint = ValueHint::FilePath)]
     pub(crate) trials: Vec<String>,
 }

@@ -290,7 +290,7 @@ fn every_row_of_what_to_write_works_on_the_example_site() {
             other => panic!("{other}"),
         }
     }
-    assert_eq!(rows.len(), 25);
+    assert_eq!(rows.len(), 26);
 }
 
 /// Times are not looked at.

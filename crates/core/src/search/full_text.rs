@@ -2,7 +2,7 @@
 //!
 //! An inverted index: for each folded word the posts that have it, oldest first, so that a new post changes the
 //! lists of its own words alone. A query finds words by their beginnings. Words are grouped by their first letters:
-//! a beginning whose words need more than [`GROUP`] bytes is split by its next letter, and has a list of its own, of
+//! a beginning whose words need more than `GROUP` bytes (4 kB) is split by its next letter, and has a list of its own, of
 //! all posts with any of its words. So the words of a query need one file each, however many words begin with them.
 //!
 //! The files, each compressed (DEFLATE, RFC 1951):
@@ -10,7 +10,8 @@
 //! - `start.bin`, JSON: the number of posts, the number of word files, the beginnings that are split, the facets.
 //! - `words-N.bin`: entries, each of the length of its word twice, plus one for a beginning (varint), the word, the
 //!   length of its list in bytes (varint), and its list. A posting of a word is the distance to the post before, less
-//!   one, times four, plus its [`Level`]; one of a beginning is that distance times eight, plus the level twice, plus
+//!   one, times four, plus its level (0 in the text, 1 in the summary or often in the text, 2 in a term, 3 in
+//!   the title); one of a beginning is that distance times eight, plus the level twice, plus
 //!   one if the post has the beginning as a word. After all postings there is for each the part of the text that has
 //!   the word first, plus one, in [`Occurrence::PART`] bytes; 0 if the text does not have it. The file of a word is the FNV-1a hash (32
 //!   bits) of the beginning whose group it is in, modulo the number of files.
