@@ -363,14 +363,16 @@
     try {
       await begin();
       makeFacets();
-      keepInAddress();
       const words = wordsOf(field.value), isAll = !words.length;
       const isAsked = !isAll || facets.some((facet) => facet.chosen.size);
       const matches = await match(words), posts = await narrowed(matches);
       if (!is()) return;
       drawn = undefined;
-      said.textContent = !isAsked ? "" : posts.length ? `${posts.length} ${set.of} ${start.posts}` : set.none;
       const shown = isAsked ? posts.slice(0, limit) : [];
+      // Loaded once, and asked for before anything is drawn.
+      shown.slice(0, FIRST).forEach((post) => row(post).catch(() => {}));
+      keepInAddress();
+      said.textContent = !isAsked ? "" : posts.length ? `${posts.length} ${set.of} ${start.posts}` : set.none;
       await draw(shown, words, is);
       if (posts.length <= FIRST) await pause(REST);
       if (!is()) return;
