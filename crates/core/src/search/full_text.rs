@@ -449,7 +449,7 @@ struct Compressor(Compress);
 
 impl Compressor {
     fn new() -> Self {
-        Self(Compress::new(Compression::new(3), false))
+        Self(Compress::new(Compression::new(1), false))
     }
 
     fn compress(&mut self, bytes: &[u8]) -> Vec<u8> {
