@@ -229,7 +229,11 @@ fn full_search(world: &World) -> Result<(), Failed> {
         page.until(&format!("{HITS}.length"), json!(10)).await?;
         page.until(&format!("/Wendle/.test({HITS}[0])"), json!(true))
             .await?;
-        page.click("#_more").await?;
+        page.until("document.getElementById('_more').hidden", json!(false))
+            .await?;
+        // Excerpts that come in may move the button under a pointer.
+        page.eval("document.getElementById('_more').click()")
+            .await?;
         page.until(&format!("{HITS}.length"), json!(14)).await?;
         // The focus goes on to the first of the new hits.
         page.until(
