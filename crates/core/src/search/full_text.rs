@@ -19,6 +19,7 @@
 //! - `facet-F.bin`, JSON: the values of a facet: name, word in addresses, number of posts.
 //! - `facet-F-N.bin`: of [`FACET_BLOCK`] posts how many values of the facet each has, and their numbers (varints).
 
+use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
 use flate2::{Compress, Compression, FlushCompress, Status};
@@ -483,11 +484,14 @@ pub fn compressed_json(value: &impl Serialize) -> Vec<u8> {
     compressed(&text.expect("texts and numbers in lists have a form in JSON"))
 }
 
+/// A value of a facet: name, word in addresses, and number of posts.
+pub type FacetValue = (String, String, usize);
+
 /// A facet of the posts of a language: its values, and those of each post.
 #[derive(Debug, Default)]
 pub struct Facet {
-    /// Name, word in addresses, and number of posts, the commonest first.
-    pub values: Vec<(String, String, usize)>,
+    /// The values in their order.
+    pub values: Vec<FacetValue>,
     /// The numbers of each post's values.
     posts: Vec<Vec<u32>>,
 }
@@ -509,7 +513,7 @@ impl Facet {
         };
         let terms = |id: &PostId| catalogue.terms_and_above(*id, field).collect();
         Self::new(posts.iter().map(terms).collect(), value, |a, b| {
-            language.sort(a, b)
+            b.2.cmp(&a.2).then_with(|| language.sort(&a.0, &b.0))
         })
     }
 
@@ -521,51 +525,30 @@ impl Facet {
             date.map(|date| date.day.year()).into_iter().collect()
         };
         let name = |year: &i16| (year.to_string(), year.to_string());
-        let mut facet = Self::new(posts.iter().map(year).collect(), name, |a, b| a.cmp(b));
-        facet.sort_by(|a, b| b.0.cmp(&a.0));
-        facet
+        Self::new(posts.iter().map(year).collect(), name, |a, b| b.0.cmp(&a.0))
     }
 
+    /// Counts the values of posts, and numbers them in an order.
     fn new<T: Ord>(
         posts: Vec<Vec<T>>,
         value: impl Fn(&T) -> (String, String),
-        order: impl Fn(&str, &str) -> std::cmp::Ordering,
+        order: impl Fn(&FacetValue, &FacetValue) -> Ordering,
     ) -> Self {
         let mut counts: BTreeMap<&T, usize> = BTreeMap::new();
-        posts
-            .iter()
-            .flatten()
-            .for_each(|value| *counts.entry(value).or_default() += 1);
-        let numbers: BTreeMap<&T, u32> = counts.keys().copied().zip(0..).collect();
-        let of_post = |own: &Vec<T>| own.iter().map(|value| numbers[value]).collect();
-        let mut facet = Self {
-            posts: posts.iter().map(of_post).collect(),
-            values: counts
-                .iter()
-                .map(|(own, count)| {
-                    let (name, slug) = value(own);
-                    (name, slug, *count)
-                })
-                .collect(),
-        };
-        facet.sort_by(|a, b| b.2.cmp(&a.2).then_with(|| order(&a.0, &b.0)));
-        facet
-    }
-
-    /// Sorts the values, and numbers them anew.
-    fn sort_by(
-        &mut self,
-        order: impl Fn(&(String, String, usize), &(String, String, usize)) -> std::cmp::Ordering,
-    ) {
-        let mut sorted: Vec<usize> = (0..self.values.len()).collect();
-        sorted.sort_by(|a, b| order(&self.values[*a], &self.values[*b]));
-        let mut numbers = vec![0; sorted.len()];
-        for (old, new) in sorted.iter().zip(0..) {
-            numbers[*old] = new;
+        for own in posts.iter().flatten() {
+            *counts.entry(own).or_default() += 1;
         }
-        self.values = sorted.iter().map(|at| self.values[*at].clone()).collect();
-        for own in self.posts.iter_mut().flatten() {
-            *own = numbers[*own as usize];
+        let values = counts.into_iter().map(|(own, count)| {
+            let (name, slug) = value(own);
+            (own, (name, slug, count))
+        });
+        let mut values: Vec<(&T, FacetValue)> = values.collect();
+        values.sort_by(|(_, a), (_, b)| order(a, b));
+        let numbers: BTreeMap<&T, u32> = values.iter().map(|(own, _)| *own).zip(0..).collect();
+        let of_post = |own: &Vec<T>| own.iter().map(|value| numbers[value]).collect();
+        Self {
+            posts: posts.iter().map(of_post).collect(),
+            values: values.into_iter().map(|(_, value)| value).collect(),
         }
     }
 

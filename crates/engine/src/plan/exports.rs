@@ -1,39 +1,24 @@
 //! Planning exports: the posts of each, of all languages, and its fields.
 
-use tabulae_core::catalogue::{Catalogue, PostId};
+use tabulae_core::catalogue::Catalogue;
 use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::export::{ExportField, USUAL};
-use tabulae_core::query::Query;
 use tabulae_core::route::Link;
 use tabulae_core::settings::{Export, Settings};
-use tabulae_core::source::EmbeddedText;
 
 use super::model::ExportPlan;
 use super::output::OutputKind;
-use super::planner::Planner;
+use super::planner::{Planner, run};
 
 impl Planner<'_> {
     pub(super) fn exports(&mut self) {
         let site = self.site;
         for (at, export) in site.settings.exports.iter().enumerate() {
             let fields = export_fields(export, &site.settings, &site.catalogue, self.diagnostics);
-            let posts = self.exported(export);
+            let posts = run(export.query.as_ref(), site.scope(), self.diagnostics);
             self.plan.exports.push(ExportPlan { posts, fields });
             self.add(Link::new(export.link.clone()), OutputKind::Export(at));
         }
-    }
-
-    fn exported(&mut self, export: &Export) -> Vec<PostId> {
-        let empty = EmbeddedText::command_line("");
-        let answer = match Query::parse(export.query.as_ref().unwrap_or(&empty)) {
-            Ok(query) => query.answer(self.site.scope()),
-            Err(diagnostic) => {
-                self.diagnostics.push(*diagnostic);
-                return Vec::new();
-            }
-        };
-        self.diagnostics.extend(answer.diagnostics);
-        answer.output.unwrap_or_default().posts
     }
 }
 

@@ -99,7 +99,10 @@ impl Planner<'_> {
         let (posts, limit) = match Query::parse(feed.query.as_ref().unwrap_or(&empty)) {
             Ok(query) => {
                 let (query, limit) = query.without_limit();
-                (answer(site, &query, feed.locale, &mut diagnostics), limit)
+                (
+                    answer(&query, site.scope().within(feed.locale), &mut diagnostics),
+                    limit,
+                )
             }
             Err(diagnostic) => {
                 diagnostics.push(*diagnostic);

@@ -9,7 +9,7 @@ use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::html::relative_addresses;
 use tabulae_core::id::LocaleId;
 use tabulae_core::pager::Pager;
-use tabulae_core::query::{Query, Written};
+use tabulae_core::query::{Query, Scope, Written};
 use tabulae_core::route::{Link, OutputPath, Outputs, decode};
 use tabulae_core::settings::{FeedFormat, Search};
 use tabulae_core::source::{EmbeddedText, Span};
@@ -58,15 +58,15 @@ pub(crate) fn plan(site: &Site, diagnostics: &mut Diagnostics) -> Plan {
     planner.plan
 }
 
-/// The posts that a query gives where no post's page is being made.
-fn run(
-    site: &Site,
-    (query, locale): (Option<&EmbeddedText>, LocaleId),
+/// The posts that a query gives in a scope where no post's page is being made; without a query all.
+pub(super) fn run(
+    query: Option<&EmbeddedText>,
+    scope: Scope<'_>,
     diagnostics: &mut Diagnostics,
 ) -> Vec<PostId> {
     let empty = EmbeddedText::command_line("");
     match Query::parse(query.unwrap_or(&empty)) {
-        Ok(query) => answer(site, &query, locale, diagnostics),
+        Ok(query) => answer(&query, scope, diagnostics),
         Err(diagnostic) => {
             diagnostics.push(*diagnostic);
             Vec::new()
@@ -75,15 +75,15 @@ fn run(
 }
 
 pub(super) fn answer(
-    site: &Site,
     query: &Query<Written>,
-    locale: LocaleId,
+    scope: Scope<'_>,
     diagnostics: &mut Diagnostics,
 ) -> Vec<PostId> {
-    let answer = query.answer(site.scope().within(locale));
+    let answer = query.answer(scope);
     let mut found = answer.diagnostics;
     // A query that finds nothing in any language is reported for that of the site.
-    found.retain(|found| locale == LocaleId::SITE || found.code != Code::EmptyResult);
+    let is_first = scope.locale.is_none_or(|locale| locale == LocaleId::SITE);
+    found.retain(|found| is_first || found.code != Code::EmptyResult);
     diagnostics.append(&mut found);
     let answer = answer.output;
     answer.unwrap_or_default().posts
@@ -204,8 +204,8 @@ impl Planner<'_> {
         let archives = &site.settings.archives;
         let lists = archives.par_iter().map(|archive| {
             let mut diagnostics = Diagnostics::new();
-            let query = (archive.query.as_ref(), archive.locale);
-            let posts = run(site, query, &mut diagnostics);
+            let scope = site.scope().within(archive.locale);
+            let posts = run(archive.query.as_ref(), scope, &mut diagnostics);
             let is_undated = |id: &PostId| site.catalogue.post(*id).date.is_none();
             let undated: Vec<PostId> = posts.iter().copied().filter(is_undated).collect();
             let laid = lay_out(

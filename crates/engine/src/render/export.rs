@@ -2,9 +2,9 @@
 
 use tabulae_core::catalogue::PostId;
 use tabulae_core::export::{self, ExportField, ExportSource};
-use tabulae_core::feed;
-use tabulae_core::term::{TermId, slug};
+use tabulae_core::term::TermId;
 
+use super::feed::content;
 use crate::incremental::Key;
 use crate::site::Site;
 use crate::template::RenderContext;
@@ -60,12 +60,6 @@ impl ExportSource for Source<'_> {
     }
 
     fn content(&self, post: PostId) -> String {
-        let owner = self.site.owner(post);
-        let html = self.site.catalogue.post(post).html.get();
-        self.context.with_lookups(owner, |owner| {
-            feed::content(&html, &slug(&owner.link.plain), &mut |address| {
-                self.site.absolute_address(owner, address)
-            })
-        })
+        content(post, self.context)
     }
 }

@@ -76,6 +76,18 @@ fn pages(feed: &FeedPlan, site: &Site) -> Pages {
     }
 }
 
+/// Returns the text of a post as HTML that is complete without its page.
+pub(super) fn content(id: PostId, context: &RenderContext) -> String {
+    context.track(context.data.dependencies.text(id));
+    let site = &context.data.site;
+    let html = site.catalogue.post(id).html.get();
+    context.with_lookups(site.owner(id), |owner| {
+        feed::content(&html, &slug(&owner.link.plain), &mut |address| {
+            site.absolute_address(owner, address)
+        })
+    })
+}
+
 /// Makes entries of posts.
 struct Making<'a> {
     context: &'a RenderContext,
@@ -114,14 +126,7 @@ impl Making<'_> {
 
     /// The whole text, and the related posts where the settings ask for them.
     fn text(&self, id: PostId) -> String {
-        self.context.track(self.context.data.dependencies.text(id));
-        let owner = self.site.owner(id);
-        let html = self.site.catalogue.post(id).html.get();
-        let mut text = self.context.with_lookups(owner, |owner| {
-            feed::content(&html, &slug(&owner.link.plain), &mut |address| {
-                self.site.absolute_address(owner, address)
-            })
-        });
+        let mut text = content(id, self.context);
         text.push_str(&related(id, self.context));
         text
     }

@@ -98,23 +98,14 @@ impl Renderer<'_> {
             SearchFile::Words(number) => words().files[number].clone(),
             SearchFile::Posts(block) => {
                 let posts = posts.iter().skip(block * BLOCK).take(BLOCK);
-                let rows: Vec<_> = posts.map(|id| self.found_row(context, *id)).collect();
+                let local = context.local();
+                let row = |id: &PostId| local.row_by(search::Row::with_summary, *id, &self.data);
+                let rows: Vec<_> = posts.map(row).collect();
                 compressed_json(&rows)
             }
             SearchFile::Facet(facet) => facets()[facet].values_file(),
             SearchFile::FacetBlock(facet, block) => facets()[facet].block_file(block),
         }
-    }
-
-    /// Returns the row of a post that is found.
-    fn found_row(&self, context: &RenderContext, id: PostId) -> search::Row {
-        let site = &self.data.site;
-        let post = site.catalogue.post(id);
-        let day = post
-            .date
-            .and_then(|date| context.local().day(date.day)?.as_str());
-        let link = self.data.post_link(id).as_str().unwrap_or_default();
-        search::Row::with_summary(post, link, day.unwrap_or_default())
     }
 
     fn facets(&self, locale: LocaleId) -> &[FacetOf] {

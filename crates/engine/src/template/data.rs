@@ -9,6 +9,7 @@ use rayon::prelude::*;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Diagnostic, Diagnostics};
 use tabulae_core::id::LocaleId;
+use tabulae_core::post::Post;
 use tabulae_core::query::{Query, Resolved};
 use tabulae_core::search::Row;
 use tabulae_core::source::Source;
@@ -223,12 +224,20 @@ impl LocaleData {
 
     /// Returns the row of a post for the script's search.
     pub(crate) fn row(&self, id: PostId, data: &RenderData) -> &Row {
-        self.rows[id.0 as usize].get_or_init(|| {
-            let post = data.site.catalogue.post(id);
-            let day = post.date.and_then(|date| self.day(date.day)?.as_str());
-            let link = data.post_link(id).as_str();
-            Row::new(post, link.unwrap_or_default(), day.unwrap_or_default())
-        })
+        self.rows[id.0 as usize].get_or_init(|| self.row_by(Row::new, id, data))
+    }
+
+    /// Returns a row of a post by one of its makers.
+    pub(crate) fn row_by(
+        &self,
+        maker: fn(&Post, &str, &str) -> Row,
+        id: PostId,
+        data: &RenderData,
+    ) -> Row {
+        let post = data.site.catalogue.post(id);
+        let day = post.date.and_then(|date| self.day(date.day)?.as_str());
+        let link = data.post_link(id).as_str();
+        maker(post, link.unwrap_or_default(), day.unwrap_or_default())
     }
 
     /// Returns the day of a post in words.
