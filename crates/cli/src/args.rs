@@ -186,7 +186,7 @@ docs/site/guides/reference/queries.md has the language with examples.")]
         #[arg(long)]
         write_notes: bool,
     },
-    /// Lists what a build adds and removes for readers: posts newly public, pages and feeds lost
+    /// Lists what a build adds and removes for readers: posts newly public, pages, feeds and exports lost
     ///
     /// Compares the sources with the last build in out/, or with a saved list of addresses. `build` prints the
     /// same in short.

@@ -13,6 +13,8 @@ use crate::source::{Location, Source};
 pub enum AddressKind {
     /// A feed.
     Feed,
+    /// A file of fields of posts for other programs.
+    Export,
     /// The page of a post.
     Post,
     /// Any other page; of a list only the first.
@@ -22,8 +24,9 @@ pub enum AddressKind {
 }
 
 impl AddressKind {
-    const ALL: [(Self, &'static str); 4] = [
+    const ALL: [(Self, &'static str); 5] = [
         (Self::Feed, "feed"),
+        (Self::Export, "export"),
         (Self::Post, "post"),
         (Self::Page, "page"),
         (Self::Redirect, "redirect"),
@@ -54,7 +57,7 @@ pub struct Address {
     pub post: Option<String>,
 }
 
-/// The addresses of a site: feeds, pages of posts, other pages, redirects.
+/// The addresses of a site: feeds, exports, pages of posts, other pages, redirects.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct AddressList {
@@ -70,6 +73,8 @@ pub struct AddressList {
 pub struct AddressChanges {
     /// The feeds that are gone, without anything at their addresses.
     pub feeds_lost: Vec<String>,
+    /// The exports that are gone, without anything at their addresses.
+    pub exports_lost: Vec<String>,
     /// The pages that are gone, without anything at their addresses; not those of posts that are withdrawn.
     pub lost: Vec<String>,
     /// The posts that have a page for the first time: address and source.
@@ -100,6 +105,7 @@ impl AddressList {
         for (at, address) in gone {
             match (&address.kind, &address.post) {
                 (AddressKind::Feed, _) => changes.feeds_lost.push(at.clone()),
+                (AddressKind::Export, _) => changes.exports_lost.push(at.clone()),
                 (AddressKind::Post, Some(source)) if !after.contains(source) => {
                     changes.withdrawn.push((at.clone(), source.clone()));
                 }
@@ -137,6 +143,9 @@ impl AddressChanges {
         if !keeps(Code::FeedLost) {
             self.feeds_lost.clear();
         }
+        if !keeps(Code::ExportLost) {
+            self.exports_lost.clear();
+        }
         if !keeps(Code::AddressLost) {
             self.lost.clear();
         }
@@ -161,6 +170,16 @@ impl AddressChanges {
             Diagnostic::warning(Code::FeedLost, settings(), format!("the feed {at} is lost"))
                 .help("bring it back, or write its address as `moved_from` in [feed.NAME], or that of its list in [archive.NAME]")
         });
+        let exports = self.exports_lost.iter().map(|at| {
+            Diagnostic::warning(
+                Code::ExportLost,
+                settings(),
+                format!("the export {at} is lost"),
+            )
+            .help(format!(
+                "bring it back, or write `link = \"{at}\"` in the [export.NAME] that replaces it"
+            ))
+        });
         let lost = self.lost.iter().map(|at| {
             let message = format!("the address {at} is lost, and nothing redirects from it");
             Diagnostic::warning(Code::AddressLost, settings(), message).help(format!(
@@ -181,6 +200,7 @@ impl AddressChanges {
             )
         });
         feeds
+            .chain(exports)
             .chain(lost)
             .chain(published)
             .chain(withdrawn)
@@ -200,6 +220,7 @@ impl AddressChanges {
         let ids = ids.map(|(source, old, new)| format!("{source} (from {old} to {new})"));
         let kinds = [
             ("Feeds lost", self.feeds_lost.clone()),
+            ("Exports lost", self.exports_lost.clone()),
             ("Addresses lost without a redirect", self.lost.clone()),
             ("Newly public", posts(&self.published)),
             ("Withdrawn", posts(&self.withdrawn)),
@@ -247,6 +268,8 @@ mod tests {
     #[case::nothing("page /; post /a/ a.md", "page /; post /a/ a.md", &[])]
     #[case::a_feed("feed /atom.xml", "", &["Feeds lost: /atom.xml."])]
     #[case::a_feed_that_leads_on("feed /atom.xml", "redirect /atom.xml", &[])]
+    #[case::an_export("export /posts.json", "", &["Exports lost: /posts.json."])]
+    #[case::an_export_that_another_replaces("export /taken/", "", &[])]
     #[case::a_page("page /tags/", "", &["Addresses lost without a redirect: /tags/."])]
     #[case::a_page_whose_address_is_taken("page /taken/", "", &[])]
     #[case::a_redirect("redirect /old/", "", &["Addresses lost without a redirect: /old/."])]
@@ -266,7 +289,7 @@ mod tests {
 
     #[test]
     fn each_change_is_a_warning_of_its_own_code() {
-        let before = list("feed /f.xml; page /p/; post /a/ a.md");
+        let before = list("feed /f.xml; export /e.csv; page /p/; post /a/ a.md");
         let changes = before.changes_to(&list("post /b/ b.md"), &|_| false);
         let codes = |changes: &AddressChanges| -> Vec<&str> {
             let warnings = changes
@@ -276,6 +299,7 @@ mod tests {
         };
         let expected = [
             "feed-lost",
+            "export-lost",
             "address-lost",
             "post-published",
             "post-withdrawn",
@@ -287,7 +311,7 @@ mod tests {
 
     #[test]
     fn a_list_is_read_as_it_was_saved() {
-        let list = list("feed /atom.xml; post /a/ a.md=x; page /; redirect /old/");
+        let list = list("feed /atom.xml; export /e.csv; post /a/ a.md=x; page /; redirect /old/");
         let text = serde_json::to_string(&list).unwrap();
         assert_eq!(serde_json::from_str::<AddressList>(&text).unwrap(), list);
     }

@@ -84,6 +84,7 @@ codes! {
     EmptyMonth = "empty-month": "A month has no posts, though the months around it have.",
     EmptyResult = "empty-result": "A query returns no posts.",
     EmptySlug = "empty-slug": "A name has no characters that a slug can hold.",
+    ExportLost = "export-lost": "An export of the last build is gone.",
     FeedIdChanged = "feed-id-changed": "A feed entry has another id than in the last build, so readers show it again.",
     FeedLost = "feed-lost": "A feed of the last build is gone.",
     FieldTypeMismatch = "field-type-mismatch": "A field has another type than the query or setting needs.",

@@ -114,6 +114,7 @@ pub(super) fn as_json(changes: &AddressChanges) -> Value {
         .collect();
     json!({
         "feeds_lost": changes.feeds_lost,
+        "exports_lost": changes.exports_lost,
         "lost": changes.lost,
         "published": posts(&changes.published),
         "withdrawn": posts(&changes.withdrawn),
@@ -133,6 +134,7 @@ fn as_text(changes: &AddressChanges) -> String {
     let ids = ids.map(|(source, old, new)| format!("{source}  {old} -> {new}"));
     let kinds = [
         ("feed lost", "feeds lost", changes.feeds_lost.clone()),
+        ("export lost", "exports lost", changes.exports_lost.clone()),
         (
             "address lost without a redirect",
             "addresses lost without a redirect",

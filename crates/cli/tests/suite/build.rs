@@ -23,7 +23,7 @@ fn a_build_says_what_it_did_for_programs() {
             "read": { "posts": 3, "pages": 0 },
             "excluded": { "draft": 1, "scheduled": 1 },
             "written": 14, "unchanged": 0, "removed": 0, "unknown": [], "yields": [],
-            "addresses": { "feeds_lost": [], "lost": [], "published": [], "withdrawn": [], "feed_ids": [] },
+            "addresses": { "feeds_lost": [], "exports_lost": [], "lost": [], "published": [], "withdrawn": [], "feed_ids": [] },
             "next_due": "2026-12-01T09:00:00Z",
             "diagnostics": [],
         })

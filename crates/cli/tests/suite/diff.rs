@@ -4,13 +4,15 @@ use serde_json::json;
 
 use crate::site::Site;
 
-/// A site that was built, and then lost its feed, its tags and a post, and got another post.
+/// A site that was built, and then lost its feed, its export, its tags and a post, and got another post.
 fn changed() -> Site {
     let site = Site::small();
     site.write("posts/2026-03-15-sand.md", "---\ntitle: Sand\n---\n");
+    let settings = site.read("tabulae.toml");
+    let export = "[export.all]\nquery = \"from posts\"\nlink = \"/posts.csv\"\nfields = [\"title\"]\nformat = \"csv\"\n";
+    site.write("tabulae.toml", format!("{settings}{export}"));
     site.run(&["build"]).sound();
     site.run(&["diff", "--save", "live.json"]).sound();
-    let settings = site.read("tabulae.toml");
     let less = "[feed.atom]\nenabled = false\n[archive.tags]\nenabled = false\n";
     site.write("tabulae.toml", format!("{settings}{less}"));
     std::fs::remove_file(site.file("posts/2026-03-15-sand.md")).expect("a file");
@@ -19,6 +21,7 @@ fn changed() -> Site {
 }
 
 const LINES: &str = "Feeds lost: /atom.xml.
+Exports lost: /posts.csv.
 Addresses lost without a redirect: /feeds/, /tags/, /tags/lime/.
 Newly public: /2026/brick/ (posts/2026-03-16-brick.md).
 Withdrawn: /2026/sand/ (posts/2026-03-15-sand.md).
@@ -36,6 +39,8 @@ fn a_diff_lists_all_of_it() {
     let site = changed();
     let expected = "1 feed lost:
   /atom.xml
+1 export lost:
+  /posts.csv
 3 addresses lost without a redirect:
   /feeds/
   /tags/
@@ -59,6 +64,7 @@ fn a_diff_is_for_programs_too() {
     let object = changed().run(&["diff", "--format", "json"]).sound().json();
     let expected = json!({
         "feeds_lost": ["/atom.xml"],
+        "exports_lost": ["/posts.csv"],
         "lost": ["/feeds/", "/tags/", "/tags/lime/"],
         "published": [{ "address": "/2026/brick/", "post": "posts/2026-03-16-brick.md" }],
         "withdrawn": [{ "address": "/2026/sand/", "post": "posts/2026-03-15-sand.md" }],

@@ -46,6 +46,7 @@ fn address(site: &Site, plan: &Plan, output: &Output) -> Option<Address> {
         OutputKind::Search(_) | OutputKind::Feeds(_) => AddressKind::Page,
         OutputKind::List { pager, .. } if pager.number == 1 => AddressKind::Page,
         OutputKind::Feed(number) if plan.feeds[*number].part.number == 1 => AddressKind::Feed,
+        OutputKind::Export(_) => AddressKind::Export,
         OutputKind::Redirect(_) => AddressKind::Redirect,
         _ => return None,
     };
