@@ -203,6 +203,8 @@ docs/site/guides/reference/queries.md has the language with examples.")]
   tabulae audit                       all diagnostics by code
   tabulae audit --allow single-post-term     the same without terms that are used once
   tabulae audit --deny all            exit 1 if anything is found
+  tabulae audit --fix --dry-run       shows what a program can correct, and writes nothing
+  tabulae audit --fix                 corrects it in the sources
 docs/site/guides/reference/diagnostics.md explains each code; [audit] in tabulae.toml sets levels for every command.")]
     Audit(AuditArgs),
     /// Fills the placeholders in HTML pages that another program made
@@ -409,6 +411,12 @@ pub(crate) struct AuditArgs {
     /// The folder that was built to, instead of out/ in the site's folder
     #[arg(long, value_name = "DIR")]
     pub(crate) out: Option<PathBuf>,
+    /// Correct in the sources what a program can correct, after showing it as a diff
+    #[arg(long)]
+    pub(crate) fix: bool,
+    /// With --fix: show the diff, and write nothing
+    #[arg(long, requires = "fix")]
+    pub(crate) dry_run: bool,
 }
 
 #[derive(Debug, Clone, clap::Args)]

@@ -6,7 +6,7 @@ use indexmap::IndexMap;
 use jiff::civil::Date;
 
 use crate::catalogue::{Catalogue, Localized, PostId, term_location};
-use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics, Help, nearest};
 use crate::id::number;
 use crate::language::DateStyle;
 use crate::post::title_of_name;
@@ -142,7 +142,7 @@ pub fn by(name: &str, catalogue: &Catalogue, location: Location) -> Result<By, B
             };
             let diagnostic = Diagnostic::error(Code::UnknownField, location, message);
             Err(Box::new(match nearest(name, known.iter().copied()).or(also).filter(|_| !is_derived) {
-                Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
+                Some(near) => diagnostic.help(Help::did_you_mean(near)),
                 None => diagnostic.help("split by a term field (tag, category, author), by year, month or day, or by a field of your own"),
             }))
         }

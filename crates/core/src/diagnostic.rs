@@ -6,6 +6,7 @@ use std::fmt;
 use indexmap::IndexSet;
 use serde::{Deserialize, Serialize};
 
+use crate::edit::Edit;
 use crate::source::Location;
 
 /// The severity of a diagnostic.
@@ -32,6 +33,72 @@ pub struct Diagnostic {
     pub help: Option<String>,
     /// A second place that takes part, with a word on it.
     pub other: Option<(Location, String)>,
+    /// The edits that correct the mistake; none if a person has to decide.
+    pub edits: Vec<Edit>,
+}
+
+/// What to do about a mistake.
+#[derive(Debug, Clone)]
+pub struct Help {
+    text: String,
+    /// The text to write in place of what the diagnostic marks.
+    instead: Option<Instead>,
+}
+
+/// A text to write in place of another.
+#[derive(Debug, Clone)]
+enum Instead {
+    /// In place of all that is marked.
+    OfAll(String),
+    /// In place of a word in it: the word, and the text.
+    OfWord(String, String),
+}
+
+impl Help {
+    /// Returns the help that asks for the name nearest to what is marked.
+    #[must_use]
+    pub fn did_you_mean(name: &str) -> Self {
+        Self::instead(format!("did you mean `{name}`?"), name)
+    }
+
+    /// Returns the help to write a text in place of what is marked.
+    #[must_use]
+    pub fn write(new: &str) -> Self {
+        Self::instead(format!("write `{new}`"), new)
+    }
+
+    /// Returns a help by which `new` is written in place of what is marked.
+    #[must_use]
+    pub fn instead(text: impl Into<String>, new: impl Into<String>) -> Self {
+        Self {
+            text: text.into(),
+            instead: Some(Instead::OfAll(new.into())),
+        }
+    }
+
+    /// Returns a help by which `new` is written in place of a word of what is marked.
+    #[must_use]
+    pub fn of_word(text: impl Into<String>, written: &str, new: &str) -> Self {
+        Self {
+            text: text.into(),
+            instead: Some(Instead::OfWord(written.to_owned(), new.to_owned())),
+        }
+    }
+}
+
+impl From<String> for Help {
+    fn from(text: String) -> Self {
+        Self {
+            text,
+            instead: None,
+        }
+    }
+}
+
+impl From<&str> for Help {
+    fn from(text: &str) -> Self {
+        text.to_owned().into()
+    }
 }
 
 /// An output with all diagnostics of making it.
@@ -172,6 +239,7 @@ impl Diagnostic {
             message: message.into(),
             help: None,
             other: None,
+            edits: Vec::new(),
         }
     }
 
@@ -183,10 +251,23 @@ impl Diagnostic {
         }
     }
 
-    /// Adds the help: what to do about it.
+    /// Adds the help: what to do about it, with the edit if it says what to write.
     #[must_use]
-    pub fn help(mut self, help: impl Into<String>) -> Self {
-        self.help = Some(help.into());
+    pub fn help(mut self, help: impl Into<Help>) -> Self {
+        let Help { text, instead } = help.into();
+        let edit = instead.and_then(|instead| match instead {
+            Instead::OfAll(new) => Edit::replacing(&self.location, &new),
+            Instead::OfWord(word, new) => Edit::replacing_word(&self.location, &word, &new),
+        });
+        self.edits.extend(edit);
+        self.help = Some(text);
+        self
+    }
+
+    /// Adds an edit that corrects the mistake.
+    #[must_use]
+    pub fn edit(mut self, edit: impl IntoIterator<Item = Edit>) -> Self {
+        self.edits.extend(edit);
         self
     }
 
@@ -208,7 +289,10 @@ impl Diagnostic {
 
     fn suggest_of(self, written: &str, known: &[&str]) -> Self {
         match nearest_of(written, known) {
-            Some(name) => self.help(format!("did you mean `{name}`?")),
+            Some(name) => {
+                let help = format!("did you mean `{name}`?");
+                self.help(Help::of_word(help, written, name))
+            }
             None if known.is_empty() => self,
             None => {
                 let shown: Vec<String> = known.iter().take(30).map(|k| format!("`{k}`")).collect();

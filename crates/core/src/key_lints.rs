@@ -4,7 +4,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::catalogue::{Catalogue, PostId};
-use crate::diagnostic::{Code, Diagnostic, Diagnostics};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics, Help};
 use crate::post::ENTRIES;
 use crate::query::ast::Statement;
 use crate::query::fields::derived;
@@ -154,6 +154,8 @@ fn mappings(
         found.push(if let Some((near, name)) = near {
             let (count, _) = keys.0[near];
             let help = format!("write `{near}`, which {count} of its posts have");
+            let written = key_of(field, name).unwrap_or_default();
+            let help = Help::instead(help, name.node.replacen(&written, near, 1));
             Diagnostic::error(Code::UnknownKey, location(name), message).help(help)
         } else if let Some((at, value)) = called
             .iter()
@@ -310,14 +312,17 @@ fn unknown_keys(
                     format!("Tabulae does not know the key `{key}`, and `{known}` has no effect in a post")
                 }
             };
-            (message, instead.to_owned())
+            (message, Help::from(instead))
         });
         let near = || {
             let near = slip_of(key, known.iter().copied())?;
-            Some((
-                format!("Tabulae does not know the key `{key}`"),
-                format!("did you mean `{near}`?"),
-            ))
+            let is_there = catalogue.post(*first).front.get(near).is_some();
+            let help = match is_there {
+                true => format!("did you mean `{near}`?").into(),
+                false => Help::did_you_mean(near),
+            };
+            let message = format!("Tabulae does not know the key `{key}`");
+            Some((message, help))
         };
         let Some((message, help)) = what.or_else(near) else {
             continue;
@@ -415,11 +420,11 @@ fn separators(catalogue: &Catalogue) -> Diagnostics {
 }
 
 /// Returns what is wrong with a term, and what to write.
-fn separator(term: &Term, field: &str, is_term: &dyn Fn(&str) -> bool) -> Option<(String, String)> {
+fn separator(term: &Term, field: &str, is_term: &dyn Fn(&str) -> bool) -> Option<(String, Help)> {
     let name = term.name.as_str();
     if let Some(rest) = name.strip_prefix('#') {
         let message = format!("the {field} \"{name}\" begins with `#`");
-        return Some((message, format!("write `{}`", rest.trim())));
+        return Some((message, Help::write(rest.trim())));
     }
     let parts = |separators: &[char]| -> Vec<String> {
         let parts = name.split(separators).map(str::trim);
@@ -431,7 +436,7 @@ fn separator(term: &Term, field: &str, is_term: &dyn Fn(&str) -> bool) -> Option
     let split = parts(&[';', '|', ',']);
     if split.len() > 1 {
         let message = format!("the {field} \"{name}\" looks like {} in one", split.len());
-        return Some((message, format!("write `[{}]`", split.join(", "))));
+        return Some((message, format!("write `[{}]`", split.join(", ")).into()));
     }
     let words = parts(&[' ']);
     let are_terms = words.len() > 1 && words.iter().all(|word| is_term(word));
@@ -440,7 +445,7 @@ fn separator(term: &Term, field: &str, is_term: &dyn Fn(&str) -> bool) -> Option
             "the tag \"{name}\" looks like {} in one: each word of it is a tag",
             words.len()
         );
-        (message, format!("write `[{}]`", words.join(", ")))
+        (message, format!("write `[{}]`", words.join(", ")).into())
     })
 }
 

@@ -8,6 +8,7 @@ pub mod archive;
 pub mod audit;
 pub mod catalogue;
 pub mod diagnostic;
+pub mod edit;
 pub mod effective;
 pub mod export;
 pub mod feed;

@@ -342,6 +342,27 @@ fn value<'a>(front: &'a Map, set: &ContentSet, name: &str) -> Option<&'a Spanned
     }
 }
 
+/// Returns the values of a term field (by its number) in a post's front matter as they are written, with the places in
+/// the post's source; also several spellings of one term.
+#[must_use]
+pub fn written_terms(
+    post: &Post,
+    field: usize,
+    settings: &Settings,
+    moment: &Moment,
+) -> Vec<Spanned<String>> {
+    let mut read = Reader {
+        source: &post.source,
+        set: &settings.content[post.set],
+        front: &post.front,
+        moment,
+        // Reported when the post was read.
+        diagnostics: &mut Diagnostics::new(),
+    };
+    let field = &settings.term_fields[field];
+    read.written_terms(&field.name, field.plural.as_deref())
+}
+
 /// Makes a post of a file that was read. `path` is below the site's folder.
 /// Where there is an error the post is fit only to look for further diagnostics.
 #[must_use]

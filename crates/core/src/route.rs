@@ -8,7 +8,7 @@ use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_decode_str, utf8_perc
 use serde::{Deserialize, Serialize};
 use unicode_normalization::UnicodeNormalization;
 
-use crate::diagnostic::{Code, Diagnostic};
+use crate::diagnostic::{Code, Diagnostic, Help};
 use crate::source::{EmbeddedText, Location, Span};
 
 /// A link pattern: a URI Template of level 1 (RFC 6570) that begins with `/` and ends in `/`
@@ -608,7 +608,7 @@ impl Outputs {
 
 /// An output of two makers is an error that names both and the way out.
 #[must_use]
-pub fn taken(file: &str, first: &Maker, second: &Maker, way_out: impl Into<String>) -> Diagnostic {
+pub fn taken(file: &str, first: &Maker, second: &Maker, way_out: impl Into<Help>) -> Diagnostic {
     let address = file
         .strip_suffix("index.html")
         .map_or_else(|| format!("/{file}"), |folder| format!("/{folder}"));

@@ -11,7 +11,7 @@ use tabulae_similarity::drift::{COMPARED, SPARE};
 use tabulae_similarity::{Edited, Field, Search, Tuning};
 
 use crate::catalogue::{Catalogue, PostId};
-use crate::diagnostic::{Code, Diagnostic, Diagnostics};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics, Help};
 use crate::id::{LocaleId, TermId};
 use crate::settings::{FILE, Related};
 use crate::source::{Location, Source};
@@ -172,7 +172,7 @@ fn known(
         );
         let near = crate::diagnostic::nearest(name, names.iter().copied());
         diagnostics.push(match near {
-            Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
+            Some(near) => diagnostic.help(Help::did_you_mean(near)),
             None => diagnostic.help(format!(
                 "write one of {}; or make `{name}` a term field by `terms = [\"{name}\"]` in its content set",
                 names.iter().map(|name| format!("`{name}`")).collect::<Vec<_>>().join(", ")

@@ -169,6 +169,21 @@ impl Source {
 }
 
 impl Location {
+    /// Returns the text of the file that is marked; `None` on the command line, and for a file as a whole.
+    #[must_use]
+    pub fn marked(&self) -> Option<&str> {
+        self.file.as_ref()?;
+        let excerpt = self.excerpt.as_ref()?;
+        let mut ends = excerpt
+            .text
+            .char_indices()
+            .map(|(at, _)| at)
+            .chain([excerpt.text.len()]);
+        let start = ends.nth(self.column.checked_sub(excerpt.column)?)?;
+        let end = ends.nth(self.width - 1)?;
+        excerpt.text.get(start..end)
+    }
+
     /// Returns the first character of `file`, for a file whose text could not be read.
     #[must_use]
     pub fn top_of(file: &str) -> Self {

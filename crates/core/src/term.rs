@@ -6,7 +6,7 @@ use icu_properties::CodePointMapData;
 use icu_properties::props::{GeneralCategory, GeneralCategoryGroup, Script};
 use unicode_normalization::UnicodeNormalization;
 
-use crate::diagnostic::{Code, Diagnostic};
+use crate::diagnostic::{Code, Diagnostic, Help};
 pub use crate::id::TermId;
 use crate::id::{LocaleId, PostId};
 use crate::language::fold;
@@ -206,8 +206,8 @@ pub(crate) fn unfit_slug(written: &str, location: Location) -> Option<Diagnostic
     let better = slug(written);
     Some(
         Diagnostic::error(Code::InvalidSlug, location, message).help(match better.is_empty() {
-            true => holds.to_owned(),
-            false => format!("{holds}; write \"{better}\""),
+            true => holds.into(),
+            false => Help::instead(format!("{holds}; write \"{better}\""), better),
         }),
     )
 }

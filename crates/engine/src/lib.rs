@@ -84,6 +84,7 @@ mod workspace;
 
 pub use tabulae_core::addresses::{Address, AddressChanges, AddressKind, AddressList};
 pub use tabulae_core::diagnostic::{Code, Diagnostic, Severity};
+pub use tabulae_core::edit::{Edit, Replacement};
 pub use tabulae_core::lint_levels::LintLevels;
 pub use tabulae_core::post::{Include, State};
 pub use tabulae_core::query::builder::{
@@ -96,6 +97,8 @@ pub use tabulae_core::value::Value;
 pub use self::error::Error;
 pub use self::options::{BuildOptions, Clock, ForeignFiles, NoProgress, Progress, Step};
 pub use self::pipeline::explain::{Explanation, Field as ExplainedField, Listed, Membership};
+pub use self::pipeline::fixes::FixReport;
+pub use self::pipeline::source_files::FileChange;
 pub use self::pipeline::terms::{FieldTerms, Join, Note, Used};
 pub use self::pipeline::weave::WeaveReport;
 pub use self::publish::{

@@ -8,6 +8,7 @@ mod causes;
 mod edits;
 mod errors;
 mod exports;
+mod fixes;
 mod generated;
 mod kills;
 mod languages;

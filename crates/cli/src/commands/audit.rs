@@ -5,8 +5,9 @@ use std::fmt::Write as _;
 
 use serde_json::json;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
+use tabulae_engine::{BuildOptions, Destination, Workspace};
 
-use crate::args::{Args, AuditArgs, BuildArgs, Format};
+use crate::args::{Args, AuditArgs, BuildArgs};
 use crate::ui::{self, BOLD, ERROR, HELP, Status, WARNING, counted, location, status};
 
 /// The number of findings of a kind that are shown, unless all are asked for.
@@ -21,21 +22,84 @@ pub(super) fn run(args: &Args, audit: &AuditArgs) -> Status {
         Ok(output) => output,
         Err(error) => return ui::failed(args, error.diagnostics()),
     };
-    let (found, settings) = args.workspace().audit(&mut output, build.options());
-    let levels = settings.map(|settings| settings.audit);
-    let found = levels
-        .unwrap_or_default()
-        .with(&audit.levels.levels())
-        .of(found);
+    let site = args.workspace();
+    if audit.fix {
+        return fix(args, audit, &site, &mut output, build.options());
+    }
+    let (found, settings) = site.audit(&mut output, build.options());
+    let levels = settings.map(|settings| settings.audit).unwrap_or_default();
+    let found = levels.with(&audit.levels.levels()).of(found);
     let kinds = by_kind(&found);
-    if args.format == Format::Json {
-        let counts = kinds.iter().map(|(code, found)| (code.name(), found.len()));
-        return ui::json(
-            &json!({ "counts": counts.collect::<BTreeMap<_, _>>() }),
-            &found,
+    if args.is_json() {
+        return ui::json(&json!({ "counts": counts(&kinds) }), &found);
+    }
+    let mut text = as_text(&kinds, args.all);
+    let fixable = found.iter().filter(|found| !found.edits.is_empty()).count();
+    if fixable > 0 {
+        let _ = writeln!(
+            text,
+            "{} can be corrected by `tabulae audit --fix`.",
+            findings(fixable)
         );
     }
-    status(&found).max(ui::print(&as_text(&kinds, args.all)))
+    status(&found).max(ui::print(&text))
+}
+
+/// Shows the fixes and what is left after them, and writes them unless it is a dry run.
+fn fix(
+    args: &Args,
+    audit: &AuditArgs,
+    site: &Workspace,
+    output: &mut dyn Destination,
+    options: BuildOptions<'_>,
+) -> Status {
+    let levels = site.settings().map(|settings| settings.audit.clone());
+    let levels = levels.unwrap_or_default().with(&audit.levels.levels());
+    let mut report = site.fix(output, options, &|found| !levels.allows(found.code));
+    let written = match audit.dry_run {
+        true => Ok(()),
+        false => site.write_changes(&report.files),
+    };
+    if let Err(error) = &written {
+        ui::add_new(error.diagnostics().to_vec(), &mut report.left);
+    }
+    let left = levels.of(report.left);
+    let kinds = by_kind(&left);
+    if args.is_json() {
+        let fixed = match written {
+            Ok(()) => report.fixed.len(),
+            Err(_) => 0,
+        };
+        let object = json!({
+            "counts": counts(&kinds),
+            "fixed": fixed,
+            "changes": ui::changes_json(&report.files),
+        });
+        return ui::json(&object, &left);
+    }
+    let mut text = ui::diff(&report.files);
+    let what = match (audit.dry_run, &written) {
+        (true, _) => "Would correct",
+        (false, Ok(())) => "Corrected",
+        (false, Err(_)) => "Could not correct",
+    };
+    let files = counted(report.files.len(), "file", "files");
+    let _ = match report.files.is_empty() {
+        true => writeln!(text, "Nothing to correct."),
+        false => writeln!(
+            text,
+            "\n{what} {} in {files}.\n",
+            findings(report.fixed.len())
+        ),
+    };
+    text.push_str(&as_text(&kinds, args.all));
+    status(&left).max(ui::print(&text))
+}
+
+/// Returns the number of findings by code.
+fn counts(kinds: &[(Code, Vec<&Diagnostic>)]) -> BTreeMap<&'static str, usize> {
+    let counts = kinds.iter().map(|(code, found)| (code.name(), found.len()));
+    counts.collect()
 }
 
 /// The findings by kind: errors first, then the kinds of which there are most.

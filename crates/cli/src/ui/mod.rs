@@ -1,6 +1,7 @@
 //! Words and colours: what is printed, where, and with which status the program ends.
 
 mod diagnostics;
+mod diff;
 pub(crate) mod progress;
 mod summary;
 pub(crate) mod table;
@@ -10,10 +11,12 @@ use std::io::{self, Write};
 
 use serde_json::{Value, json};
 use tabulae_core::diagnostic::{Code, Diagnostic, by_location};
+use tabulae_core::edit::Edit;
 
 use crate::args::Args;
 
 pub(crate) use self::diagnostics::{BOLD, ERROR, HELP, WARNING, add_new, location, plain, report};
+pub(crate) use self::diff::{changes_json, diff};
 pub(crate) use self::summary::built_line;
 pub(crate) use self::usage::usage;
 
@@ -94,7 +97,21 @@ fn diagnostic_json(diagnostic: &Diagnostic) -> Value {
         "column": diagnostic.location.column,
         "message": diagnostic.message,
         "help": diagnostic.help,
+        "edits": diagnostic.edits.iter().map(edit_json).collect::<Value>(),
     })
+}
+
+fn edit_json(edit: &Edit) -> Value {
+    match edit {
+        Edit::Replace(edit) => json!({
+            "file": &*edit.file,
+            "line": edit.line,
+            "column": edit.column,
+            "old": edit.old,
+            "new": edit.new,
+        }),
+        Edit::Create { file, text } => json!({ "file": &**file, "text": text }),
+    }
 }
 
 /// "1 post", "14 posts".

@@ -4,7 +4,7 @@ use indexmap::IndexMap;
 use rayon::prelude::*;
 
 use super::{Catalogue, PostId};
-use crate::diagnostic::{Code, Diagnostic, Diagnostics};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics, Help};
 use crate::post::{Include, Post};
 use crate::route::{Link, Pattern};
 use crate::settings::{ContentSet, Settings};
@@ -121,9 +121,10 @@ fn unfit_link(
     let help = match slip_of(variable, known.iter().copied()) {
         Some(near) => {
             let text = text.replace(&format!("{{{variable}}}"), &format!("{{{near}}}"));
-            format!("did you mean {{{near}}}? write `link = \"{text}\"`")
+            let help = format!("did you mean {{{near}}}? write `link = \"{text}\"`");
+            Help::instead(help, text)
         }
-        None => "write a link of {year}, {month}, {day}, {slug}, {folder}, a term field or a front matter key that each post has once, such as `link = \"/{year}/{slug}/\"`".to_owned(),
+        None => "write a link of {year}, {month}, {day}, {slug}, {folder}, a term field or a front matter key that each post has once, such as `link = \"/{year}/{slug}/\"`".into(),
     };
     Diagnostic::error(Code::InvalidLinkPattern, location, message).help(help)
 }

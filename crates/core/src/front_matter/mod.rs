@@ -3,6 +3,7 @@
 mod json;
 mod split;
 mod toml;
+mod write;
 mod yaml;
 
 use jiff::tz::TimeZone;
@@ -15,6 +16,7 @@ use crate::value::{Entry, Map, Value};
 
 pub use self::split::{Format, Header, split};
 pub use self::toml::parse as parse_toml;
+pub use self::write::{insertion, scalar};
 
 /// A header's entries, and where the body begins.
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]

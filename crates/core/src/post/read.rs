@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::name::FileName;
 use super::{Notes, title_of_name, value};
-use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics, Help, nearest};
 use crate::id::LocaleId;
 use crate::language::{check_tag, common_form, parse_by};
 use crate::route::{Link, Pattern, folder_unless_file, unsafe_scheme};
@@ -138,8 +138,10 @@ impl<'a> Reader<'a> {
                         );
                         let location = self.source.location(value.span);
                         let warning = Diagnostic::warning(Code::UnknownKey, location, message);
-                        self.diagnostics
-                            .push(warning.help(format!("write `{}: {near}`", rule.key)));
+                        self.diagnostics.push(
+                            warning
+                                .help(Help::instead(format!("write `{}: {near}`", rule.key), near)),
+                        );
                     }
                     is_one
                 }
@@ -351,11 +353,7 @@ impl<'a> Reader<'a> {
     }
 
     pub(super) fn terms(&mut self, name: &str, plural: Option<&str>) -> Vec<Spanned<String>> {
-        let renamed = self.set.keys_of(name).is_some();
-        let mut terms = self.texts(name, true);
-        if let (Some(plural), false) = (plural, renamed) {
-            terms.extend(self.texts(plural, true));
-        }
+        let mut terms = self.written_terms(name, plural);
         if let Some(beyond) = terms.get(TERMS) {
             let location = self.source.location(beyond.span);
             let count = terms.len();
@@ -378,6 +376,20 @@ impl<'a> Reader<'a> {
         }
         let mut seen = BTreeSet::new();
         terms.retain(|term| seen.insert(identity(&term.node)));
+        terms
+    }
+
+    /// Reads all values of a term field as they are written, also those that are one term.
+    pub(super) fn written_terms(
+        &mut self,
+        name: &str,
+        plural: Option<&str>,
+    ) -> Vec<Spanned<String>> {
+        let renamed = self.set.keys_of(name).is_some();
+        let mut terms = self.texts(name, true);
+        if let (Some(plural), false) = (plural, renamed) {
+            terms.extend(self.texts(plural, true));
+        }
         terms
     }
 
@@ -427,8 +439,8 @@ fn undeclared(written: &str, locales: &Locales, location: Location) -> Option<Di
     }
     let message = format!("the blog has no language `{written}`, so that this post is in another");
     let help = match near.filter(|_| !is_tag) {
-        Some(near) => format!("did you mean `{near}`?"),
-        None => format!("declare it by a table `[locale.{written}]` in tabulae.toml"),
+        Some(near) => Help::did_you_mean(near),
+        None => format!("declare it by a table `[locale.{written}]` in tabulae.toml").into(),
     };
     Some(Diagnostic::warning(Code::UnknownLanguage, location, message).help(help))
 }

@@ -1,5 +1,7 @@
 //! Words that people bring along from other languages, and the right form for each.
 
+use crate::diagnostic::Help;
+
 /// Words for a comparison, or for one of the words that follow a field.
 const TESTS: &[(&[&str], &str)] = &[
     (&["equals", "eq", "equal", "are"], "write `=`"),
@@ -54,29 +56,40 @@ const CLAUSES: &[(&[&str], &str)] = &[
     ),
 ];
 
-fn find(table: &[(&[&str], &'static str)], word: &str) -> Option<&'static str> {
+fn find(table: &[(&[&str], &'static str)], word: &str) -> Option<Help> {
     let word = word.to_ascii_lowercase();
     let found = table
         .iter()
         .find(|(words, _)| words.contains(&word.as_str()));
-    found.map(|(_, help)| *help)
+    found.map(|(_, text)| help(text))
+}
+
+/// Returns a help, which says what to write in place of a word or sign if that is a word or sign as well.
+fn help(text: &'static str) -> Help {
+    let new = text
+        .strip_prefix("write `")
+        .and_then(|rest| rest.strip_suffix('`'));
+    match new.filter(|new| !new.contains([' ', '\'', '`', '(', ':'])) {
+        Some(new) => Help::write(new),
+        None => text.into(),
+    }
 }
 
 /// Returns the replacement of a word that follows a field.
-pub(super) fn test(word: &str) -> Option<&'static str> {
+pub(super) fn test(word: &str) -> Option<Help> {
     find(TESTS, word)
 }
 
 /// Returns the replacement of a word that is to begin a clause.
-pub(super) fn clause(word: &str) -> Option<&'static str> {
+pub(super) fn clause(word: &str) -> Option<Help> {
     find(CLAUSES, word)
 }
 
 /// Returns the help for a word that is meant to exclude posts.
-pub(super) fn exclusion(word: &str) -> Option<&'static str> {
+pub(super) fn exclusion(word: &str) -> Option<Help> {
     let words = ["exclude", "excluding", "except", "without", "minus", "omit"];
     let is_one = words.contains(&word.to_ascii_lowercase().as_str());
-    is_one.then_some("to leave posts out, turn a test around: `and not current`, or `where not current` as the first")
+    is_one.then(|| help("to leave posts out, turn a test around: `and not current`, or `where not current` as the first"))
 }
 
 /// Returns the help for a text that is an expression of a template: `{{ post.category }}`.
@@ -99,8 +112,8 @@ pub(super) fn of_this(name: &str) -> Option<&str> {
 }
 
 /// Returns the replacement of a character that is not of the language.
-pub(super) fn character(c: char) -> &'static str {
-    match c {
+pub(super) fn character(c: char) -> Help {
+    help(match c {
         '‘' | '’' | '“' | '”' | '„' | '‚' | '«' | '»' => {
             "write texts in straight quotes: 'lime'"
         }
@@ -115,7 +128,7 @@ pub(super) fn character(c: char) -> &'static str {
         '≥' => "write `>=`",
         '≠' => "write `!=`",
         _ => "write texts in quotes, and unusual names in backquotes",
-    }
+    })
 }
 
 /// Returns the replacement of a field's name that is a word for something else.

@@ -70,7 +70,7 @@ use std::sync::Arc;
 
 use self::access_path::Goal;
 use crate::catalogue::{Catalogue, PostId};
-use crate::diagnostic::{Code, Collected, Diagnostic};
+use crate::diagnostic::{Code, Collected, Diagnostic, Help};
 use crate::id::LocaleId;
 use crate::source::{EmbeddedText, Location, Span};
 
@@ -128,7 +128,7 @@ pub struct Answer {
 struct SyntaxError {
     span: Span,
     message: String,
-    help: Option<String>,
+    help: Option<Help>,
 }
 
 fn diagnostic(span: Span, message: impl Into<String>) -> SyntaxError {
@@ -140,7 +140,7 @@ fn diagnostic(span: Span, message: impl Into<String>) -> SyntaxError {
 }
 
 impl SyntaxError {
-    fn help(mut self, help: impl Into<String>) -> Self {
+    fn help(mut self, help: impl Into<Help>) -> Self {
         self.help.get_or_insert(help.into());
         self
     }

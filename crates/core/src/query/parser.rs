@@ -7,6 +7,7 @@ mod value;
 use super::ast::{At, Condition, Statement};
 use super::lexer::{Token, TokenKind, tokens};
 use super::{SyntaxError, diagnostic};
+use crate::diagnostic::Help;
 use crate::source::Span;
 
 /// Words that have a meaning of their own; a field of that name is written in backquotes.
@@ -170,7 +171,8 @@ impl Parser {
             return Ok(Condition::Not(Box::new(self.not(depth - 1)?)));
         }
         if matches!(self.peek().kind, TokenKind::Sign("!")) {
-            return Err(diagnostic(self.peek().span, "`!` has no meaning here").help("write `not`"));
+            return Err(diagnostic(self.peek().span, "`!` has no meaning here")
+                .help(Help::instead("write `not`", "not ")));
         }
         if self.eat_sign("(") {
             let open = self.tokens[self.at - 1].span;

@@ -14,7 +14,7 @@ use super::scope::Scope;
 use super::similar::Similar;
 use super::words::kinds_text;
 use super::{Conjunct, Query, Resolved};
-use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
+use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics, Help};
 use crate::id::LocaleId;
 use crate::source::{EmbeddedText, Span};
 use crate::value::Kind;
@@ -90,13 +90,7 @@ struct Resolver<'a> {
 }
 
 impl Resolver<'_> {
-    fn error(
-        &mut self,
-        code: Code,
-        span: Span,
-        message: impl Into<String>,
-        help: impl Into<String>,
-    ) {
+    fn error(&mut self, code: Code, span: Span, message: impl Into<String>, help: impl Into<Help>) {
         let location = self.embedded.location(span);
         self.diagnostics
             .push(Diagnostic::error(code, location, message).help(help));

@@ -136,7 +136,7 @@ fn glob(text: &Spanned<String>) -> Result<globset::Glob, Unfit> {
     built.map_err(|error| Unfit {
         code: Code::InvalidValue,
         message: format!("\"{}\" is not a glob: {}", text.node, error.kind()),
-        help: "write a pattern such as \"*.md\", \"drafts/**\" or \"**/README.md\"".to_owned(),
+        help: "write a pattern such as \"*.md\", \"drafts/**\" or \"**/README.md\"".into(),
     })
 }
 

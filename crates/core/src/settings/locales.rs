@@ -3,7 +3,7 @@
 use super::reader::{Table, Unfit};
 use super::site::{date_style, language};
 use super::{Archive, Feed, Site, Words};
-use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics, Help, nearest};
 use crate::id::LocaleId;
 use crate::language::DateStyle;
 use crate::route::{Link, Pattern, decode};
@@ -148,8 +148,8 @@ impl Locales {
         let near = nearest(tag, self.tags()).filter(|_| language(tag).is_err());
         let message = format!("the blog has no language `{tag}`");
         Diagnostic::error(Code::UnknownLanguage, location, message).help(match near {
-            Some(near) => format!("did you mean `{near}`?"),
-            None => format!("declare it by a table `[locale.{tag}]` in tabulae.toml"),
+            Some(near) => Help::did_you_mean(near),
+            None => format!("declare it by a table `[locale.{tag}]` in tabulae.toml").into(),
         })
     }
 
@@ -193,7 +193,7 @@ fn taken(locale: &Locale, locales: &Locales) -> Option<Unfit> {
         return Some(Unfit {
             code: Code::NameConflict,
             message,
-            help,
+            help: help.into(),
         });
     }
     let mut others = locales.0.iter();
@@ -204,7 +204,7 @@ fn taken(locale: &Locale, locales: &Locales) -> Option<Unfit> {
             "[locale.{}] and [locale.{tag}] have the same prefix \"{}/\"",
             other.tag, locale.prefix
         ),
-        help: format!("give one of them another, such as `prefix = \"/{tag}/\"`"),
+        help: format!("give one of them another, such as `prefix = \"/{tag}/\"`").into(),
     })
 }
 
@@ -285,7 +285,7 @@ fn prefix(text: &str) -> Result<String, Unfit> {
     let unfit = |message: String| Unfit {
         code: Code::InvalidLinkPattern,
         message,
-        help: "write a folder from the site's root, such as \"/de/\"".to_owned(),
+        help: "write a folder from the site's root, such as \"/de/\"".into(),
     };
     let is_folder = text.ends_with('/') && text.len() > 1 && !text.contains("//");
     match Pattern::parse(text) {

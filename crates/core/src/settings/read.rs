@@ -7,7 +7,7 @@ use super::reader::{Table, Unfit, article, read_pattern, texts_of, weight_of};
 use super::{
     ContentSet, DraftRule, FileGlobs, Related, SetRelated, Settings, TermField, drafts, words,
 };
-use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
+use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics, Help};
 use crate::front_matter::parse_toml;
 use crate::id::LocaleId;
 use crate::language::check_date_format;
@@ -244,7 +244,7 @@ fn read_date_formats(table: &mut Table<'_>, diagnostics: &mut Diagnostics) -> Ve
             let unfit = Unfit {
                 code: Code::InvalidValue,
                 message: format!("\"{}\" is not a form of dates: {}", format.node, wrong.why),
-                help: wrong.help,
+                help: wrong.help.into(),
             };
             diagnostics.push(table.wrong(unfit, format.span));
             false
@@ -351,7 +351,7 @@ fn read_names(
             let location = table.source().location(entry.key.span);
             let message = format!("`{written}` is almost `{near}`, a field of Tabulae's");
             let found = Diagnostic::error(Code::UnknownKey, location, message);
-            diagnostics.push(found.help(format!("did you mean `{near}`?")));
+            diagnostics.push(found.help(Help::did_you_mean(near)));
             continue;
         }
         match texts_of(&entry.value) {

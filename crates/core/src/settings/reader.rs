@@ -1,7 +1,8 @@
 //! Reading typed values from a table, with every diagnostic reported at its location.
 
 use super::{SHOWS, Show, Site, TEMPLATE_ENDING, keys};
-use crate::diagnostic::{Code, Diagnostic, Diagnostics};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics, Help};
+use crate::edit::Edit;
 use crate::route::Pattern;
 use crate::source::{EmbeddedText, Source, Span, Spanned};
 use crate::value::{Entry, Kind, Map, Value};
@@ -22,7 +23,7 @@ pub(super) struct Table<'a> {
 pub(super) struct Unfit {
     pub(super) code: Code,
     pub(super) message: String,
-    pub(super) help: String,
+    pub(super) help: Help,
 }
 
 impl<'a> Table<'a> {
@@ -212,7 +213,7 @@ impl<'a> Table<'a> {
                     let unfit = Unfit {
                         code: Code::InvalidValue,
                         message: format!("`{}` cannot be \"{text}\"", self.path(key)),
-                        help: format!("write {wanted}"),
+                        help: format!("write {wanted}").into(),
                     };
                     diagnostics.push(self.wrong(unfit, value.span));
                 }
@@ -301,7 +302,7 @@ impl<'a> Table<'a> {
             help: format!(
                 "write \"{}\", \"{}\", or the name of a part, such as \"parts/tile{TEMPLATE_ENDING}\"",
                 SHOWS[0], SHOWS[1]
-            ),
+            ).into(),
         };
         diagnostics.push(self.wrong(unfit, text.span));
         None
@@ -460,7 +461,7 @@ impl<'a> Table<'a> {
                 let message = format!("there is no setting `{key}`{at}");
                 let found = Diagnostic::error(Code::UnknownKey, location, message);
                 diagnostics.push(match keys::renamed(&self.name, key) {
-                    Some(now) => found.help(format!("it is called `{now}` now")),
+                    Some(now) => found.help(is_called(now)),
                     None if self.name.ends_with("related") && key == "limit" => found.help(LIMIT),
                     None if self.name.ends_with(".related")
                         && matches!(key, "weigh" | "require") =>
@@ -469,10 +470,29 @@ impl<'a> Table<'a> {
                             "likeness is the same for the whole blog: write `{key}` below [related]"
                         ))
                     }
-                    None => found.suggest(key, self.known.iter().copied()),
+                    None => {
+                        let mut found = found.suggest(key, self.known.iter().copied());
+                        // One of the two keys has to go, and a person knows which.
+                        let is_there = |edit: &Edit| match edit {
+                            Edit::Replace(edit) => self.map.get(&edit.new).is_some(),
+                            Edit::Create { .. } => false,
+                        };
+                        found.edits.retain(|edit| !is_there(edit));
+                        found
+                    }
                 });
             }
         }
+    }
+}
+
+/// Returns the help for a key that has another name now.
+fn is_called(now: &'static str) -> Help {
+    let text = format!("it is called `{now}` now");
+    let is_key = now.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
+    match is_key {
+        true => Help::instead(text, now),
+        false => text.into(),
     }
 }
 

@@ -4,7 +4,7 @@ use jiff::tz::TimeZone;
 
 use super::reader::{Table, Unfit};
 use super::{Address, Author, MenuEntry, SEARCHES, SOURCE_LIMIT, Search, Site};
-use crate::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
+use crate::diagnostic::{Code, Diagnostic, Diagnostics, Help, nearest};
 use crate::language::{DateStyle, Language, check_pattern, check_tag};
 use crate::route::unsafe_scheme;
 use crate::source::{Span, Spanned};
@@ -135,7 +135,7 @@ fn address(text: &str) -> Result<Address, Unfit> {
         not_absolute(
             text,
             "write scheme and host, and a path if there is one: `https://towpath.example/log/`"
-                .to_owned(),
+                .into(),
         )
     })
 }
@@ -147,7 +147,7 @@ fn elsewhere(text: &str, example: &str) -> Result<String, Unfit> {
         Some(_) => Ok(text.to_owned()),
         None => Err(not_absolute(
             text,
-            format!("write it with scheme and host: `{example}`"),
+            format!("write it with scheme and host: `{example}`").into(),
         )),
     }
 }
@@ -193,8 +193,7 @@ fn menu_entry(
                 "an entry of `site.menu` is text or a table, and this is {}",
                 item.node.kind().article()
             ),
-            help: "write the name of an archive, an address such as \"/about/\", or `{ title = \"…\", link = \"…\" }`"
-                .to_owned(),
+            help: "write the name of an archive, an address such as \"/about/\", or `{ title = \"…\", link = \"…\" }`".into(),
         };
         diagnostics.push(table.wrong(unfit, item.span));
         return None;
@@ -221,7 +220,7 @@ fn from_root(text: &str) -> Result<(), Unfit> {
         false => Err(Unfit {
             code: Code::InvalidAddress,
             message: format!("\"{text}\" is not an address from the site's root"),
-            help: format!("put the file into assets/, and write \"/{text}\""),
+            help: format!("put the file into assets/, and write \"/{text}\"").into(),
         }),
     }
 }
@@ -233,12 +232,12 @@ fn image(text: &str) -> Result<String, Unfit> {
         Some(scheme) => Err(Unfit {
             code: Code::InvalidAddress,
             message: format!("an address that begins with `{scheme}:` is not an image"),
-            help: "write a file in assets/, such as \"/logo.png\"".to_owned(),
+            help: "write a file in assets/, such as \"/logo.png\"".into(),
         }),
     }
 }
 
-fn not_absolute(text: &str, help: String) -> Unfit {
+fn not_absolute(text: &str, help: Help) -> Unfit {
     Unfit {
         code: Code::InvalidAddress,
         message: format!("\"{text}\" is not an absolute address"),
@@ -253,8 +252,8 @@ pub(super) fn language(text: &str) -> Result<String, Unfit> {
             code: Code::InvalidValue,
             message: format!("\"{text}\" is not a language tag"),
             help: match checked {
-                Err(Some(near)) => format!("did you mean \"{near}\"?"),
-                _ => "write a tag by BCP 47, such as \"en\", \"de\" or \"pt-BR\"".to_owned(),
+                Err(Some(near)) => Help::instead(format!("did you mean \"{near}\"?"), near),
+                _ => "write a tag by BCP 47, such as \"en\", \"de\" or \"pt-BR\"".into(),
             },
         }),
     }
@@ -267,8 +266,8 @@ fn time_zone(text: &str) -> Result<TimeZone, Unfit> {
             code: Code::InvalidValue,
             message: format!("there is no time zone \"{text}\""),
             help: match nearest(text, known.iter().map(|name| name.as_str())) {
-                Some(name) => format!("did you mean \"{name}\"?"),
-                None => "write a name of the IANA list, such as \"Europe/London\"".to_owned(),
+                Some(name) => Help::instead(format!("did you mean \"{name}\"?"), name),
+                None => "write a name of the IANA list, such as \"Europe/London\"".into(),
             },
         }
     })
@@ -278,8 +277,7 @@ pub(super) fn date_style(table: &str, text: &str) -> Result<DateStyle, Unfit> {
     let unfit = |why: String| Unfit {
         code: Code::InvalidValue,
         message: format!("`{table}.date_format` cannot be \"{text}\"{why}"),
-        help: "write \"long\", \"medium\", \"short\", or a pattern such as \"%-d %B %Y\""
-            .to_owned(),
+        help: "write \"long\", \"medium\", \"short\", or a pattern such as \"%-d %B %Y\"".into(),
     };
     match text {
         "long" => Ok(DateStyle::Long),
@@ -288,7 +286,7 @@ pub(super) fn date_style(table: &str, text: &str) -> Result<DateStyle, Unfit> {
         pattern if pattern.contains('%') => match check_pattern(pattern) {
             Ok(()) => Ok(DateStyle::Pattern(pattern.to_owned())),
             Err(wrong) => Err(Unfit {
-                help: wrong.help,
+                help: wrong.help.into(),
                 ..unfit(format!(": {}", wrong.why))
             }),
         },

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, Help, nearest};
 use tabulae_core::html::{addresses, is_local};
 use tabulae_core::post::Post;
 use tabulae_core::route::{Link, decode};
@@ -193,11 +193,17 @@ impl<'a> Checker<'a> {
             None => self.meant(&own, address, target),
         };
         Diagnostic::warning(code, location, message).help(match help {
-            Some(near) => format!("did you mean {near}?"),
-            None if code == Code::MissingImage => {
-                "put the file beside the post or into assets/, or correct its name".to_owned()
+            Some(near) => {
+                let help = format!("did you mean {near}?");
+                match is_slip_for(address, &near) {
+                    true => Help::instead(help, near),
+                    false => help.into(),
+                }
             }
-            None => "correct the link, or delete it".to_owned(),
+            None if code == Code::MissingImage => {
+                "put the file beside the post or into assets/, or correct its name".into()
+            }
+            None => "correct the link, or delete it".into(),
         })
     }
 
@@ -219,6 +225,18 @@ impl<'a> Checker<'a> {
         let others = others.filter(|made| is_image(&made.link.plain) == is_image(target));
         nearest(target, others.map(|made| made.link.plain.as_str())).map(str::to_owned)
     }
+}
+
+/// Returns true if an address is probably another one with a slip: a page above or below it, or of another number or date,
+/// is only a hint.
+fn is_slip_for(address: &str, near: &str) -> bool {
+    let levels = |path: &str| path.matches('/').count();
+    let digits = |path: &str| {
+        path.chars()
+            .filter(char::is_ascii_digit)
+            .collect::<String>()
+    };
+    levels(address) == levels(near) && digits(address) == digits(near)
 }
 
 fn is_image(target: &str) -> bool {

@@ -3,7 +3,7 @@
 
 use jiff::civil::Date;
 use tabulae_core::catalogue::TermTable;
-use tabulae_core::diagnostic::{Code, Diagnostic, nearest};
+use tabulae_core::diagnostic::{Code, Diagnostic, Help, nearest};
 use tabulae_core::id::LocaleId;
 use tabulae_core::near_duplicates::{How, near_duplicates};
 use tabulae_core::note::TermNote;
@@ -92,7 +92,7 @@ fn unknown(site: &Site, name: &str, location: Location) -> Box<Diagnostic> {
         format!("`{name}` is not a term field"),
     );
     Box::new(match nearest(name, known()) {
-        Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
+        Some(near) => diagnostic.help(Help::did_you_mean(near)),
         None => diagnostic.help(format!(
             "term fields are {}; `terms = [\"{name}\"]` in a content set makes this one too",
             known().collect::<Vec<_>>().join(", ")

@@ -1,7 +1,7 @@
 //! Planning of feeds: of archives, and those that the settings name.
 
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, Help, nearest};
 use tabulae_core::id::LocaleId;
 use tabulae_core::query::Query;
 use tabulae_core::route::{Link, decode};
@@ -202,10 +202,10 @@ impl Planner<'_> {
             format!("the site has no page at \"{}\"", page.node),
         );
         diagnostic.help(match near {
-            Some(near) => format!("did you mean \"{near}\"?"),
+            Some(near) => Help::instead(format!("did you mean \"{near}\"?"), near),
             None => {
                 "name a page from the site's root, such as \"/tags/lime/\", or leave `page` out"
-                    .to_owned()
+                    .into()
             }
         })
     }

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use tabulae_core::diagnostic::{Code, Diagnostic, nearest};
+use tabulae_core::diagnostic::{Code, Diagnostic, Help, nearest};
 use tabulae_core::route::{Link, decode};
 
 use super::planner::Planner;
@@ -29,8 +29,8 @@ impl Planner<'_> {
             let message = format!("`{}` leads nowhere: the site has no {path}", name.node);
             let near = nearest(link.plain.trim_start_matches('/'), files.iter().copied());
             let help = match near {
-                Some(near) => format!("did you mean `/{near}`?"),
-                None => format!("put the file at assets{path}"),
+                Some(near) => Help::did_you_mean(&format!("/{near}")),
+                None => format!("put the file at assets{path}").into(),
             };
             let warning = Diagnostic::warning(Code::BrokenLink, location, message);
             self.diagnostics.push(warning.help(help));

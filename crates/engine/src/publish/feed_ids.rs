@@ -4,6 +4,9 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
+use tabulae_core::edit::Edit;
+use tabulae_core::front_matter::insertion;
+use tabulae_core::post::Post;
 use tabulae_core::source::Location;
 
 use super::{Manifest, Published};
@@ -126,6 +129,18 @@ impl<'a> Known<'a> {
     }
 }
 
+/// Returns the edit that keeps the id of a post: its old address, or the id itself. `None` if the front matter has the key
+/// already.
+fn keeps_id(post: &Post, old: &str, root: &str) -> Option<Edit> {
+    let address = old.strip_prefix(root).map(|below| format!("/{below}"));
+    let (key, value) = match &address {
+        Some(address) => ("moved_from", address.as_str()),
+        None => ("id", old),
+    };
+    let is_there = post.front.get(key).is_some();
+    (!is_there).then(|| insertion(&post.source, key, value))?
+}
+
 fn warn(site: &Site, changed: &[(PostId, String, String)], diagnostics: &mut Diagnostics) {
     let Some((first, old, new)) = changed.first() else {
         return;
@@ -157,7 +172,8 @@ fn warn(site: &Site, changed: &[(PostId, String, String)], diagnostics: &mut Dia
         );
         diagnostics.push(
             Diagnostic::warning(Code::FeedIdChanged, Location::top_of(&post.path), message)
-                .help(help),
+                .help(help)
+                .edit(keeps_id(post, old, &root)),
         );
     }
 }

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, Help, nearest};
 use tabulae_core::post::Post;
 use tabulae_core::source::Spanned;
 
@@ -59,7 +59,7 @@ pub(crate) fn check_templates(data: &RenderData, diagnostics: &mut Diagnostics) 
         };
         let found = Diagnostic::warning(Code::TemplateError, location, message);
         diagnostics.push(match nearest(name, known()) {
-            Some(near) => found.help(format!("did you mean `{near}`?")),
+            Some(near) => found.help(Help::did_you_mean(near)),
             None => found.help(format!(
                 "write the file templates/{name}, or leave the key out"
             )),

@@ -1,6 +1,6 @@
 //! The navigation of a language: what `[site] menu` names, or all lists and pages.
 
-use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, Help, nearest};
 use tabulae_core::id::LocaleId;
 use tabulae_core::route::{Link, decode};
 use tabulae_core::settings::MenuEntry;
@@ -135,7 +135,7 @@ fn nowhere(data: &RenderData, name: &Spanned<String>) -> Diagnostic {
     let pages = data.plan.outputs.iter().filter(|output| output.is_page());
     let pages = pages.map(|output| output.link.plain.as_str());
     match nearest(written, pages) {
-        Some(near) => found(message).help(format!("did you mean `{near}`?")),
+        Some(near) => found(message).help(Help::did_you_mean(near)),
         None => found(message).help(format!(
             "write `{{ title = \"…\", link = \"{written}\" }}` if another program makes this page"
         )),

@@ -4,7 +4,7 @@ use std::error::Error as _;
 
 use minijinja::{Environment, Error, ErrorKind};
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, Help, nearest};
 use tabulae_core::query::fields::FIELDS;
 use tabulae_core::source::{Location, Source, Span};
 
@@ -17,7 +17,6 @@ use super::paths::{paths, start_of_path};
 use super::query_error::QueryError;
 use super::scope::{ArchiveScope, PageScope, PagerScope, Scope, SiteScope, TermScope};
 use super::theme::TEMPLATES;
-use crate::site::did_you_mean;
 
 /// Returns the diagnostics of an error: those of a query, or else of the innermost template, with their
 /// places. `post` is the last one of which the template read a field.
@@ -385,8 +384,11 @@ fn with_nearest<'a>(
     name: &str,
     known: impl IntoIterator<Item = &'a str>,
 ) -> Diagnostic {
-    match did_you_mean(name, known) {
-        Some(help) => diagnostic.help(help),
+    match nearest(name, known) {
+        Some(near) => {
+            let help = format!("did you mean `{near}`?");
+            diagnostic.help(Help::of_word(help, name, near))
+        }
         None => {
             diagnostic.help("docs/site/guides/reference/templates.md lists what templates know")
         }
@@ -422,7 +424,11 @@ fn undefined(shown: &str, location: Location, post: Option<&str>, data: &RenderD
     if let Some((_, now)) = RENAMED.iter().find(|(former, _)| *former == shown) {
         let message = format!("there is no `{shown}`");
         let found = Diagnostic::error(Code::TemplateError, location, message);
-        return found.help(format!("it is called `{now}` now"));
+        return found.help(Help::of_word(
+            format!("it is called `{now}` now"),
+            shown,
+            now,
+        ));
     }
     let message = match object {
         _ if item.is_some() => format!("there is no `{shown}`"),
@@ -432,7 +438,11 @@ fn undefined(shown: &str, location: Location, post: Option<&str>, data: &RenderD
     };
     let diagnostic = Diagnostic::error(Code::TemplateError, location, message);
     if let Some(nested) = nested_field(object, name, data) {
-        return diagnostic.help(format!("did you mean `{object}.{nested}`?"));
+        return diagnostic.help(Help::of_word(
+            format!("did you mean `{object}.{nested}`?"),
+            name,
+            &nested,
+        ));
     }
     match (object, name) {
         ("", "loop") => diagnostic.help("it is known between {% for … %} and {% endfor %}"),

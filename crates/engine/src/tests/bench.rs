@@ -3,10 +3,11 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use tabulae_core::diagnostic::{Collected, Diagnostic};
+use tabulae_core::edit::{apply, by_file};
 use tabulae_core::post::Include;
 use tabulae_engine::{
     BuildOptions, BuildReport, BuildSession, Clock, Error, ForeignFiles, MemoryOutput as Out,
-    MemorySources, Workspace,
+    MemorySources, Sources as _, Workspace,
 };
 
 pub(crate) const SITE: &str =
@@ -92,7 +93,37 @@ impl Bench {
             None => self.build_into(&mut out),
         };
         (self.out, self.session) = (out, session);
+        if self.session.is_none() {
+            self.check_edits(&built.diagnostics);
+        }
         built
+    }
+
+    /// Expects of each diagnostic that its edits, where it has any, find their places and do away with it.
+    fn check_edits(&self, found: &[Diagnostic]) {
+        for diagnostic in found.iter().filter(|found| !found.edits.is_empty()) {
+            let fixed = MemorySources::default();
+            for (path, bytes) in self.sources.files() {
+                fixed.write(&path, bytes);
+            }
+            for (file, edits) in by_file(&diagnostic.edits) {
+                let text = String::from_utf8(fixed.read(file).expect("a source file")).unwrap();
+                let edited = apply(&text, &edits);
+                assert_eq!(edited.applied, edits.len(), "{diagnostic}\n{edits:?}");
+                fixed.write(file, edited.text);
+            }
+            let site = Workspace::from_sources(fixed).clock(self.clock());
+            let mut output = Out::default();
+            let now = collected(
+                site.include(self.include)
+                    .build(&mut output, self.options()),
+            );
+            let is_there = now.diagnostics.iter().any(|now| {
+                (now.code, &now.message, &now.location)
+                    == (diagnostic.code, &diagnostic.message, &diagnostic.location)
+            });
+            assert!(!is_there, "{diagnostic}\n{:?}", diagnostic.edits);
+        }
     }
 
     /// Builds, and expects no diagnostic at all.

@@ -27,9 +27,11 @@ use crate::error::Error;
 use crate::options::{BuildOptions, Clock};
 use crate::pipeline::audit::audit;
 use crate::pipeline::explain::{Explanation, Membership, explain, membership};
+use crate::pipeline::fixes::{FixReport, fix};
+use crate::pipeline::source_files::FileChange;
 use crate::pipeline::terms::{FieldTerms, Note, terms};
 use crate::pipeline::weave::{PageFolder, WeaveReport, weave};
-use crate::pipeline::{build, drop_echoes, find_root, write_new};
+use crate::pipeline::{build, drop_echoes, find_root, write_change, write_new};
 use crate::plan::{Plan, addresses, changes, export_fields, plan};
 use crate::publish::{Destination, MemoryOutput, lock};
 use crate::report::BuildReport;
@@ -473,12 +475,16 @@ impl Workspace {
     }
 
     fn write_new(&self, path: &str, text: &str, what: &str) -> Result<(), Error> {
-        let Some(root) = self.root() else {
+        Ok(write_new(self.root_for(path, what)?, path, text, what)?)
+    }
+
+    /// Returns the site's folder, into which a file is to be written.
+    fn root_for(&self, path: &str, what: &str) -> Result<&Path, Error> {
+        self.root().ok_or_else(|| {
             let location = Location::top_of(path);
             let message = format!("a site in memory has no folder for {what} `{path}`");
-            return Err(Diagnostic::error(Code::UnwritableFile, location, message).into());
-        };
-        Ok(write_new(root, path, text, what)?)
+            Diagnostic::error(Code::UnwritableFile, location, message).into()
+        })
     }
 
     /// Checks the site as a build would, templates too, and writes nothing. Returns all diagnostics.
@@ -535,6 +541,32 @@ impl Workspace {
         attach(&*self.sources, output);
         let found = audit(&*self.sources, output, &self.options(options));
         (found.diagnostics, found.output)
+    }
+
+    /// Audits the site and applies the edits of those diagnostics that `wanted` returns true for, in memory, until no
+    /// more can be applied. Nothing is written: [`write_changes`](Self::write_changes) does it. Lint levels of the settings
+    /// are not applied.
+    pub fn fix(
+        &self,
+        output: &mut dyn Destination,
+        options: BuildOptions<'_>,
+        wanted: &dyn Fn(&Diagnostic) -> bool,
+    ) -> FixReport {
+        attach(&*self.sources, output);
+        fix(&*self.sources, output, &self.options(options), wanted)
+    }
+
+    /// Writes changed source files, each as a whole.
+    ///
+    /// # Errors
+    /// If a file is another one by now, leads out of the site's folder or cannot be written, or if the site is in memory.
+    /// The files before it are written then.
+    pub fn write_changes(&self, changes: &[FileChange]) -> Result<(), Error> {
+        for change in changes {
+            let root = self.root_for(&change.path, "the file")?;
+            write_change(root, change)?;
+        }
+        Ok(())
     }
 
     /// Fills the placeholders in the HTML pages of a folder. It holds the lock of `output`, so that no build

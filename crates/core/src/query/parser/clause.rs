@@ -4,7 +4,7 @@ use super::super::ast::{At, Key, Seed};
 use super::super::lexer::{Token, TokenKind};
 use super::super::{SyntaxError, diagnostic, foreign_syntax};
 use super::{Parser, Read, is_keyword};
-use crate::diagnostic::nearest;
+use crate::diagnostic::{Help, nearest};
 use crate::source::Span;
 
 impl Parser {
@@ -19,9 +19,12 @@ impl Parser {
         }
         let diagnostic = self.expected("the end of the query");
         Err(match &token.kind {
-            TokenKind::Sign(";") => diagnostic.help("a query ends without a sign; leave `;` out"),
-            TokenKind::Sign("&&") => diagnostic.help("write `and`"),
-            TokenKind::Sign("||") => diagnostic.help("write `or`"),
+            TokenKind::Sign(";") => diagnostic.help(Help::instead(
+                "a query ends without a sign; leave `;` out",
+                "",
+            )),
+            TokenKind::Sign("&&") => diagnostic.help(Help::write("and")),
+            TokenKind::Sign("||") => diagnostic.help(Help::write("or")),
             TokenKind::Sign(")") => diagnostic.help("leave `)` out, or open it with `(`"),
             TokenKind::Sign(",") => diagnostic.help(self.comma_at_the_end()),
             TokenKind::Sign("(") => {
@@ -48,25 +51,24 @@ impl Parser {
         }
     }
 
-    fn word_at_the_end(&self, word: &str) -> String {
+    fn word_at_the_end(&self, word: &str) -> Help {
         let clauses = ["from", "where", "order", "limit", "offset", "and", "or"];
         let lower = word.to_ascii_lowercase();
         if clauses.contains(&lower.as_str()) || ["asc", "desc"].contains(&lower.as_str()) {
-            return "the order is: from … where … order by … limit … offset …, each once"
-                .to_owned();
+            return "the order is: from … where … order by … limit … offset …, each once".into();
         }
         if let Some(help) = foreign_syntax::clause(word).or_else(|| foreign_syntax::exclusion(word))
         {
-            return help.to_owned();
+            return help;
         }
         if let Some(known) = nearest(&lower, clauses) {
-            return format!("did you mean `{known}`?");
+            return Help::did_you_mean(known);
         }
         let is_where = |token: &Token| matches!(&token.kind, TokenKind::Word(word) if word.eq_ignore_ascii_case("where"));
         if self.tokens[..self.at].iter().any(is_where) {
-            "tests are joined by `and` or `or`".to_owned()
+            "tests are joined by `and` or `or`".into()
         } else {
-            "write tests after `where`, such as `where tag = 'lime'`".to_owned()
+            "write tests after `where`, such as `where tag = 'lime'`".into()
         }
     }
 
@@ -82,7 +84,7 @@ impl Parser {
             return diagnostic.help(help);
         }
         if let Some(known) = nearest(&lower, ["from", "where", "order", "limit", "offset"]) {
-            return diagnostic.help(format!("did you mean `{known}`?"));
+            return diagnostic.help(Help::did_you_mean(known));
         }
         let next = self.tokens.get(1).map(|token| &token.kind);
         let clauses = ["where", "order", "limit", "offset"];
@@ -192,7 +194,7 @@ impl Parser {
             && !word.eq_ignore_ascii_case(near)
         {
             let found = self.expected("`asc`, `desc` or the end of the query");
-            return Err(found.help(format!("did you mean `{near}`?")));
+            return Err(found.help(Help::did_you_mean(near)));
         }
         let descending = self.eat_word("desc");
         if !descending {

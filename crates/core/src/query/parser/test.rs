@@ -4,7 +4,7 @@ use super::super::ast::{At, Comparison, Polarity, Quantity, Search, Test, Value}
 use super::super::lexer::TokenKind;
 use super::super::{SyntaxError, diagnostic, foreign_syntax};
 use super::{Parser, Read, is_keyword};
-use crate::diagnostic::nearest;
+use crate::diagnostic::{Help, nearest};
 use crate::time::month_number;
 
 impl Parser {
@@ -77,13 +77,19 @@ impl Parser {
             ">" => Comparison::Greater,
             ">=" => Comparison::GreaterOrEqual,
             "==" => {
-                return Err(diagnostic(token.span, "`==` has no meaning here").help("write `=`"));
+                return Err(
+                    diagnostic(token.span, "`==` has no meaning here").help(Help::write("="))
+                );
             }
             "<>" => {
-                return Err(diagnostic(token.span, "`<>` has no meaning here").help("write `!=`"));
+                return Err(
+                    diagnostic(token.span, "`<>` has no meaning here").help(Help::write("!="))
+                );
             }
             "<=>" => {
-                return Err(diagnostic(token.span, "`<=>` has no meaning here").help("write `=`"));
+                return Err(
+                    diagnostic(token.span, "`<=>` has no meaning here").help(Help::write("="))
+                );
             }
             _ => return Ok(None),
         };
@@ -275,10 +281,12 @@ impl Parser {
                 .expected("a comparison such as `=`")
                 .help("put `=` before the value")),
             TokenKind::Sign("&&") => {
-                Err(diagnostic(self.peek().span, "`&&` has no meaning here").help("write `and`"))
+                Err(diagnostic(self.peek().span, "`&&` has no meaning here")
+                    .help(Help::write("and")))
             }
             TokenKind::Sign("||") => {
-                Err(diagnostic(self.peek().span, "`||` has no meaning here").help("write `or`"))
+                Err(diagnostic(self.peek().span, "`||` has no meaning here")
+                    .help(Help::write("or")))
             }
             _ => Ok(Test::Flag(left)),
         }
@@ -330,7 +338,7 @@ impl Parser {
             return found.help(help);
         }
         match nearest(word, KNOWN) {
-            Some(word) => found.help(format!("did you mean `{word}`?")),
+            Some(word) => found.help(Help::did_you_mean(word)),
             None => {
                 found.help("write texts in quotes; a test is a field, a comparison and a value")
             }

@@ -8,7 +8,7 @@ use super::super::foreign_syntax;
 use super::super::predicate::{FieldRef, NamedQuery, Source};
 use super::super::words::listed;
 use super::Resolver;
-use crate::diagnostic::{Code, Diagnostic, nearest};
+use crate::diagnostic::{Code, Diagnostic, Help, nearest};
 use crate::source::Span;
 use crate::time::month_number;
 use crate::value::Kind;
@@ -131,7 +131,7 @@ impl Resolver<'_> {
     }
 
     /// Returns the help for a field that no post of these sets has: the likeliest first.
-    fn instead_of(&self, name: &str, sets: &[usize]) -> String {
+    fn instead_of(&self, name: &str, sets: &[usize]) -> Help {
         let catalogue = self.scope.catalogue;
         let title = |set: usize| &catalogue.sets()[set];
         let mut others = catalogue.every_set();
@@ -139,48 +139,58 @@ impl Resolver<'_> {
         let mut have_it = others.iter().copied();
         if let Some(set) = have_it.find(|set| catalogue.profile(name, &[*set]).is_some()) {
             let set = title(set);
-            return format!("the posts of `{set}` have it: write `from {set}`");
+            return format!("the posts of `{set}` have it: write `from {set}`").into();
         }
         if let Some(nested) = catalogue.nested_field(name, sets) {
-            return format!("did you mean `{nested}`?");
+            return Help::did_you_mean(&nested);
         }
         if let Some(help) = foreign_syntax::name(name) {
-            return help.to_owned();
+            return help.into();
         }
         if let Some(field) = foreign_syntax::of_this(name) {
             return match self.in_value {
-                true => format!("write `this.{field}` for the post whose page is being made"),
-                false => format!("a field is written by its name alone: `{field}`"),
+                true => Help::instead(
+                    format!("write `this.{field}` for the post whose page is being made"),
+                    format!("this.{field}"),
+                ),
+                false => Help::instead(
+                    format!("a field is written by its name alone: `{field}`"),
+                    field,
+                ),
             };
         }
         if let Some(number) = month_number(name).filter(|_| self.in_value) {
-            return format!("write the month's number: `month = {number}`");
+            return format!("write the month's number: `month = {number}`").into();
         }
         let mut known = self.known_fields(sets);
         if let Some(near) = nearest(name, known.iter().copied()) {
-            return format!("did you mean `{near}`?");
+            return Help::did_you_mean(near);
         }
         let near = |set: &usize| Some((nearest(name, catalogue.field_names(&[*set]))?, *set));
         if let Some((near, set)) = others.iter().find_map(near) {
             let set = title(set);
-            return format!("did you mean `{near}`, which the posts of `{set}` have?");
+            return format!("did you mean `{near}`, which the posts of `{set}` have?").into();
         }
         if self.in_value {
-            return format!("write texts in quotes: '{name}'");
+            return format!("write texts in quotes: '{name}'").into();
         }
         let mut tables = catalogue.term_tables().iter();
         if let Some(table) = tables.find(|table| table.find(name).is_some()) {
             let field = &table.field.name;
-            return format!("a test names its field: `{field} = '{name}'`");
+            return Help::instead(
+                format!("a test names its field: `{field} = '{name}'`"),
+                format!("{field} = '{name}'"),
+            );
         }
         if let Some(field) = meant(name, catalogue) {
-            return format!("did you mean `{}`?", field.name);
+            return Help::did_you_mean(&field.name);
         }
         known.retain(|name| derived(name, catalogue).is_none());
         let known = listed(&known);
         format!(
             "fields here are {known}, and those of every post, such as `title`, `date` and `year`"
         )
+        .into()
     }
 
     /// The fields that posts of these sets have: derived ones, terms, and their own.

@@ -6,12 +6,15 @@ use rayon::prelude::*;
 use tabulae_core::audit::audit as audit_posts;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Diagnostics, nearest};
+use tabulae_core::edit::Edit;
 use tabulae_core::related::RelatedPosts;
 use tabulae_core::settings::Settings;
 use tabulae_core::source::Location;
+use tabulae_core::term::Term;
 
 use super::broken_links::broken_links;
 use super::build;
+use super::terms::terms;
 use crate::options::{BuildOptions, ForeignFiles};
 use crate::plan::{Origin, Plan, plan};
 use crate::publish::{Destination, is_woven};
@@ -46,6 +49,7 @@ pub(crate) fn audit(
         let broken = broken.into_iter().filter(|new| !found.contains(new));
         let broken: Diagnostics = broken.collect();
         found.extend(broken);
+        add_notes(site, &mut found);
         let empty = empty_feeds(site, &plan, &found);
         found.extend(empty);
         found.extend(others.stray(destination));
@@ -53,6 +57,37 @@ pub(crate) fn audit(
     Collected {
         output: site.map(|site| site.settings),
         diagnostics: found,
+    }
+}
+
+/// Adds the note that joins terms to the findings of near-duplicates. A note that exists, or is to replace others, is for
+/// its writer.
+fn add_notes(site: &Site, found: &mut Diagnostics) {
+    let alike = |found: &&mut Diagnostic| found.code == Code::NearDuplicateTerms;
+    if !found.iter_mut().any(|found| alike(&found)) {
+        return;
+    }
+    let Ok(fields) = terms(site, None, || Location::top_of("")) else {
+        return;
+    };
+    for join in fields.iter().flat_map(|field| &field.joins) {
+        let note = &join.note;
+        if note.is_there || !note.replaces.is_empty() {
+            continue;
+        }
+        let written = |(term, _): &(&Term, _)| {
+            let (source, written) = term.written.as_ref()?;
+            Some(source.location(written.span))
+        };
+        let places: Vec<Location> = join.others.iter().filter_map(written).collect();
+        for found in found.iter_mut().filter(alike) {
+            if places.contains(&found.location) {
+                found.edits = vec![Edit::Create {
+                    file: note.path.as_str().into(),
+                    text: note.text.clone(),
+                }];
+            }
+        }
     }
 }
 

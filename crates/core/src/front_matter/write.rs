@@ -1,0 +1,154 @@
+//! Writing front matter: scalars in the quotes of those that they replace, and further keys.
+
+use super::split::{Format, split};
+use crate::edit::{Edit, Replacement};
+use crate::source::{Source, Span};
+
+/// Returns a text as a scalar of a format (YAML 1.2, TOML 1.0, JSON), in the quotes of `old`, the scalar that it replaces,
+/// as far as these can hold it. Without quotes before it has none in YAML if it is plain words.
+#[must_use]
+pub fn scalar(format: Format, old: &str, text: &str) -> String {
+    let first = old.chars().next();
+    let quote = first.filter(|c| matches!(c, '"' | '\'') && old.len() > 1 && old.ends_with(*c));
+    let is_one_line = !text.contains(char::is_control);
+    match (format, quote) {
+        (Format::Yaml, Some('\'')) if is_one_line => format!("'{}'", text.replace('\'', "''")),
+        (Format::Toml, Some('\'')) if is_one_line && !text.contains('\'') => format!("'{text}'"),
+        (Format::Yaml, None) if is_plain(text) => text.to_owned(),
+        // A JSON string is a basic string in TOML and a double-quoted scalar in YAML as well.
+        _ => serde_json::Value::from(text).to_string(),
+    }
+}
+
+/// Returns true if a text is a plain scalar in YAML, in any place, that is nothing but text: words or an address.
+fn is_plain(text: &str) -> bool {
+    let is_word = |c: char| c.is_alphanumeric() || matches!(c, ' ' | '-' | '_' | '/' | '.');
+    let is_path = text.starts_with('/') && !text.contains(' ');
+    let lower = text.to_ascii_lowercase();
+    let means_more = ["true", "false", "null", "yes", "no", "on", "off", "y", "n"];
+    text.chars().all(is_word)
+        && (text.starts_with(char::is_alphabetic) || is_path)
+        && !text.ends_with(' ')
+        && !means_more.contains(&lower.as_str())
+}
+
+/// Returns the edit that adds a key with a text at the top of the front matter of a source, and front matter if there is
+/// none. `None` if the front matter has no end. The key must not be there already.
+#[must_use]
+pub fn insertion(source: &Source, key: &str, text: &str) -> Option<Edit> {
+    let header = split(source).ok()?;
+    let line = |format: Format| {
+        let value = scalar(format, "", text);
+        match format {
+            Format::Yaml => format!("{key}: {value}\n"),
+            Format::Toml => format!("{key} = {value}\n"),
+            Format::Json => format!("\"{key}\": {value}"),
+        }
+    };
+    match header.format {
+        Some(Format::Json) => {
+            let object = &source.text()[header.span.start..header.span.end];
+            let open = header.span.start + object.find('{')? + 1;
+            let rest = &source.text()[open..header.span.end];
+            let blank = &rest[..rest.len() - rest.trim_start().len()];
+            let comma = if rest.trim_start().starts_with('}') {
+                ""
+            } else {
+                ","
+            };
+            let new = format!("{}{}{comma}", blank.replace('\r', ""), line(Format::Json));
+            Edit::of_span(source, Span::new(open, open), &new)
+        }
+        Some(format) => Some(Edit::Replace(Replacement {
+            file: source.file()?.into(),
+            line: 2,
+            column: 1,
+            old: String::new(),
+            new: line(format),
+        })),
+        None => Edit::of_span(
+            source,
+            Span::new(0, 0),
+            &format!("---\n{}---\n", line(Format::Yaml)),
+        ),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::edit::apply;
+    use crate::front_matter::read;
+    use jiff::tz::TimeZone;
+    use proptest::prelude::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::plain(Format::Yaml, "lime", "dredging", "dredging")]
+    #[case::double(Format::Yaml, "\"lime\"", "dredging", "\"dredging\"")]
+    #[case::single(Format::Yaml, "'lime'", "the diver's", "'the diver''s'")]
+    #[case::needs_quotes(Format::Yaml, "lime", "a: b", "\"a: b\"")]
+    #[case::means_more(Format::Yaml, "lime", "No", "\"No\"")]
+    #[case::a_number(Format::Yaml, "lime", "1904", "\"1904\"")]
+    #[case::toml(Format::Toml, "\"lime\"", "say \"x\"", "\"say \\\"x\\\"\"")]
+    #[case::toml_literal(Format::Toml, "'lime'", "dredging", "'dredging'")]
+    #[case::toml_literal_with_a_quote(Format::Toml, "'lime'", "diver's", "\"diver's\"")]
+    #[case::json(Format::Json, "\"lime\"", "dredging", "\"dredging\"")]
+    fn a_scalar_keeps_its_quotes(
+        #[case] format: Format,
+        #[case] old: &str,
+        #[case] text: &str,
+        #[case] expected: &str,
+    ) {
+        assert_eq!(scalar(format, old, text), expected);
+    }
+
+    #[rstest]
+    #[case::yaml("---\ntitle: A\n---\nB\n", "---\nmoved_from: /a/\ntitle: A\n---\nB\n")]
+    #[case::yaml_with_crlf(
+        "---\r\ntitle: A\r\n---\r\n",
+        "---\r\nmoved_from: /a/\r\ntitle: A\r\n---\r\n"
+    )]
+    #[case::toml(
+        "+++\n[info]\na = 1\n+++\n",
+        "+++\nmoved_from = \"/a/\"\n[info]\na = 1\n+++\n"
+    )]
+    #[case::json(
+        "{\n  \"a\": 1\n}\nB\n",
+        "{\n  \"moved_from\": \"/a/\",\n  \"a\": 1\n}\nB\n"
+    )]
+    #[case::json_on_a_line("{\"a\": 1}\n", "{\"moved_from\": \"/a/\",\"a\": 1}\n")]
+    #[case::empty_json("{}\n", "{\"moved_from\": \"/a/\"}\n")]
+    #[case::none("Text.\n", "---\nmoved_from: /a/\n---\nText.\n")]
+    fn a_key_is_added_at_the_top(#[case] text: &str, #[case] expected: &str) {
+        let source = Source::new("a.md", text);
+        let Some(Edit::Replace(edit)) = insertion(&source, "moved_from", "/a/") else {
+            panic!("an edit");
+        };
+        assert_eq!(apply(text, &[&edit]).text, expected);
+    }
+
+    proptest! {
+        /// Any text is read as it was written, in the quotes of any other scalar.
+        #[test]
+        fn a_scalar_is_read_as_it_was_written(
+            text in "[a-zA-Z0-9'\":#,\\[\\]{} /\\\\é~-]{1,12}",
+            old in prop_oneof![Just("x"), Just("'x'"), Just("\"x\"")],
+        ) {
+            let text = text.trim().to_owned();
+            prop_assume!(!text.is_empty());
+            for (format, open, between, close) in [
+                (Format::Yaml, "---\n", ": ", "\n---\n"),
+                (Format::Toml, "+++\n", " = ", "\n+++\n"),
+            ] {
+                let old = if format == Format::Toml && old == "x" { "\"x\"" } else { old };
+                let scalar = scalar(format, old, &text);
+                let source = Source::new("a.md", &format!("{open}key{between}{scalar}{close}"));
+                let front = read(&source, &TimeZone::UTC);
+                prop_assert_eq!(&front.diagnostics, &[]);
+                let value = &front.output.map.entries[0].value.node;
+                prop_assert_eq!(value, &crate::value::Value::Text(text.clone()));
+            }
+        }
+    }
+}
