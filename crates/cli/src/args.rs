@@ -5,10 +5,13 @@ use std::path::{Path, PathBuf};
 
 use clap::builder::{EnumValueParser, PossibleValue, PossibleValuesParser, TypedValueParser};
 use clap::{Parser, Subcommand, ValueEnum, ValueHint};
+use clap_complete::ArgValueCandidates;
 use tabulae_core::lint_levels::LintLevels;
 use tabulae_core::post::Include;
 use tabulae_core::time::{FORMS, WrittenDate, parse_date};
 use tabulae_engine::Workspace;
+
+use crate::completion;
 
 /// A static site generator for blogs: archives, related posts and feeds from front matter and queries
 #[derive(Debug, Clone, Parser)]
@@ -178,13 +181,18 @@ docs/site/guides/reference/queries.md has the language with examples.")]
   tabulae terms                    all term fields
   tabulae terms tag                the tags, and pairs that are probably one
   tabulae terms tag --write-notes  and writes the notes that join them
-  tabulae terms tag --format json  the same for a program")]
+  tabulae terms tag --format json  the same for a program
+  tabulae terms rename tag dredge dredging     in all posts, and its page leads to the new one")]
+    #[command(args_conflicts_with_subcommands = true)]
     Terms {
         /// The term field: tag, category, author, or one of the site's own
+        #[arg(add = ArgValueCandidates::new(completion::term_fields))]
         field: Option<String>,
         /// Write the proposed notes, after showing them; no file is overwritten
         #[arg(long)]
         write_notes: bool,
+        #[command(subcommand)]
+        action: Option<TermsAction>,
     },
     /// Lists what a build adds and removes for readers: posts newly public, pages, feeds and exports lost
     ///
@@ -222,6 +230,25 @@ docs/site/guides/how-to/lists-in-finished-pages.md lists what a placeholder can 
         /// Write nothing, and exit 1 if anything would change
         #[arg(long)]
         check: bool,
+    },
+    /// Writes a new post, a draft with the front matter that the posts of this blog have
+    #[command(after_help = "Examples:
+  tabulae new \"The long lock\"                          prints the path of the post
+  tabulae new \"The long lock\" --tag lime --tag locks
+  tabulae new \"Spring walk\" --set walks                in another content set
+No file is overwritten. Format, keys, the form of the date and the kind of file name are those of most posts.")]
+    New {
+        /// The title
+        title: String,
+        /// The content set, instead of that of most posts
+        #[arg(long, value_name = "NAME", add = ArgValueCandidates::new(completion::content_sets))]
+        set: Option<String>,
+        /// A tag of the post
+        #[arg(long = "tag", value_name = "TAG", add = ArgValueCandidates::new(completion::tags))]
+        tags: Vec<String>,
+        /// The category of the post
+        #[arg(long, value_name = "NAME", add = ArgValueCandidates::new(completion::categories))]
+        category: Option<String>,
     },
     /// Writes a small site to start from
     #[command(after_help = "Examples:
@@ -346,6 +373,30 @@ pub(crate) struct QueryArgs {
     /// Print how it is run: access path, posts left after each predicate, time
     #[arg(long, conflicts_with_all = ["by", "fields"])]
     pub(crate) explain: bool,
+}
+
+/// An action on terms.
+#[derive(Debug, Clone, Subcommand)]
+pub(crate) enum TermsAction {
+    /// Renames a term in the front matter of all posts, and leads its old page to the new one
+    #[command(after_help = "Examples:
+  tabulae terms rename tag dredge dredging --dry-run     shows the diff, and writes nothing
+  tabulae terms rename category \"Narrow boats\" Boats
+Spellings that differ in case, spaces, - and _ alone are renamed as well.")]
+    Rename {
+        /// The term field: tag, category, author, or one of the site's own
+        #[arg(add = ArgValueCandidates::new(completion::term_fields))]
+        field: String,
+        /// The term, in any of its spellings
+        #[arg(value_name = "TERM", add = ArgValueCandidates::new(completion::all_terms))]
+        from: String,
+        /// The new name, as posts are to have it
+        #[arg(value_name = "NAME")]
+        to: String,
+        /// Show the diff, and write nothing
+        #[arg(long)]
+        dry_run: bool,
+    },
 }
 
 /// The action on a file of the theme.
@@ -492,10 +543,14 @@ pub(crate) enum SchemaOf {
     EffectiveSettings,
     /// explain --format json
     Explain,
+    /// new --format json
+    New,
     /// query --format json
     Query,
     /// related --format json
     Related,
+    /// terms rename --format json
+    Rename,
     /// terms --format json
     Terms,
     /// theme --format json

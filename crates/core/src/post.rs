@@ -1,5 +1,6 @@
 //! Posts: what front matter and file name say of one source file.
 
+mod draft;
 mod entries;
 mod name;
 mod read;
@@ -11,6 +12,7 @@ use std::sync::{Arc, OnceLock};
 
 use serde::{Deserialize, Serialize};
 
+pub use self::draft::{NewPost, new_post};
 pub use self::entries::{ENTRIES, Entry, EntryHolds};
 pub use self::undated::report_undated_sets;
 

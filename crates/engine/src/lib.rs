@@ -98,6 +98,7 @@ pub use self::error::Error;
 pub use self::options::{BuildOptions, Clock, ForeignFiles, NoProgress, Progress, Step};
 pub use self::pipeline::explain::{Explanation, Field as ExplainedField, Listed, Membership};
 pub use self::pipeline::fixes::FixReport;
+pub use self::pipeline::rename::Rename;
 pub use self::pipeline::source_files::FileChange;
 pub use self::pipeline::terms::{FieldTerms, Join, Note, Used};
 pub use self::pipeline::weave::WeaveReport;

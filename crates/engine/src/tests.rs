@@ -22,6 +22,7 @@ mod pages;
 mod placeholders;
 mod publishing;
 mod related_overview;
+mod rename;
 mod restored;
 mod search;
 mod session;

@@ -3,7 +3,8 @@
 use std::io::{self, Write as _};
 
 use clap::{CommandFactory, ValueEnum};
-use clap_complete::{Shell, generate};
+use clap_complete::Shell;
+use clap_complete::env::Shells;
 use clap_mangen::Man;
 use serde_json::{Map, Value, json};
 use tabulae_core::diagnostic::{Code, Diagnostic};
@@ -38,7 +39,7 @@ fn output_schema(of: SchemaOf) -> Value {
     let command = name.get_help().map(ToString::to_string);
     schema["title"] = json!(format!("tabulae {}", command.unwrap_or_default()));
     schema["$schema"] = json!("http://json-schema.org/draft-07/schema#");
-    schema["definitions"] = ["diagnostics", "addresses"]
+    schema["definitions"] = ["diagnostics", "addresses", "changes"]
         .into_iter()
         .map(|shared| (shared.to_owned(), outputs[shared].clone()))
         .collect();
@@ -46,9 +47,14 @@ fn output_schema(of: SchemaOf) -> Value {
 }
 
 pub(super) fn completions(shell: Shell) -> Status {
+    let shells = Shells::builtins();
     let mut script = Vec::new();
-    generate(shell, &mut Args::command(), NAME, &mut script);
-    ui::print(&String::from_utf8_lossy(&script))
+    let completer = shells.completer(&shell.to_string());
+    match completer.map(|shell| shell.write_registration("COMPLETE", NAME, NAME, NAME, &mut script))
+    {
+        Some(Ok(())) => ui::print(&String::from_utf8_lossy(&script)),
+        _ => Status::Machine,
+    }
 }
 
 pub(super) fn manual(of: Option<&str>) -> Status {

@@ -8,8 +8,10 @@ mod diff;
 mod explain;
 mod generate;
 mod init;
+mod new_post;
 mod query;
 mod related;
+mod rename;
 mod settings;
 mod terms;
 mod theme;
@@ -20,7 +22,7 @@ use std::path::Path;
 use tabulae_core::diagnostic::{Code, Diagnostic, nearest};
 use tabulae_core::source::{Location, Source};
 
-use crate::args::{Args, Color, Command, Format};
+use crate::args::{Args, Color, Command, Format, TermsAction};
 use crate::ui::{self, Status};
 
 /// Runs the command that was typed.
@@ -53,7 +55,19 @@ pub(crate) fn run(args: &Args) -> Status {
         Command::Query(query) => query::run(args, query),
         Command::Explain { path, archive } => explain::run(args, path, archive.as_deref()),
         Command::Related(related) => related::run(args, related),
-        Command::Terms { field, write_notes } => terms::run(args, field.as_deref(), *write_notes),
+        Command::Terms {
+            action:
+                Some(TermsAction::Rename {
+                    field,
+                    from,
+                    to,
+                    dry_run,
+                }),
+            ..
+        } => rename::run(args, (field, from, to), *dry_run),
+        Command::Terms {
+            field, write_notes, ..
+        } => terms::run(args, field.as_deref(), *write_notes),
         Command::Audit(audit) => audit::run(args, audit),
         Command::Diff(diff) => diff::run(args, diff),
         Command::Preview(preview) => crate::preview::run(args, preview),
@@ -63,6 +77,12 @@ pub(crate) fn run(args: &Args) -> Status {
         Command::Schema { of } => generate::schema(args, of),
         Command::Completions { shell } => generate::completions(*shell),
         Command::Manual { of } => generate::manual(of.as_deref()),
+        Command::New {
+            title,
+            set,
+            tags,
+            category,
+        } => new_post::run(args, (title, set.as_deref()), tags, category.as_deref()),
         Command::Init { dir } => init::run(args, dir),
         Command::Demo { dir } => demo::run(args, dir),
     }

@@ -24,9 +24,13 @@ pub(crate) fn diff(changes: &[FileChange]) -> String {
             None => "/dev/null",
         };
         let _ = writeln!(text, "{BOLD}--- {old}{BOLD:#}");
-        let _ = writeln!(text, "{BOLD}+++ {}{BOLD:#}", change.path);
+        let new = match change.after {
+            Some(_) => change.path.as_str(),
+            None => "/dev/null",
+        };
+        let _ = writeln!(text, "{BOLD}+++ {new}{BOLD:#}");
         let before = change.before.as_deref().unwrap_or_default();
-        let diff = TextDiff::from_lines(before, change.after.as_str());
+        let diff = TextDiff::from_lines(before, change.after.as_deref().unwrap_or_default());
         let mut unified = diff.unified_diff();
         for hunk in unified.context_radius(CONTEXT).iter_hunks() {
             let _ = writeln!(text, "{}", hunk.header());
@@ -44,7 +48,7 @@ pub(crate) fn diff(changes: &[FileChange]) -> String {
     text
 }
 
-/// Returns the changes for programs: of each file the path, and the texts before (null for a new file) and after.
+/// Returns the changes for programs: of each file the path, and the texts before and after, null for a file that is not there.
 pub(crate) fn changes_json(changes: &[FileChange]) -> Value {
     let each = changes.iter().map(
         |change| json!({ "path": change.path, "before": change.before, "after": change.after }),
@@ -62,12 +66,12 @@ mod tests {
             FileChange {
                 path: "posts/a.md".to_owned(),
                 before: Some("---\ntilte: A\ndate: x\n---\nOne.\n".to_owned()),
-                after: "---\ntitle: A\ndate: x\n---\nOne.\n".to_owned(),
+                after: Some("---\ntitle: A\ndate: x\n---\nOne.\n".to_owned()),
             },
             FileChange {
                 path: "terms/tag/lime.md".to_owned(),
                 before: None,
-                after: "---\ntitle: Lime\n---\n".to_owned(),
+                after: Some("---\ntitle: Lime\n---\n".to_owned()),
             },
         ];
         let expected = "\

@@ -36,6 +36,7 @@ fn findings_are_grouped_and_counted() {
         help: `tabulae terms tag` prints the note that joins them
 
     6 findings, none of them an error.
+    2 findings can be corrected by `tabulae audit --fix`.
     "#);
 }
 
@@ -109,4 +110,93 @@ fn what_keeps_a_site_from_being_built_is_an_error() {
     let first = run.out.lines().nth(1).unwrap_or_default();
     let expected = "  posts/b.md:2:7: error: \"soon\" is not a date in a known form";
     assert_eq!(first, expected);
+}
+
+/// A site with slips in two files, and something that a person has to decide.
+fn slips() -> Site {
+    let site = Site::small();
+    let settings = site.read("tabulae.toml");
+    let feed = "[feed.lime]\nquery = \"from posts where tagg == 'lime'\"\n";
+    site.write("tabulae.toml", format!("{settings}{feed}"));
+    site.write(
+        "posts/2026-03-15-a.md",
+        "---\r\nsumary: A\r\ntags: lime\r\n---\r\n[x](/nowhere/)\r\n",
+    );
+    site
+}
+
+#[test]
+fn slips_are_corrected_after_a_diff() {
+    let site = slips();
+    let before = site.read("posts/2026-03-15-a.md");
+    let found = site.run(&["audit"]);
+    assert!(
+        found
+            .out
+            .ends_with("can be corrected by `tabulae audit --fix`.\n"),
+        "{}",
+        found.out
+    );
+    let dry = site.run(&["audit", "--fix", "--dry-run"]);
+    assert!(dry.out.contains("-sumary: A\n+summary: A\n"), "{}", dry.out);
+    assert!(
+        dry.out.contains("Would correct 3 findings in 2 files.\n"),
+        "{}",
+        dry.out
+    );
+    assert_eq!(site.read("posts/2026-03-15-a.md"), before);
+    let run = site.run(&["audit", "--fix"]);
+    assert_eq!(run.status, 0, "{}", run.err);
+    assert!(
+        run.out.contains("Corrected 3 findings in 2 files.\n"),
+        "{}",
+        run.out
+    );
+    assert_eq!(
+        site.read("posts/2026-03-15-a.md"),
+        before.replace("sumary", "summary")
+    );
+    assert!(
+        site.read("tabulae.toml")
+            .ends_with("query = \"from posts where tag = 'lime'\"\n")
+    );
+    // What is left is for a person.
+    assert!(run.out.contains("`/nowhere/` leads nowhere"), "{}", run.out);
+    assert!(
+        site.run(&["audit", "--fix"])
+            .out
+            .starts_with("Nothing to correct.\n")
+    );
+}
+
+#[test]
+fn corrections_are_for_programs_too() {
+    let site = slips();
+    let found = site.run(&["audit", "--format", "json"]).json();
+    let edits = found["diagnostics"].as_array().expect("a list").iter();
+    let edits: Vec<_> = edits
+        .flat_map(|found| found["edits"].as_array().expect("a list"))
+        .collect();
+    let expected = serde_json::json!({
+        "file": "posts/2026-03-15-a.md", "line": 2, "column": 1, "old": "sumary", "new": "summary",
+    });
+    assert!(edits.contains(&&expected), "{edits:?}");
+    let fixed = site
+        .run(&["audit", "--fix", "--dry-run", "--format", "json"])
+        .json();
+    assert_eq!(fixed["fixed"], 3);
+    assert_eq!(fixed["changes"][0]["path"], "posts/2026-03-15-a.md");
+}
+
+/// What is allowed is no finding, and stays.
+#[test]
+fn what_is_allowed_is_not_corrected() {
+    let site = slips();
+    let run = site.run(&["audit", "--fix", "--allow", "unknown-key"]);
+    assert!(
+        run.out.contains("Corrected 2 findings in 1 file.\n"),
+        "{}",
+        run.out
+    );
+    assert!(site.read("posts/2026-03-15-a.md").contains("sumary"));
 }

@@ -90,6 +90,7 @@ fn an_error_is_one_of_the_objects_diagnostics() {
             "severity": "error", "code": "invalid-date", "file": "posts/bad.md", "line": 2, "column": 7,
             "message": "\"14 March\" is not a date in a known form",
             "help": "write one of 2026-03-14, 2026-03-14 09:00, 2026-03-14T09:00:00Z or 2026-03-14T09:00+01:00",
+            "edits": [],
         }])
     );
     let kept = site.run(&["build", "--format", "json", "--keep-going"]);

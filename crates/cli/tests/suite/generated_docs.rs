@@ -97,12 +97,15 @@ fn json_reference() -> String {
     let mut text = String::from(JSON_HEAD);
     for (name, schema) in outputs.as_object().expect("an object") {
         let head = match name.as_str() {
-            "diagnostics" | "addresses" => format!(
+            "diagnostics" | "addresses" | "changes" => format!(
                 "\n## `{name}`\n\n{}\n",
                 schema["description"].as_str().unwrap_or_default()
             ),
             _ => {
-                let command = name.strip_prefix("effective-").unwrap_or(name);
+                let command = match name.as_str() {
+                    "rename" => "terms rename",
+                    name => name.strip_prefix("effective-").unwrap_or(name),
+                };
                 format!("\n## tabulae {command}\n\nThe schema: `tabulae schema {name}`.\n")
             }
         };

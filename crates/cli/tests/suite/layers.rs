@@ -26,7 +26,7 @@ const ENGINE: [&str; 14] = [
 ];
 
 /// The modules of the command, from the top down.
-const CLI: [&str; 5] = ["commands", "preview", "options", "ui", "args"];
+const CLI: [&str; 6] = ["commands", "preview", "options", "ui", "args", "completion"];
 
 fn sources(package: &str) -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR"))

@@ -204,3 +204,90 @@ fn a_note_that_cannot_be_written_is_not_left_in_part() {
     );
     assert!(!site.file("terms/tag/dredging.md").exists());
 }
+
+/// A site of three posts, two of which have the tag.
+fn dredges() -> Site {
+    let site = Site::small();
+    site.write("posts/2026-03-15-a.md", "---\ntags: [dredge, lime]\n---\n");
+    site.write("posts/2026-03-16-b.md", "---\ntags:\n- 'Dredge'\n---\n");
+    site
+}
+
+#[test]
+fn a_term_is_renamed_in_all_posts() {
+    let site = dredges();
+    let words = ["terms", "rename", "tag", "dredge", "dredging"];
+    let dry = site.run(&[&words[..], &["--dry-run"]].concat());
+    let shown = &dry.sound().out;
+    assert!(
+        shown.contains("-tags: [dredge, lime]\n+tags: [dredging, lime]\n"),
+        "{shown}"
+    );
+    let last =
+        "Would rename `dredge` to `dredging` in 2 posts.\n/tags/dredge/ leads to its new page.\n";
+    assert!(shown.ends_with(last), "{shown}");
+    assert_eq!(
+        site.read("posts/2026-03-15-a.md"),
+        "---\ntags: [dredge, lime]\n---\n"
+    );
+    let run = site.run(&words);
+    assert!(
+        run.sound()
+            .out
+            .contains("Renamed `dredge` to `dredging` in 2 posts.")
+    );
+    assert_eq!(
+        site.read("posts/2026-03-15-a.md"),
+        "---\ntags: [dredging, lime]\n---\n"
+    );
+    assert_eq!(
+        site.read("posts/2026-03-16-b.md"),
+        "---\ntags:\n- 'dredging'\n---\n"
+    );
+    let note = "---\nmoved_from: /tags/dredge/\n---\n";
+    assert_eq!(site.read("terms/tag/dredging.md"), note);
+    site.run(&["build"]).sound();
+    assert!(
+        site.read("out/tags/dredge/index.html")
+            .contains("/tags/dredging/")
+    );
+}
+
+/// Settings and templates are for their writer, who is told where the old name is.
+#[test]
+fn queries_that_find_nothing_any_more_are_reported() {
+    let site = dredges();
+    let settings = site.read("tabulae.toml");
+    let feed = "[feed.mud]\nquery = \"from posts where tag = 'dredge'\"\n";
+    site.write("tabulae.toml", format!("{settings}{feed}"));
+    let run = site.run(&["terms", "rename", "tag", "dredge", "dredging"]);
+    assert_eq!(run.status, 0);
+    assert!(
+        run.err
+            .contains("no post has the tag \"dredge\" [unused-term]"),
+        "{}",
+        run.err
+    );
+}
+
+#[test]
+fn renaming_is_for_programs_too() {
+    let site = dredges();
+    let words = [
+        "terms",
+        "rename",
+        "tag",
+        "dredge",
+        "lime",
+        "--dry-run",
+        "--format",
+        "json",
+    ];
+    let object = site.run(&words).sound().json();
+    assert_eq!(object["posts"], 2);
+    assert_eq!(object["joined"], true);
+    assert_eq!(object["moved"], serde_json::json!(["/tags/dredge/"]));
+    let first = &object["changes"][0];
+    assert_eq!(first["path"], "posts/2026-03-15-a.md");
+    assert_eq!(first["after"], "---\ntags: [lime]\n---\n");
+}

@@ -126,6 +126,8 @@ fn wrong_usage_is_an_object_for_programs_too() {
 #[case::terms("terms")]
 #[case::audit("audit")]
 #[case::weave("weave")]
+#[case::new("new")]
+#[case::rename("terms rename")]
 #[case::init("init")]
 #[case::demo("demo")]
 #[case::diff("diff")]
@@ -229,24 +231,32 @@ fn a_schema_is_one_object(#[case] words: &[&str], #[case] title: &str) {
 /// The words that bash offers for what is typed so far.
 #[cfg(unix)]
 fn offered(typed: &[&str]) -> Vec<String> {
-    let site = Site::empty();
+    let site = Site::small();
     let script = site.run(&["completions", "bash"]).sound().out.clone();
     site.write("completions", script);
     let words: Vec<String> = typed.iter().map(|word| format!("'{word}'")).collect();
     let ask = format!(
-        "source completions; COMP_WORDS=({}); COMP_CWORD={}; _tabulae tabulae '{}' '{}'; printf '%s\\n' \"${{COMPREPLY[@]}}\"",
+        "source completions; COMP_WORDS=({}); COMP_CWORD={}; _clap_complete_tabulae tabulae '{}' '{}'; printf '%s\\n' \"${{COMPREPLY[@]}}\"",
         words.join(" "),
         typed.len() - 1,
         typed[typed.len() - 1],
         typed[typed.len() - 2],
     );
+    // The script asks the program.
+    let program = Path::new(env!("CARGO_BIN_EXE_tabulae"));
+    let folder = program.parent().expect("a folder").display();
+    let path = std::env::var("PATH").unwrap_or_default();
     let run = std::process::Command::new("bash")
         .current_dir(site.path())
+        .env("PATH", format!("{folder}:{path}"))
         .args(["--norc", "-c", &ask])
         .output()
         .expect("bash runs");
     let text = String::from_utf8(run.stdout).expect("text");
-    text.lines().map(str::to_owned).collect()
+    // A space ends a word.
+    let words = text.split(['\u{b}', '\n']).map(str::trim);
+    let words = words.filter(|word| !word.is_empty());
+    words.map(str::to_owned).collect()
 }
 
 #[cfg(unix)]
@@ -255,6 +265,10 @@ fn offered(typed: &[&str]) -> Vec<String> {
 #[case::options(&["tabulae", "build", "--k"], &["--keep-going"])]
 #[case::values(&["tabulae", "build", "--include", "dr"], &["drafts"])]
 #[case::formats(&["tabulae", "query", "--format", "t"], &["text", "template", "toml"])]
+#[case::tags(&["tabulae", "new", "A title", "--tag", "l"], &["lime"])]
+#[case::term_fields(&["tabulae", "terms", "rename", "au"], &["author"])]
+#[case::terms(&["tabulae", "terms", "rename", "tag", "l"], &["lime"])]
+#[case::content_sets(&["tabulae", "new", "A title", "--set", ""], &["posts"])]
 fn bash_offers_what_fits(#[case] typed: &[&str], #[case] expected: &[&str]) {
     assert_eq!(offered(typed), expected);
 }

@@ -32,13 +32,17 @@ fn is_plain(text: &str) -> bool {
         && !means_more.contains(&lower.as_str())
 }
 
-/// Returns the edit that adds a key with a text at the top of the front matter of a source, and front matter if there is
-/// none. `None` if the front matter has no end. The key must not be there already.
+/// Returns the edit that adds a key with a text, or a list of several, at the top of the front matter of a source, and
+/// front matter if there is none. `None` if the front matter has no end. The key must not be there already.
 #[must_use]
-pub fn insertion(source: &Source, key: &str, text: &str) -> Option<Edit> {
+pub fn insertion(source: &Source, key: &str, texts: &[&str]) -> Option<Edit> {
     let header = split(source).ok()?;
     let line = |format: Format| {
-        let value = scalar(format, "", text);
+        let each: Vec<String> = texts.iter().map(|text| scalar(format, "", text)).collect();
+        let value = match each.as_slice() {
+            [one] => one.clone(),
+            several => format!("[{}]", several.join(", ")),
+        };
         match format {
             Format::Yaml => format!("{key}: {value}\n"),
             Format::Toml => format!("{key} = {value}\n"),
@@ -122,7 +126,7 @@ mod tests {
     #[case::none("Text.\n", "---\nmoved_from: /a/\n---\nText.\n")]
     fn a_key_is_added_at_the_top(#[case] text: &str, #[case] expected: &str) {
         let source = Source::new("a.md", text);
-        let Some(Edit::Replace(edit)) = insertion(&source, "moved_from", "/a/") else {
+        let Some(Edit::Replace(edit)) = insertion(&source, "moved_from", &["/a/"]) else {
             panic!("an edit");
         };
         assert_eq!(apply(text, &[&edit]).text, expected);

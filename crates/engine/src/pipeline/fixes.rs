@@ -55,7 +55,7 @@ pub(crate) fn fix(
         if changed.is_empty() {
             break;
         }
-        let overlay = Overlay::new(sources.share(), fixing.texts.clone());
+        let overlay = fixing.overlay();
         let now = audit(&overlay, destination, options);
         changed.retain(|file, _| {
             unreadable(&now.diagnostics, file) > unreadable(&found.diagnostics, file)
@@ -166,6 +166,13 @@ impl Fixing<'_> {
         changed
     }
 
+    /// Returns the sources with the changed files.
+    fn overlay(&self) -> Overlay {
+        let texts = self.texts.iter();
+        let texts = texts.map(|(path, text)| (path.clone(), Some(text.clone())));
+        Overlay::new(self.sources.share(), texts.collect())
+    }
+
     fn files(&self) -> Vec<FileChange> {
         let files = self.texts.iter().map(|(path, after)| FileChange {
             path: path.clone(),
@@ -174,10 +181,10 @@ impl Fixing<'_> {
                 .read(path)
                 .ok()
                 .and_then(|bytes| String::from_utf8(bytes).ok()),
-            after: after.clone(),
+            after: Some(after.clone()),
         });
         files
-            .filter(|change| change.before.as_deref() != Some(change.after.as_str()))
+            .filter(|change| change.before != change.after)
             .collect()
     }
 }

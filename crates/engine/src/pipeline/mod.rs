@@ -9,6 +9,7 @@ pub(crate) mod explain;
 pub(crate) mod fixes;
 mod next_cache;
 mod post_fingerprints;
+pub(crate) mod rename;
 mod root;
 mod session;
 pub(crate) mod source_files;

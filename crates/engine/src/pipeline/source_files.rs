@@ -16,8 +16,8 @@ pub struct FileChange {
     pub path: String,
     /// The text as it was read; `None` for a new file.
     pub before: Option<String>,
-    /// The text to write.
-    pub after: String,
+    /// The text to write; `None` to delete the file.
+    pub after: Option<String>,
 }
 
 /// Returns the path on disk of a source file, which must be below the site's folder.
@@ -68,7 +68,7 @@ pub(crate) fn write_new(
     })
 }
 
-/// Writes the text of a change in place of the one that was read. Another process sees the one or the other, never a part
+/// Writes the text of a change in place of the one that was read, or deletes the file. Another process sees the one or the other, never a part
 /// of it.
 ///
 /// # Errors
@@ -76,18 +76,22 @@ pub(crate) fn write_new(
 pub(crate) fn write_change(root: &Path, change: &FileChange) -> Result<(), Box<Diagnostic>> {
     let name = &change.path;
     let Some(before) = &change.before else {
-        return write_new(root, name, &change.after, "the file");
+        let text = change.after.as_deref().unwrap_or_default();
+        return write_new(root, name, text, "the file");
     };
     let path = path_below(root, name, "the file")?;
-    replace(root, &path, before, &change.after)
+    replace(root, &path, before, change.after.as_deref())
         .map_err(|error| Box::new(refused(name, "the file", &error)))
 }
 
-fn replace(root: &Path, path: &Path, before: &str, after: &str) -> io::Result<()> {
+fn replace(root: &Path, path: &Path, before: &str, after: Option<&str>) -> io::Result<()> {
     let path = within(root, path)?;
     if fs::read(&path)? != before.as_bytes() {
         return Err(io::Error::other("it changed in the meantime"));
     }
+    let Some(after) = after else {
+        return fs::remove_file(&path);
+    };
     let folder = path.parent().unwrap_or(root);
     let mut file = tempfile::Builder::new()
         .prefix(".tabulae-")
@@ -123,7 +127,7 @@ mod tests {
         FileChange {
             path: path.to_owned(),
             before: Some("a\n".to_owned()),
-            after: "b\n".to_owned(),
+            after: Some("b\n".to_owned()),
         }
     }
 

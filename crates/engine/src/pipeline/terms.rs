@@ -9,7 +9,7 @@ use tabulae_core::near_duplicates::{How, near_duplicates};
 use tabulae_core::note::TermNote;
 use tabulae_core::route::OutputPath;
 use tabulae_core::source::Location;
-use tabulae_core::term::{Term, TermId};
+use tabulae_core::term::{Term, TermId, nested_identity};
 
 use crate::site::Site;
 
@@ -74,14 +74,14 @@ pub(crate) fn terms<'a>(
         None => 0..tables.len(),
         Some(name) => {
             let at = site.catalogue.term_field(name);
-            let at = at.ok_or_else(|| unknown(site, name, location()))?;
+            let at = at.ok_or_else(|| unknown_field(site, name, location()))?;
             at..at + 1
         }
     };
     Ok(wanted.map(|at| field_terms(site, at)).collect())
 }
 
-fn unknown(site: &Site, name: &str, location: Location) -> Box<Diagnostic> {
+pub(crate) fn unknown_field(site: &Site, name: &str, location: Location) -> Box<Diagnostic> {
     let known = || {
         let tables = site.catalogue.term_tables().iter();
         tables.map(|table| table.field.name.as_str())
@@ -162,7 +162,7 @@ fn note(site: &Site, field: usize, table: &TermTable, keep: TermId, others: &[Te
     let known = there.iter().flat_map(|note| &note.spellings);
     let known = known.map(|spelling| spelling.node.as_str());
     let own = table.term(keep);
-    let name = note_name(own);
+    let name = note_name(&own.identity, &own.slug);
     // The name of a note is a spelling of its term; what it cannot hold is written.
     let unlike = (there.is_none() && name != file_name(&own.identity)).then_some(own.name.as_str());
     let joined = others.iter().map(|id| table.term(*id).name.as_str());
@@ -203,14 +203,22 @@ fn file_name(identity: &str) -> String {
 }
 
 /// Returns the name of a note on a term: that of the term, or its slug if a file of the name is hidden or not portable.
-fn note_name(term: &Term) -> String {
-    let name = file_name(&term.identity);
+fn note_name(identity: &str, slug: &str) -> String {
+    let name = file_name(identity);
     let is_file = OutputPath::new(&name).is_ok_and(|path| path.not_portable().is_none());
     let is_hidden = name.split('/').any(|part| part.starts_with('.'));
-    if is_file && !is_hidden || term.slug.is_empty() {
+    if is_file && !is_hidden || slug.is_empty() {
         return name;
     }
-    term.slug.clone()
+    slug.to_owned()
+}
+
+/// Returns the path of the note on a term of a field, by its name and its slug.
+pub(super) fn note_path(field: &str, name: &str, slug: &str) -> String {
+    format!(
+        "terms/{field}/{}.md",
+        note_name(&nested_identity(name), slug)
+    )
 }
 
 /// A text as an item of a list in YAML: in quotes, unless it is plain words.

@@ -138,7 +138,7 @@ fn keeps_id(post: &Post, old: &str, root: &str) -> Option<Edit> {
         None => ("id", old),
     };
     let is_there = post.front.get(key).is_some();
-    (!is_there).then(|| insertion(&post.source, key, value))?
+    (!is_there).then(|| insertion(&post.source, key, &[value]))?
 }
 
 fn warn(site: &Site, changed: &[(PostId, String, String)], diagnostics: &mut Diagnostics) {

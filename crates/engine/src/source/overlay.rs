@@ -1,23 +1,33 @@
 //! Sources of which some texts differ from those on disk, such as the buffers of an editor.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::io::{self, Read};
 use std::path::Path;
 use std::sync::Arc;
 
 use super::{FileStamp, Sources};
 
-/// Sources below texts that take the place of files, or are added to them.
+/// Sources below texts that take the place of files, are added to them, or hide them.
 #[derive(Debug, Clone)]
 pub(crate) struct Overlay {
     sources: Arc<dyn Sources>,
-    texts: BTreeMap<String, String>,
+    /// By path; `None` for a file that is not there.
+    texts: BTreeMap<String, Option<String>>,
 }
 
 impl Overlay {
-    /// Puts texts over `sources`, by their paths below the site's folder, with `/`.
-    pub(crate) fn new(sources: Arc<dyn Sources>, texts: BTreeMap<String, String>) -> Self {
+    /// Puts texts over `sources`, by their paths below the site's folder, with `/`; `None` hides a file.
+    pub(crate) fn new(sources: Arc<dyn Sources>, texts: BTreeMap<String, Option<String>>) -> Self {
         Self { sources, texts }
+    }
+
+    /// Returns the text over a file; `None` if there is none.
+    fn text(&self, path: &str) -> io::Result<Option<&str>> {
+        match self.texts.get(path) {
+            Some(Some(text)) => Ok(Some(text)),
+            Some(None) => Err(io::ErrorKind::NotFound.into()),
+            None => Ok(None),
+        }
     }
 }
 
@@ -25,44 +35,47 @@ impl Sources for Overlay {
     fn list(&self, folder: &str) -> Result<Option<Vec<String>>, (String, io::Error)> {
         let listed = self.sources.list(folder)?;
         let prefix = format!("{folder}/");
-        let mut added = self
+        let mut own = self
             .texts
-            .keys()
-            .filter(|path| path.starts_with(&prefix))
+            .iter()
+            .filter(|(path, _)| path.starts_with(&prefix))
             .peekable();
-        if added.peek().is_none() {
+        if own.peek().is_none() {
             return Ok(listed);
         }
-        let mut files = listed.unwrap_or_default();
-        files.extend(added.cloned());
-        files.sort();
-        files.dedup();
-        Ok(Some(files))
+        let mut files: BTreeSet<String> = listed.unwrap_or_default().into_iter().collect();
+        for (path, text) in own {
+            match text {
+                Some(_) => files.insert(path.clone()),
+                None => files.remove(path),
+            };
+        }
+        Ok(Some(files.into_iter().collect()))
     }
 
     fn read(&self, path: &str) -> io::Result<Vec<u8>> {
-        match self.texts.get(path) {
-            Some(text) => Ok(text.clone().into_bytes()),
+        match self.text(path)? {
+            Some(text) => Ok(text.to_owned().into_bytes()),
             None => self.sources.read(path),
         }
     }
 
     fn open(&self, path: &str) -> io::Result<Box<dyn Read + '_>> {
-        match self.texts.get(path) {
+        match self.text(path)? {
             Some(text) => Ok(Box::new(text.as_bytes())),
             None => self.sources.open(path),
         }
     }
 
     fn stamp(&self, path: &str) -> io::Result<Option<FileStamp>> {
-        match self.texts.get(path) {
+        match self.text(path)? {
             Some(text) => Ok(Some(FileStamp::of_bytes(text.as_bytes()))),
             None => self.sources.stamp(path),
         }
     }
 
     fn size(&self, path: &str) -> io::Result<u64> {
-        match self.texts.get(path) {
+        match self.text(path)? {
             Some(text) => Ok(text.len() as u64),
             None => self.sources.size(path),
         }
@@ -95,12 +108,14 @@ mod tests {
         let files = MemorySources::default();
         files.write("posts/a.md", "A on disk");
         files.write("posts/b.md", "B on disk");
+        files.write("posts/e.md", "E on disk");
         let texts = [
-            ("posts/b.md", "B!"),
-            ("posts/c.md", "C"),
-            ("pages/p.md", "P"),
+            ("posts/b.md", Some("B!")),
+            ("posts/c.md", Some("C")),
+            ("posts/e.md", None),
+            ("pages/p.md", Some("P")),
         ];
-        let texts = texts.map(|(path, text)| (path.to_owned(), text.to_owned()));
+        let texts = texts.map(|(path, text)| (path.to_owned(), text.map(str::to_owned)));
         Overlay::new(Arc::new(files), texts.into())
     }
 
@@ -119,6 +134,7 @@ mod tests {
     #[case::text_over_a_file("posts/b.md", Some("B!"))]
     #[case::text("posts/c.md", Some("C"))]
     #[case::nothing("posts/d.md", None)]
+    #[case::a_hidden_file("posts/e.md", None)]
     fn a_text_takes_the_place_of_a_file(#[case] path: &str, #[case] expected: Option<&str>) {
         let overlay = overlay();
         let read = overlay.read(path).ok();

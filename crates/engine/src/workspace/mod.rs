@@ -14,7 +14,7 @@ use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use tabulae_core::export;
 use tabulae_core::id::LocaleId;
 use tabulae_core::key_lints::kind_lints;
-use tabulae_core::post::Include;
+use tabulae_core::post::{Include, Post, new_post};
 use tabulae_core::query::builder::Builder;
 use tabulae_core::query::{Query, QueryPlan, Resolved, Scope, Written};
 use tabulae_core::settings::{FILE, Settings, Trial};
@@ -28,8 +28,9 @@ use crate::options::{BuildOptions, Clock};
 use crate::pipeline::audit::audit;
 use crate::pipeline::explain::{Explanation, Membership, explain, membership};
 use crate::pipeline::fixes::{FixReport, fix};
+use crate::pipeline::rename::{Rename, Request, rename};
 use crate::pipeline::source_files::FileChange;
-use crate::pipeline::terms::{FieldTerms, Note, terms};
+use crate::pipeline::terms::{FieldTerms, Note, terms, unknown_field};
 use crate::pipeline::weave::{PageFolder, WeaveReport, weave};
 use crate::pipeline::{build, drop_echoes, find_root, write_change, write_new};
 use crate::plan::{Plan, addresses, changes, export_fields, plan};
@@ -501,10 +502,18 @@ impl Workspace {
         texts: impl IntoIterator<Item = (P, T)>,
     ) -> Vec<Diagnostic> {
         let texts = texts.into_iter();
-        let texts: BTreeMap<String, String> = texts
-            .map(|(path, text)| (path.into(), text.into()))
+        let texts: BTreeMap<String, Option<String>> = texts
+            .map(|(path, text)| (path.into(), Some(text.into())))
             .collect();
         self.check_sources(&Overlay::new(Arc::clone(&self.sources), texts))
+    }
+
+    /// Checks the site as it would be with changed files.
+    #[must_use]
+    pub fn check_changed(&self, changes: &[FileChange]) -> Vec<Diagnostic> {
+        let texts = changes.iter();
+        let texts = texts.map(|change| (change.path.clone(), change.after.clone()));
+        self.check_sources(&Overlay::new(Arc::clone(&self.sources), texts.collect()))
     }
 
     fn check_sources(&self, sources: &dyn Sources) -> Vec<Diagnostic> {
@@ -554,6 +563,83 @@ impl Workspace {
     ) -> FixReport {
         attach(&*self.sources, output);
         fix(&*self.sources, output, &self.options(options), wanted)
+    }
+
+    /// Renames a term of a field in the front matter of all posts and in its notes, in memory; its old addresses become
+    /// `moved_from` of its note. Nothing is written: [`write_changes`](Self::write_changes) does it.
+    ///
+    /// # Errors
+    /// If the site has errors or no such field or term, if the new name cannot be one, or if a value cannot be rewritten.
+    pub fn rename_term(&self, field: &str, from: &str, to: &str) -> Result<Rename, Error> {
+        let site = self.site()?;
+        let broken = self.diagnostics().iter().filter(|found| found.is_error());
+        let broken: Diagnostics = broken.cloned().collect();
+        if !broken.is_empty() {
+            return Err(Error::new(broken));
+        }
+        let number = site.catalogue.term_field(field);
+        let number = number.ok_or_else(|| {
+            let location = Source::command_line(field).top();
+            unknown_field(site, field, location)
+        })?;
+        let request = Request {
+            field: number,
+            from,
+            to,
+        };
+        let options = self.options(BuildOptions::default().keep_going(true));
+        rename(site, request, &*self.sources, &options).map_err(Error::new)
+    }
+
+    /// Writes a new post, a draft, into a content set, and returns its path: with the front matter that the set's posts
+    /// have, and with terms by field. Without a set it is that of most posts.
+    ///
+    /// # Errors
+    /// If the site cannot be read or has no such set, if no slug can be made of the title, if a file has its path, if it
+    /// cannot be written, or if the site is in memory.
+    pub fn write_post(
+        &self,
+        title: &str,
+        set: Option<&str>,
+        terms: &BTreeMap<String, Vec<String>>,
+    ) -> Result<String, Error> {
+        let site = self.site()?;
+        let set = self.set_named(set)?;
+        let catalogue = &site.catalogue;
+        let posts = catalogue.all().map(|id| catalogue.post(id));
+        let posts: Vec<&Post> = posts
+            .filter(|post| post.set == set && post.locale == site.settings.content[set].locale)
+            .collect();
+        let now = (&site.settings, &site.moment);
+        let post = new_post(title, terms, &site.settings.content[set], &posts, now);
+        let post = post.ok_or_else(|| {
+            let location = Source::command_line(title).top();
+            let message = format!("no file name can be made of the title `{title}`");
+            let diagnostic = Diagnostic::error(Code::EmptySlug, location, message);
+            Error::from(diagnostic.help("write a title with letters or digits"))
+        })?;
+        self.write_new(&post.path, &post.text, "the post")?;
+        Ok(post.path)
+    }
+
+    /// Returns the number of a content set; without a name of that of most posts.
+    fn set_named(&self, name: Option<&str>) -> Result<usize, Error> {
+        let site = self.site()?;
+        let sets = &site.settings.content;
+        let Some(name) = name else {
+            let count = |set: &usize| {
+                let posts = site.catalogue.all().map(|id| site.catalogue.post(id));
+                posts.filter(|post| post.set == *set).count()
+            };
+            return Ok((0..sets.len()).rev().max_by_key(count).unwrap_or_default());
+        };
+        sets.iter().position(|set| set.name == name).ok_or_else(|| {
+            let location = Source::command_line(name).top();
+            let message = format!("there is no content set `{name}`");
+            let known = sets.iter().map(|set| set.name.as_str());
+            let diagnostic = Diagnostic::error(Code::InvalidUsage, location, message);
+            diagnostic.suggest(name, known).into()
+        })
     }
 
     /// Writes changed source files, each as a whole.
