@@ -327,7 +327,7 @@ fn is_shown(text: &str, shown: &str) -> bool {
 #[case::by_hand("docs/site/guides/how-to/lists-in-a-site-by-hand.md", false, 3)]
 #[case::beside("docs/site/guides/how-to/lists-beside-other-pages.md", false, 3)]
 #[case::publish("docs/site/guides/how-to/publish-by-ci.md", true, 1)]
-#[case::commands("docs/site/guides/reference/commands.md", true, 5)]
+#[case::commands("docs/site/guides/reference/commands.md", true, 8)]
 #[case::metadata("docs/site/guides/how-to/metadata.md", false, 1)]
 #[case::table_of_contents("docs/site/guides/how-to/table-of-contents.md", false, 1)]
 #[case::navigation("docs/site/guides/how-to/navigation.md", false, 2)]

@@ -260,7 +260,7 @@ impl Writer<'_> {
             return None;
         }
         if self.is(key, "title") {
-            return Some(scalar(self.format, raw, self.title));
+            return Some(scalar(self.format, self.quotes(key), self.title));
         }
         if self.is(key, "slug") {
             return Some(scalar(self.format, raw, slug));
@@ -284,6 +284,24 @@ impl Writer<'_> {
             _ => None,
         };
         self.shared(key).or_else(empty)
+    }
+
+    /// Returns a scalar in the quotes that most posts write around a key's value, or none.
+    fn quotes(&self, key: &str) -> &'static str {
+        let is_in = |quote: char| {
+            self.mostly(|post| {
+                let raw = post.front.get(key).and_then(|entry| {
+                    let span = entry.value.span;
+                    post.source.text().get(span.start..span.end)
+                });
+                raw.is_some_and(|raw| raw.starts_with(quote))
+            })
+        };
+        match (is_in('"'), is_in('\'')) {
+            (true, _) => "\"\"",
+            (_, true) => "''",
+            _ => "",
+        }
     }
 
     /// Returns the value that all posts, at least two, have on one line.
