@@ -65,7 +65,7 @@ PURPOSES = {
     "xxhash-rust": "hashes of files",
 }
 
-PACKAGES = ["tabulae-similarity", "tabulae-core", "tabulae-engine", "tabulae-serve", "tabulae"]
+PACKAGES = ["tabulae-similarity", "tabulae-core", "tabulae-engine", "tabulae-serve", "tabulae-lsp", "tabulae"]
 
 report = open(sys.argv[1]).read()
 units = json.loads(re.search(r"const UNIT_DATA = (\[.*?\]);\n", report, re.S).group(1))

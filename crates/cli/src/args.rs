@@ -215,6 +215,12 @@ docs/site/guides/reference/queries.md has the language with examples.")]
   tabulae audit --fix                 corrects it in the sources
 docs/site/guides/reference/diagnostics.md explains each code; [audit] in tabulae.toml sets levels for every command.")]
     Audit(AuditArgs),
+    /// Serves an editor over the Language Server Protocol, on standard input and output
+    #[command(after_help = "Examples:
+  tabulae lsp              is what an editor is told to run
+  tabulae -C blog lsp      for the site in blog/, whatever folder the editor has open
+docs/site/guides/how-to/editors.md sets three editors up.")]
+    Lsp,
     /// Fills the placeholders in HTML pages that another program made
     #[command(after_help = "Examples:
   tabulae weave public              fills the placeholders of all pages below public/

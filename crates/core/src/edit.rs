@@ -180,8 +180,8 @@ pub fn offset(text: &str, line: usize, column: usize) -> Option<usize> {
     }
     let rest = &text[start..];
     let line = rest.split('\n').next().unwrap_or_default();
-    let ends = line.char_indices().map(|(at, _)| at).chain([line.len()]);
-    let at = ends.skip(column.checked_sub(1)?).next()?;
+    let mut ends = line.char_indices().map(|(at, _)| at).chain([line.len()]);
+    let at = ends.nth(column.checked_sub(1)?)?;
     Some(start + at)
 }
 

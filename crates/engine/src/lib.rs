@@ -107,7 +107,7 @@ pub use self::publish::{
 };
 pub use self::report::{BuildReport, Change, ChangeKind, Due};
 pub use self::source::{DiskSources, FileStamp, MemorySources, Sources};
-pub use self::template::{ThemeFile, escape, theme_files};
+pub use self::template::{ThemeFile, escape, template_words, theme_files};
 pub use self::workspace::{
     BuildSession, IntoQuery, PostDate, PostRef, Posts, QueryPage, RelatedOverview, RelatedPost,
     STATE_FOLDER, Shared, Workspace,

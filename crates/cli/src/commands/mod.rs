@@ -8,6 +8,7 @@ mod diff;
 mod explain;
 mod generate;
 mod init;
+mod lsp;
 mod new_post;
 mod query;
 mod related;
@@ -71,6 +72,7 @@ pub(crate) fn run(args: &Args) -> Status {
         Command::Audit(audit) => audit::run(args, audit),
         Command::Diff(diff) => diff::run(args, diff),
         Command::Preview(preview) => crate::preview::run(args, preview),
+        Command::Lsp => lsp::run(args),
         Command::Weave { pages, check } => weave::run(args, pages, *check),
         Command::Settings => settings::run(args),
         Command::Theme { action } => theme::run(args, action.as_ref()),

@@ -55,7 +55,7 @@ pub(crate) fn rename(
     let from = table
         .find(request.from)
         .ok_or_else(|| vec![unknown(site, request)])?;
-    check_name(site, request).map_err(|found| vec![found])?;
+    check_name(site, request).map_err(|found| vec![*found])?;
     let renamer = Renamer {
         site,
         request,
@@ -115,7 +115,7 @@ fn unknown(site: &Site, request: Request<'_>) -> Diagnostic {
 }
 
 /// Returns an error for a name that cannot be a term's.
-fn check_name(site: &Site, request: Request<'_>) -> Result<(), Diagnostic> {
+fn check_name(site: &Site, request: Request<'_>) -> Result<(), Box<Diagnostic>> {
     let Request { field, from, to } = request;
     let nested = site.catalogue.terms(field).field.nested;
     let levels = |name: &str| parts(name).count();
@@ -129,8 +129,10 @@ fn check_name(site: &Site, request: Request<'_>) -> Result<(), Diagnostic> {
     };
     let message = format!("`{to}` cannot be the new name: {why}");
     let location = Source::command_line(to).top();
-    Err(Diagnostic::error(Code::InvalidUsage, location, message)
-        .help("write the name as posts are to have it"))
+    let diagnostic = Diagnostic::error(Code::InvalidUsage, location, message);
+    Err(Box::new(
+        diagnostic.help("write the name as posts are to have it"),
+    ))
 }
 
 struct Renamer<'a> {

@@ -14,7 +14,7 @@ use tabulae_core::html::Html;
 use tabulae_core::id::{Counted, LocaleId};
 use tabulae_core::post::{Body, Post, assemble, has_title, locale_of};
 use tabulae_core::related::likeness;
-use tabulae_core::settings::{FileKind, Settings};
+use tabulae_core::settings::{ContentSet, FileKind, Role, Settings};
 use tabulae_core::source::Source;
 use tabulae_core::time::Moment;
 
@@ -25,7 +25,7 @@ use super::files::{as_text, read_bytes, unreadable};
 use super::markdown::{self, MarkdownStyle};
 use crate::fingerprint::checksum;
 use crate::options::{NoProgress, Progress, Step};
-use crate::source::{FileStamp, Sources};
+use crate::source::{FileStamp, MemorySources, Sources};
 use crate::threads::locked;
 
 /// The input for reading posts.
@@ -226,6 +226,36 @@ impl Reading<'_> {
 }
 
 impl Site {
+    /// Returns the diagnostics of reading a post's file with a text; `None` if the file is of no content set.
+    pub(crate) fn findings_of(&self, path: &str, text: &str) -> Option<Diagnostics> {
+        let is_of = |set: &ContentSet| {
+            let below = path
+                .strip_prefix(&set.folder)
+                .and_then(|path| path.strip_prefix('/'));
+            below.is_some_and(|below| set.files.role(below) == Role::Post)
+        };
+        let known = self.post_at(path).map(|id| self.catalogue.post(id).set);
+        let set = known.or_else(|| self.settings.content.iter().position(is_of))?;
+        let sources = MemorySources::default();
+        sources.write(path, text);
+        let reading = Reading {
+            sources: &sources,
+            settings: &self.settings,
+            moment: &self.moment,
+            previous: None,
+            progress: &NoProgress,
+            html: AtomicUsize::new(0),
+            counting: CountingTexts::default(),
+            style: self.markdown.clone(),
+            reread_errors: Errors::default(),
+        };
+        let mut diagnostics = Diagnostics::new();
+        if let Some(read) = reading.file(set, path, None, &mut diagnostics) {
+            reading.post(set, path, read, &mut diagnostics);
+        }
+        Some(diagnostics)
+    }
+
     /// Takes over the texts of posts whose files changed, where those say the same as before but
     /// for their texts, and says which posts they are; else nothing is as it was, and the site must
     /// be read anew.

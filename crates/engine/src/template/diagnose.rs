@@ -395,6 +395,17 @@ fn with_nearest<'a>(
     }
 }
 
+/// Returns the names of all functions, and those of all filters, that templates have.
+#[must_use]
+pub fn template_words() -> (Vec<&'static str>, Vec<&'static str>) {
+    let functions = FUNCTIONS.iter().map(|(name, _)| *name);
+    let filters = FILTERS.iter().map(|(name, _)| *name);
+    (
+        functions.chain(ENGINE_FUNCTIONS).collect(),
+        filters.chain(ENGINE_FILTERS).collect(),
+    )
+}
+
 /// Values that have another name now. For the message alone.
 const RENAMED: [(&str, &str); 5] = [
     ("page.newer", "page.previous"),
@@ -441,7 +452,7 @@ fn undefined(shown: &str, location: Location, post: Option<&str>, data: &RenderD
         return diagnostic.help(Help::of_word(
             format!("did you mean `{object}.{nested}`?"),
             name,
-            &nested,
+            nested,
         ));
     }
     match (object, name) {

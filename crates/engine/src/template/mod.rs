@@ -34,6 +34,7 @@ pub(crate) use self::context::RenderContext;
 pub(crate) use self::data::RenderData;
 pub(crate) use self::date_object::date_value;
 pub(crate) use self::diagnose::diagnose;
+pub use self::diagnose::template_words;
 pub(crate) use self::environment::Environments;
 pub use self::escape::escape;
 pub(crate) use self::fields::has_maps;

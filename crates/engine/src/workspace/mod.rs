@@ -1,5 +1,6 @@
 //! The public API: a workspace is a site to query, check, explain and build.
 
+mod live;
 mod post;
 mod related;
 mod session;
@@ -20,6 +21,7 @@ use tabulae_core::query::{Query, QueryPlan, Resolved, Scope, Written};
 use tabulae_core::settings::{FILE, Settings, Trial};
 use tabulae_core::source::{EmbeddedText, Location, Source};
 
+use self::live::{Earlier, ScannedFiles};
 pub use self::post::{PostDate, PostRef, Posts};
 pub use self::related::{RelatedOverview, RelatedPost, Shared};
 pub use self::session::BuildSession;
@@ -66,7 +68,11 @@ pub struct Workspace {
     clock: Clock,
     include: Include,
     loaded: OnceLock<Collected<Option<Site>>>,
-    plan: OnceLock<Plan>,
+    plan: OnceLock<Collected<Plan>>,
+    /// The files as an earlier workspace read them; `None` if they are not kept.
+    earlier: Option<Earlier>,
+    /// The files that this workspace read, if they are kept.
+    scanned: OnceLock<ScannedFiles>,
 }
 
 /// Resolves a query, and adds its warnings to `warnings`.
@@ -157,6 +163,8 @@ impl Workspace {
             include: Include::default(),
             loaded: OnceLock::new(),
             plan: OnceLock::new(),
+            earlier: None,
+            scanned: OnceLock::new(),
         }
     }
 
@@ -186,7 +194,10 @@ impl Workspace {
         self.loaded.get_or_init(|| {
             let options = self.options(BuildOptions::default().keep_going(true));
             let mut diagnostics = Diagnostics::new();
-            let site = Site::read(&*self.sources, &options, &mut diagnostics);
+            let site = match &self.earlier {
+                Some(earlier) => self.reread(earlier, &options, &mut diagnostics),
+                None => Site::read(&*self.sources, &options, &mut diagnostics),
+            };
             drop_echoes(&mut diagnostics);
             let levels = options.levels_of(site.as_ref().map(|site| &site.settings));
             let diagnostics = levels.of(diagnostics);
@@ -209,9 +220,15 @@ impl Workspace {
 
     fn plan(&self) -> Result<&Plan, Error> {
         let site = self.site()?;
-        Ok(self
-            .plan
-            .get_or_init(|| plan(site, &mut Diagnostics::new())))
+        let planned = self.plan.get_or_init(|| {
+            let mut diagnostics = Diagnostics::new();
+            let output = plan(site, &mut diagnostics);
+            Collected {
+                output,
+                diagnostics,
+            }
+        });
+        Ok(&planned.output)
     }
 
     /// Returns the diagnostics of reading the site.

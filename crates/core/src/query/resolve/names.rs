@@ -142,7 +142,7 @@ impl Resolver<'_> {
             return format!("the posts of `{set}` have it: write `from {set}`").into();
         }
         if let Some(nested) = catalogue.nested_field(name, sets) {
-            return Help::did_you_mean(&nested);
+            return Help::did_you_mean(nested);
         }
         if let Some(help) = foreign_syntax::name(name) {
             return help.into();
@@ -183,7 +183,7 @@ impl Resolver<'_> {
             );
         }
         if let Some(field) = meant(name, catalogue) {
-            return Help::did_you_mean(&field.name);
+            return Help::did_you_mean(field.name);
         }
         known.retain(|name| derived(name, catalogue).is_none());
         let known = listed(&known);

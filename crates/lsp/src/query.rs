@@ -1,0 +1,106 @@
+//! What is at a place of a query, which is incomplete while it is typed.
+
+use std::ops::Range;
+
+use tabulae_core::query::KEYWORDS;
+
+/// What is expected at a place of a query.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum QueryPlace<'a> {
+    /// A content set or a named query.
+    Source(Range<usize>),
+    /// A text in quotes that a field is compared with.
+    Text(&'a str, Range<usize>),
+    /// A field or a keyword.
+    Word(Range<usize>),
+}
+
+/// Returns what is expected at a byte of a query.
+pub(crate) fn query_place(query: &str, at: usize) -> QueryPlace<'_> {
+    if let Some((field, text)) = text_at(query, at) {
+        return QueryPlace::Text(field, text);
+    }
+    let is_part = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-' | '.');
+    let before = query[..at].chars().rev().take_while(|c| is_part(*c));
+    let start = at - before.map(char::len_utf8).sum::<usize>();
+    let after = query[at..].chars().take_while(|c| is_part(*c));
+    let word = start..at + after.map(char::len_utf8).sum::<usize>();
+    let clause = words(&query[..start]).rfind(|word| {
+        ["from", "where", "by", "limit", "offset"].contains(&word.to_ascii_lowercase().as_str())
+    });
+    let is_first = query[..start].trim_end();
+    let is_source = is_first.to_ascii_lowercase().ends_with("from") || is_first.ends_with(',');
+    match clause {
+        Some(clause) if clause.eq_ignore_ascii_case("from") && is_source => {
+            QueryPlace::Source(word)
+        }
+        _ => QueryPlace::Word(word),
+    }
+}
+
+/// Returns the text in single quotes around a byte, without them, and the field that it is compared with.
+pub(crate) fn text_at(query: &str, at: usize) -> Option<(&str, Range<usize>)> {
+    let mut open = None;
+    for (offset, c) in query[..at].char_indices() {
+        if c == '\'' {
+            open = match open {
+                None => Some(offset + 1),
+                Some(_) => None,
+            };
+        }
+    }
+    let start = open?;
+    let end = query[at..]
+        .find('\'')
+        .map_or(query.len(), |quote| at + quote);
+    let before = &query[..start - 1];
+    let field = words(before).rfind(|word| {
+        let is_keyword = KEYWORDS
+            .iter()
+            .any(|keyword| keyword.eq_ignore_ascii_case(word));
+        !is_keyword && word.starts_with(char::is_alphabetic)
+    })?;
+    Some((field, start..end))
+}
+
+/// Returns the words of a query outside of quotes.
+fn words(query: &str) -> impl DoubleEndedIterator<Item = &str> {
+    let outside: Vec<&str> = query.split('\'').step_by(2).collect();
+    let is_part = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-' | '.');
+    let words = outside
+        .into_iter()
+        .flat_map(move |part| part.split(move |c| !is_part(c)));
+    words
+        .filter(|word| !word.is_empty())
+        .collect::<Vec<_>>()
+        .into_iter()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::nothing("|", "word ")]
+    #[case::source("from po|", "source po")]
+    #[case::second_source("from posts, fl|", "source fl")]
+    #[case::clause("from posts wh|", "word wh")]
+    #[case::field("from posts where ta|g = 'x'", "word tag")]
+    #[case::text("from posts where tag = 'li|me'", "text tag lime")]
+    #[case::open_text("from posts where tag = 'Li", "text tag Li")]
+    #[case::list("from posts where tag has any ('lime', 'ma|", "text tag ma")]
+    #[case::second_test("where category = 'A' and tag in ('|')", "text tag ")]
+    #[case::after_a_text("where tag = 'lime' |", "word ")]
+    #[case::order("from posts order by da|", "word da")]
+    fn a_place_in_a_query(#[case] marked: &str, #[case] expected: &str) {
+        let at = marked.find('|').unwrap_or(marked.len());
+        let query = marked.replacen('|', "", 1);
+        let shown = match query_place(&query, at) {
+            QueryPlace::Source(word) => format!("source {}", &query[word]),
+            QueryPlace::Word(word) => format!("word {}", &query[word]),
+            QueryPlace::Text(field, text) => format!("text {field} {}", &query[text]),
+        };
+        assert_eq!(shown, expected);
+    }
+}

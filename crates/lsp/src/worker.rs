@@ -1,0 +1,95 @@
+//! Reading the site again, in the background.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::thread;
+
+use crossbeam_channel::{Receiver, Sender, unbounded};
+use tabulae_core::diagnostic::Diagnostic;
+use tabulae_engine::Workspace;
+
+/// Opens the site in a folder, at the time of the call.
+pub type Opener = Arc<dyn Fn(&Path) -> Workspace + Send + Sync>;
+
+/// The texts to read a site with.
+#[derive(Debug)]
+pub(crate) struct Job {
+    /// Counts the jobs.
+    pub(crate) number: u64,
+    pub(crate) texts: BTreeMap<String, String>,
+    /// The only files that may have changed since the job before; `None` if any may have.
+    pub(crate) changed: Option<Vec<String>>,
+}
+
+/// What became of a job.
+#[derive(Debug)]
+pub(crate) enum Outcome {
+    /// The site, and the diagnostics of reading and planning it.
+    Read(u64, Arc<Workspace>, Vec<Diagnostic>),
+    /// All diagnostics, those of rendering too.
+    Checked(u64, Vec<Diagnostic>),
+}
+
+/// A thread that reads the site for each job, or for the last of several.
+#[derive(Debug)]
+pub(crate) struct Worker {
+    jobs: Sender<Job>,
+    done: Sender<Outcome>,
+    pub(crate) outcomes: Receiver<Outcome>,
+}
+
+impl Worker {
+    /// Begins to work on the site in a folder.
+    pub(crate) fn new(root: PathBuf, open: Opener) -> Self {
+        let (jobs, received) = unbounded();
+        let (done, outcomes) = unbounded();
+        let to = done.clone();
+        thread::spawn(move || work(&root, &open, &received, &to));
+        Self {
+            jobs,
+            done,
+            outcomes,
+        }
+    }
+
+    pub(crate) fn read(&self, job: Job) {
+        // The thread ends with the server.
+        let _ = self.jobs.send(job);
+    }
+
+    /// Checks a site as a build does, in a thread of its own.
+    pub(crate) fn check(&self, number: u64, site: Arc<Workspace>) {
+        let done = self.done.clone();
+        thread::spawn(move || {
+            let _ = done.send(Outcome::Checked(number, site.check()));
+        });
+    }
+}
+
+fn work(root: &Path, open: &Opener, jobs: &Receiver<Job>, done: &Sender<Outcome>) {
+    let mut current: Option<Arc<Workspace>> = None;
+    while let Ok(mut job) = jobs.recv() {
+        // Only the last one is of interest, with the changes of all.
+        while let Ok(next) = jobs.try_recv() {
+            let changed = job.changed.zip(next.changed);
+            job = Job {
+                changed: changed.map(|(mut all, more)| {
+                    all.extend(more);
+                    all
+                }),
+                ..next
+            };
+        }
+        let site = open(root).with_texts(job.texts, current.as_deref(), job.changed);
+        let findings = site.findings();
+        let site = Arc::new(site);
+        current = Some(Arc::clone(&site));
+        if done
+            .send(Outcome::Read(job.number, site, findings))
+            .is_err()
+        {
+            return;
+        }
+    }
+}
