@@ -13,6 +13,7 @@ mod generated;
 mod kills;
 mod languages;
 mod lists;
+mod live;
 mod messages;
 mod metadata;
 mod moved;

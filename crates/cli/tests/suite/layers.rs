@@ -180,6 +180,7 @@ fn modules_import_from_below(#[case] package: &str, #[case] layers: &[&str]) {
 #[case::core("core")]
 #[case::engine("engine")]
 #[case::serve("serve")]
+#[case::lsp("lsp")]
 #[case::command("cli")]
 fn no_files_import_each_other_in_a_circle(#[case] package: &str) {
     let modules = modules(&sources(package));
@@ -291,6 +292,7 @@ fn a_circle_is_found() {
 #[case::core("core")]
 #[case::engine("engine")]
 #[case::serve("serve")]
+#[case::lsp("lsp")]
 #[case::command("cli")]
 fn nothing_is_kept_in_a_thread(#[case] package: &str) {
     let modules = modules(&sources(package)).into_iter();

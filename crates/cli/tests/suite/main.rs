@@ -12,6 +12,7 @@ mod grammar;
 mod init;
 mod killed;
 mod layers;
+mod lsp;
 mod new_post;
 mod preview;
 mod query;

@@ -127,6 +127,7 @@ fn wrong_usage_is_an_object_for_programs_too() {
 #[case::audit("audit")]
 #[case::weave("weave")]
 #[case::new("new")]
+#[case::lsp("lsp")]
 #[case::rename("terms rename")]
 #[case::init("init")]
 #[case::demo("demo")]

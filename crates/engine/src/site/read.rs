@@ -62,9 +62,11 @@ impl Site {
         let highlighter = Arc::new(Highlighter::new(known));
         let style = MarkdownStyle::new(&settings, &highlighter);
         let found = Found::look(sources, &settings, diagnostics);
+        // Posts may be read again after the settings are settled.
+        let as_read = settings.clone();
         let reading = Reading {
             sources,
-            settings: &settings,
+            settings: &as_read,
             moment: &moment,
             previous,
             progress: options.progress,
@@ -76,7 +78,6 @@ impl Site {
         let reread_errors = Arc::clone(&reading.reread_errors);
         let (posts, cached) = reading.posts(&found.posts, diagnostics);
         report_undated_sets(&posts, &settings, diagnostics);
-        let counting = reading.counting;
         let notes = read_notes(sources, (&settings, &style), &moment, diagnostics);
         let mut pages = Pages::read(
             sources,
@@ -89,7 +90,10 @@ impl Site {
         let templates = read_templates(sources, settings.site.source_limit, diagnostics);
         let assets = read_assets(sources, diagnostics);
         settings.settle(&claims(&pages.pages, &assets));
-        let mut catalogue = catalogue(posts, &notes, &settings, &moment, options, diagnostics);
+        let again = || reading.posts(&found.posts, &mut Diagnostics::new()).0;
+        let read = (posts, &again as &dyn Fn() -> Vec<Post>);
+        let mut catalogue = catalogue(read, &notes, &settings, &moment, options, diagnostics);
+        let counting = reading.counting;
         let previous = previous.filter(|previous| previous.same_configuration);
         catalogue.know_words(counting.known(previous, &cached));
         let used = UsedKeys::of(&settings, &templates, &pages.pages);
@@ -150,9 +154,9 @@ fn languages_of(posts: &[Post], include: Include) -> BTreeSet<LocaleId> {
 }
 
 /// Returns the catalogue. A build that keeps going leaves out posts with errors. Those that the catalogue
-/// finds are left out, too, and the catalogue is made again.
+/// finds are left out, too, and the catalogue is made again, of posts that are read `again`.
 fn catalogue(
-    mut posts: Vec<Post>,
+    (mut posts, again): (Vec<Post>, &dyn Fn() -> Vec<Post>),
     notes: &[TermNote],
     settings: &Settings,
     moment: &Moment,
@@ -166,13 +170,14 @@ fn catalogue(
     if !options.keep_going {
         return of(posts).into_output(diagnostics);
     }
-    drop_broken(&mut posts, diagnostics);
     loop {
+        drop_broken(&mut posts, diagnostics);
         let before = diagnostics.len();
-        let catalogue = of(posts.clone()).into_output(diagnostics);
-        if !drop_broken(&mut posts, &diagnostics[before..]) {
+        let catalogue = of(posts).into_output(diagnostics);
+        if !names_post(&catalogue, &diagnostics[before..]) {
             return catalogue;
         }
+        posts = again();
     }
 }
 
@@ -276,17 +281,27 @@ pub(crate) fn read_settings(
     (!broken).then_some(settings)
 }
 
-/// Removes posts with errors. Returns true if there were any.
-fn drop_broken(posts: &mut Vec<Post>, diagnostics: &[Diagnostic]) -> bool {
+/// Returns true if a post of a catalogue has an error.
+fn names_post(catalogue: &Catalogue, diagnostics: &[Diagnostic]) -> bool {
+    let broken = broken_files(diagnostics);
+    let mut posts = catalogue.all().map(|id| catalogue.post(id));
+    !broken.is_empty() && posts.any(|post| broken.contains(post.path.as_str()))
+}
+
+/// Removes posts with errors.
+fn drop_broken(posts: &mut Vec<Post>, diagnostics: &[Diagnostic]) {
+    let broken = broken_files(diagnostics);
+    posts.retain(|post| !broken.contains(post.path.as_str()));
+}
+
+/// Returns the files that have errors.
+fn broken_files(diagnostics: &[Diagnostic]) -> BTreeSet<&str> {
     let errors = diagnostics
         .iter()
         .filter(|diagnostic| diagnostic.is_error());
-    let broken: BTreeSet<&str> = errors
+    errors
         .filter_map(|diagnostic| diagnostic.location.file.as_deref())
-        .collect();
-    let before = posts.len();
-    posts.retain(|post| !broken.contains(post.path.as_str()));
-    posts.len() < before
+        .collect()
 }
 
 /// Whose each file is, by its path.

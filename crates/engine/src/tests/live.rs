@@ -1,0 +1,117 @@
+//! Workspaces with texts of an editor: what they take over is what a fresh read finds.
+
+use std::collections::BTreeMap;
+
+use proptest::prelude::*;
+use rstest::rstest;
+
+use super::bench::Bench;
+use crate::Workspace;
+
+const PATHS: [&str; 4] = [
+    "posts/2026-03-14-a.md",
+    "posts/2026-03-15-b.md",
+    "terms/tag/lime.md",
+    "tabulae.toml",
+];
+
+fn bench() -> Bench {
+    Bench::new("[archive.x]\nlink = \"/x/\"\nquery = \"from posts where tag = 'lime'\"\n")
+        .with(PATHS[0], "---\ntags: [lime]\n---\nA.\n")
+        .with(PATHS[1], "---\ntags: [sand]\nrelated: [a]\n---\nB.\n")
+        .with(
+            "posts/2026-03-16-c.md",
+            "---\ntags: [sand, lime]\n---\nC.\n",
+        )
+}
+
+/// What a workspace knows: its posts with their terms, its diagnostics, and its addresses.
+fn known(site: &Workspace) -> String {
+    let posts = site.query("from posts order by slug");
+    let posts: Vec<String> = posts.map_or_else(
+        |error| vec![error.to_string()],
+        |posts| {
+            let shown = posts
+                .iter()
+                .map(|post| format!("{} {:?}", post.title(), post.terms("tag")));
+            shown.collect()
+        },
+    );
+    let addresses = site.addresses().map(|list| list.addresses);
+    format!("{posts:?}\n{:?}\n{addresses:?}", site.findings())
+}
+
+fn text() -> impl Strategy<Value = Option<&'static str>> {
+    prop_oneof![
+        Just(None),
+        Just(Some("---\ntags: [lime, sand]\n---\nX.\n")),
+        Just(Some("---\ntags: [mud]\nsumary: x\n---\n")),
+        Just(Some("---\nrelated: [c]\nslug: a\n---\n")),
+        Just(Some("---\ndate: never\n---\n")),
+        Just(Some("---\nspellings: [sand]\n---\n")),
+        Just(Some(
+            "[site]\ntitle = \"L\"\naddress = \"https://x.example/\"\n[content.posts]\nterms = [\"slug\"]\n"
+        )),
+        Just(Some("[site\n")),
+    ]
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+    /// After any edits, told or not which files they are in, a workspace is as one that reads everything.
+    #[test]
+    fn taking_over_is_reading_again(edits in prop::collection::vec((0..4_usize, text(), any::<bool>()), 1..6)) {
+        let bench = bench();
+        let base = bench.workspace();
+        let mut texts: BTreeMap<String, String> = BTreeMap::new();
+        let mut site = base.with_texts(texts.clone(), None, None);
+        for (at, text, is_told) in edits {
+            let path = PATHS[at].to_owned();
+            match text {
+                Some(text) => texts.insert(path.clone(), text.to_owned()),
+                None => texts.remove(&path),
+            };
+            let changed = is_told.then(|| vec![path]);
+            site = base.with_texts(texts.clone(), Some(&site), changed);
+            let fresh = base.with_texts(texts.clone(), None, None);
+            prop_assert_eq!(known(&site), known(&fresh));
+        }
+    }
+}
+
+#[rstest]
+#[case::a_post(PATHS[0], "---\ndate: 2026-13-01\n---\n", Some("invalid-date"))]
+#[case::settings("tabulae.toml", "[site]\ntitel = 'x'\n", Some("missing-key"))]
+#[case::a_new_post(
+    "posts/2026-01-01-new.md",
+    "---\nslug: a b\n---\n",
+    Some("invalid-slug")
+)]
+#[case::another_file("notes.txt", "x", None)]
+fn a_text_has_findings_of_its_own(
+    #[case] path: &str,
+    #[case] text: &str,
+    #[case] code: Option<&str>,
+) {
+    let site = bench().workspace();
+    let found = site.findings_of(path, text);
+    let first = found.and_then(|found| found.first().map(|found| found.code.name()));
+    assert_eq!(first, code);
+}
+
+/// The findings are those that a check finds without rendering.
+#[test]
+fn findings_are_a_part_of_a_check() {
+    let site = bench()
+        .with("posts/2026-03-17-d.md", "---\nrelated: [nothing]\n---\n")
+        .with("posts/2026-03-18-e.md", "---\nsumary: x\n---\n")
+        .with("terms/tag/mud.md", "---\nslug: lime\n---\n")
+        .workspace();
+    let (found, checked) = (site.findings(), site.check());
+    assert!(found.len() > 1, "{found:?}");
+    let missing: Vec<_> = found
+        .iter()
+        .filter(|found| !checked.contains(found))
+        .collect();
+    assert_eq!(missing, Vec::<&crate::Diagnostic>::new());
+}
