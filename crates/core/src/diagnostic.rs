@@ -37,7 +37,7 @@ pub struct Diagnostic {
     pub edits: Vec<Edit>,
 }
 
-/// What to do about a mistake.
+/// The help of a diagnostic: a sentence, and the text to write if there is one.
 #[derive(Debug, Clone)]
 pub struct Help {
     text: String,

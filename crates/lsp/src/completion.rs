@@ -123,7 +123,7 @@ fn choices(site: OpenSite<'_>, spot: &Spot<'_>) -> (Range<usize>, Vec<Choice>) {
     }
 }
 
-/// Returns true if a key's sign stands behind a word already.
+/// Returns true if a word is followed by the sign between key and value.
 fn has_sign(text: &str, word: &Range<usize>) -> bool {
     let rest = text[word.end..].trim_start_matches(['"', '\'', ' ']);
     rest.starts_with([':', '='])

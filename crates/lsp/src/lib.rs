@@ -2,7 +2,7 @@
 //!
 //! The main thread reads messages and answers from the site as it was last read. A worker reads the site again after each
 //! change: only posts that changed are read, so that answers are a fraction of a second behind the buffers. The
-//! diagnostics of the file that is edited are computed at once. After a save a further thread checks the site as a build
+//! diagnostics of the edited file are computed on the main thread. After a save a further thread checks the site as a build
 //! does, rendering too.
 
 mod completion;

@@ -1,10 +1,11 @@
-//! What is at a place of a text: a key or a value of front matter or settings, a part of a query, a name in a template.
+//! Classification of the text at the cursor: a key or a value of front matter or settings, a part of a query, a name in a
+//! template.
 //!
-//! Texts are incomplete while they are typed, so that nothing is parsed here: a place is known by what stands before it.
+//! Texts are incomplete while they are typed, so that nothing is parsed here: the text before the cursor decides.
 
 use std::ops::Range;
 
-/// What is at a place.
+/// The kind of text at a place, with its bytes.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum Place {
     /// A key of front matter.

@@ -1,10 +1,10 @@
-//! What is at a place of a query, which is incomplete while it is typed.
+//! Classification of the cursor's place in a query, which is incomplete while it is typed.
 
 use std::ops::Range;
 
 use tabulae_core::query::KEYWORDS;
 
-/// What is expected at a place of a query.
+/// The kind of word that a query expects at a place, with its bytes.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum QueryPlace<'a> {
     /// A content set or a named query.

@@ -432,7 +432,7 @@ impl Server<'_> {
         Ok(())
     }
 
-    /// Answers a request from the site as it was last read; `null` if there is none.
+    /// Answers a request from the site as it was last read; `null` without a site.
     fn with<T: serde::de::DeserializeOwned>(
         &mut self,
         params: Value,

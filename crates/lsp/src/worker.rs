@@ -22,7 +22,7 @@ pub(crate) struct Job {
     pub(crate) changed: Option<Vec<String>>,
 }
 
-/// What became of a job.
+/// The result of a job.
 #[derive(Debug)]
 pub(crate) enum Outcome {
     /// The site, and the diagnostics of reading and planning it.

@@ -188,7 +188,7 @@ fn corrections_are_for_programs_too() {
     assert_eq!(fixed["changes"][0]["path"], "posts/2026-03-15-a.md");
 }
 
-/// What is allowed is no finding, and stays.
+/// Diagnostics of an allowed code are not corrected.
 #[test]
 fn what_is_allowed_is_not_corrected() {
     let site = slips();

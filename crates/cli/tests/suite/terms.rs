@@ -253,7 +253,7 @@ fn a_term_is_renamed_in_all_posts() {
     );
 }
 
-/// Settings and templates are for their writer, who is told where the old name is.
+/// Settings and templates are not rewritten: warnings name the places of the old name.
 #[test]
 fn queries_that_find_nothing_any_more_are_reported() {
     let site = dredges();

@@ -20,7 +20,7 @@ pub fn scalar(format: Format, old: &str, text: &str) -> String {
     }
 }
 
-/// Returns true if a text is a plain scalar in YAML, in any place, that is nothing but text: words or an address.
+/// Returns true if a text is a plain scalar in YAML in block and flow context, and is read as text: words or an address.
 fn is_plain(text: &str) -> bool {
     let is_word = |c: char| c.is_alphanumeric() || matches!(c, ' ' | '-' | '_' | '/' | '.');
     let is_path = text.starts_with('/') && !text.contains(' ');
@@ -33,7 +33,7 @@ fn is_plain(text: &str) -> bool {
 }
 
 /// Returns the edit that adds a key with a text, or a list of several, at the top of the front matter of a source, and
-/// front matter if there is none. `None` if the front matter has no end. The key must not be there already.
+/// creates front matter for a file without it. `None` if the front matter has no end. The front matter must not have the key.
 #[must_use]
 pub fn insertion(source: &Source, key: &str, texts: &[&str]) -> Option<Edit> {
     let header = split(source).ok()?;

@@ -12,7 +12,7 @@ use crate::options::BuildOptions;
 use crate::publish::Destination;
 use crate::source::{Overlay, Sources};
 
-/// What an audit would find after its fixes, and the files that they change.
+/// The files that fixes change, and the findings of an audit after them.
 #[derive(Debug)]
 pub struct FixReport {
     /// The files with their texts before and after, by path.

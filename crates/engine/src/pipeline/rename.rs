@@ -343,7 +343,7 @@ impl Renamer<'_> {
         moved
     }
 
-    /// Adds the old addresses of a term to its note, which is made if there is none.
+    /// Adds the old addresses of a term to its note, or to a new note.
     fn add_addresses(
         &self,
         name: &str,

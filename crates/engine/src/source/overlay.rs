@@ -21,7 +21,7 @@ impl Overlay {
         Self { sources, texts }
     }
 
-    /// Returns the text over a file; `None` if there is none.
+    /// Returns the text over a file; `None` if the file is that of the sources below.
     fn text(&self, path: &str) -> io::Result<Option<&str>> {
         match self.texts.get(path) {
             Some(Some(text)) => Ok(Some(text)),

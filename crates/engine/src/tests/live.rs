@@ -25,7 +25,7 @@ fn bench() -> Bench {
         )
 }
 
-/// What a workspace knows: its posts with their terms, its diagnostics, and its addresses.
+/// Returns the posts with their terms, the diagnostics and the addresses of a workspace as text.
 fn known(site: &Workspace) -> String {
     let posts = site.query("from posts order by slug");
     let posts: Vec<String> = posts.map_or_else(
