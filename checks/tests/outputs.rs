@@ -77,13 +77,15 @@ fn described(schema: &Value, root: &Value, at: &str, found: &mut BTreeSet<String
 /// Each command's JSON is valid by its schema, and describes no member that the command never prints, but the
 /// changed ids in feeds, of which the site has none.
 #[rstest]
-#[case::audit("audit", &["audit"])]
+#[case::audit("audit", &["audit", "audit|--fix|--dry-run"])]
 #[case::build("build", &["build|--dry-run"])]
 #[case::diff("diff", &["diff"])]
 #[case::settings("effective-settings", &["settings"])]
 #[case::explain("explain", &["explain|two-young-herons|--in|tags"])]
+#[case::new("new", &["new|A lock in May"])]
 #[case::query("query", &["query|where tag = 'lime'", "query||--by|year", "query|where tag = 'lime'|--explain", "query||--fields|title,hours"])]
 #[case::related("related", &["related|--try|weigh.body=4"])]
+#[case::rename("rename", &["terms|rename|tag|Limes|lime|--dry-run"])]
 #[case::terms("terms", &["terms|--write-notes"])]
 #[case::theme("theme", &["theme", "theme|show|post.html", "theme|copy|post.html"])]
 #[case::weave("weave", &["weave|out"])]
