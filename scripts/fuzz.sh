@@ -1,7 +1,8 @@
 #!/usr/bin/env bash
 # Builds the fuzz targets and runs each for SECONDS (10), two at a time, beginning with the inputs in fuzz/corpus/,
 # the templates of the theme and the posts of the example site.
-# scripts/fuzz.sh [SECONDS] [TARGET…]: what makes a target fail is written to fuzz/artifacts/. With 0 they are only built.
+# scripts/fuzz.sh [SECONDS] [TARGET…]: what makes a target fail is written to fuzz/artifacts/. With 0 each of these inputs is
+# run once, and nothing is instrumented.
 #
 # The targets are built without optimisation; for a long run set CARGO_PROFILE_DEV_OPT_LEVEL=1.
 # Needs a C++ compiler for libFuzzer, and no other toolchain.
@@ -12,22 +13,28 @@ shift || true
 targets=("$@")
 [ ${#targets[@]} -gt 0 ] || for file in fuzz/fuzz_targets/*.rs; do targets+=("$(basename "$file" .rs)"); done
 
-RUSTC_WORKSPACE_WRAPPER=$PWD/fuzz/rustc-with-coverage.sh cargo build --locked --quiet --package tabulae-fuzz
-[ "$seconds" -gt 0 ] || exit 0
+if [ "$seconds" -gt 0 ]; then
+  export RUSTC_WORKSPACE_WRAPPER=$PWD/fuzz/rustc-with-coverage.sh
+fi
+cargo build --locked --quiet --package tabulae-fuzz
 mkdir -p fuzz/artifacts
 
 # run TARGET: prints one line, or the end of the log of a failure
 run() {
-  local found log corpus=("fuzz/corpus/$1")
+  local found log corpus=("fuzz/corpus/$1") inputs
   case "$1" in
     template) corpus+=(crates/engine/src/theme) ;;
     front_matter | html) corpus+=(crates/cli/demo/posts) ;;
   esac
   found=$(mktemp -d)
   log=$found.log
-  if "${CARGO_TARGET_DIR:-target}/debug/$1" -max_total_time="$seconds" -timeout=10 -rss_limit_mb=4096 -max_len=65536 \
-    -artifact_prefix="fuzz/artifacts/$1-" "$found" "${corpus[@]}" >"$log" 2>&1; then
-    printf '%-14s %s\n' "$1" "$(grep -E '^Done' "$log")"
+  inputs=(-max_total_time="$seconds" "$found" "${corpus[@]}")
+  if [ "$seconds" -eq 0 ]; then
+    readarray -t inputs < <(find "${corpus[@]}" -type f)
+  fi
+  if "${CARGO_TARGET_DIR:-target}/debug/$1" -timeout=10 -rss_limit_mb=4096 -max_len=65536 \
+    -artifact_prefix="fuzz/artifacts/$1-" "${inputs[@]}" >"$log" 2>&1; then
+    printf '%-14s %s\n' "$1" "$(grep -E '^Done' "$log" || echo "${#inputs[@]} inputs")"
     rm -rf "$found" "$log"
   else
     tail -n 40 "$log"
