@@ -7,6 +7,7 @@
 
 mod completion;
 mod diagnostics;
+mod edited;
 mod edits;
 mod hover;
 mod navigation;

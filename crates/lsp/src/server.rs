@@ -14,7 +14,7 @@ use lsp_types::notification::{
 };
 use lsp_types::request::{
     CodeActionRequest, Completion, GotoDefinition, HoverRequest, PrepareRenameRequest, References,
-    Rename, Request as _,
+    RegisterCapability, Rename, Request as _,
 };
 use lsp_types::{
     CodeActionParams, CompletionOptions, CompletionParams, CompletionResponse,
@@ -31,13 +31,14 @@ use tabulae_engine::{DiskOutput, Workspace};
 
 use crate::completion::completion;
 use crate::diagnostics::to_lsp;
+use crate::edited::{Findings, Site};
 use crate::edits::{actions, redirect, workspace_edit};
 use crate::hover::hover;
 use crate::navigation::{definition, references};
 use crate::open_site::{OpenSite, Spot, path_of};
 use crate::position::{offset, range};
 pub use crate::worker::Opener;
-use crate::worker::{Job, Outcome, Worker};
+use crate::worker::{Outcome, Worker};
 
 type Failure = Box<dyn Error + Send + Sync>;
 
@@ -79,6 +80,7 @@ pub fn serve(
     for folder in folders(&params) {
         server.enter(&folder);
     }
+    server.watch(&params)?;
     server.serve()
 }
 
@@ -124,35 +126,6 @@ fn capabilities() -> ServerCapabilities {
     }
 }
 
-/// The state of the site that is edited.
-struct Site {
-    root: PathBuf,
-    worker: Worker,
-    /// The texts of open files, by path.
-    texts: BTreeMap<String, String>,
-    /// The number of the last job.
-    number: u64,
-    /// The site as it was last read, and the number of its job.
-    read: Option<(u64, Arc<Workspace>)>,
-    findings: Findings,
-    /// The files that have diagnostics in the editor.
-    published: BTreeSet<String>,
-    /// Set if the site is to be checked as a build does, once it is read.
-    wants_check: bool,
-    is_checking: bool,
-}
-
-/// The diagnostics of the site, by the way they are found.
-#[derive(Default)]
-struct Findings {
-    /// Of reading and planning the site.
-    read: Vec<Diagnostic>,
-    /// Of rendering it, at the last check.
-    rendered: Vec<Diagnostic>,
-    /// Of open files alone, by path: of the text that the site was read with, and of that in the buffer.
-    own: BTreeMap<String, (Vec<Diagnostic>, Vec<Diagnostic>)>,
-}
-
 struct Server<'a> {
     connection: &'a Connection,
     find: &'a dyn Fn(&Path) -> Option<PathBuf>,
@@ -190,6 +163,24 @@ impl Server<'_> {
                 }
             }
         }
+    }
+
+    /// Asks an editor that can do it to watch the files of its folder.
+    fn watch(&self, params: &InitializeParams) -> Result<(), Failure> {
+        let workspace = params.capabilities.workspace.as_ref();
+        let watching = workspace.and_then(|workspace| workspace.did_change_watched_files);
+        if watching.and_then(|watching| watching.dynamic_registration) != Some(true) {
+            return Ok(());
+        }
+        let registrations = json!({ "registrations": [{
+            "id": "files",
+            "method": DidChangeWatchedFiles::METHOD,
+            "registerOptions": { "watchers": [{ "globPattern": "**/*" }] },
+        }] });
+        let id = RequestId::from("watch".to_owned());
+        let request = Request::new(id, RegisterCapability::METHOD.to_owned(), registrations);
+        self.connection.sender.send(Message::Request(request))?;
+        Ok(())
     }
 
     /// Begins with the site that a folder is in, unless there is one.
@@ -532,56 +523,4 @@ fn with_change(text: String, change: lsp_types::TextDocumentContentChangeEvent) 
     let start = offset(&text, part.start);
     let end = offset(&text, part.end).max(start);
     [&text[..start], &change.text, &text[end..]].concat()
-}
-
-impl Site {
-    fn open_site<'a>(&'a self, site: &'a Workspace) -> OpenSite<'a> {
-        OpenSite {
-            site,
-            root: &self.root,
-            texts: &self.texts,
-        }
-    }
-
-    /// Returns a path below the site's folder, with `/`; `None` if it is not below it.
-    fn below(&self, path: &Path) -> Option<String> {
-        let below = path.strip_prefix(&self.root).ok()?;
-        let steps = below.components().map(|step| step.as_os_str().to_str());
-        Some(steps.collect::<Option<Vec<_>>>()?.join("/"))
-    }
-
-    /// Reads the site again; `changed` are the only files that may have changed.
-    fn read_again(&mut self, changed: Option<Vec<String>>) {
-        self.number += 1;
-        self.worker.read(Job {
-            number: self.number,
-            texts: self.texts.clone(),
-            changed,
-        });
-    }
-
-    /// Returns the diagnostics of a file: those that its text has by itself, and those of the site as it was last read.
-    fn of_file(&self, path: &str) -> Option<(String, Vec<Diagnostic>)> {
-        self.read.as_ref()?;
-        let none = (Vec::new(), Vec::new());
-        let (before, now) = self.findings.own.get(path).unwrap_or(&none);
-        let others = self.findings.read.iter().chain(&self.findings.rendered);
-        let others = others.filter(|found| found.location.file.as_deref() == Some(path));
-        let others = others.filter(|found| !before.contains(found) && !now.contains(found));
-        let all = now.iter().chain(others).cloned();
-        Some((path.to_owned(), all.collect()))
-    }
-
-    /// Returns the diagnostics of all files that have any, or had.
-    fn all(&self) -> Vec<(String, Vec<Diagnostic>)> {
-        let found = self.findings.read.iter().chain(&self.findings.rendered);
-        let files = found.filter_map(|found| found.location.file.as_deref());
-        let open = self.texts.keys().map(String::as_str);
-        let published = self.published.iter().map(String::as_str);
-        let files: BTreeSet<&str> = files.chain(open).chain(published).collect();
-        files
-            .into_iter()
-            .filter_map(|path| self.of_file(path))
-            .collect()
-    }
 }

@@ -529,6 +529,43 @@ fn hostile_messages_are_answered() {
     assert_eq!(editor.close(), Some(0));
 }
 
+/// Bytes that are no message end the server; it does not wait for more.
+#[test]
+fn what_is_no_message_ends_the_server() {
+    let mut editor = Editor::open(site());
+    let sent = editor
+        .input
+        .write_all(b"Content-Length: x\r\n\r\n{]\r\n\r\n");
+    sent.and_then(|()| editor.input.flush())
+        .expect("the server reads");
+    let status = editor.server.wait().expect("the server ends");
+    assert_eq!(status.code(), Some(3));
+}
+
+/// An editor that can watch files is asked to, and files that change on disk are read again.
+#[test]
+fn files_on_disk_are_watched() {
+    let mut editor = Editor::start(site());
+    let root = editor.uri("");
+    let can = json!({ "workspace": { "didChangeWatchedFiles": { "dynamicRegistration": true } } });
+    editor.ask(
+        "initialize",
+        json!({ "rootUri": root, "capabilities": can }),
+    );
+    editor.tell("initialized", json!({}));
+    let asked = editor.wait(|message| {
+        let is_it = message["method"] == "client/registerCapability";
+        is_it.then(|| message["params"]["registrations"][0]["method"].clone())
+    });
+    assert_eq!(asked, "workspace/didChangeWatchedFiles");
+    editor
+        .site
+        .write("posts/2026-03-21-new.md", "---\ndate: never\n---\n");
+    editor.tell("workspace/didChangeWatchedFiles", json!({ "changes": [] }));
+    editor.wait_for("posts/2026-03-21-new.md", &["invalid-date"]);
+    assert_eq!(editor.close(), Some(0));
+}
+
 /// Without a site there is nothing to say.
 #[test]
 fn a_folder_without_a_site_has_empty_answers() {

@@ -226,6 +226,21 @@ impl Reading<'_> {
 }
 
 impl Site {
+    /// Returns the input for reading single posts again, without the words of their texts.
+    fn reading<'a>(&'a self, sources: &'a dyn Sources) -> Reading<'a> {
+        Reading {
+            sources,
+            settings: &self.settings,
+            moment: &self.moment,
+            previous: None,
+            progress: &NoProgress,
+            html: AtomicUsize::new(0),
+            counting: CountingTexts::default(),
+            style: self.markdown.clone(),
+            reread_errors: Arc::clone(&self.reread_errors),
+        }
+    }
+
     /// Returns the diagnostics of reading a post's file with a text; `None` if the file is of no content set.
     pub(crate) fn findings_of(&self, path: &str, text: &str) -> Option<Diagnostics> {
         let is_of = |set: &ContentSet| {
@@ -238,17 +253,7 @@ impl Site {
         let set = known.or_else(|| self.settings.content.iter().position(is_of))?;
         let sources = MemorySources::default();
         sources.write(path, text);
-        let reading = Reading {
-            sources: &sources,
-            settings: &self.settings,
-            moment: &self.moment,
-            previous: None,
-            progress: &NoProgress,
-            html: AtomicUsize::new(0),
-            counting: CountingTexts::default(),
-            style: self.markdown.clone(),
-            reread_errors: Errors::default(),
-        };
+        let reading = self.reading(&sources);
         let mut diagnostics = Diagnostics::new();
         if let Some(read) = reading.file(set, path, None, &mut diagnostics) {
             reading.post(set, path, read, &mut diagnostics);
@@ -277,17 +282,7 @@ impl Site {
             let id = self.post_at(path)?;
             posts.push(id);
             let before = self.catalogue.post(id);
-            let reading = Reading {
-                sources,
-                settings: &self.settings,
-                moment: &self.moment,
-                previous: None,
-                progress: &NoProgress,
-                html: AtomicUsize::new(0),
-                counting: CountingTexts::default(),
-                style: self.markdown.clone(),
-                reread_errors: Arc::clone(&self.reread_errors),
-            };
+            let reading = self.reading(sources);
             let set = before.set;
             let read = reading.file(set, path, Some(&share), &mut diagnostics)?;
             let (post, cached) = reading.post(set, path, read, &mut diagnostics);

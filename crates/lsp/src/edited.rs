@@ -1,0 +1,92 @@
+//! The state of the site that an editor works on: buffers, the site as it was last read, diagnostics.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use tabulae_core::diagnostic::Diagnostic;
+use tabulae_engine::Workspace;
+
+use crate::open_site::OpenSite;
+use crate::worker::{Job, Worker};
+
+/// The state of the site that is edited.
+pub(crate) struct Site {
+    pub(crate) root: PathBuf,
+    pub(crate) worker: Worker,
+    /// The texts of open files, by path.
+    pub(crate) texts: BTreeMap<String, String>,
+    /// The number of the last job.
+    pub(crate) number: u64,
+    /// The site as it was last read, and the number of its job.
+    pub(crate) read: Option<(u64, Arc<Workspace>)>,
+    pub(crate) findings: Findings,
+    /// The files that have diagnostics in the editor.
+    pub(crate) published: BTreeSet<String>,
+    /// Set if the site is to be checked as a build does, once it is read.
+    pub(crate) wants_check: bool,
+    pub(crate) is_checking: bool,
+}
+
+/// The diagnostics of the site, by the way they are found.
+#[derive(Default)]
+pub(crate) struct Findings {
+    /// Of reading and planning the site.
+    pub(crate) read: Vec<Diagnostic>,
+    /// Of rendering it, at the last check.
+    pub(crate) rendered: Vec<Diagnostic>,
+    /// Of open files alone, by path: of the text that the site was read with, and of that in the buffer.
+    pub(crate) own: BTreeMap<String, (Vec<Diagnostic>, Vec<Diagnostic>)>,
+}
+
+impl Site {
+    pub(crate) fn open_site<'a>(&'a self, site: &'a Workspace) -> OpenSite<'a> {
+        OpenSite {
+            site,
+            root: &self.root,
+            texts: &self.texts,
+        }
+    }
+
+    /// Returns a path below the site's folder, with `/`; `None` if it is not below it.
+    pub(crate) fn below(&self, path: &Path) -> Option<String> {
+        let below = path.strip_prefix(&self.root).ok()?;
+        let steps = below.components().map(|step| step.as_os_str().to_str());
+        Some(steps.collect::<Option<Vec<_>>>()?.join("/"))
+    }
+
+    /// Reads the site again; `changed` are the only files that may have changed.
+    pub(crate) fn read_again(&mut self, changed: Option<Vec<String>>) {
+        self.number += 1;
+        self.worker.read(Job {
+            number: self.number,
+            texts: self.texts.clone(),
+            changed,
+        });
+    }
+
+    /// Returns the diagnostics of a file: those that its text has by itself, and those of the site as it was last read.
+    pub(crate) fn of_file(&self, path: &str) -> Option<(String, Vec<Diagnostic>)> {
+        self.read.as_ref()?;
+        let none = (Vec::new(), Vec::new());
+        let (before, now) = self.findings.own.get(path).unwrap_or(&none);
+        let others = self.findings.read.iter().chain(&self.findings.rendered);
+        let others = others.filter(|found| found.location.file.as_deref() == Some(path));
+        let others = others.filter(|found| !before.contains(found) && !now.contains(found));
+        let all = now.iter().chain(others).cloned();
+        Some((path.to_owned(), all.collect()))
+    }
+
+    /// Returns the diagnostics of all files that have any, or had.
+    pub(crate) fn all(&self) -> Vec<(String, Vec<Diagnostic>)> {
+        let found = self.findings.read.iter().chain(&self.findings.rendered);
+        let files = found.filter_map(|found| found.location.file.as_deref());
+        let open = self.texts.keys().map(String::as_str);
+        let published = self.published.iter().map(String::as_str);
+        let files: BTreeSet<&str> = files.chain(open).chain(published).collect();
+        files
+            .into_iter()
+            .filter_map(|path| self.of_file(path))
+            .collect()
+    }
+}
