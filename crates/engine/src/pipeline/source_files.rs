@@ -43,11 +43,12 @@ pub(crate) fn write_new(
     what: &str,
 ) -> Result<(), Box<Diagnostic>> {
     let path = path_below(root, name, what)?;
-    let written = path
-        .parent()
-        .map_or(Ok(()), fs::create_dir_all)
-        .and_then(|()| within(root, path.parent().unwrap_or(root)))
-        .and_then(|_| {
+    let folder = path.parent().unwrap_or(root);
+    // No folder is made beyond a link that leads out of the site.
+    let known = folder.ancestors().find(|folder| folder.exists());
+    let written = within(root, known.unwrap_or(root))
+        .and_then(|_| fs::create_dir_all(folder))
+        .and_then(|()| {
             let mut file = fs::File::options()
                 .write(true)
                 .create_new(true)
@@ -143,6 +144,31 @@ mod tests {
         assert_eq!(fs::read_to_string(&path).unwrap(), "b\n");
         assert_eq!(fs::metadata(&path).unwrap().permissions(), permissions);
         assert_eq!(fs::read_dir(site.path()).unwrap().count(), 1);
+    }
+
+    #[cfg(unix)]
+    #[test]
+    fn nothing_is_made_beyond_a_link_out_of_the_site() {
+        let folder = tempfile::tempdir().unwrap();
+        let root = folder.path().join("site");
+        fs::create_dir(&root).unwrap();
+        fs::create_dir(folder.path().join("other")).unwrap();
+        std::os::unix::fs::symlink("../other", root.join("terms")).unwrap();
+        let error = write_new(&root, "terms/tag/lime.md", "x", "the note").unwrap_err();
+        assert!(
+            error.message.contains("leads out of the site's folder"),
+            "{}",
+            error.message
+        );
+        assert_eq!(
+            fs::read_dir(folder.path().join("other")).unwrap().count(),
+            0
+        );
+        write_new(&root, "posts/2026/a.md", "x", "the post").unwrap();
+        assert_eq!(
+            fs::read_to_string(root.join("posts/2026/a.md")).unwrap(),
+            "x"
+        );
     }
 
     #[rstest]
