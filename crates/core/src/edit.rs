@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
-use crate::source::{Location, Source, Span};
+use crate::source::{Location, Source, Span, mark_length};
 
 /// A change of one source file.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
@@ -105,7 +105,7 @@ impl Edit {
     /// the source is no file.
     #[must_use]
     pub fn of_span(source: &Source, span: Span, new: &str) -> Option<Self> {
-        let old = source.text().get(span.start..span.end)?;
+        let old = source.get(span)?;
         let location = source.location(span);
         (!old.contains('\n')).then_some(())?;
         Some(Self::Replace(Replacement {
@@ -170,11 +170,7 @@ pub fn by_file<'a>(
 /// no column.
 #[must_use]
 pub fn offset(text: &str, line: usize, column: usize) -> Option<usize> {
-    let mut start = if text.starts_with('\u{feff}') {
-        '\u{feff}'.len_utf8()
-    } else {
-        0
-    };
+    let mut start = mark_length(text);
     for _ in 1..line {
         start += text[start..].find('\n')? + 1;
     }

@@ -103,7 +103,7 @@ impl Source {
     pub fn new(file: &str, text: &str) -> Self {
         Self {
             file: Some(file.into()),
-            text: text.strip_prefix('\u{feff}').unwrap_or(text).into(),
+            text: text[mark_length(text)..].into(),
         }
     }
 
@@ -126,6 +126,12 @@ impl Source {
     #[must_use]
     pub fn text(&self) -> &str {
         &self.text
+    }
+
+    /// Returns the bytes of a span; `None` if it reaches beyond the text.
+    #[must_use]
+    pub fn get(&self, span: Span) -> Option<&str> {
+        self.text.get(span.start..span.end)
     }
 
     /// Returns the file with only the first `bytes` bytes, so that a long body need not be kept.
@@ -277,6 +283,15 @@ fn raw_offset(raw: &str, wanted: usize) -> usize {
         }
     }
     raw.len()
+}
+
+/// Returns the length of a text's byte order mark, which spans do not count: 3 bytes or none.
+#[must_use]
+pub fn mark_length(text: &str) -> usize {
+    match text.starts_with('\u{feff}') {
+        true => '\u{feff}'.len_utf8(),
+        false => 0,
+    }
 }
 
 fn floor_boundary(text: &str, at: usize) -> usize {

@@ -66,27 +66,30 @@ impl Choice {
 /// Returns what can be written at a spot, the likeliest first.
 pub(crate) fn completion(site: OpenSite<'_>, spot: &Spot<'_>) -> CompletionList {
     let (word, choices) = choices(site, spot);
-    let typed = spot.text[word.start..spot.at.clamp(word.start, word.end)].to_lowercase();
+    let typed = &spot.text[word.start..spot.at.clamp(word.start, word.end)];
+    let lower = typed.to_lowercase();
     let fits = |choice: &Choice| {
         let label = choice.label.to_lowercase();
-        label.contains(&typed) || choice.detail.to_lowercase().contains(&typed)
+        label.contains(&lower) || choice.detail.to_lowercase().contains(&lower)
     };
     let mut fitting = choices.into_iter().filter(fits);
     let items = fitting.by_ref().take(ITEMS).enumerate();
-    let items = items.map(|(order, choice)| item(spot, &word, order, choice));
+    let place = range(spot.text, word.start, word.end);
+    let items = items.map(|(order, choice)| item((place, typed), order, choice));
     CompletionList {
         items: items.collect(),
         is_incomplete: fitting.next().is_some(),
     }
 }
 
-fn item(spot: &Spot<'_>, word: &Range<usize>, order: usize, choice: Choice) -> CompletionItem {
+/// Returns a choice as an item that replaces the text at a place, of which a part is typed.
+fn item((place, typed): (lsp_types::Range, &str), order: usize, choice: Choice) -> CompletionItem {
     let edit = TextEdit {
-        range: range(spot.text, word.start, word.end),
+        range: place,
         new_text: choice.text.unwrap_or_else(|| choice.label.clone()),
     };
     CompletionItem {
-        filter_text: Some(spot.text[word.start..spot.at.clamp(word.start, word.end)].to_owned())
+        filter_text: Some(typed.to_owned())
             .filter(|typed| !choice.label.to_lowercase().contains(&typed.to_lowercase())),
         label: choice.label,
         kind: Some(choice.kind),
@@ -114,11 +117,7 @@ fn choices(site: OpenSite<'_>, spot: &Spot<'_>) -> (Range<usize>, Vec<Choice>) {
             let (word, choices) = in_query(site, text, *at);
             (query.start + word.start..query.start + word.end, choices)
         }
-        Place::Template(name) => {
-            let names = site.site.template_names().into_iter();
-            let names = names.map(|name| Choice::new(name, CompletionItemKind::FILE));
-            (name.clone(), names.collect())
-        }
+        Place::Template(name) => (name.clone(), templates(site)),
         Place::Expression(word, sign) => (word.clone(), in_expression(site, *sign)),
     }
 }
@@ -130,13 +129,8 @@ fn has_sign(text: &str, word: &Range<usize>) -> bool {
 }
 
 fn front_keys(site: OpenSite<'_>, spot: &Spot<'_>, word: &Range<usize>) -> Vec<Choice> {
-    let own = site
-        .catalogue()
-        .map(|catalogue| catalogue.field_names(&catalogue.every_set()));
-    let own = own
-        .unwrap_or_default()
-        .into_iter()
-        .filter(|name| !name.contains('.'));
+    let own = own_keys(site).into_iter();
+    let own = own.filter(|name| !name.contains('.'));
     let known = |name: &str| ENTRIES.iter().any(|entry| entry.name == name);
     let own = own
         .filter(|name| !known(name))
@@ -182,12 +176,7 @@ fn front_values(site: OpenSite<'_>, spot: &Spot<'_>, key: &str) -> Vec<Choice> {
         .map(|entry| entry.holds);
     match (key, holds) {
         ("related", _) => slugs(site, spot.path),
-        ("template", _) => {
-            let names = site.site.template_names().into_iter();
-            names
-                .map(|name| Choice::new(name, CompletionItemKind::FILE))
-                .collect()
-        }
+        ("template", _) => templates(site),
         ("language", _) => {
             let settings = site.settings();
             let tags = settings.iter().flat_map(|settings| settings.locales.tags());
@@ -197,6 +186,19 @@ fn front_values(site: OpenSite<'_>, spot: &Spot<'_>, key: &str) -> Vec<Choice> {
         (_, Some(EntryHolds::Flag)) => flags(),
         _ => Vec::new(),
     }
+}
+
+fn templates(site: OpenSite<'_>) -> Vec<Choice> {
+    let names = site.site.template_names().into_iter();
+    let names = names.map(|name| Choice::new(name, CompletionItemKind::FILE));
+    names.collect()
+}
+
+/// Returns the front matter keys that posts of this blog have.
+fn own_keys(site: OpenSite<'_>) -> Vec<&str> {
+    let catalogue = site.catalogue();
+    let keys = catalogue.map(|catalogue| catalogue.field_names(&catalogue.every_set()));
+    keys.unwrap_or_default()
 }
 
 fn flags() -> Vec<Choice> {
@@ -301,12 +303,7 @@ fn settings_values(site: OpenSite<'_>, table: &str, key: &str) -> Vec<Choice> {
                 .map(|field| Choice::new(field, CompletionItemKind::FIELD))
                 .collect()
         }
-        ("template", _) => {
-            let names = site.site.template_names().into_iter();
-            names
-                .map(|name| Choice::new(name, CompletionItemKind::FILE))
-                .collect()
-        }
+        ("template", _) => templates(site),
         (_, Some(Holds::Word(choices) | Holds::Words(choices))) => words(choices),
         (_, Some(Holds::FlagOr(choices))) => flags().into_iter().chain(words(choices)).collect(),
         (_, Some(Holds::Flag)) => flags(),
@@ -358,10 +355,7 @@ fn fields(site: OpenSite<'_>) -> impl Iterator<Item = Choice> {
         .flat_map(|settings| &settings.term_fields);
     let terms =
         terms.map(|field| Choice::new(&field.name, CompletionItemKind::FIELD).detail("terms"));
-    let own = site
-        .catalogue()
-        .map(|catalogue| catalogue.field_names(&catalogue.every_set()));
-    let own = own.unwrap_or_default().into_iter();
+    let own = own_keys(site).into_iter();
     let own =
         own.map(|name| Choice::new(name, CompletionItemKind::FIELD).detail("a key of this blog"));
     terms.chain(derived).chain(own)

@@ -152,7 +152,7 @@ fn joining_note(site: OpenSite<'_>, spot: &Spot<'_>) -> Option<CodeAction> {
         let mut others = join.others.iter().map(|(other, _)| other.name.as_str());
         join.keep.name == term.term.name || others.any(|name| name == term.term.name)
     })?;
-    if join.note.is_there || !join.note.replaces.is_empty() {
+    if !join.note.is_complete() {
         return None;
     }
     let mut operations = Vec::new();
@@ -181,9 +181,7 @@ pub(crate) fn redirect(
     published: &AddressList,
 ) -> Option<CodeAction> {
     let catalogue = site.catalogue()?;
-    let id = catalogue
-        .all()
-        .find(|id| catalogue.post(*id).path == path)?;
+    let id = site.post_id(path)?;
     let post = catalogue.post(id);
     let link = catalogue.link(id).plain.as_str();
     let mut published = published.addresses.iter();

@@ -41,9 +41,7 @@ fn of_place(site: OpenSite<'_>, spot: &Spot<'_>) -> Option<(Range<usize>, String
             Some((word.clone(), entry.about.to_owned()))
         }
         Place::FrontValue(key, value) if key == "related" => {
-            let catalogue = site.catalogue()?;
-            let id = catalogue.find(&spot.text[value.clone()], Default::default())?;
-            let post = catalogue.post(id);
+            let post = site.named_post(&spot.text[value.clone()])?;
             Some((value.clone(), format!("{} (`{}`)", post.title, post.path)))
         }
         Place::FrontValue(key, value) => {
@@ -97,10 +95,7 @@ fn of_date(site: OpenSite<'_>, spot: &Spot<'_>, key: &str, written: &str) -> Opt
     let moment = site.site.moment().ok()?;
     let set = site.post(spot.path).map(|post| post.set);
     let set = set.and_then(|set| site.settings()?.content.get(set));
-    let is_field = |field: &str| match set.and_then(|set| set.keys_of(field)) {
-        Some(keys) => keys.iter().any(|known| known.node == key),
-        None => key == field,
-    };
+    let is_field = |field: &str| set.map_or(key == field, |set| set.gives(key, field));
     let date = parse_date(written.trim()).ok()?.zoned(&moment.zone).ok()?;
     let days = moment.today().until(date.day).ok()?.get_days();
     let is_ahead = date.at > moment.now;

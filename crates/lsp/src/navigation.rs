@@ -20,10 +20,8 @@ pub(crate) fn definition(site: OpenSite<'_>, spot: &Spot<'_>) -> Vec<Location> {
     }
     let found = match &spot.place {
         Place::FrontValue(key, value) if key == "related" => {
-            site.catalogue().and_then(|catalogue| {
-                let id = catalogue.find(&spot.text[value.clone()], Default::default())?;
-                site.top(&catalogue.post(id).path)
-            })
+            let post = site.named_post(&spot.text[value.clone()]);
+            post.and_then(|post| site.top(&post.path))
         }
         Place::FrontValue(key, value) | Place::SettingsValue(_, key, value)
             if key == "template" =>

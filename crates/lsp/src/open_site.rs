@@ -6,9 +6,10 @@ use std::path::{Path, PathBuf};
 
 use lsp_types::{Location, Range, Uri};
 use tabulae_core::catalogue::{Catalogue, PostId};
+use tabulae_core::id::LocaleId;
 use tabulae_core::post::Post;
 use tabulae_core::settings::Settings;
-use tabulae_core::source::Span;
+use tabulae_core::source::{Span, mark_length};
 use tabulae_core::term::{Term, TermId};
 use tabulae_engine::Workspace;
 use url::Url;
@@ -91,7 +92,7 @@ impl<'a> OpenSite<'a> {
     /// Returns the location of bytes of a file's text.
     pub(crate) fn location(&self, path: &str, span: Span) -> Option<Location> {
         let text = self.text(path)?;
-        let mark = text.len() - text.trim_start_matches('\u{feff}').len();
+        let mark = mark_length(&text);
         let range = range(&text, mark + span.start, mark + span.end);
         Some(Location::new(self.uri(path)?, range))
     }
@@ -109,11 +110,10 @@ impl<'a> OpenSite<'a> {
                 .is_some_and(|rest| rest.starts_with('/'))
         };
         let set = settings.content.iter().find(|set| below(&set.folder));
-        settings.term_fields.iter().position(|field| {
-            match set.and_then(|set| set.keys_of(&field.name)) {
-                Some(keys) => keys.iter().any(|known| known.node == key),
-                None => field.is(key),
-            }
+        let mut fields = settings.term_fields.iter();
+        fields.position(|field| match set {
+            Some(set) => set.gives_terms(key, field),
+            None => field.is(key),
         })
     }
 
@@ -149,9 +149,19 @@ impl<'a> OpenSite<'a> {
 
     /// Returns the post of a path.
     pub(crate) fn post(&self, path: &str) -> Option<&'a Post> {
+        Some(self.catalogue()?.post(self.post_id(path)?))
+    }
+
+    /// Returns the number of the post of a path.
+    pub(crate) fn post_id(&self, path: &str) -> Option<PostId> {
         let catalogue = self.catalogue()?;
-        let mut posts = catalogue.all().map(|id| catalogue.post(id));
-        posts.find(|post| post.path == path)
+        catalogue.all().find(|id| catalogue.post(*id).path == path)
+    }
+
+    /// Returns the post that front matter names by its slug or path.
+    pub(crate) fn named_post(&self, name: &str) -> Option<&'a Post> {
+        let catalogue = self.catalogue()?;
+        Some(catalogue.post(catalogue.find(name, LocaleId::SITE)?))
     }
 
     /// Returns the posts that have a term, drafts too.

@@ -5,6 +5,8 @@
 
 use std::ops::Range;
 
+use tabulae_core::source::mark_length;
+
 /// The kind of text at a place, with its bytes.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum Place {
@@ -97,16 +99,16 @@ fn is_word(c: char) -> bool {
     c.is_alphanumeric() || matches!(c, '_' | '-')
 }
 
-/// Returns the word around a byte.
-fn word_around(text: &str, at: usize) -> Range<usize> {
-    let before = text[..at].chars().rev().take_while(|c| is_word(*c));
+/// Returns the word around a byte, of characters that are part of words.
+pub(crate) fn word_around(text: &str, at: usize, is_part: impl Fn(char) -> bool) -> Range<usize> {
+    let before = text[..at].chars().rev().take_while(|c| is_part(*c));
     let start = at - before.map(char::len_utf8).sum::<usize>();
-    let after = text[at..].chars().take_while(|c| is_word(*c));
+    let after = text[at..].chars().take_while(|c| is_part(*c));
     start..at + after.map(char::len_utf8).sum::<usize>()
 }
 
 fn in_front_matter(text: &str, at: usize) -> Option<Place> {
-    let mark = text.len() - text.trim_start_matches('\u{feff}').len();
+    let mark = mark_length(text);
     let bare = &text[mark..];
     let first = bare.lines().next().unwrap_or_default().trim_end();
     let fence = match first {
@@ -148,7 +150,7 @@ fn in_yaml(text: &str, start: usize, at: usize) -> Option<Place> {
         is_key.then(|| key.trim().trim_matches(['"', '\'']).to_owned())
     };
     if !before.contains(':') && !before.starts_with([' ', '\t', '-', '#']) {
-        return Some(Place::FrontKey(word_around(text, at)));
+        return Some(Place::FrontKey(word_around(text, at, is_word)));
     }
     let lines = text[start..line].lines().rev();
     let key = is_key_line(text[line..].lines().next().unwrap_or_default());
@@ -212,7 +214,7 @@ fn in_toml(text: &str, start: usize, at: usize) -> Option<Place> {
     match key_before(text, start, line) {
         Some((key, true)) => Some(value(&key)),
         _ if before.trim_start().starts_with('#') => None,
-        _ => Some(Place::SettingsKey(table, word_around(text, at))),
+        _ => Some(Place::SettingsKey(table, word_around(text, at, is_word))),
     }
 }
 
@@ -278,7 +280,7 @@ fn in_template(text: &str, at: usize) -> Option<Place> {
             .contains(&word)
             .then(|| Place::Template(start..end_of(text, start, sign)));
     }
-    let word = word_around(text, at);
+    let word = word_around(text, at, is_word);
     let sign = text[..word.start].trim_end().chars().next_back();
     Some(Place::Expression(
         word,

@@ -4,6 +4,8 @@ use std::ops::Range;
 
 use tabulae_core::query::KEYWORDS;
 
+use crate::place::word_around;
+
 /// The kind of word that a query expects at a place, with its bytes.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum QueryPlace<'a> {
@@ -20,11 +22,8 @@ pub(crate) fn query_place(query: &str, at: usize) -> QueryPlace<'_> {
     if let Some((field, text)) = text_at(query, at) {
         return QueryPlace::Text(field, text);
     }
-    let is_part = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-' | '.');
-    let before = query[..at].chars().rev().take_while(|c| is_part(*c));
-    let start = at - before.map(char::len_utf8).sum::<usize>();
-    let after = query[at..].chars().take_while(|c| is_part(*c));
-    let word = start..at + after.map(char::len_utf8).sum::<usize>();
+    let word = word_around(query, at, is_part);
+    let start = word.start;
     let clause = words(&query[..start]).rfind(|word| {
         ["from", "where", "by", "limit", "offset"].contains(&word.to_ascii_lowercase().as_str())
     });
@@ -63,13 +62,17 @@ pub(crate) fn text_at(query: &str, at: usize) -> Option<(&str, Range<usize>)> {
     Some((field, start..end))
 }
 
+/// Returns true for a character of a field's name or a keyword.
+fn is_part(c: char) -> bool {
+    c.is_alphanumeric() || matches!(c, '_' | '-' | '.')
+}
+
 /// Returns the words of a query outside of quotes.
 fn words(query: &str) -> impl DoubleEndedIterator<Item = &str> {
     let outside: Vec<&str> = query.split('\'').step_by(2).collect();
-    let is_part = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-' | '.');
     let words = outside
         .into_iter()
-        .flat_map(move |part| part.split(move |c| !is_part(c)));
+        .flat_map(move |part| part.split(|c| !is_part(c)));
     words
         .filter(|word| !word.is_empty())
         .collect::<Vec<_>>()

@@ -49,6 +49,12 @@ pub fn split(source: &Source) -> Result<Header, Box<Diagnostic>> {
     }
 }
 
+/// Returns the format of the header of `source`; `None` if it has none, or the header does not end.
+#[must_use]
+pub fn format_of(source: &Source) -> Option<Format> {
+    split(source).ok()?.format
+}
+
 /// A brace opens an object, unless it opens a template's tag.
 fn is_json(text: &str) -> bool {
     let mut chars = text.chars();

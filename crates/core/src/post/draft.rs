@@ -6,9 +6,9 @@ use jiff::ZonedDateTime;
 
 use super::Post;
 use super::name::date_of;
-use crate::front_matter::{Format, scalar, split};
-use crate::settings::{ContentSet, DraftRule, DraftTest, FileKind, Settings};
-use crate::source::{Source, Spanned};
+use crate::front_matter::{Format, format_of, scalar};
+use crate::settings::{ContentSet, DraftRule, DraftTest, FileKind, Settings, TermField};
+use crate::source::Spanned;
 use crate::term::slug;
 use crate::time::Moment;
 use crate::value::Value;
@@ -67,8 +67,9 @@ pub fn new_post(
     })
 }
 
-fn format_of(source: &Source) -> Option<Format> {
-    split(source).ok()?.format
+/// Returns the value of a key as a post's file has it.
+fn raw_value<'a>(post: &'a Post, key: &str) -> Option<&'a str> {
+    post.source.get(post.front.get(key)?.value.span)
 }
 
 /// Returns the value that comes up most often; of several the first.
@@ -155,7 +156,9 @@ impl Writer<'_> {
             lines.push((key, value));
         }
         for (field, names) in self.terms {
-            if !lines.iter().any(|(key, _)| self.is_of(key, field)) {
+            let known = self.term_field(field);
+            let is_of = |key: &str| known.is_some_and(|known| self.set.gives_terms(key, known));
+            if !lines.iter().any(|(key, _)| is_of(key)) {
                 lines.push((self.term_key(field), self.list("[", names)));
             }
         }
@@ -197,7 +200,7 @@ impl Writer<'_> {
         keys.retain(|key| self.mostly(|post| self.is_written(post, key)));
         let rule = |key: &str| self.set.draft_rules.iter().any(|rule| rule.key == key);
         keys.retain(|key| !rule(key));
-        if !keys.iter().any(|key| self.is(key, "title")) {
+        if !keys.iter().any(|key| self.set.gives(key, "title")) {
             keys.insert(0, "title");
         }
         keys.into_iter().map(str::to_owned).collect()
@@ -206,44 +209,27 @@ impl Writer<'_> {
     /// Returns true if a post's file has a key, and not only a mapping.
     fn is_written(&self, post: &Post, key: &str) -> bool {
         let entry = post.front.get(key);
-        let raw = entry.and_then(|entry| {
-            let span = entry.key.span;
-            post.source.text().get(span.start..span.end)
-        });
+        let raw = entry.and_then(|entry| post.source.get(entry.key.span));
         raw.is_some_and(|raw| raw.trim_matches(['"', '\'']) == key)
     }
 
-    /// Returns true if a key gives a field.
-    fn is(&self, key: &str, field: &str) -> bool {
-        match self.set.keys_of(field) {
-            Some(keys) => keys.iter().any(|known| known.node == key),
-            None => key == field,
-        }
-    }
-
-    fn is_of(&self, key: &str, field: &str) -> bool {
+    fn term_field(&self, name: &str) -> Option<&TermField> {
         let mut fields = self.settings.term_fields.iter();
-        let known = fields.find(|known| known.name == field);
-        self.is(key, field)
-            || known.is_some_and(|known| self.set.keys_of(field).is_none() && known.is(key))
+        fields.find(|field| field.name == name)
     }
 
+    /// Returns the key under which terms of a field are written.
     fn term_key(&self, field: &str) -> String {
-        let mut fields = self.settings.term_fields.iter();
         let mapped = self.set.keys_of(field).and_then(|keys| keys.first());
-        let many = fields
-            .find(|known| known.name == field)
-            .map(|known| known.many());
-        mapped
-            .map_or(many.unwrap_or(field), |key| key.node.as_str())
-            .to_owned()
+        let many = self.term_field(field).map_or(field, TermField::many);
+        mapped.map_or(many, |key| key.node.as_str()).to_owned()
     }
 
     /// Returns the written value of a key; `None` if the key is left out.
     fn value(&self, key: &str, slug: &str) -> Option<String> {
         let written = self.sample.iter().find_map(|post| {
             let value = &post.front.get(key)?.value;
-            let raw = post.source.text().get(value.span.start..value.span.end)?;
+            let raw = post.source.get(value.span)?;
             (format_of(&post.source) == Some(self.format)).then_some((*post, value, raw))
         });
         let raw = match written {
@@ -256,25 +242,25 @@ impl Writer<'_> {
             None => "",
         };
         let mut fields = self.settings.term_fields.iter();
-        if OF_ONE_POST.iter().any(|field| self.is(key, field)) {
+        if OF_ONE_POST.iter().any(|field| self.set.gives(key, field)) {
             return None;
         }
-        if self.is(key, "title") {
+        if self.set.gives(key, "title") {
             return Some(scalar(self.format, self.quotes(key), self.title));
         }
-        if self.is(key, "slug") {
+        if self.set.gives(key, "slug") {
             return Some(scalar(self.format, raw, slug));
         }
-        if self.is(key, "date") {
+        if self.set.gives(key, "date") {
             return Some(self.date(written.map(|(post, value, _)| (post, value)), raw));
         }
-        if let Some(field) = fields.find(|field| self.is_of(key, &field.name)) {
+        if let Some(field) = fields.find(|field| self.set.gives_terms(key, field)) {
             return match self.terms.get(&field.name) {
                 Some(names) => Some(self.list(raw, names)),
                 None => Some(self.shared(key).unwrap_or_else(|| self.list(raw, &[]))),
             };
         }
-        if self.is(key, "summary") {
+        if self.set.gives(key, "summary") {
             return Some(self.empty(raw));
         }
         let (_, value, raw) = written?;
@@ -289,13 +275,7 @@ impl Writer<'_> {
     /// Returns a scalar in the quotes that most posts write around a key's value, or none.
     fn quotes(&self, key: &str) -> &'static str {
         let is_in = |quote: char| {
-            self.mostly(|post| {
-                let raw = post.front.get(key).and_then(|entry| {
-                    let span = entry.value.span;
-                    post.source.text().get(span.start..span.end)
-                });
-                raw.is_some_and(|raw| raw.starts_with(quote))
-            })
+            self.mostly(|post| raw_value(post, key).is_some_and(|raw| raw.starts_with(quote)))
         };
         match (is_in('"'), is_in('\'')) {
             (true, _) => "\"\"",
@@ -306,16 +286,11 @@ impl Writer<'_> {
 
     /// Returns the value that all posts, at least two, have on one line.
     fn shared(&self, key: &str) -> Option<String> {
-        let raw = |post: &Post| {
-            let span = post.front.get(key)?.value.span;
-            let raw = post.source.text().get(span.start..span.end);
-            raw.map(str::to_owned)
-        };
         let (first, others) = self.sample.split_first()?;
-        let first = raw(first).filter(|raw| !raw.contains('\n'))?;
-        let is_shared =
-            !others.is_empty() && others.iter().all(|post| raw(post).as_ref() == Some(&first));
-        is_shared.then_some(first)
+        let first = raw_value(first, key).filter(|raw| !raw.contains('\n'))?;
+        let mut values = others.iter().map(|post| raw_value(post, key));
+        let is_shared = !others.is_empty() && values.all(|raw| raw == Some(first));
+        is_shared.then(|| first.to_owned())
     }
 
     /// Returns a text that is still to be written.
@@ -401,6 +376,7 @@ mod tests {
     use super::*;
     use crate::front_matter;
     use crate::post::{Body, assemble};
+    use crate::source::Source;
     use rstest::rstest;
 
     /// A new post of a site with these settings and posts: path and whole text.

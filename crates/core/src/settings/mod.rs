@@ -254,6 +254,24 @@ impl ContentSet {
         let found = self.fields.iter().find(|(name, _)| name == field);
         found.map(|(_, keys)| keys.as_slice())
     }
+
+    /// Returns true if a front matter key gives a field: by the mapping of the field, or else by its name.
+    #[must_use]
+    pub fn gives(&self, key: &str, field: &str) -> bool {
+        self.maps(key, field).unwrap_or(key == field)
+    }
+
+    /// Returns true if a front matter key gives a term field: by the mapping of the field, or else by one of its names.
+    #[must_use]
+    pub fn gives_terms(&self, key: &str, field: &TermField) -> bool {
+        self.maps(key, &field.name).unwrap_or_else(|| field.is(key))
+    }
+
+    /// Returns true if the mapping of a field names a key; `None` if the field goes by its own name.
+    fn maps(&self, key: &str, field: &str) -> Option<bool> {
+        let keys = self.keys_of(field)?;
+        Some(keys.iter().any(|known| known.node == key))
+    }
 }
 
 /// The related posts of a content set's posts.

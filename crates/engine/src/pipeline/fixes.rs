@@ -7,7 +7,7 @@ use tabulae_core::edit::{Edit, apply, by_file};
 use tabulae_core::settings::Settings;
 
 use super::audit::audit;
-use super::source_files::FileChange;
+use super::source_files::{FileChange, Texts, changes, read_text};
 use crate::options::BuildOptions;
 use crate::publish::Destination;
 use crate::source::{Overlay, Sources};
@@ -39,7 +39,7 @@ pub(crate) fn fix(
 ) -> FixReport {
     let mut fixing = Fixing {
         sources,
-        texts: BTreeMap::new(),
+        texts: Texts::new(),
         refused: BTreeSet::new(),
         suspects: BTreeSet::new(),
         fixed: Vec::new(),
@@ -55,7 +55,7 @@ pub(crate) fn fix(
         if changed.is_empty() {
             break;
         }
-        let overlay = fixing.overlay();
+        let overlay = Overlay::new(sources.share(), fixing.texts.clone());
         let now = audit(&overlay, destination, options);
         changed.retain(|file, _| {
             unreadable(&now.diagnostics, file) > unreadable(&found.diagnostics, file)
@@ -75,7 +75,7 @@ pub(crate) fn fix(
         fixing.fixed.truncate(before.1);
     }
     FixReport {
-        files: fixing.files(),
+        files: changes(sources, fixing.texts),
         fixed: fixing.fixed,
         left: found.diagnostics,
         settings: found.output,
@@ -100,7 +100,7 @@ fn unreadable(diagnostics: &Diagnostics, file: &str) -> usize {
 struct Fixing<'a> {
     sources: &'a dyn Sources,
     /// The texts of changed files, by path.
-    texts: BTreeMap<String, String>,
+    texts: Texts,
     /// The edits that made a file unreadable.
     refused: BTreeSet<Edit>,
     /// The files of which an edit makes them unreadable.
@@ -110,8 +110,8 @@ struct Fixing<'a> {
 
 impl Fixing<'_> {
     fn text(&self, file: &str) -> Option<String> {
-        let known = self.texts.get(file).cloned();
-        known.or_else(|| String::from_utf8(self.sources.read(file).ok()?).ok())
+        let known = self.texts.get(file).cloned().flatten();
+        known.or_else(|| read_text(self.sources, file))
     }
 
     /// Applies the edits of diagnostics, and returns the changed files with the edits.
@@ -142,7 +142,7 @@ impl Fixing<'_> {
             if edited.text != text {
                 let own = replacements.into_iter().cloned().map(Edit::Replace);
                 changed.insert(file.to_owned(), own.collect());
-                self.texts.insert(file.to_owned(), edited.text);
+                self.texts.insert(file.to_owned(), Some(edited.text));
             }
         }
         for edit in edits() {
@@ -151,7 +151,7 @@ impl Fixing<'_> {
                 && self.sources.stamp(file).is_err()
             {
                 changed.insert(file.to_string(), vec![edit.clone()]);
-                self.texts.insert(file.to_string(), text.clone());
+                self.texts.insert(file.to_string(), Some(text.clone()));
             }
         }
         let is_done = |diagnostic: &&&Diagnostic| {
@@ -164,27 +164,5 @@ impl Fixing<'_> {
         let done = usable.iter().filter(is_done).map(|done| (*done).clone());
         self.fixed.extend(done);
         changed
-    }
-
-    /// Returns the sources with the changed files.
-    fn overlay(&self) -> Overlay {
-        let texts = self.texts.iter();
-        let texts = texts.map(|(path, text)| (path.clone(), Some(text.clone())));
-        Overlay::new(self.sources.share(), texts.collect())
-    }
-
-    fn files(&self) -> Vec<FileChange> {
-        let files = self.texts.iter().map(|(path, after)| FileChange {
-            path: path.clone(),
-            before: self
-                .sources
-                .read(path)
-                .ok()
-                .and_then(|bytes| String::from_utf8(bytes).ok()),
-            after: Some(after.clone()),
-        });
-        files
-            .filter(|change| change.before != change.after)
-            .collect()
     }
 }

@@ -3,15 +3,15 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, nearest};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, Help, nearest};
 use tabulae_core::edit::{Edit, apply};
-use tabulae_core::front_matter::{self, Format, insertion, scalar, split};
+use tabulae_core::front_matter::{self, Format, format_of, insertion, scalar};
 use tabulae_core::post::{Post, written_terms};
-use tabulae_core::source::{Location, Source, Span, Spanned};
+use tabulae_core::source::{Location, Source, Span, Spanned, mark_length};
 use tabulae_core::term::{TermId, nested_identity, nested_slug, parts};
 use tabulae_core::value::Value;
 
-use super::source_files::FileChange;
+use super::source_files::{FileChange, Texts, changes, read_text};
 use super::terms::note_path;
 use crate::options::BuildOptions;
 use crate::plan::{Plan, plan};
@@ -62,7 +62,7 @@ pub(crate) fn rename(
         from,
         sources,
     };
-    let mut texts = BTreeMap::new();
+    let mut texts = Texts::new();
     let mut posts = 0;
     for id in site.catalogue.all() {
         if let Some(text) = renamer.post(id).map_err(|found| vec![*found])? {
@@ -71,7 +71,7 @@ pub(crate) fn rename(
         }
     }
     renamer.notes(&mut texts).map_err(|found| vec![*found])?;
-    let after = |texts: &BTreeMap<String, Option<String>>| {
+    let after = |texts: &Texts| {
         let overlay = Overlay::new(sources.share(), texts.clone());
         let mut found = Diagnostics::new();
         let site = Site::read(&overlay, options, &mut found);
@@ -89,13 +89,8 @@ pub(crate) fn rename(
         noted.map_err(|found| vec![*found])?;
     }
     after(&texts)?;
-    let files = texts.into_iter().map(|(path, after)| FileChange {
-        before: renamer.read(&path),
-        path,
-        after,
-    });
     Ok(Rename {
-        files: files.filter(|file| file.before != file.after).collect(),
+        files: changes(sources, texts),
         posts,
         moved: moved.into_values().flatten().collect(),
         is_joined: table.find(request.to).is_some_and(|other| other != from),
@@ -109,7 +104,7 @@ fn unknown(site: &Site, request: Request<'_>) -> Diagnostic {
     let location = Source::command_line(from).top();
     let diagnostic = Diagnostic::error(Code::InvalidUsage, location, message);
     match nearest(from, table.terms.iter().map(|term| term.name.as_str())) {
-        Some(near) => diagnostic.help(format!("did you mean `{near}`?")),
+        Some(near) => diagnostic.help(Help::did_you_mean(near)),
         None => diagnostic.help(format!("`tabulae terms {}` lists them", table.field.name)),
     }
 }
@@ -142,12 +137,9 @@ struct Renamer<'a> {
     sources: &'a dyn Sources,
 }
 
-/// The texts of changed files, by path; `None` for a file that goes.
-type Texts = BTreeMap<String, Option<String>>;
-
 impl Renamer<'_> {
     fn read(&self, path: &str) -> Option<String> {
-        String::from_utf8(self.sources.read(path).ok()?).ok()
+        read_text(self.sources, path)
     }
 
     /// Returns the new form of a written value; `None` if it is another term. Of a nested term the levels below stay.
@@ -180,9 +172,7 @@ impl Renamer<'_> {
             .filter(|value| self.renamed(&value.node).is_none())
             .map(|value| nested_identity(&value.node))
             .collect();
-        let format = split(&post.source).ok().and_then(|header| header.format);
-        let format = format.unwrap_or(Format::Yaml);
-        let text = post.source.text();
+        let format = format_of(&post.source).unwrap_or(Format::Yaml);
         let mut spans = Vec::new();
         let entries = post.front.entries.iter();
         entries.for_each(|entry| scalars(&entry.value, &mut spans));
@@ -192,7 +182,7 @@ impl Renamer<'_> {
             };
             let identity = nested_identity(&new);
             if !kept.insert(identity)
-                && let Some(item) = item_around(text, value.span)
+                && let Some(item) = item_around(post.source.text(), value.span)
             {
                 edits.push((item, String::new()));
                 continue;
@@ -200,7 +190,7 @@ impl Renamer<'_> {
             let within =
                 |span: &&Span| span.start <= value.span.start && value.span.end <= span.end;
             let whole = spans.iter().find(within).copied().unwrap_or(value.span);
-            let raw = |span: Span| text.get(span.start..span.end).unwrap_or_default();
+            let raw = |span: Span| post.source.get(span).unwrap_or_default();
             let is_alone = raw(whole).trim_matches(['"', '\'']).trim() == raw(value.span);
             edits.push(match is_alone || whole == value.span {
                 true => (whole, scalar(format, raw(whole), &new)),
@@ -264,13 +254,9 @@ impl Renamer<'_> {
                 .as_ref()
                 .filter(|title| self.renamed(&title.node).is_some())
             {
-                let raw = note.source.text().get(title.span.start..title.span.end);
-                let format = split(&note.source).ok().and_then(|header| header.format);
-                let new = scalar(
-                    format.unwrap_or(Format::Yaml),
-                    raw.unwrap_or_default(),
-                    &new,
-                );
+                let raw = note.source.get(title.span).unwrap_or_default();
+                let format = format_of(&note.source).unwrap_or(Format::Yaml);
+                let new = scalar(format, raw, &new);
                 text = spliced(&text, &[(title.span, new)]).unwrap_or(text);
             }
             let is_named = named == note_path(&table.field.name, &new, "");
@@ -446,7 +432,7 @@ fn item_around(text: &str, span: Span) -> Option<Span> {
 /// Returns a file's text with spans of its source replaced, which are in ascending order; `None` if they overlap.
 fn spliced(whole: &str, edits: &[(Span, String)]) -> Option<String> {
     // Spans do not count a byte order mark.
-    let mark = whole.len() - whole.trim_start_matches('\u{feff}').len();
+    let mark = mark_length(whole);
     let mut text = String::with_capacity(whole.len());
     let mut done = 0;
     for (span, new) in edits {

@@ -1,5 +1,6 @@
 //! Writing source files of a site: new ones, and others in place of those that were read.
 
+use std::collections::BTreeMap;
 use std::fmt::Display;
 use std::fs;
 use std::io::{self, ErrorKind, Write as _};
@@ -8,6 +9,8 @@ use std::path::{Path, PathBuf};
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::route::OutputPath;
 use tabulae_core::source::Location;
+
+use crate::source::Sources;
 
 /// A source file with another text.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -18,6 +21,26 @@ pub struct FileChange {
     pub before: Option<String>,
     /// The text to write; `None` to delete the file.
     pub after: Option<String>,
+}
+
+/// The texts of changed files, by path; `None` for a file that is to be deleted.
+pub(super) type Texts = BTreeMap<String, Option<String>>;
+
+/// Reads a source file; `None` if it cannot be read, or is no UTF-8.
+pub(super) fn read_text(sources: &dyn Sources, path: &str) -> Option<String> {
+    String::from_utf8(sources.read(path).ok()?).ok()
+}
+
+/// Returns the files whose texts differ from those of the sources.
+pub(super) fn changes(sources: &dyn Sources, texts: Texts) -> Vec<FileChange> {
+    let changes = texts.into_iter().map(|(path, after)| FileChange {
+        before: read_text(sources, &path),
+        path,
+        after,
+    });
+    changes
+        .filter(|change| change.before != change.after)
+        .collect()
 }
 
 /// Returns the path on disk of a source file, which must be below the site's folder.
@@ -69,8 +92,8 @@ pub(crate) fn write_new(
     })
 }
 
-/// Writes the text of a change in place of the one that was read, or deletes the file. Another process sees the one or the other, never a part
-/// of it.
+/// Writes the text of a change in place of the one that was read, or deletes the file. Another process sees the one or the
+/// other, never a part of it.
 ///
 /// # Errors
 /// If the file is another one by now, leads out of the site's folder, or cannot be written.

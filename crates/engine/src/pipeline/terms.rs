@@ -60,6 +60,14 @@ pub struct Note {
     pub replaces: Vec<String>,
 }
 
+impl Note {
+    /// Returns true if the terms are joined by writing the note: it does not exist, and replaces no other.
+    #[must_use]
+    pub fn is_complete(&self) -> bool {
+        !self.is_there && self.replaces.is_empty()
+    }
+}
+
 /// The terms of a field, or of all term fields.
 ///
 /// # Errors

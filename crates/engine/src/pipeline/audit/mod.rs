@@ -72,7 +72,7 @@ fn add_notes(site: &Site, found: &mut Diagnostics) {
     };
     for join in fields.iter().flat_map(|field| &field.joins) {
         let note = &join.note;
-        if note.is_there || !note.replaces.is_empty() {
+        if !note.is_complete() {
             continue;
         }
         let written = |(term, _): &(&Term, _)| {
