@@ -163,7 +163,7 @@ fn main() {
         .output
     });
     let catalogue = Catalogue::new(
-        posts.collect(),
+        posts,
         Vec::new(),
         &settings,
         Include::default(),

@@ -10,7 +10,7 @@ mod translations;
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::ops::{Deref, Range};
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 use rayon::prelude::*;
 
@@ -36,7 +36,7 @@ use crate::words::{KnownTexts, WordTable, WordTables};
 #[derive(Debug)]
 pub struct Catalogue {
     languages: Vec<Language>,
-    posts: Vec<Post>,
+    posts: Vec<Arc<Post>>,
     listed: Vec<bool>,
     links: Vec<Link>,
     terms_of: Vec<Vec<Vec<TermId>>>,
@@ -139,10 +139,11 @@ impl TermTable {
 }
 
 impl Catalogue {
-    /// Numbers and indexes `posts`. Held-back posts are kept, and are in no list.
+    /// Numbers and indexes `posts`. Held-back posts are kept, and are in no list. Posts that are shared keep their terms
+    /// as written, as another catalogue may take them over.
     #[must_use]
     pub fn new(
-        mut posts: Vec<Post>,
+        posts: impl IntoIterator<Item = impl Into<Arc<Post>>>,
         notes: Vec<TermNote>,
         settings: &Settings,
         include: Include,
@@ -152,7 +153,8 @@ impl Catalogue {
         let locales = settings.locales.iter();
         let languages = locales.map(|(_, locale)| language(&locale.tag));
         let languages: Vec<Language> = languages.collect();
-        in_default_order(&mut posts, &languages);
+        let mut posts: Vec<Arc<Post>> = posts.into_iter().map(Into::into).collect();
+        posts.par_sort_unstable_by(|a, b| default_order(&languages, a, b));
         let listed: Vec<bool> = posts
             .iter()
             .map(|post| include.lists(post.exclusion))
@@ -170,9 +172,8 @@ impl Catalogue {
             },
         );
         // They are numbered now, and written in the front matter.
-        posts
-            .par_iter_mut()
-            .for_each(|post| post.terms = Vec::new());
+        let own = posts.par_iter_mut().filter_map(Arc::get_mut);
+        own.for_each(|post| post.terms = Vec::new());
         let dates = posts.iter().filter_map(|post| post.date);
         let mut catalogue = Self {
             listings: listings(&posts, &listed, settings, languages.len()),
@@ -412,9 +413,10 @@ impl Catalogue {
         self.fields.column(name)
     }
 
-    /// The values of a post in a column, those of a list one by one.
+    /// The values of a post in a column, those of a list one by one. The first that asks for a column reads the field of
+    /// all posts.
     pub fn cells(&self, column: usize, id: PostId) -> impl Iterator<Item = Cell<'_>> {
-        self.fields.cells(column, id)
+        self.fields.cells(column, id, &self.posts)
     }
 
     /// A text of a post. The first that asks lays those of all posts side by side, which takes
@@ -464,8 +466,10 @@ impl Catalogue {
 
     /// Puts a post in the place of the one whose file was the same but for its text. Terms, links
     /// and fields stay as they are; what is known of texts is forgotten.
-    pub fn retext(&mut self, id: PostId, mut post: Post) {
-        post.terms = Vec::new();
+    pub fn retext(&mut self, id: PostId, mut post: Arc<Post>) {
+        if let Some(own) = Arc::get_mut(&mut post) {
+            own.terms = Vec::new();
+        }
         self.posts[id.0 as usize] = post;
         self.texts = Default::default();
         let stems = self.words.take().map(|words| words.body);
@@ -564,7 +568,7 @@ fn language(tag: &str) -> Language {
 
 /// Returns the listed posts of all languages, and if there are several, those of each.
 fn listings(
-    posts: &[Post],
+    posts: &[Arc<Post>],
     listed: &[bool],
     settings: &Settings,
     languages: usize,
@@ -600,24 +604,6 @@ fn nearest_first<'a>(written: &str, known: impl Iterator<Item = &'a str>) -> Vec
         .collect()
 }
 
-/// Sorts by [`default_order`]. A post is large, so that its place is found first and it is moved
-/// once.
-fn in_default_order(posts: &mut [Post], languages: &[Language]) {
-    let mut order: Vec<usize> = (0..posts.len()).collect();
-    order.sort_unstable_by(|a, b| default_order(languages, &posts[*a], &posts[*b]));
-    // Moved within their place, one circle of them after the other.
-    for first in 0..posts.len() {
-        let mut at = first;
-        while order[at] != first {
-            let next = order[at];
-            posts.swap(at, next);
-            order[at] = at;
-            at = next;
-        }
-        order[at] = at;
-    }
-}
-
 /// Date descending, undated last; then by language, title and path.
 #[must_use]
 pub fn default_order(languages: &[Language], a: &Post, b: &Post) -> Ordering {
@@ -635,7 +621,7 @@ pub fn default_order(languages: &[Language], a: &Post, b: &Post) -> Ordering {
 
 /// The terms of all posts: the table of each term field, and for each post its terms in each.
 fn index_terms(
-    (posts, listed): (&[Post], &[bool]),
+    (posts, listed): (&[Arc<Post>], &[bool]),
     notes: &[TermNote],
     settings: &Settings,
     languages: &[Language],

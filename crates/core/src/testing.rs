@@ -52,7 +52,7 @@ impl Small {
         });
         let today = moment.today();
         let include = Include::default();
-        let catalogue = Catalogue::new(read.collect(), Vec::new(), &settings, include, today);
+        let catalogue = Catalogue::new(read, Vec::new(), &settings, include, today);
         assert_eq!(catalogue.diagnostics, []);
         let library = Library::new(&settings, &catalogue.output, &moment);
         assert_eq!(library.diagnostics, []);

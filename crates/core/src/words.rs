@@ -79,7 +79,7 @@ impl WordTables {
     /// Counts the stems of all posts, each by the rule of its language (of `languages`, by number), in parallel,
     /// those aside that are known.
     #[must_use]
-    pub fn new(posts: &[Post], languages: &[&str], known: &KnownWords) -> Self {
+    pub fn new(posts: &[Arc<Post>], languages: &[&str], known: &KnownWords) -> Self {
         let rules = languages
             .iter()
             .map(|tag| WordRule::Stems((*tag).to_owned()));
@@ -97,13 +97,13 @@ impl WordTables {
 impl WordTable {
     /// Counts the folded words of the texts of all posts, in parallel, those aside that are known.
     #[must_use]
-    pub fn folded(posts: &[Post], known: &KnownWords) -> Self {
+    pub fn folded(posts: &[Arc<Post>], known: &KnownWords) -> Self {
         let rules = [WordRule::Folded];
         Self::of_texts(posts, (&rules, &|_| 0), &|post| post.counted.folded, known)
     }
 
     fn of_texts(
-        posts: &[Post],
+        posts: &[Arc<Post>],
         rules: (&[WordRule], RuleOf<'_>),
         counted: CounterOf<'_>,
         known: &KnownWords,
@@ -130,14 +130,14 @@ impl WordTable {
     /// counts are taken over. Stems are numbered by how many posts have them, the commonest first, so that what is
     /// looked up most lies side by side; of equals by their alphabet, so that the numbers depend on nothing else.
     fn new(
-        posts: &[Post],
+        posts: &[Arc<Post>],
         (rules, rule_of): (&[WordRule], RuleOf<'_>),
         (counted, counted_by): (Vec<Counter>, CounterOf<'_>),
         known: &[Box<str>],
         count: impl Fn(&Post, &mut Counter) + Sync,
     ) -> Self {
         let by = |post: &Post| counted_by(post).filter(|by| is_of(*by, &counted));
-        let mut each: Vec<Option<CountedBy>> = posts.iter().map(by).collect();
+        let mut each: Vec<Option<CountedBy>> = posts.iter().map(|post| by(post)).collect();
         let mut counters = counted;
         for (at, rule) in rules.iter().enumerate() {
             let others = (0..posts.len()).filter(|post| each[*post].is_none());
@@ -176,7 +176,7 @@ impl WordTable {
     }
 
     /// Returns the words of all posts but one, whose text changed, so that the others need not be counted again.
-    pub(crate) fn known_but(&self, changed: PostId, posts: &[Post]) -> KnownWords {
+    pub(crate) fn known_but(&self, changed: PostId, posts: &[Arc<Post>]) -> KnownWords {
         let others = posts
             .iter()
             .zip(0..)
@@ -277,7 +277,7 @@ mod tests {
     use tabulae_similarity::Doc;
 
     /// Posts with these texts, each in the file of its number.
-    fn read(texts: &[(String, bool)]) -> Vec<Post> {
+    fn read(texts: &[(String, bool)]) -> Vec<Arc<Post>> {
         let paths: Vec<String> = (0..texts.len())
             .map(|at| format!("posts/{at}.md"))
             .collect();
@@ -286,7 +286,8 @@ mod tests {
         let files = files.map(|(path, (text, _))| (&**path, front, &**text));
         let small = Small::new("", &files.collect::<Vec<_>>());
         let ids = small.catalogue.all();
-        ids.map(|id| small.catalogue.post(id).clone()).collect()
+        ids.map(|id| Arc::new(small.catalogue.post(id).clone()))
+            .collect()
     }
 
     proptest! {
@@ -299,12 +300,13 @@ mod tests {
             let read = read(&posts);
             let plain = WordTables::new(&read, &["en"], &KnownWords::default());
             let counting = Counting::new(vec![WordRule::Stems("en".to_owned())]);
-            let counted = |mut post: Post| {
+            let counted = |post: Arc<Post>| {
+                let mut post = Arc::unwrap_or_clone(post);
                 let (_, is_counted) = posts[post.path[6..7].parse::<usize>().unwrap()];
                 post.counted.stems = is_counted.then(|| counting.count(&crate::html::text(&post.html.get()), 0));
-                post
+                Arc::new(post)
             };
-            let counted: Vec<Post> = read.into_iter().map(counted).collect();
+            let counted: Vec<Arc<Post>> = read.into_iter().map(counted).collect();
             let known = KnownWords { counted: counting, ..KnownWords::default() };
             let tables = WordTables::new(&counted, &["en"], &known);
             prop_assert!(tables.body.stems().eq(plain.body.stems()));
@@ -379,12 +381,12 @@ mod tests {
                 .map(|tag| WordRule::Stems(tag.to_owned()))
                 .into(),
         );
-        let mut posts: Vec<Post> = small
+        let mut posts: Vec<Arc<Post>> = small
             .catalogue
             .all()
-            .map(|id| small.catalogue.post(id).clone())
+            .map(|id| Arc::new(small.catalogue.post(id).clone()))
             .collect();
-        for post in &mut posts {
+        for post in posts.iter_mut().filter_map(Arc::get_mut) {
             let text = crate::html::text(&post.html.get());
             post.counted.stems = Some(counting.count(&text, post.locale.at()));
         }

@@ -1,5 +1,8 @@
 //! The front matter fields of all posts: what kinds of values each holds, and its values by
-//! column, so that a test of one field reads them from one place in memory.
+//! column, so that a test of one field reads them from one place in memory. A column is made when a query first asks
+//! for it: most fields are never asked for.
+
+use std::sync::{Arc, OnceLock};
 
 use indexmap::{IndexMap, IndexSet};
 use jiff::Timestamp;
@@ -53,6 +56,7 @@ enum Stored {
 struct Column {
     rows: Vec<(PostId, u32)>,
     values: Vec<Stored>,
+    texts: Interned,
 }
 
 /// The profiles of fields, by name.
@@ -67,28 +71,25 @@ pub(super) struct Fields {
     profiles: Vec<Profiles>,
     /// The profiles of the entries of maps within lists, over all sets.
     in_lists: Profiles,
-    columns: IndexMap<String, Column, FxBuildHasher>,
-    texts: Interned,
-    posts: usize,
+    /// By the names of all sets' fields.
+    columns: IndexMap<String, OnceLock<Column>, FxBuildHasher>,
 }
 
 impl Fields {
     /// Reads the headers of `posts`, which are numbered in this order.
-    pub(super) fn new(posts: &[Post], sets: usize) -> Self {
+    pub(super) fn new(posts: &[Arc<Post>], sets: usize) -> Self {
         let mut fields = Self {
             profiles: vec![IndexMap::default(); sets],
             in_lists: IndexMap::default(),
             columns: IndexMap::default(),
-            texts: Interned::default(),
-            posts: posts.len(),
         };
-        for (number, post) in (0u32..).zip(posts) {
+        for post in posts {
             for entry in &post.front.entries {
-                let name = &entry.key.node;
-                fields.note_kinds(Some(post.set), name, &entry.value.node);
-                fields.store(PostId(number), post, name, &entry.value.node);
+                fields.note_kinds(Some(post.set), &entry.key.node, &entry.value.node);
             }
         }
+        let names = fields.profiles.iter().flat_map(IndexMap::keys);
+        fields.columns = names.map(|name| (name.clone(), OnceLock::new())).collect();
         fields
     }
 
@@ -122,10 +123,16 @@ impl Fields {
         self.columns.get_index_of(name)
     }
 
-    /// The values of a post in a column, those of a list one by one.
-    pub(super) fn cells(&self, column: usize, post: PostId) -> impl Iterator<Item = Cell<'_>> {
-        let column = &self.columns[column];
-        let values = column.row(post, self.posts).map_or(&[][..], |row| {
+    /// The values of a post in a column, those of a list one by one. `posts` are those that the fields were made of.
+    pub(super) fn cells(
+        &self,
+        column: usize,
+        post: PostId,
+        posts: &[Arc<Post>],
+    ) -> impl Iterator<Item = Cell<'_>> {
+        let (name, column) = (&self.columns.keys()[column], &self.columns[column]);
+        let column = column.get_or_init(|| Column::new(name, posts));
+        let values = column.row(post, posts.len()).map_or(&[][..], |row| {
             let end = column
                 .rows
                 .get(row + 1)
@@ -133,7 +140,7 @@ impl Fields {
             &column.values[column.rows[row].1 as usize..end]
         });
         values.iter().map(|value| match *value {
-            Stored::Text(number) => Cell::Text(&self.texts[number as usize]),
+            Stored::Text(number) => Cell::Text(&column.texts[number as usize]),
             Stored::Number(number) => Cell::Number(number),
             Stored::Flag(flag) => Cell::Flag(flag),
             Stored::Date(at) => Cell::Date(at),
@@ -151,12 +158,11 @@ impl Fields {
             Some(set) => &mut self.profiles[set],
             None => &mut self.in_lists,
         };
-        if !profiles.contains_key(name) {
-            profiles.insert(name.to_owned(), FieldProfile::default());
-        }
-        let Some(profile) = profiles.get_mut(name) else {
-            return;
-        };
+        let at = profiles.get_index_of(name).unwrap_or_else(|| {
+            let (at, _) = profiles.insert_full(name.to_owned(), FieldProfile::default());
+            at
+        });
+        let profile = &mut profiles[at];
         let mut note = |value: &Value| {
             let kind = value.kind();
             if !value.is_missing() && !profile.kinds.contains(&kind) {
@@ -189,42 +195,27 @@ impl Fields {
             self.note_kinds(set, &inner, &entry.value.node);
         }
     }
-
-    fn store(&mut self, id: PostId, post: &Post, name: &str, value: &Value) {
-        if let Value::Map(map) = value {
-            for entry in &map.entries {
-                let inner = format!("{name}.{}", entry.key.node);
-                self.store(id, post, &inner, &entry.value.node);
-            }
-            return;
-        }
-        if !self.columns.contains_key(name) {
-            self.columns.insert(name.to_owned(), Column::default());
-        }
-        let Some(column) = self.columns.get_mut(name) else {
-            return;
-        };
-        if column.rows.last().is_some_and(|(last, _)| *last == id) {
-            // Both an entry `a.b` and a map `a` with `b`: the header decides.
-            if let Some((_, start)) = column.rows.pop() {
-                column.values.truncate(start as usize);
-            }
-            if let Some(value) = post.front.at(name) {
-                column.push(id, &value.node, &mut self.texts);
-            }
-        } else {
-            column.push(id, value, &mut self.texts);
-        }
-    }
 }
 
 impl Column {
-    fn push(&mut self, id: PostId, value: &Value, texts: &mut Interned) {
+    /// Reads a field of all posts, which are numbered in this order. A map is no value: its entries are fields.
+    fn new(name: &str, posts: &[Arc<Post>]) -> Self {
+        let mut column = Self::default();
+        for (number, post) in (0..).zip(posts) {
+            let value = post.front.at(name).map(|value| &value.node);
+            if let Some(value) = value.filter(|value| value.kind() != Kind::Map) {
+                column.push(PostId(number), value);
+            }
+        }
+        column
+    }
+
+    fn push(&mut self, id: PostId, value: &Value) {
         self.rows.push((id, number(self.values.len())));
         let mut intern = |text: &str| {
-            number(match texts.get_index_of(text) {
+            number(match self.texts.get_index_of(text) {
                 Some(at) => at,
-                None => texts.insert_full(text.into()).0,
+                None => self.texts.insert_full(text.into()).0,
             })
         };
         each_value(value, &mut |cell| {
@@ -281,7 +272,7 @@ pub(super) struct Texts {
 }
 
 impl Texts {
-    pub(super) fn new(posts: &[Post], which: PostText) -> Self {
+    pub(super) fn new(posts: &[Arc<Post>], which: PostText) -> Self {
         let mut all = String::new();
         let mut append = |text: &str| {
             let start = number(all.len());

@@ -2,6 +2,7 @@
 //! is called, which posts have it.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use indexmap::IndexMap;
 use rustc_hash::FxBuildHasher;
@@ -22,7 +23,8 @@ pub(super) struct TermIndexer<'a> {
     languages: &'a [Language],
     table: TermTable,
     fixed: Vec<Option<String>>,
-    counts: Vec<IndexMap<String, (usize, PostId)>>,
+    /// By term, the number of listed posts that use each spelling, and the oldest of them.
+    counts: Vec<IndexMap<String, (usize, PostId), FxBuildHasher>>,
 }
 
 impl<'a> TermIndexer<'a> {
@@ -158,7 +160,7 @@ impl<'a> TermIndexer<'a> {
             written: None,
         });
         self.fixed.push(None);
-        self.counts.push(IndexMap::new());
+        self.counts.push(IndexMap::default());
         self.table.by_identity.insert(identity.to_owned(), id);
         id
     }
@@ -172,7 +174,7 @@ impl<'a> TermIndexer<'a> {
     pub(super) fn index(
         mut self,
         number: usize,
-        posts: &[Post],
+        posts: &[Arc<Post>],
         listed: &[bool],
         terms_of: &mut [Vec<Vec<TermId>>],
     ) -> TermTable {
@@ -219,9 +221,12 @@ impl<'a> TermIndexer<'a> {
             term.written = Some((post.source.clone(), written.clone()));
         }
         if listed {
-            let counted = self.counts[id.0 as usize]
-                .entry(written.node.clone())
-                .or_insert((0, post_id));
+            let counts = &mut self.counts[id.0 as usize];
+            let at = counts.get_index_of(&written.node).unwrap_or_else(|| {
+                let (at, _) = counts.insert_full(written.node.clone(), (0, post_id));
+                at
+            });
+            let counted = &mut counts[at];
             counted.0 += 1;
             counted.1 = counted.1.max(post_id);
         }

@@ -62,8 +62,7 @@ fn catalogue(
 ) -> Collected<Catalogue> {
     let posts = posts
         .iter()
-        .map(|(path, front)| post(settings, path, front))
-        .collect();
+        .map(|(path, front)| post(settings, path, front));
     Catalogue::new(
         posts,
         notes,

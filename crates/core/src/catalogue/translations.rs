@@ -1,6 +1,7 @@
 //! Translations: the posts that are the same in several languages.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
 use crate::id::{LocaleId, PostId, number};
@@ -22,7 +23,7 @@ impl Translations {
     /// language and ending. A second post of one language in a group is an error; a draft whose
     /// translation is listed, and a file in a language that the site does not have, are warnings.
     pub(super) fn of(
-        posts: &[Post],
+        posts: &[Arc<Post>],
         listed: &[bool],
         settings: &Settings,
         diagnostics: &mut Diagnostics,
@@ -83,7 +84,7 @@ enum Name<'a> {
 
 /// Returns the posts that share names, directly or through others, group by group (union-find, with path
 /// halving). Both posts and groups are in the order of posts; posts without a translation are left out.
-fn groups(posts: &[Post]) -> Vec<Vec<PostId>> {
+fn groups(posts: &[Arc<Post>]) -> Vec<Vec<PostId>> {
     let mut first: BTreeMap<Name<'_>, usize> = BTreeMap::new();
     let mut parents: Vec<usize> = (0..posts.len()).collect();
     for (at, post) in posts.iter().enumerate() {
@@ -159,7 +160,7 @@ fn unpublished(post: &Post, public: &Post, settings: &Settings) -> Diagnostic {
 /// Returns a warning for each post whose file has a language before its ending that the site does not have, if
 /// a file without it is beside it.
 fn undeclared<'a>(
-    posts: &'a [Post],
+    posts: &'a [Arc<Post>],
     settings: &'a Settings,
 ) -> impl Iterator<Item = Diagnostic> + 'a {
     let paths: BTreeSet<&str> = posts

@@ -1,6 +1,7 @@
 //! Posts without a date in content sets that need one: an error for each, or one for the whole set.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 use super::Post;
 use crate::diagnostic::{Code, Diagnostic, Diagnostics};
@@ -82,15 +83,18 @@ fn map_date(set: &ContentSet, (key, form): (&str, Option<&str>)) -> String {
 
 /// Replaces the errors of posts without a date by one at the settings, for each content set with two posts or more of
 /// which none has a date.
-pub fn report_undated_sets(posts: &[Post], settings: &Settings, diagnostics: &mut Diagnostics) {
+pub fn report_undated_sets(
+    posts: &[Arc<Post>],
+    settings: &Settings,
+    diagnostics: &mut Diagnostics,
+) {
     let is_missing = |diagnostic: &Diagnostic| diagnostic.code == Code::MissingDate;
     if !diagnostics.iter().any(is_missing) {
         return;
     }
     for (number, set) in settings.content.iter().enumerate() {
-        let of_set = posts
-            .iter()
-            .filter(|post| post.set == number && !post.exclusion.draft);
+        let of_set = posts.iter().map(|post| &**post);
+        let of_set = of_set.filter(|post| post.set == number && !post.exclusion.draft);
         let of_set: Vec<&Post> = of_set.collect();
         let paths: BTreeSet<&str> = of_set.iter().map(|post| post.path.as_str()).collect();
         let is_of_set = |diagnostic: &Diagnostic| {

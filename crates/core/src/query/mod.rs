@@ -26,7 +26,7 @@
 //! # });
 //! # let today = moment.today();
 //! # let catalogue =
-//! #     Catalogue::new(posts.into(), Vec::new(), &settings, Include::default(), today).output;
+//! #     Catalogue::new(posts, Vec::new(), &settings, Include::default(), today).output;
 //! // `catalogue` holds two posts, one of them tagged "lime".
 //! let query = Query::parse(&EmbeddedText::command_line("where tag = 'Lime' limit 5"))?;
 //! let scope = Scope {

@@ -114,6 +114,7 @@ impl BuildCache {
             vocabulary: &self.vocabulary,
             code: &self.code,
             same_configuration: self.configuration == configuration,
+            kept: None,
         }
     }
 }

@@ -2,16 +2,21 @@
 
 use std::collections::BTreeMap;
 use std::ops::Deref;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 
+use jiff::Timestamp;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
+use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::front_matter::FrontMatter;
-use tabulae_core::post::Notes;
+use tabulae_core::post::{Notes, Post};
 
 use crate::source::FileStamp;
 
 /// Posts as they were read, by path.
 pub(crate) type CachedPosts = Arc<BTreeMap<String, CachedPost>>;
+
+/// The errors of files that were read again.
+pub(crate) type Errors = Arc<Mutex<Diagnostics>>;
 
 /// A post as it was read.
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -26,6 +31,9 @@ pub(crate) struct CachedPost {
     pub(crate) words: CachedWords,
     /// The fingerprints of its highlighted code blocks.
     pub(crate) code: Box<[u64]>,
+    /// The post itself, if it is kept in memory for the next reading and has no diagnostics.
+    #[serde(skip)]
+    pub(crate) post: Option<Arc<Post>>,
 }
 
 /// The term frequencies of a text, each as pairs of a number and a count (postcard); empty if they were not counted.
@@ -63,6 +71,40 @@ pub(crate) struct PreviousPosts<'a> {
     pub(crate) code: &'a BTreeMap<u64, Bytes>,
     /// Set if settings and options are the same, so that the posts would be read the same way.
     pub(crate) same_configuration: bool,
+    /// Set if posts are kept in memory for the next reading.
+    pub(crate) kept: Option<&'a KeptPosts>,
+}
+
+/// The circumstances of the posts in [`CachedPost::post`].
+#[derive(Debug, Default)]
+pub(crate) struct KeptPosts {
+    /// The reference time of their states.
+    pub(crate) at: Timestamp,
+    /// Receives the errors of their bodies that are read again.
+    pub(crate) errors: Errors,
+}
+
+impl KeptPosts {
+    /// Returns true if a post has the same state at the reference time and at `now`.
+    fn keeps_state(&self, post: &Post, now: Timestamp) -> bool {
+        let (from, to) = (self.at.min(now), self.at.max(now));
+        let stamps = [post.date, post.expires].into_iter().flatten();
+        stamps.map(|stamp| stamp.at).all(|at| at <= from || at > to)
+    }
+}
+
+impl CachedPost {
+    /// Returns the post as it was kept, if its file has a stamp that can be relied on and its state at `now` is the same.
+    pub(super) fn unchanged(
+        &self,
+        kept: &KeptPosts,
+        stamp: Option<FileStamp>,
+        now: Timestamp,
+    ) -> Option<&Arc<Post>> {
+        let post = self.post.as_ref()?;
+        let same = stamp.is_some() && self.stamp == stamp && kept.keeps_state(post, now);
+        same.then_some(post)
+    }
 }
 
 /// The initial capacity for an encoded post, in bytes: most front matter is smaller.

@@ -15,7 +15,7 @@ mod term_notes;
 mod used_keys;
 
 pub(crate) use self::cached::{
-    Bytes, CachedPosts, CachedWords, ParsedPost, PreviousPosts, Vocabulary,
+    Bytes, CachedPosts, CachedWords, KeptPosts, ParsedPost, PreviousPosts, Vocabulary,
 };
 pub(crate) use self::files::{reason, unreadable};
 #[cfg(test)]
@@ -32,7 +32,9 @@ use std::fmt;
 use std::io::{self, Read};
 use std::sync::{Arc, Mutex, OnceLock};
 
+use indexmap::IndexMap;
 use jiff::Timestamp;
+use rustc_hash::FxBuildHasher;
 use tabulae_core::catalogue::{Catalogue, PostId};
 use tabulae_core::diagnostic::{Diagnostics, nearest};
 use tabulae_core::html;
@@ -95,11 +97,12 @@ pub(crate) struct Site {
     pub(crate) cached: CachedPosts,
     /// The traits of all queries of the settings.
     pub(crate) query_traits: QueryTraits,
-    files: BTreeMap<String, File>,
+    /// In the order of their paths.
+    files: IndexMap<String, File, FxBuildHasher>,
     /// The files of the site, for the places of diagnostics in texts that are not kept.
     sources: Arc<dyn Sources>,
     /// The errors of bodies that were read again.
-    reread_errors: posts::Errors,
+    reread_errors: cached::Errors,
     /// The posts that were found, where broken ones are left out.
     found: BTreeSet<String>,
 }
@@ -423,6 +426,14 @@ impl Site {
             .to_keep(posts.flat_map(|post| post.code.iter().copied()))
     }
 
+    /// Returns the circumstances of the posts that are kept for the next reading.
+    pub(crate) fn kept(&self) -> KeptPosts {
+        KeptPosts {
+            at: self.moment.now,
+            errors: Arc::clone(&self.reread_errors),
+        }
+    }
+
     /// Takes the errors of posts whose bodies were read again and could not be.
     pub(crate) fn take_reread_errors(&self) -> Diagnostics {
         std::mem::take(&mut *locked(&self.reread_errors))
@@ -504,11 +515,7 @@ impl Site {
         };
         if is_index(owner.path) {
             let prefix = format!("{folder}/");
-            let below = self
-                .files
-                .range(prefix.clone()..)
-                .take_while(|(path, _)| path.starts_with(&prefix));
-            for (path, file) in below {
+            for (path, file) in self.files_with(&prefix) {
                 if *file == File::Other && self.keeper(path) == Some(owner.path) {
                     take(path);
                 }
@@ -526,15 +533,19 @@ impl Site {
         files
     }
 
+    /// Iterates over the files whose paths begin with a prefix, in their order.
+    fn files_with(&self, prefix: &str) -> impl Iterator<Item = (&String, &File)> {
+        let before = self.files.partition_point(|path, _| path.as_str() < prefix);
+        let from = self.files.iter().skip(before);
+        from.take_while(move |(path, _)| path.starts_with(prefix))
+    }
+
     /// The `index` file nearest above a file, which keeps it.
     fn keeper(&self, path: &str) -> Option<&str> {
         let mut folder = folder_of(path);
         loop {
             let prefix = format!("{folder}/index.");
-            let found = self
-                .files
-                .range(prefix.clone()..)
-                .take_while(|(path, _)| path.starts_with(&prefix));
+            let found = self.files_with(&prefix);
             if let Some((path, _)) = found.filter(|(_, file)| **file != File::Other).last() {
                 return Some(path);
             }

@@ -2,8 +2,8 @@
 
 use std::collections::BTreeMap;
 use std::io;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex};
 
 use jiff::Timestamp;
 use rayon::prelude::*;
@@ -19,7 +19,7 @@ use tabulae_core::source::Source;
 use tabulae_core::time::Moment;
 
 use super::Site;
-use super::cached::{CachedPost, CachedWords, ParsedPost, PreviousPosts};
+use super::cached::{CachedPost, CachedWords, Errors, ParsedPost, PreviousPosts};
 use super::counting::CountingTexts;
 use super::files::{as_text, read_bytes, unreadable};
 use super::markdown::{self, MarkdownStyle};
@@ -64,41 +64,59 @@ impl Reading<'_> {
         &self,
         found: &[(usize, String)],
         diagnostics: &mut Diagnostics,
-    ) -> (Vec<Post>, BTreeMap<String, CachedPost>) {
+    ) -> (Vec<Arc<Post>>, BTreeMap<String, CachedPost>) {
         let share = self.previous.map(|_| Reread {
             sources: self.sources.share(),
             style: self.style.clone(),
             errors: Arc::clone(&self.reread_errors),
         });
         let done = AtomicUsize::new(0);
-        // Side by side, and the posts taken over where they lie: as one, they would need their
-        // memory twice.
-        let (mut posts, mut others) = (Vec::new(), Vec::new());
-        found
-            .par_iter()
-            .map(|(set, path)| {
-                let mut diagnostics = Diagnostics::new();
-                let read = self.file(*set, path, share.as_ref(), &mut diagnostics);
-                let read = read.map(|read| self.post(*set, path, read, &mut diagnostics));
-                let done = done.fetch_add(1, Ordering::Relaxed) + 1;
-                self.progress.step(Step::Reading, done, found.len());
-                let (post, cached) =
-                    read.map_or((None, None), |(post, cached)| (Some(post), cached));
-                (post, (cached, diagnostics))
-            })
-            .unzip_into_vecs(&mut posts, &mut others);
-        let others = posts.iter().zip(others);
-        let cached = others.filter_map(|(post, (cached, mut found)): (&Option<Post>, _)| {
-            diagnostics.append(&mut found);
-            Some((post.as_ref()?.path.clone(), cached?))
+        let read = found.par_iter().map(|(set, path)| {
+            let mut diagnostics = Diagnostics::new();
+            let read = self.post_of(*set, path, share.as_ref(), &mut diagnostics);
+            let done = done.fetch_add(1, Ordering::Relaxed) + 1;
+            self.progress.step(Step::Reading, done, found.len());
+            (read, diagnostics)
         });
-        let cached = cached.collect();
-        #[expect(
-            clippy::filter_map_identity,
-            reason = "it collects where the posts lie, which `flatten` does not"
-        )]
-        let posts = posts.into_iter().filter_map(|post| post).collect();
-        (posts, cached)
+        let read: Vec<_> = read.collect();
+        let mut posts = Vec::with_capacity(read.len());
+        let mut all_cached = BTreeMap::new();
+        for (read, mut found) in read {
+            diagnostics.append(&mut found);
+            let Some((post, cached)) = read else {
+                continue;
+            };
+            all_cached.extend(cached.map(|cached| (post.path.clone(), cached)));
+            posts.push(post);
+        }
+        (posts, all_cached)
+    }
+
+    /// Returns the post of a file: as it is kept in memory, or read.
+    fn post_of(
+        &self,
+        set: usize,
+        path: &str,
+        share: Option<&Reread>,
+        diagnostics: &mut Diagnostics,
+    ) -> Option<(Arc<Post>, Option<CachedPost>)> {
+        let kept = self.previous.and_then(|previous| previous.kept);
+        let previous = self.previous.filter(|previous| previous.same_configuration);
+        let old = previous.and_then(|previous| previous.posts.get(path));
+        if let (Some(old), Some(kept)) = (old, kept)
+            && let stamp = self.sources.stamp(path).ok().flatten()
+            && let Some(post) = old.unchanged(kept, stamp, self.moment.now)
+        {
+            return Some((Arc::clone(post), Some(old.clone())));
+        }
+        let before = diagnostics.len();
+        let read = self.file(set, path, share, diagnostics)?;
+        let (post, mut cached) = self.post(set, path, read, diagnostics);
+        let post = Arc::new(post);
+        if let (Some(cached), true) = (&mut cached, diagnostics.len() == before) {
+            cached.post = kept.map(|_| Arc::clone(&post));
+        }
+        Some((post, cached))
     }
 
     fn post(
@@ -177,6 +195,7 @@ impl Reading<'_> {
             hash,
             parsed: ParsedPost::bytes_of(&front, &source.text()[..front.body], &body.notes),
             words: CachedWords::default(),
+            post: None,
             code: body.notes.code.as_slice().into(),
         });
         let kept_html = self.html.fetch_add(body.html.kept(), Ordering::Relaxed);
@@ -219,6 +238,7 @@ impl Reading<'_> {
             },
             cached: Some(CachedPost {
                 stamp,
+                post: None,
                 ..old.clone()
             }),
         })
@@ -291,7 +311,7 @@ impl Site {
                 return None;
             }
             Arc::make_mut(&mut self.cached).insert(path.clone(), cached?);
-            self.catalogue.retext(id, post);
+            self.catalogue.retext(id, Arc::new(post));
         }
         // Both may have been worked out from the words of texts.
         self.related_to.iter_mut().for_each(|known| {
@@ -313,9 +333,6 @@ pub(super) struct Reread {
     /// The errors, as the HTML is asked for where none can be returned.
     pub(super) errors: Errors,
 }
-
-/// The errors of files that were read again.
-pub(super) type Errors = Arc<Mutex<Diagnostics>>;
 
 impl Reread {
     /// HTML that is made of a post's file each time it is asked for.

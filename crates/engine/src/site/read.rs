@@ -4,6 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::AtomicUsize;
 use std::sync::{Arc, Mutex, OnceLock};
 
+use indexmap::IndexMap;
+use rustc_hash::FxBuildHasher;
 use tabulae_core::catalogue::Catalogue;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::id::LocaleId;
@@ -18,13 +20,13 @@ use tabulae_core::template_tags;
 use tabulae_core::time::Moment;
 use tabulae_core::yields::Claims;
 
-use super::cached::PreviousPosts;
+use super::cached::{Errors, PreviousPosts};
 use super::content_files::Found;
 use super::counting::CountingTexts;
 use super::files::{self, as_text, list, list_all, read_bytes, unreadable};
 use super::markdown::{Highlighter, MarkdownStyle};
 use super::pages::Pages;
-use super::posts::{Errors, Reading};
+use super::posts::Reading;
 use super::query_traits::QueryTraits;
 use super::term_notes::read_notes;
 use super::used_keys::UsedKeys;
@@ -59,6 +61,10 @@ impl Site {
         };
         let none = BTreeMap::new();
         let known = previous.map_or(&none, |previous| previous.code);
+        let kept = previous.and_then(|previous| previous.kept);
+        let errors: Errors = kept
+            .map(|kept| Arc::clone(&kept.errors))
+            .unwrap_or_default();
         let highlighter = Arc::new(Highlighter::new(known));
         let style = MarkdownStyle::new(&settings, &highlighter);
         let found = Found::look(sources, &settings, diagnostics);
@@ -73,7 +79,7 @@ impl Site {
             html: AtomicUsize::new(0),
             counting: CountingTexts::new(&settings),
             style: style.clone(),
-            reread_errors: Errors::default(),
+            reread_errors: errors,
         };
         let reread_errors = Arc::clone(&reading.reread_errors);
         let (posts, cached) = reading.posts(&found.posts, diagnostics);
@@ -91,7 +97,7 @@ impl Site {
         let assets = read_assets(sources, diagnostics);
         settings.settle(&claims(&pages.pages, &assets));
         let again = || reading.posts(&found.posts, &mut Diagnostics::new()).0;
-        let read = (posts, &again as &dyn Fn() -> Vec<Post>);
+        let read = (posts, &again as &dyn Fn() -> AllPosts);
         let mut catalogue = catalogue(read, &notes, &settings, &moment, options, diagnostics);
         let counting = reading.counting;
         let previous = previous.filter(|previous| previous.same_configuration);
@@ -147,8 +153,11 @@ impl Site {
     }
 }
 
+/// The posts of a site, some of which an earlier reading has as well.
+type AllPosts = Vec<Arc<Post>>;
+
 /// Returns the languages in which there are listed posts.
-fn languages_of(posts: &[Post], include: Include) -> BTreeSet<LocaleId> {
+fn languages_of(posts: &[Arc<Post>], include: Include) -> BTreeSet<LocaleId> {
     let listed = posts.iter().filter(|post| include.lists(post.exclusion));
     listed.map(|post| post.locale).collect()
 }
@@ -156,14 +165,14 @@ fn languages_of(posts: &[Post], include: Include) -> BTreeSet<LocaleId> {
 /// Returns the catalogue. A build that keeps going leaves out posts with errors. Those that the catalogue
 /// finds are left out, too, and the catalogue is made again, of posts that are read `again`.
 fn catalogue(
-    (mut posts, again): (Vec<Post>, &dyn Fn() -> Vec<Post>),
+    (mut posts, again): (AllPosts, &dyn Fn() -> AllPosts),
     notes: &[TermNote],
     settings: &Settings,
     moment: &Moment,
     options: &BuildOptions<'_>,
     diagnostics: &mut Diagnostics,
 ) -> Catalogue {
-    let of = |posts: Vec<Post>| {
+    let of = |posts: AllPosts| {
         let (notes, today) = (notes.to_vec(), moment.today());
         Catalogue::new(posts, notes, settings, options.include, today)
     };
@@ -289,7 +298,7 @@ fn names_post(catalogue: &Catalogue, diagnostics: &[Diagnostic]) -> bool {
 }
 
 /// Removes posts with errors.
-fn drop_broken(posts: &mut Vec<Post>, diagnostics: &[Diagnostic]) {
+fn drop_broken(posts: &mut Vec<Arc<Post>>, diagnostics: &[Diagnostic]) {
     let broken = broken_files(diagnostics);
     posts.retain(|post| !broken.contains(post.path.as_str()));
 }
@@ -304,20 +313,22 @@ fn broken_files(diagnostics: &[Diagnostic]) -> BTreeSet<&str> {
         .collect()
 }
 
-/// Whose each file is, by its path.
+/// Whose each file is, by its path, in their order.
 fn files_of(
     catalogue: &Catalogue,
     pages: &[Page],
     others: impl Iterator<Item = String>,
-) -> BTreeMap<String, File> {
+) -> IndexMap<String, File, FxBuildHasher> {
     let of_post = |id| (catalogue.post(id).path.clone(), File::Post(id));
     let of_page = |(at, page): (usize, &Page)| (page.post.path.clone(), File::Page(at));
-    others
+    let mut files: IndexMap<String, File, FxBuildHasher> = others
         .map(|path| (path, File::Other))
         .chain(catalogue.all().map(of_post))
         // A home page in a further language has the file of that in the site's.
         .chain(pages.iter().enumerate().rev().map(of_page))
-        .collect()
+        .collect();
+    files.sort_unstable_keys();
+    files
 }
 
 /// The files of `assets/`, below it; also those that are passed over elsewhere.

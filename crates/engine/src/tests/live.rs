@@ -6,7 +6,7 @@ use proptest::prelude::*;
 use rstest::rstest;
 
 use super::bench::Bench;
-use crate::Workspace;
+use crate::{Clock, Workspace};
 
 const PATHS: [&str; 4] = [
     "posts/2026-03-14-a.md",
@@ -76,6 +76,31 @@ proptest! {
             let fresh = base.with_texts(texts.clone(), None, None);
             prop_assert_eq!(known(&site), known(&fresh));
         }
+    }
+}
+
+/// A post is not read again for a later time, and yet is scheduled, listed and expired by it.
+#[test]
+fn a_post_that_is_taken_over_has_the_state_of_the_new_time() {
+    let bench = bench().with(
+        "posts/s.md",
+        "---\ndate: 2027-02-01\nexpires: 2027-03-01\n---\nS.\n",
+    );
+    let at = |time: &str| bench.workspace().clock(Clock::At(time.parse().unwrap()));
+    let states = |site: &Workspace| {
+        let post = site.post("posts/s.md").unwrap();
+        post.state().name()
+    };
+    let mut site = at("2027-01-31T23:00:00Z").with_texts(BTreeMap::new(), None, None);
+    assert_eq!(states(&site), "scheduled");
+    for (time, state) in [
+        ("2027-02-01T00:00:00Z", "live"),
+        ("2027-02-28T23:59:59Z", "live"),
+        ("2027-03-01T00:00:00Z", "expired"),
+        ("2027-01-31T23:59:59Z", "scheduled"),
+    ] {
+        site = at(time).with_texts(BTreeMap::new(), Some(&site), Some(Vec::new()));
+        assert_eq!(states(&site), state, "at {time}");
     }
 }
 

@@ -14,7 +14,9 @@ use super::Workspace;
 use crate::error::Error;
 use crate::options::BuildOptions;
 use crate::pipeline::drop_echoes;
-use crate::site::{CachedPosts, PreviousPosts, Site, Vocabulary, configuration, read_settings};
+use crate::site::{
+    CachedPosts, KeptPosts, PreviousPosts, Site, Vocabulary, configuration, read_settings,
+};
 use crate::source::{FileStamp, Overlay, Scan};
 use crate::template::theme_files;
 
@@ -29,6 +31,7 @@ pub(super) struct ScannedFiles {
 #[derive(Debug, Default)]
 pub(super) struct Earlier {
     posts: CachedPosts,
+    kept: KeptPosts,
     /// The fingerprint of settings and options by which they were read.
     configuration: Option<u64>,
     /// The files that were found, and the only ones that may have changed since then.
@@ -54,6 +57,7 @@ impl Workspace {
             posts: site
                 .map(|site| Arc::clone(&site.cached))
                 .unwrap_or_default(),
+            kept: site.map(Site::kept).unwrap_or_default(),
             configuration: site.map(|site| site.configuration),
             scanned: scanned.zip(changed),
         };
@@ -91,6 +95,7 @@ impl Workspace {
             vocabulary: &Vocabulary::default(),
             code: &BTreeMap::new(),
             same_configuration: earlier.configuration == Some(now),
+            kept: Some(&earlier.kept),
         };
         let site = Site::read_by(settings, &scan, Some(previous), options, diagnostics);
         Some(site)

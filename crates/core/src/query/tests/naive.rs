@@ -271,7 +271,7 @@ fn catalogue_of(posts: &[Plain], more: &str) -> World {
         .output
     });
     let catalogue = Catalogue::new(
-        made.collect(),
+        made,
         Vec::new(),
         &settings,
         Include::default(),
