@@ -11,7 +11,7 @@ use crate::similarity::{BoundedHits, Drift};
 use crate::source::{EmbeddedText, Source};
 
 /// The query of the list, where the settings give none.
-const QUERY: &str = "from posts where likeness > 0 order by likeness desc limit 4";
+pub const DEFAULT_QUERY: &str = "from posts where likeness > 0 order by likeness desc limit 4";
 
 /// The queries that make the related posts of every post.
 #[derive(Debug)]
@@ -149,9 +149,9 @@ fn read(
 fn default_query(settings: &Settings) -> EmbeddedText {
     let posts = settings.content.iter().any(|set| set.name == "posts");
     let text = if posts {
-        QUERY
+        DEFAULT_QUERY
     } else {
-        QUERY.trim_start_matches("from posts ")
+        DEFAULT_QUERY.trim_start_matches("from posts ")
     };
     EmbeddedText::new(
         text,

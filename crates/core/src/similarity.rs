@@ -50,7 +50,7 @@ pub struct FieldWeights {
 }
 
 /// The weights if the settings give none.
-const DEFAULT: [(&str, f64); 4] = [
+pub const DEFAULT_WEIGHTS: [(&str, f64); 4] = [
     ("tag", 3.0),
     ("category", 2.0),
     ("title", 1.0),
@@ -76,7 +76,7 @@ impl FieldWeights {
             }
         };
         match given {
-            None => DEFAULT
+            None => DEFAULT_WEIGHTS
                 .iter()
                 .for_each(|(name, weight)| note(named(name, catalogue), *weight)),
             Some(related) => {

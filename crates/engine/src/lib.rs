@@ -90,7 +90,7 @@ pub use tabulae_core::post::{Include, State};
 pub use tabulae_core::query::builder::{
     Builder as Query, Direction, Field, field, parameter, this,
 };
-pub use tabulae_core::query::{PlanStep, QueryPlan};
+pub use tabulae_core::query::{Chain, ChainLink, PlanStep, QueryPlan};
 pub use tabulae_core::settings::Settings;
 pub use tabulae_core::value::Value;
 
@@ -98,6 +98,7 @@ pub use self::error::Error;
 pub use self::options::{BuildOptions, Clock, ForeignFiles, NoProgress, Progress, Step};
 pub use self::pipeline::explain::{Explanation, Field as ExplainedField, Listed, Membership};
 pub use self::pipeline::fixes::FixReport;
+pub use self::pipeline::page_lists::{ListKind, PageList, PageLists};
 pub use self::pipeline::rename::Rename;
 pub use self::pipeline::source_files::FileChange;
 pub use self::pipeline::terms::{FieldTerms, Join, Note, Used};
@@ -109,8 +110,8 @@ pub use self::report::{BuildReport, Change, ChangeKind, Due};
 pub use self::source::{DiskSources, FileStamp, MemorySources, Sources};
 pub use self::template::{ThemeFile, escape, template_words, theme_files};
 pub use self::workspace::{
-    BuildSession, IntoQuery, PostDate, PostRef, Posts, QueryPage, RelatedOverview, RelatedPost,
-    STATE_FOLDER, Shared, Workspace,
+    BuildSession, Choice, ChoiceKind, IntoQuery, PostDate, PostRef, Posts, QueryPage,
+    RelatedOverview, RelatedPost, STATE_FOLDER, Shared, Workspace,
 };
 
 #[cfg(test)]

@@ -5,6 +5,7 @@ mod assets;
 mod audit;
 pub(crate) mod bench;
 mod causes;
+mod composing;
 mod edits;
 mod errors;
 mod exports;

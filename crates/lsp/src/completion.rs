@@ -7,15 +7,12 @@ use lsp_types::{
 };
 use tabulae_core::diagnostic::Code;
 use tabulae_core::post::{ENTRIES, EntryHolds};
-use tabulae_core::query::KEYWORDS;
-use tabulae_core::query::fields::FIELDS;
 use tabulae_core::settings::{Holds, KEYS, TABLES};
-use tabulae_engine::template_words;
+use tabulae_engine::{ChoiceKind, template_words};
 
 use crate::open_site::{OpenSite, Spot};
 use crate::place::Place;
 use crate::position::range;
-use crate::query::{QueryPlace, query_place};
 
 /// The most items of one answer; more are asked for as the word grows.
 const ITEMS: usize = 200;
@@ -114,7 +111,8 @@ fn choices(site: OpenSite<'_>, spot: &Spot<'_>) -> (Range<usize>, Vec<Choice>) {
         }
         Place::Query(query, at) => {
             let text = &spot.text[query.clone()];
-            let (word, choices) = in_query(site, text, *at);
+            let (word, choices) = site.site.choices(text, *at);
+            let choices = of_query(choices).collect();
             (query.start + word.start..query.start + word.end, choices)
         }
         Place::Template(name) => (name.clone(), templates(site)),
@@ -168,7 +166,7 @@ fn front_keys(site: OpenSite<'_>, spot: &Spot<'_>, word: &Range<usize>) -> Vec<C
 
 fn front_values(site: OpenSite<'_>, spot: &Spot<'_>, key: &str) -> Vec<Choice> {
     if let Some(field) = site.term_field(spot.path, key) {
-        return terms(site, field, |name| name.to_owned());
+        return of_query(site.site.term_choices(field)).collect();
     }
     let holds = ENTRIES
         .iter()
@@ -206,31 +204,6 @@ fn flags() -> Vec<Choice> {
     words
         .map(|word| Choice::new(word, CompletionItemKind::KEYWORD))
         .collect()
-}
-
-/// Returns the terms of a field with their counts, those of most posts first.
-fn terms(site: OpenSite<'_>, field: usize, written: impl Fn(&str) -> String) -> Vec<Choice> {
-    let Some(catalogue) = site.catalogue() else {
-        return Vec::new();
-    };
-    let mut terms: Vec<_> = catalogue.terms(field).terms.iter().collect();
-    terms.sort_by(|a, b| {
-        b.posts
-            .len()
-            .cmp(&a.posts.len())
-            .then_with(|| a.name.cmp(&b.name))
-    });
-    let terms = terms.into_iter().map(|term| {
-        let count = term.posts.len();
-        Choice::new(&term.name, CompletionItemKind::ENUM_MEMBER)
-            .text(written(&term.name))
-            .detail(if count == 1 {
-                "1 post".to_owned()
-            } else {
-                format!("{count} posts")
-            })
-    });
-    terms.collect()
 }
 
 /// Returns the slugs of all other posts, the latest first.
@@ -318,52 +291,21 @@ fn settings_values(site: OpenSite<'_>, table: &str, key: &str) -> Vec<Choice> {
     }
 }
 
-fn in_query(site: OpenSite<'_>, query: &str, at: usize) -> (Range<usize>, Vec<Choice>) {
-    match query_place(query, at) {
-        QueryPlace::Source(word) => {
-            let settings = site.settings();
-            let sets = settings.iter().flat_map(|settings| &settings.content);
-            let sets = sets.map(|set| {
-                Choice::new(&set.name, CompletionItemKind::FOLDER).detail("content set")
-            });
-            let named = settings.iter().flat_map(|settings| &settings.queries);
-            let named = named.map(|(name, query)| {
-                Choice::new(&name.node, CompletionItemKind::VARIABLE).detail(query.text())
-            });
-            (word, sets.chain(named).collect())
-        }
-        QueryPlace::Text(field, text) => {
-            let field = site
-                .catalogue()
-                .and_then(|catalogue| catalogue.term_field(field));
-            let doubled = |name: &str| name.replace('\'', "''");
-            let terms = field.map(|field| terms(site, field, doubled));
-            (text, terms.unwrap_or_default())
-        }
-        QueryPlace::Word(word) => (word, fields(site).chain(keywords()).collect()),
-    }
-}
-
-/// Returns the fields of queries: those of every post, and those of this blog.
-fn fields(site: OpenSite<'_>) -> impl Iterator<Item = Choice> {
-    let derived = FIELDS.iter();
-    let derived =
-        derived.map(|field| Choice::new(field.name, CompletionItemKind::FIELD).about(field.about));
-    let terms = site
-        .settings()
-        .into_iter()
-        .flat_map(|settings| &settings.term_fields);
-    let terms =
-        terms.map(|field| Choice::new(&field.name, CompletionItemKind::FIELD).detail("terms"));
-    let own = own_keys(site).into_iter();
-    let own =
-        own.map(|name| Choice::new(name, CompletionItemKind::FIELD).detail("a key of this blog"));
-    terms.chain(derived).chain(own)
-}
-
-fn keywords() -> impl Iterator<Item = Choice> {
-    let words = KEYWORDS.iter();
-    words.map(|word| Choice::new(*word, CompletionItemKind::KEYWORD))
+/// Returns what can be typed in a query as choices of the editor.
+fn of_query(choices: Vec<tabulae_engine::Choice>) -> impl Iterator<Item = Choice> {
+    choices.into_iter().map(|choice| {
+        let kind = match choice.kind {
+            ChoiceKind::Set => CompletionItemKind::FOLDER,
+            ChoiceKind::NamedQuery => CompletionItemKind::VARIABLE,
+            ChoiceKind::Term => CompletionItemKind::ENUM_MEMBER,
+            ChoiceKind::Field => CompletionItemKind::FIELD,
+            ChoiceKind::Keyword => CompletionItemKind::KEYWORD,
+        };
+        Choice::new(choice.label, kind)
+            .text(choice.text)
+            .detail(choice.detail)
+            .about(choice.about)
+    })
 }
 
 fn in_expression(site: OpenSite<'_>, sign: Option<char>) -> Vec<Choice> {
@@ -376,7 +318,7 @@ fn in_expression(site: OpenSite<'_>, sign: Option<char>) -> Vec<Choice> {
     };
     match sign {
         Some('|') => words(filters),
-        Some(_) => fields(site).collect(),
+        Some(_) => of_query(site.site.field_choices()).collect(),
         None => words(functions),
     }
 }

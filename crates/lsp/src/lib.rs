@@ -14,7 +14,6 @@ mod navigation;
 mod open_site;
 mod place;
 mod position;
-mod query;
 mod server;
 mod worker;
 

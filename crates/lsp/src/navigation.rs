@@ -6,7 +6,7 @@ use tabulae_core::source::Span;
 
 use crate::open_site::{OpenSite, Spot, TermAt};
 use crate::place::Place;
-use crate::query::{QueryPlace, query_place};
+use tabulae_core::query::place::{QueryPlace, query_place};
 
 /// Returns where the thing at a spot is defined: of a term its note, or else all posts that have it.
 pub(crate) fn definition(site: OpenSite<'_>, spot: &Spot<'_>) -> Vec<Location> {

@@ -138,7 +138,7 @@ impl<'a> OpenSite<'a> {
             }
             Place::Query(query, at) => {
                 let text = &spot.text[query.clone()];
-                let (field, value) = crate::query::text_at(text, *at)?;
+                let (field, value) = tabulae_core::query::place::text_at(text, *at)?;
                 let field = self.catalogue()?.term_field(field)?;
                 let term = self.term(field, &text[value.clone()])?;
                 Some((term, query.start + value.start..query.start + value.end))

@@ -5,6 +5,7 @@
 
 use std::ops::Range;
 
+use tabulae_core::query::place::word_around;
 use tabulae_core::source::mark_length;
 
 /// The kind of text at a place, with its bytes.
@@ -97,14 +98,6 @@ fn end_of(text: &str, start: usize, quote: char) -> usize {
 
 fn is_word(c: char) -> bool {
     c.is_alphanumeric() || matches!(c, '_' | '-')
-}
-
-/// Returns the word around a byte, of characters that are part of words.
-pub(crate) fn word_around(text: &str, at: usize, is_part: impl Fn(char) -> bool) -> Range<usize> {
-    let before = text[..at].chars().rev().take_while(|c| is_part(*c));
-    let start = at - before.map(char::len_utf8).sum::<usize>();
-    let after = text[at..].chars().take_while(|c| is_part(*c));
-    start..at + after.map(char::len_utf8).sum::<usize>()
 }
 
 fn in_front_matter(text: &str, at: usize) -> Option<Place> {

@@ -36,12 +36,12 @@ impl Query<Written> {
         slip.then(|| self.say(&left, scope.catalogue))
     }
 
-    /// Why a listed post is not among what it finds; `None` where only its limit can say.
+    /// Why a listed post is not among what it finds on the page of `this`; `None` where only its limit can say.
     #[must_use]
-    pub fn rejects(&self, scope: Scope<'_>, post: PostId) -> Option<String> {
+    pub fn rejects(&self, scope: Scope<'_>, this: Option<PostId>, post: PostId) -> Option<String> {
         let statement = &self.0.statement;
         let finds = |condition| {
-            let found = self.alone(condition, scope, None)?;
+            let found = self.alone(condition, scope, this)?;
             Some(found.posts.contains(&post))
         };
         let own = scope.catalogue.language(scope.catalogue.post(post).locale);
@@ -82,7 +82,7 @@ impl Query<Written> {
     }
 
     /// The tests that must all hold.
-    fn tests(&self) -> Option<&[Condition]> {
+    pub(super) fn tests(&self) -> Option<&[Condition]> {
         Some(match self.0.statement.condition.as_ref()? {
             Condition::And(tests) => tests,
             single => std::slice::from_ref(single),
@@ -90,7 +90,7 @@ impl Query<Written> {
     }
 
     /// Runs the query with another condition, and without order and limit.
-    fn alone(
+    pub(super) fn alone(
         &self,
         condition: Option<Condition>,
         scope: Scope<'_>,

@@ -48,6 +48,8 @@
 mod access_path;
 pub mod ast;
 pub mod builder;
+mod chain;
+pub mod clause;
 mod eval;
 mod explain_empty;
 mod explain_plan;
@@ -57,6 +59,7 @@ mod lexer;
 mod library;
 mod normalize;
 mod parser;
+pub mod place;
 mod predicate;
 mod print;
 mod resolve;
@@ -74,6 +77,7 @@ use crate::diagnostic::{Code, Collected, Diagnostic, Help};
 use crate::id::LocaleId;
 use crate::source::{EmbeddedText, Location, Span};
 
+pub use self::chain::{Chain, ChainLink};
 pub use self::explain_plan::{PlanStep, QueryPlan};
 pub use self::parser::KEYWORDS;
 pub(crate) use self::print::name_text;
@@ -186,6 +190,13 @@ impl Query<Written> {
     pub fn without_limit(mut self) -> (Self, Option<usize>) {
         let limit = self.0.statement.limit.take();
         (self, limit)
+    }
+
+    /// Returns the query without limit and offset.
+    #[must_use]
+    pub fn whole(mut self) -> Self {
+        (self.0.statement.limit, self.0.statement.offset) = (None, None);
+        self
     }
 
     /// The statement's tree.

@@ -23,33 +23,8 @@ impl Settings {
     /// # Errors
     /// If a trial cannot be read, or gives `[related]` a key or value that it cannot have.
     pub fn with_related(&self, trials: &[Trial]) -> Result<Self, Diagnostics> {
-        let mut whole: toml::Table = parsed(&self.source)?;
-        for trial in trials {
-            let related = whole
-                .entry("related")
-                .or_insert_with(|| toml::Table::new().into());
-            match trial {
-                Trial::Key(written) => set(related, written)?,
-                Trial::File(source) => {
-                    let mut other: toml::Table = parsed(source)?;
-                    *related = other.remove("related").ok_or_else(|| {
-                        let message = format!(
-                            "{} has no table [related]",
-                            source.top().file.unwrap_or_default()
-                        );
-                        let help = "write `[related]`, and below it the keys to try";
-                        vec![Diagnostic::error(Code::MissingKey, source.top(), message).help(help)]
-                    })?;
-                }
-            }
-        }
-        let text = toml::to_string(&whole).map_err(|error| {
-            vec![Diagnostic::error(
-                Code::InvalidUsage,
-                Location::top_of(NAME),
-                error.to_string(),
-            )]
-        })?;
+        let whole = self.tried(trials)?;
+        let text = written(&whole)?;
         let Collected {
             output,
             diagnostics,
@@ -75,6 +50,51 @@ impl Settings {
             ..self.clone()
         })
     }
+
+    /// Returns the table `[related]` with trials, as it is written in a settings file.
+    ///
+    /// # Errors
+    /// If a trial cannot be read, or gives `[related]` a key or value that it cannot have.
+    pub fn related_text(&self, trials: &[Trial]) -> Result<String, Diagnostics> {
+        self.with_related(trials)?;
+        let mut whole = self.tried(trials)?;
+        let related = whole.remove("related");
+        let related = related.unwrap_or_else(|| toml::Table::new().into());
+        written(&toml::Table::from_iter([("related".to_owned(), related)]))
+    }
+
+    /// Returns the whole settings file with trials.
+    fn tried(&self, trials: &[Trial]) -> Result<toml::Table, Diagnostics> {
+        let mut whole: toml::Table = parsed(&self.source)?;
+        for trial in trials {
+            let related = whole
+                .entry("related")
+                .or_insert_with(|| toml::Table::new().into());
+            match trial {
+                Trial::Key(written) => set(related, written)?,
+                Trial::File(source) => {
+                    let mut other: toml::Table = parsed(source)?;
+                    *related = other.remove("related").ok_or_else(|| {
+                        let message = format!(
+                            "{} has no table [related]",
+                            source.top().file.unwrap_or_default()
+                        );
+                        let help = "write `[related]`, and below it the keys to try";
+                        vec![Diagnostic::error(Code::MissingKey, source.top(), message).help(help)]
+                    })?;
+                }
+            }
+        }
+        Ok(whole)
+    }
+}
+
+fn written(table: &toml::Table) -> Result<String, Diagnostics> {
+    toml::to_string(table).map_err(|error| {
+        let location = Location::top_of(NAME);
+        let message = error.to_string();
+        vec![Diagnostic::error(Code::InvalidUsage, location, message)]
+    })
 }
 
 fn parsed(source: &Source) -> Result<toml::Table, Diagnostics> {
@@ -200,5 +220,20 @@ mod tests {
     fn what_cannot_be_tried_is_an_error(#[case] trial: Trial, #[case] message: &str) {
         let errors = settings().with_related(&[trial]).unwrap_err();
         assert!(errors[0].message.contains(message), "{}", errors[0].message);
+    }
+
+    #[rstest]
+    #[case::unchanged(&[], "[related]\n\n[related.weigh]\nbody = 1\ntag = 3\n")]
+    #[case::a_weight(&["weigh.title=2"], "[related]\n\n[related.weigh]\nbody = 1\ntag = 3\ntitle = 2\n")]
+    #[case::a_query(
+        &["query=from posts limit 4", "weigh={ tag = 1 }"],
+        "[related]\nquery = \"from posts limit 4\"\n\n[related.weigh]\ntag = 1\n"
+    )]
+    fn the_table_of_a_trial_can_be_written(#[case] trials: &[&str], #[case] expected: &str) {
+        let trials = trials.iter().map(|trial| Trial::Key((*trial).to_owned()));
+        let trials: Vec<Trial> = trials.collect();
+        let table = |text: &str| text.parse::<toml::Table>().unwrap();
+        let text = settings().related_text(&trials).unwrap();
+        assert_eq!(table(&text), table(expected));
     }
 }

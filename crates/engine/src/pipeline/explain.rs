@@ -4,8 +4,8 @@ use tabulae_core::archive;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::post::{Post, State, title_of_name};
-use tabulae_core::query::Query;
 use tabulae_core::query::fields::{DerivedField, fields_of};
+use tabulae_core::query::{Query, Scope, Written};
 use tabulae_core::source::{EmbeddedText, Location};
 use tabulae_core::value::Value;
 
@@ -310,11 +310,58 @@ pub(crate) fn membership(
     })
 }
 
+/// Returns whether a query that can be resolved finds a post on the page of `this`, and why.
+pub(crate) fn why_not(
+    site: &Site,
+    query: &Query<Written>,
+    (scope, this): (Scope<'_>, Option<PostId>),
+    id: PostId,
+) -> Membership {
+    let run = |query: &Query<Written>| {
+        let resolved = query.resolve(scope).output;
+        resolved.map_or_else(Vec::new, |query| query.run(&site.catalogue, this).posts)
+    };
+    let place = |posts: &[PostId]| posts.iter().position(|post| *post == id);
+    let no = |reason| Membership {
+        is_member: false,
+        reason,
+    };
+    let posts = run(query);
+    if let Some(at) = place(&posts) {
+        return Membership {
+            is_member: true,
+            reason: format!("it is number {} of {}", at + 1, posts.len()),
+        };
+    }
+    if let Some(reason) = excluded(site, id).or_else(|| query.rejects(scope, this, id)) {
+        return no(reason);
+    }
+    let all = run(&query.clone().whole());
+    let at = place(&all).map_or(0, |at| at + 1);
+    let window = query.statement();
+    let parts = [("limit", window.limit), ("offset", window.offset)];
+    let parts = parts.into_iter().filter_map(|(name, number)| {
+        let number = number?;
+        Some(format!("`{name} {number}`"))
+    });
+    let parts: Vec<String> = parts.collect();
+    no(format!(
+        "it is number {at} of {}, and {} leaves it out",
+        all.len(),
+        parts.join(" ")
+    ))
+}
+
+fn excluded(site: &Site, id: PostId) -> Option<String> {
+    let is_listed = site.catalogue.is_listed(id);
+    (!is_listed).then(|| format!("it is excluded: {}", reasons(site, id).join("; ")))
+}
+
 fn absence(site: &Site, id: PostId, at: usize) -> String {
     let catalogue = &site.catalogue;
     let archive = &site.settings.archives[at];
-    if !catalogue.is_listed(id) {
-        return format!("it is excluded: {}", reasons(site, id).join("; "));
+    if let Some(reason) = excluded(site, id) {
+        return reason;
     }
     let scope = site.scope().within(archive.locale);
     let all = EmbeddedText::command_line("");
@@ -322,7 +369,7 @@ fn absence(site: &Site, id: PostId, at: usize) -> String {
     let Ok(query) = query else {
         return "the archive's query cannot be read".to_owned();
     };
-    if let Some(reason) = query.rejects(scope, id) {
+    if let Some(reason) = query.rejects(scope, None, id) {
         return reason;
     }
     let by = archive.by.as_ref();

@@ -8,6 +8,7 @@ mod echoes;
 pub(crate) mod explain;
 pub(crate) mod fixes;
 mod next_cache;
+pub(crate) mod page_lists;
 mod post_fingerprints;
 pub(crate) mod rename;
 mod root;

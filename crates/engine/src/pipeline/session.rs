@@ -8,13 +8,14 @@ use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::query::ast::Validity;
 use tabulae_core::settings::Settings;
 
+use super::page_lists::{PageLists, page_lists};
 use super::post_fingerprints::PostFingerprints;
 use crate::incremental::BuildCache;
 use crate::options::BuildOptions;
 use crate::plan::plan;
 use crate::publish::{Destination, Manifest};
 use crate::site::{Site, configuration};
-use crate::source::{FileStamp, Scan};
+use crate::source::{FileStamp, Scan, Sources};
 use crate::template::RenderData;
 
 /// Builds of one site in one process, as a preview makes them. The output is the same as without a session.
@@ -24,6 +25,8 @@ pub(crate) struct Session {
     is_exclusive: bool,
     /// The only files of the site that may have changed since the last build; `None` if any may have.
     pub(super) changed: Option<Vec<String>>,
+    /// The site as it is shown, if the last build found nothing to do and has not read it.
+    shown: Option<Arc<RenderData>>,
 }
 
 /// The state after the last build.
@@ -67,8 +70,28 @@ impl Session {
         self.changed = Some(files);
     }
 
+    /// Returns the lists of a page of the site as it was last built; `None` if there is no such page.
+    pub(crate) fn page_lists(
+        &mut self,
+        sources: &dyn Sources,
+        options: &BuildOptions<'_>,
+        address: &str,
+    ) -> Option<PageLists> {
+        if let Some(last) = &self.last {
+            return page_lists(&last.site.data, sources, address);
+        }
+        if self.shown.is_none() {
+            let mut diagnostics = Diagnostics::new();
+            let site = Site::read(sources, options, &mut diagnostics)?;
+            let plan = plan(&site, &mut diagnostics);
+            self.shown = Some(Arc::new(RenderData::new(site, plan)));
+        }
+        page_lists(self.shown.as_ref()?, sources, address)
+    }
+
     /// Takes the state after the last build, unless someone else built since.
     pub(super) fn take(&mut self, destination: &dyn Destination) -> Option<LastBuild> {
+        self.shown = None;
         let last = self.last.take();
         last.filter(|last| destination.manifest_stamp() == Some(last.manifest_stamp))
     }

@@ -38,8 +38,9 @@ use crate::plan::{Alternate, FeedPlan, Origin, Output, OutputKind};
 use crate::site::{Owner, unreadable};
 use crate::source::Sources;
 use crate::template::{
-    Environments, PageData, PageScope, PostObject, RenderContext, RenderData, Scope, Subject,
-    diagnose, escape, feed_style, feed_value, post_list, script, search_script, style, toc,
+    AskedQuery, Environments, PageData, PageScope, PostObject, RenderContext, RenderData, Scope,
+    Subject, diagnose, escape, feed_style, feed_value, post_list, script, search_script, style,
+    toc,
 };
 use crate::threads::locked;
 
@@ -133,8 +134,27 @@ impl<'a> Renderer<'a> {
     /// Those of a template, or a source file that cannot be read.
     #[must_use]
     pub(crate) fn render(&self, output: &Output) -> WithDependencies {
+        let context = self.context_of(output);
+        let (rendered, dependencies) = context.record(|| self.rendered(output, &context));
+        WithDependencies {
+            rendered,
+            dependencies,
+        }
+    }
+
+    /// Renders an output, and returns the queries that templates and placeholders ran, in order; those before an error
+    /// if there is one.
+    #[must_use]
+    pub(crate) fn queries_of(&self, output: &Output) -> Vec<AskedQuery> {
+        let context = self.context_of(output);
+        context.watch_queries();
+        let _ = context.record(|| self.rendered(output, &context));
+        context.take_queries()
+    }
+
+    fn context_of(&self, output: &Output) -> Arc<RenderContext> {
         let data = Arc::clone(&self.data);
-        let context = match &output.kind {
+        match &output.kind {
             OutputKind::Post(id) => {
                 RenderContext::of_post(data, *id, self.data.site.related_to(*id))
             }
@@ -142,11 +162,6 @@ impl<'a> Renderer<'a> {
                 let locale = kind.locale(&data.site, &data.plan);
                 RenderContext::new(data, locale)
             }
-        };
-        let (rendered, dependencies) = context.record(|| self.rendered(output, &context));
-        WithDependencies {
-            rendered,
-            dependencies,
         }
     }
 

@@ -8,6 +8,7 @@ use tabulae_core::catalogue::PostId;
 use tabulae_core::id::LocaleId;
 use tabulae_core::language::Language;
 use tabulae_core::settings::Locale;
+use tabulae_core::source::Location;
 
 use super::data::{LocaleData, RenderData};
 use super::limits::Limits;
@@ -32,6 +33,15 @@ pub(crate) struct RenderContext {
 /// The number for no post.
 const NONE: u32 = u32::MAX;
 
+/// A query that a template or a placeholder ran.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct AskedQuery {
+    /// The place of the query's text.
+    pub(crate) location: Location,
+    pub(crate) text: String,
+    pub(crate) posts: Arc<[PostId]>,
+}
+
 #[derive(Debug)]
 struct Page {
     this: Option<PostId>,
@@ -42,6 +52,8 @@ struct Page {
     recorder: Recorder,
     /// A post with placeholders, and its HTML with them filled: the post whose page is rendered.
     content: Option<(PostId, Value)>,
+    /// The queries that were run, in order, if they are watched.
+    asked: Option<Vec<AskedQuery>>,
 }
 
 impl RenderContext {
@@ -70,6 +82,7 @@ impl RenderContext {
             related,
             recorder: Recorder::default(),
             content: None,
+            asked: None,
         };
         Arc::new(Self {
             limits: data.limits,
@@ -118,6 +131,25 @@ impl RenderContext {
     /// Returns true if a post is among the related posts of the page.
     pub(crate) fn is_related(&self, id: PostId) -> bool {
         self.page().related.contains(&id)
+    }
+
+    /// Begins to note the queries that are run.
+    pub(crate) fn watch_queries(&self) {
+        self.page().asked = Some(Vec::new());
+    }
+
+    /// Notes a query, if they are watched.
+    pub(super) fn note_query(&self, asked: impl FnOnce() -> AskedQuery) {
+        if self.page().asked.is_none() {
+            return;
+        }
+        let asked = asked();
+        self.page().asked.get_or_insert_default().push(asked);
+    }
+
+    /// Returns the queries that were noted, in the order in which they were run.
+    pub(crate) fn take_queries(&self) -> Vec<AskedQuery> {
+        self.page().asked.take().unwrap_or_default()
     }
 
     /// Records a dependency.

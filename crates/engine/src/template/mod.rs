@@ -30,7 +30,7 @@ mod terms;
 mod theme;
 mod toc;
 
-pub(crate) use self::context::RenderContext;
+pub(crate) use self::context::{AskedQuery, RenderContext};
 pub(crate) use self::data::RenderData;
 pub(crate) use self::date_object::date_value;
 pub(crate) use self::diagnose::diagnose;

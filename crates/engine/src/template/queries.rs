@@ -10,7 +10,7 @@ use tabulae_core::query::{Parameter, Query, Resolved, Scope, Written};
 use tabulae_core::source::{EmbeddedText, Source, Span};
 
 use super::arguments::wrong;
-use super::context::RenderContext;
+use super::context::{AskedQuery, RenderContext};
 use super::data::{Answer, KnownQuery, LocaleData, QueryKey, RenderData};
 use super::date_object::DateObject;
 use super::objects::{PostObject, TermObject};
@@ -32,6 +32,24 @@ pub(crate) fn find_posts(
 /// The posts that a query finds, with the parameters that are given by name. One without
 /// parameters that asks for nothing of the page's own post is run once for all pages.
 pub(super) fn query(
+    context: &RenderContext,
+    template: &str,
+    text: &str,
+    given: &[(&str, Value)],
+) -> Result<Arc<[PostId]>, Error> {
+    let posts = found(context, template, text, given)?;
+    context.note_query(|| {
+        let embedded = embedded(&context.data, template, text);
+        AskedQuery {
+            location: embedded.location(Span::new(0, text.len())),
+            text: text.to_owned(),
+            posts: Arc::clone(&posts),
+        }
+    });
+    Ok(posts)
+}
+
+fn found(
     context: &RenderContext,
     template: &str,
     text: &str,

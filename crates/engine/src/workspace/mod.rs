@@ -1,6 +1,7 @@
 //! The public API: a workspace is a site to query, check, explain and build.
 
 mod changes;
+mod compose;
 mod live;
 mod post;
 mod related;
@@ -22,6 +23,7 @@ use tabulae_core::query::{Query, QueryPlan, Resolved, Scope, Written};
 use tabulae_core::settings::{FILE, Settings, Trial};
 use tabulae_core::source::{EmbeddedText, Location, Source};
 
+pub use self::compose::{Choice, ChoiceKind};
 use self::live::{Earlier, ScannedFiles};
 pub use self::post::{PostDate, PostRef, Posts};
 pub use self::related::{RelatedOverview, RelatedPost, Shared};
@@ -429,6 +431,30 @@ impl Workspace {
         let site = self.site()?;
         let settings = site.settings.with_related(trials).map_err(Error::new)?;
         RelatedOverview::by(site, &settings)
+    }
+
+    /// Returns the related posts of a post as they would be by other settings, with their likeness and what they share;
+    /// none if they give it no list. Takes as long as the similarity index of all posts.
+    ///
+    /// # Errors
+    /// As [`try_related`](Workspace::try_related), and if there is no such post.
+    pub fn try_related_of(
+        &self,
+        name: &str,
+        trials: &[Trial],
+    ) -> Result<Vec<RelatedPost<'_>>, Error> {
+        let site = self.site()?;
+        let id = self.find(site, name)?;
+        let settings = site.settings.with_related(trials).map_err(Error::new)?;
+        RelatedPost::of_trial(site, &settings, id)
+    }
+
+    /// Returns the table `[related]` by other settings, as it is written in a settings file.
+    ///
+    /// # Errors
+    /// As [`try_related`](Workspace::try_related).
+    pub fn related_text(&self, trials: &[Trial]) -> Result<String, Error> {
+        self.settings()?.related_text(trials).map_err(Error::new)
     }
 
     /// Explains a post: its state, its fields and where they come from, the lists that have it.

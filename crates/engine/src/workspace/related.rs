@@ -5,7 +5,7 @@ use tabulae_core::catalogue::PostId;
 use tabulae_core::query::{Library, Scope};
 use tabulae_core::related::overview::{RelatedChange, RelatedFigures, RelatedOf, changes};
 use tabulae_core::settings::Settings;
-use tabulae_core::similarity::Score;
+use tabulae_core::similarity::{FieldWeights, Index, Score};
 
 use super::post::PostRef;
 use crate::error::Error;
@@ -47,13 +47,43 @@ impl<'a> RelatedPost<'a> {
     /// Returns the related posts of a post, in order.
     pub(super) fn of(site: &'a Site, id: PostId) -> Vec<Self> {
         let related = site.related_to(id).iter();
-        related.map(|other| Self::new(site, id, *other)).collect()
+        let known = site.likeness(id);
+        related
+            .map(|other| Self::new(site, id, *other, known))
+            .collect()
     }
 
-    fn new(site: &'a Site, id: PostId, other: PostId) -> Self {
+    /// Returns the related posts of a post by other settings, in order; none if they give it no list.
+    ///
+    /// # Errors
+    /// If a query or a weight of the settings cannot be resolved.
+    pub(super) fn of_trial(
+        site: &'a Site,
+        settings: &Settings,
+        id: PostId,
+    ) -> Result<Vec<Self>, Error> {
+        let post = site.catalogue.post(id);
+        let lists = lists_of(site, settings)?;
+        let list = lists.of(post.set, post.locale);
+        let Some(list) = list.filter(|_| post.lists_related) else {
+            return Ok(Vec::new());
+        };
+        let query = list.query();
+        let known = query.index(&site.catalogue).zip(query.weights());
+        let related = list.of(&site.catalogue, id).into_iter();
+        Ok(related
+            .map(|other| Self::new(site, id, other, known))
+            .collect())
+    }
+
+    fn new(
+        site: &'a Site,
+        id: PostId,
+        other: PostId,
+        known: Option<(&Index, &FieldWeights)>,
+    ) -> Self {
         let catalogue = &site.catalogue;
         let locale = site.locale_of(id);
-        let known = site.likeness(id);
         let likeness = known.map_or(Score::ZERO, |(index, _)| index.likeness(id, other));
         let shared = known.iter().flat_map(|(index, weights)| {
             let contributions = index.breakdown(id, other).into_iter();
@@ -75,6 +105,26 @@ impl<'a> RelatedPost<'a> {
             shared: shared.collect(),
             is_pinned: catalogue.pinned(id).any(|pinned| pinned == other),
         }
+    }
+}
+
+/// Resolves the queries of other settings.
+///
+/// # Errors
+/// If a query or a weight cannot be resolved.
+fn lists_of(site: &Site, settings: &Settings) -> Result<RelatedLists, Error> {
+    let catalogue = &site.catalogue;
+    let library = Library::new(settings, catalogue, &site.moment);
+    let mut diagnostics = library.diagnostics;
+    let library = library.output;
+    let scopes = settings.locales.ids();
+    let scopes = scopes.map(|id| Scope::new(catalogue, &library, &site.moment).within(id));
+    let scopes: Vec<Scope<'_>> = scopes.collect();
+    let lists = RelatedLists::new(settings, &scopes, &mut diagnostics);
+    diagnostics.retain(|found| found.is_error());
+    match diagnostics.is_empty() {
+        true => Ok(lists),
+        false => Err(Error::new(diagnostics)),
     }
 }
 
@@ -105,17 +155,7 @@ impl<'a> RelatedOverview<'a> {
     /// If a query or a weight of the settings cannot be resolved.
     pub(super) fn by(site: &'a Site, settings: &Settings) -> Result<Self, Error> {
         let catalogue = &site.catalogue;
-        let library = Library::new(settings, catalogue, &site.moment);
-        let mut diagnostics = library.diagnostics;
-        let library = library.output;
-        let scopes = settings.locales.ids();
-        let scopes = scopes.map(|id| Scope::new(catalogue, &library, &site.moment).within(id));
-        let scopes: Vec<Scope<'_>> = scopes.collect();
-        let lists = RelatedLists::new(settings, &scopes, &mut diagnostics);
-        diagnostics.retain(|found| found.is_error());
-        if !diagnostics.is_empty() {
-            return Err(Error::new(diagnostics));
-        }
+        let lists = lists_of(site, settings)?;
         Ok(Self::of(site, &|id| {
             let post = catalogue.post(id);
             let list = lists.of(post.set, post.locale);

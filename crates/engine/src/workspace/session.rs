@@ -9,6 +9,7 @@ use super::{Workspace, attach};
 use crate::error::Error;
 use crate::options::{BuildOptions, Clock};
 use crate::pipeline::Session;
+use crate::pipeline::page_lists::PageLists;
 use crate::publish::Destination;
 use crate::report::BuildReport;
 use crate::source::Sources;
@@ -52,6 +53,15 @@ impl BuildSession {
         if let Some(session) = &mut self.session {
             session.only_changed(files);
         }
+    }
+
+    /// Returns the lists of the page at an address below the site's, as it was last built, and what makes each of them.
+    /// `None` if there is no such page. Renders the page.
+    #[must_use]
+    pub fn page_lists(&mut self, address: &str) -> Option<PageLists> {
+        let options = BuildOptions::default().of_site(self.clock, self.include);
+        let session = self.session.as_mut()?;
+        session.page_lists(&*self.sources, &options, address)
     }
 
     /// Builds the site, as [`Workspace::build`] does.

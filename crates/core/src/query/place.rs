@@ -2,13 +2,11 @@
 
 use std::ops::Range;
 
-use tabulae_core::query::KEYWORDS;
-
-use crate::place::word_around;
+use super::KEYWORDS;
 
 /// The kind of word that a query expects at a place, with its bytes.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) enum QueryPlace<'a> {
+pub enum QueryPlace<'a> {
     /// A content set or a named query.
     Source(Range<usize>),
     /// A text in quotes that a field is compared with.
@@ -17,8 +15,9 @@ pub(crate) enum QueryPlace<'a> {
     Word(Range<usize>),
 }
 
-/// Returns what is expected at a byte of a query.
-pub(crate) fn query_place(query: &str, at: usize) -> QueryPlace<'_> {
+/// Returns what is expected at a byte of a query, which must be the start of a character or the end.
+#[must_use]
+pub fn query_place(query: &str, at: usize) -> QueryPlace<'_> {
     if let Some((field, text)) = text_at(query, at) {
         return QueryPlace::Text(field, text);
     }
@@ -38,7 +37,8 @@ pub(crate) fn query_place(query: &str, at: usize) -> QueryPlace<'_> {
 }
 
 /// Returns the text in single quotes around a byte, without them, and the field that it is compared with.
-pub(crate) fn text_at(query: &str, at: usize) -> Option<(&str, Range<usize>)> {
+#[must_use]
+pub fn text_at(query: &str, at: usize) -> Option<(&str, Range<usize>)> {
     let mut open = None;
     for (offset, c) in query[..at].char_indices() {
         if c == '\'' {
@@ -60,6 +60,14 @@ pub(crate) fn text_at(query: &str, at: usize) -> Option<(&str, Range<usize>)> {
         !is_keyword && word.starts_with(char::is_alphabetic)
     })?;
     Some((field, start..end))
+}
+
+/// Returns the word around a byte, of characters that are part of words.
+pub fn word_around(text: &str, at: usize, is_part: impl Fn(char) -> bool) -> Range<usize> {
+    let before = text[..at].chars().rev().take_while(|c| is_part(*c));
+    let start = at - before.map(char::len_utf8).sum::<usize>();
+    let after = text[at..].chars().take_while(|c| is_part(*c));
+    start..at + after.map(char::len_utf8).sum::<usize>()
 }
 
 /// Returns true for a character of a field's name or a keyword.
