@@ -3,8 +3,10 @@
 mod args;
 mod commands;
 mod completion;
+mod objects;
 mod options;
 mod preview;
+mod snippets;
 mod ui;
 
 use std::process::ExitCode;

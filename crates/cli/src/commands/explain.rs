@@ -2,22 +2,23 @@
 
 use std::fmt::Write as _;
 
-use serde_json::{Map, Value, json};
+use serde_json::json;
 use tabulae_core::similarity::Score;
-use tabulae_engine::{Error, Explanation, Membership, PostRef, RelatedPost, Workspace};
+use tabulae_engine::{Membership, RelatedPost};
 
 use crate::args::Args;
+use crate::objects::Explained;
 use crate::ui::table::{Column, Table};
 use crate::ui::{self, Status};
 
 pub(super) fn run(args: &Args, path: &str, archive: Option<&str>) -> Status {
     let site = args.workspace();
     let mut diagnostics = site.diagnostics().to_vec();
-    let found = Found::of(&site, path, archive).map_err(|error| {
+    let found = Explained::of(&site, path, archive).map_err(|error| {
         ui::add_new(error.into_diagnostics(), &mut diagnostics);
     });
     match found {
-        Ok(found) if args.is_json() => ui::json(&as_json(&found, archive), &diagnostics),
+        Ok(found) if args.is_json() => ui::json(&found.object(archive), &diagnostics),
         Ok(found) => {
             let text = match (&found.membership, archive) {
                 (Some(membership), Some(name)) => said(membership, name),
@@ -30,94 +31,9 @@ pub(super) fn run(args: &Args, path: &str, archive: Option<&str>) -> Status {
     }
 }
 
-/// Everything about one post.
-struct Found<'a> {
-    post: PostRef<'a>,
-    explanation: Explanation,
-    related: Vec<RelatedPost<'a>>,
-    membership: Option<Membership>,
-}
-
-impl<'a> Found<'a> {
-    fn of(site: &'a Workspace, path: &str, archive: Option<&str>) -> Result<Self, Error> {
-        let membership = archive.map(|archive| site.membership(path, archive));
-        Ok(Self {
-            post: site.post(path)?,
-            explanation: site.explain(path)?,
-            related: site.related(path)?,
-            membership: membership.transpose()?,
-        })
-    }
-}
-
 fn said(membership: &Membership, archive: &str) -> String {
     let word = if membership.is_member { "is" } else { "is not" };
     format!("It {word} in `{archive}`: {}.\n", membership.reason)
-}
-
-fn as_json(found: &Found<'_>, archive: Option<&str>) -> Value {
-    let Found {
-        post,
-        explanation,
-        related,
-        membership,
-        ..
-    } = found;
-    let fields = explanation.fields.iter();
-    let values: Map<String, Value> = fields
-        .clone()
-        .map(|field| (field.name.clone(), json!(field.value)))
-        .collect();
-    let sources: Map<String, Value> = fields
-        .map(|field| (field.name.clone(), json!(field.from)))
-        .collect();
-    let lists = explanation.lists.iter().map(|list| {
-        json!({ "archive": list.archive, "term": list.term, "page": list.page, "link": list.link })
-    });
-    let translations = explanation.translations.iter();
-    let translations =
-        translations.map(|(language, path)| json!({ "language": language, "path": path }));
-    let related = related.iter().map(|related| {
-        let parts = related.shared.iter();
-        let parts: Map<String, Value> = parts
-            .map(|part| (part.field.clone(), json!(number(part.part))))
-            .collect();
-        let shared = related.shared.iter().filter(|part| !part.terms.is_empty());
-        let shared: Map<String, Value> = shared
-            .map(|part| (part.field.clone(), json!(part.terms)))
-            .collect();
-        json!({
-            "path": related.post.path(),
-            "likeness": related.score(),
-            "parts": parts,
-            "shared": shared,
-            "pinned": related.is_pinned,
-        })
-    });
-    let mut object = json!({
-        "path": post.path(),
-        "link": post.link(),
-        "state": explanation.state.name(),
-        "reasons": explanation.reasons,
-        "fields": values,
-        "sources": sources,
-        "lists": lists.collect::<Value>(),
-        "translations": translations.collect::<Value>(),
-        "related": related.collect::<Value>(),
-    });
-    if let (Some(membership), Some(archive)) = (membership, archive) {
-        object["in"] = json!({
-            "archive": archive,
-            "there": membership.is_member,
-            "reason": membership.reason,
-        });
-    }
-    object
-}
-
-/// A likeness from 0 to 1.
-fn number(likeness: u32) -> f64 {
-    Score::from_units(likeness).ratio()
 }
 
 /// A likeness with nine digits.
@@ -125,9 +41,9 @@ fn digits(likeness: u32) -> String {
     Score::from_units(likeness).to_string()
 }
 
-fn as_text(found: &Found<'_>) -> String {
+fn as_text(found: &Explained<'_>) -> String {
     let mut text = String::new();
-    let Found {
+    let Explained {
         post, explanation, ..
     } = found;
     let _ = writeln!(text, "{}, {}", post.path(), post.link());

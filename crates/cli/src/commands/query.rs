@@ -5,13 +5,12 @@ use std::time::{Duration, Instant};
 use serde_json::{Value, json};
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::export::csv;
-use tabulae_core::query::{Query, Written};
 use tabulae_core::source::Source;
-use tabulae_core::term::slug;
 use tabulae_engine::{Posts, QueryPage, QueryPlan, Workspace};
 
 use super::columns::Columns;
 use crate::args::{Args, Format, QueryArgs};
+use crate::snippets;
 use crate::ui::table::{Column, Table, bar};
 use crate::ui::{self, Status, counted};
 
@@ -109,8 +108,8 @@ fn show(args: &Args, text: &str, site: &Workspace, posts: &Posts<'_>, fields: &[
                 .map(|post| format!("{}\n", post.link()))
                 .collect(),
         ),
-        Format::Template => Shown::Text(as_template(posts.query())),
-        Format::Toml => Shown::Text(as_toml(posts.query())),
+        Format::Template => Shown::Text(snippets::as_template(posts.query())),
+        Format::Toml => Shown::Text(snippets::as_archive(posts.query())),
     }
 }
 
@@ -260,42 +259,4 @@ fn count_line(posts: &Posts<'_>) -> String {
     }
     let total = counted(posts.total(), "post", "posts");
     format!("{} of {total}.\n", posts.len())
-}
-
-/// A text within double quotes, as templates and TOML write them.
-fn quoted(text: &str) -> String {
-    format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""))
-}
-
-fn as_template(query: &Query<Written>) -> String {
-    format!(
-        "{{% for post in query({}) %}}
-<article>
-<h2><a href=\"{{{{ post.link }}}}\">{{{{ post.title }}}}</a></h2>
-{{% if post.date %}}<p><time datetime=\"{{{{ post.date }}}}\">{{{{ post.date|date }}}}</time></p>
-{{% endif -%}}
-{{% if post.summary %}}<p>{{{{ post.summary }}}}</p>
-{{% endif -%}}
-</article>
-{{% else %}}
-<p>Nothing here yet.</p>
-{{% endfor %}}
-",
-        quoted(&query.to_string())
-    )
-}
-
-/// The archive is named after the first text of the query.
-fn as_toml(query: &Query<Written>) -> String {
-    let text = query.to_string();
-    let first = text
-        .split('\'')
-        .nth(1)
-        .map(slug)
-        .filter(|slug| !slug.is_empty() && slug.is_ascii());
-    let name = first.unwrap_or_else(|| "list".to_owned());
-    format!(
-        "[archive.{name}]\nquery = {}\nlink = \"/{name}/\"\nper_page = 20\n",
-        quoted(&text)
-    )
 }

@@ -3,13 +3,14 @@
 use std::fmt::Write as _;
 
 use jiff::civil::Date;
-use serde_json::{Map, Value, json};
+use serde_json::json;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::source::Location;
 use tabulae_core::term::Term;
 use tabulae_engine::{FieldTerms, Join, Workspace};
 
 use crate::args::Args;
+use crate::objects::terms_object;
 use crate::ui::table::{Column, Table, bar};
 use crate::ui::{self, Status, counted};
 
@@ -21,13 +22,13 @@ pub(super) fn run(args: &Args, field: Option<&str>, writes_notes: bool) -> Statu
         Err(error) => {
             ui::add_new(error.into_diagnostics(), &mut diagnostics);
             return match args.is_json() {
-                true => ui::json(&as_json(&[]), &diagnostics),
+                true => ui::json(&terms_object(&[]), &diagnostics),
                 false => ui::report(&diagnostics, args.all),
             };
         }
     };
     if args.is_json() {
-        let mut object = as_json(&found);
+        let mut object = terms_object(&found);
         if writes_notes {
             object["written"] = json!(write_notes(&site, &found, &mut diagnostics));
         }
@@ -76,40 +77,6 @@ fn write_notes<'a>(
         }
     }
     written
-}
-
-fn as_json(found: &[FieldTerms<'_>]) -> Value {
-    let day = |day: Option<Date>| day.map(|day| day.to_string());
-    let fields = found.iter().map(|field| {
-        let terms = field.terms.iter().map(|used| {
-            let spellings = used.term.spellings.iter().map(|(spelling, _)| spelling);
-            json!({
-                "term": used.term.name,
-                "slug": used.term.slug,
-                "count": used.term.posts.len(),
-                "first": day(used.first),
-                "last": day(used.last),
-                "spellings": spellings.collect::<Vec<_>>(),
-            })
-        });
-        (field.field.to_owned(), terms.collect::<Value>())
-    });
-    let joins = found.iter().flat_map(|field| {
-        field.joins.iter().map(|join| {
-            let others = join.others.iter().map(|(term, how)| {
-                json!({ "term": term.name, "count": term.posts.len(), "differs_by": how.about() })
-            });
-            json!({
-                "field": field.field,
-                "keep": join.keep.name,
-                "count": join.keep.posts.len(),
-                "others": others.collect::<Value>(),
-                "note": join.note.path,
-                "text": join.note.text,
-            })
-        })
-    });
-    json!({ "fields": fields.collect::<Map<_, _>>(), "near_duplicates": joins.collect::<Value>() })
 }
 
 fn as_text(found: &[FieldTerms<'_>]) -> String {

@@ -7,9 +7,10 @@
 mod pages;
 mod server;
 mod watch;
+mod workbench;
 
 use std::path::PathBuf;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 
@@ -19,6 +20,7 @@ use tabulae_engine::{
 };
 
 use self::watch::Watch;
+use self::workbench::Workbench;
 use crate::args::{Args, PreviewArgs};
 use crate::ui::{self, Status, counted};
 
@@ -48,6 +50,9 @@ struct Preview {
     session: Mutex<BuildSession>,
     /// Set when a file changes; a build that is under way then ends.
     superseded: Arc<AtomicBool>,
+    /// Counts the builds that began.
+    builds: AtomicU64,
+    workbench: Workbench,
 }
 
 pub(crate) fn run(args: &Args, wanted: &PreviewArgs) -> Status {
@@ -62,6 +67,8 @@ pub(crate) fn run(args: &Args, wanted: &PreviewArgs) -> Status {
         changed: Condvar::new(),
         session: Mutex::new(site.session().exclusive()),
         superseded: Arc::default(),
+        builds: AtomicU64::new(0),
+        workbench: Workbench::default(),
         args,
     });
     let watch = match Watch::new(&preview.args.dir, Arc::clone(&preview.superseded)) {
@@ -107,6 +114,7 @@ impl Preview {
             began: Instant::now(),
             told: AtomicBool::new(false),
         };
+        self.builds.fetch_add(1, Ordering::Relaxed);
         let mut session = self.session.lock().unwrap_or_else(PoisonError::into_inner);
         session.set_clock(self.args.clock());
         if let Some(changed) = changed {
@@ -183,6 +191,10 @@ impl Preview {
             .wait_timeout_while(self.locked_now(), patience, is_told);
         let (now, waited) = waited.unwrap_or_else(PoisonError::into_inner);
         (!waited.timed_out()).then(|| now.clone())
+    }
+
+    fn builds(&self) -> u64 {
+        self.builds.load(Ordering::Relaxed)
     }
 
     fn base(&self) -> String {

@@ -1,11 +1,10 @@
-//! The preview's own pages: diagnostics, and the workbench for queries.
+//! The preview's own pages: diagnostics, and what is shown where the site has no page.
 
 use std::fmt::Write as _;
 
 use tabulae_core::diagnostic::{Diagnostic, SHOWN, first_of_each};
-use tabulae_engine::{Posts, QueryPage, escape};
+use tabulae_engine::escape;
 
-use super::Preview;
 use crate::ui::{self, counted};
 
 /// The script that every served page loads.
@@ -47,64 +46,7 @@ pub(super) fn page(title: &str, body: &str) -> String {
 body {{ max-width: 60rem; margin: 0 auto; padding: 1.5rem 1rem; font: 1rem/1.5 system-ui, sans-serif; color: light-dark(#1d1b18, #ece7dc); background: light-dark(#fbf9f4, #191714); }}
 h1 {{ font: 700 1.6rem/1.3 Georgia, serif; }}
 a {{ color: light-dark(#0b5a5e, #8fc7c4); }}
-textarea, input {{ box-sizing: border-box; width: 100%; padding: .6rem; font: 1rem/1.4 ui-monospace, monospace; color: inherit; background: light-dark(#fff, #100f0d); border: 1px solid #8a8272; }}
-textarea {{ min-height: 5rem; }}
-input {{ max-width: 30rem; padding: .4rem .6rem; }}
-button {{ padding: .4rem 1rem; font: inherit; }}
-table {{ width: 100%; border-collapse: collapse; }}
-td, th {{ padding: .35rem .8rem .35rem 0; border-bottom: 1px solid light-dark(#d8d2c5, #39342c); text-align: left; vertical-align: top; }}
-td:first-child {{ white-space: nowrap; font-variant-numeric: tabular-nums; }}
 pre {{ overflow-x: auto; padding: .8rem 1rem; border-left: .25rem solid #b3432b; background: light-dark(#f3eee3, #24211d); white-space: pre-wrap; font: .9rem/1.45 ui-monospace, monospace; }}
 </style>\n</head>\n<body>\n{body}\n</body>\n</html>\n"
     )
-}
-
-/// The workbench: a query, what it finds, and what is wrong with it; as on the page of the post `this`, if one is named.
-pub(super) fn workbench(preview: &Preview, text: &str, this: &str) -> String {
-    let mut body = format!(
-        "<h1>Try a query</h1>\n<form>\n<p><label>Query<br>\n<textarea name=\"q\" spellcheck=\"false\" autofocus>{}</textarea></label></p>\n<p><label>As on the page of (path or slug)<br>\n<input name=\"this\" value=\"{}\"></label></p>\n<p><button>Run</button> <a href=\"{}/\">to the site</a></p>\n</form>\n",
-        escape(text),
-        escape(this),
-        preview.base()
-    );
-    let site = preview.args.workspace();
-    let on = match this.trim() {
-        "" => QueryPage::None,
-        this => QueryPage::Post(this),
-    };
-    match site.query_on(text, on) {
-        Ok(posts) => {
-            let _ = writeln!(body, "{}", found(&posts));
-            body.push_str(&listed(posts.warnings()));
-        }
-        Err(error) => body.push_str(&listed(error.diagnostics())),
-    }
-    page("Query", &body)
-}
-
-/// The posts of a query as a table.
-fn found(posts: &Posts<'_>) -> String {
-    let shown = match posts.len() < posts.total() {
-        true => format!(", of which {} are shown", posts.len()),
-        false => String::new(),
-    };
-    let total = counted(posts.total(), "post", "posts");
-    let mut table = format!("<p>{total}{shown}</p>\n<table>\n");
-    for post in posts.iter() {
-        let date = post.date().zoned().map(|date| date.day.to_string());
-        let _ = writeln!(
-            table,
-            "<tr><td>{}</td><td><a href=\"{}\">{}</a></td><td>{}</td></tr>",
-            date.unwrap_or_default(),
-            escape(&post.href()),
-            escape(post.title()),
-            escape(post.path())
-        );
-    }
-    table + "</table>"
-}
-
-fn listed(diagnostics: &[Diagnostic]) -> String {
-    let one = |diagnostic: &Diagnostic| format!("<pre>{}</pre>\n", escape(&ui::plain(diagnostic)));
-    diagnostics.iter().map(one).collect()
 }

@@ -14,7 +14,7 @@ use tabulae_core::route::{decode, encode};
 use tabulae_engine::escape;
 use tabulae_serve::{Body, Handler, Request, Response};
 
-use super::{Preview, pages};
+use super::{Preview, pages, workbench};
 use crate::args::PreviewArgs;
 use crate::ui::{self, Status};
 
@@ -26,6 +26,9 @@ const HEARTBEAT: Duration = Duration::from_secs(5);
 
 /// The content security policy of the preview's own pages: nothing is loaded from other hosts.
 const POLICY: &str = "default-src 'none'; script-src 'self'; connect-src 'self'; style-src 'unsafe-inline'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
+
+/// The content security policy of the workbench.
+const WORKBENCH_POLICY: &str = "default-src 'none'; script-src 'self'; connect-src 'self'; style-src 'self'; img-src data:; base-uri 'none'; form-action 'none'; frame-ancestors 'none'";
 
 /// Serves until Ctrl-C or SIGTERM.
 pub(super) fn serve(preview: &Arc<Preview>, wanted: &PreviewArgs) -> Status {
@@ -44,7 +47,7 @@ fn listen(preview: &Arc<Preview>, wanted: &PreviewArgs) -> io::Result<()> {
     let port = listener.local_addr()?.port();
     let address = format!("http://127.0.0.1:{port}{}/", preview.base());
     let _ = ui::print(&format!(
-        "The preview is at {address}\nQueries are tried at http://127.0.0.1:{port}/~tabulae/; Ctrl-C ends it.\n"
+        "The preview is at {address}\nIts workbench for queries, related posts and terms is at http://127.0.0.1:{port}/~tabulae/; Ctrl-C ends it.\n"
     ));
     if wanted.open && open::that_detached(&address).is_err() {
         ui::complain("no browser could be opened\n");
@@ -81,18 +84,16 @@ fn answer(preview: &Arc<Preview>, request: &Request) -> Response {
         return Response::text(403, "the preview answers on 127.0.0.1 alone\n");
     }
     let response = match &*request.path {
-        "/~tabulae/" => {
-            let query = request.parameter("q").unwrap_or_default();
-            let this = request.parameter("this").unwrap_or_default();
-            own_page(200, pages::workbench(preview, &query, &this))
-        }
         "/~tabulae/events" => events(preview),
         "/~tabulae/diagnostics" => own_page(200, pages::cover(&preview.now().diagnostics)),
         "/~tabulae/preview.js" => {
             let script = Body::Bytes(pages::SCRIPT.as_bytes().to_vec());
             Response::new(200, "text/javascript; charset=utf-8", script)
         }
-        path => file(preview, path),
+        path => match workbench::answer(preview, request) {
+            Some(response) => response.with("Content-Security-Policy", WORKBENCH_POLICY),
+            None => file(preview, path),
+        },
     };
     response
         .with("Cache-Control", "no-store")

@@ -88,7 +88,8 @@ pub(crate) fn json(object: &Value, diagnostics: &[Diagnostic]) -> Status {
     status(diagnostics).max(print(&format!("{text}\n")))
 }
 
-fn diagnostic_json(diagnostic: &Diagnostic) -> Value {
+/// Returns a diagnostic as an object.
+pub(crate) fn diagnostic_json(diagnostic: &Diagnostic) -> Value {
     json!({
         "severity": if diagnostic.is_error() { "error" } else { "warning" },
         "code": diagnostic.code.name(),

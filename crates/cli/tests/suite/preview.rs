@@ -72,6 +72,19 @@ impl Running {
         self.ask("GET", path, "127.0.0.1")
     }
 
+    /// Returns the answer to a question of the workbench.
+    fn data(&self, question: &str, parameters: &[(&str, &str)]) -> serde_json::Value {
+        let mut query = String::new();
+        for (name, value) in parameters {
+            let encoded = value.bytes().map(|byte| format!("%{byte:02x}"));
+            query.push_str(&format!("{name}={}&", encoded.collect::<String>()));
+        }
+        let (status, text) = self.get(&format!("/~tabulae/data/{question}?{query}"));
+        assert_eq!(status, 200, "{text}");
+        let (_, body) = text.split_once("\r\n\r\n").expect("a body");
+        serde_json::from_str(body).expect("JSON")
+    }
+
     /// Returns the messages to browsers, in order.
     fn told(&self) -> impl Iterator<Item = serde_json::Value> + use<> {
         let stream = self.open("GET", "/~tabulae/events", "localhost");
@@ -184,42 +197,237 @@ fn a_newer_edit_ends_a_build() {
     assert!(page.contains("quick"), "{page}");
 }
 
-#[test]
-fn the_workbench_runs_a_query_and_says_what_is_wrong_with_one() {
+/// Returns a site of three posts for the workbench.
+fn three_posts() -> Site {
     let site = Site::small();
-    let running = preview(&site);
-    let (status, page) = running.get("/~tabulae/?q=from%20posts%20limit%201");
-    assert_eq!(status, 200);
-    assert!(
-        page.contains("of which 1 are shown") || page.contains("<p>1 post</p>"),
-        "{page}"
-    );
-    let page = running.get("/~tabulae/?q=from%20postss").1;
-    assert!(page.contains("did you mean `posts`?"), "{page}");
+    for (name, date, tag) in [
+        ("one", "2026-03-01", "o'clock"),
+        ("two", "2026-03-02", "o'clock"),
+        ("three", "2025-03-03", "sand"),
+    ] {
+        let post = format!(
+            "---\ntitle: {name}\ndate: {date}\ncategory: X\ntags: [\"{tag}\"]\n---\nText.\n"
+        );
+        site.write(&format!("posts/{name}.md"), &post);
+    }
+    site
+}
+
+fn names(posts: &serde_json::Value) -> Vec<&str> {
+    let posts = posts.as_array().into_iter().flatten();
+    posts.filter_map(|post| post["title"].as_str()).collect()
 }
 
 #[test]
-fn the_workbench_runs_a_query_as_on_the_page_of_a_post() {
-    let site = Site::small();
-    site.write(
-        "posts/one.md",
-        "---\ntitle: One\ndate: 2026-03-01\ncategory: X\n---\n",
+fn the_workbench_runs_a_query() {
+    let site = three_posts();
+    let running = preview(&site);
+    let found = running.data(
+        "query",
+        &[
+            ("q", "where category = 'X' and year = 2026 limit 1"),
+            ("by", "tag"),
+        ],
     );
+    assert_eq!((&found["total"], &found["found"]), (&2.into(), &1.into()));
+    assert_eq!(names(&found["posts"]), ["two"]);
+    assert_eq!(
+        found["posts"][0]["terms"]["tag"],
+        serde_json::json!(["o'clock"])
+    );
+    let links = &found["chain"]["links"];
+    let counts = [0, 1].map(|at| {
+        (
+            links[at]["condition"].as_str().unwrap(),
+            links[at]["posts"].as_u64().unwrap(),
+        )
+    });
+    assert_eq!(counts, [("category = 'X'", 3), ("year = 2026", 2)]);
+    assert_eq!(found["counts"], serde_json::json!([["o'clock", 1]]));
+    // A file that changes is in the next answer, also if no page does.
     site.write(
         "posts/two.md",
-        "---\ntitle: Two\ndate: 2026-03-02\ncategory: X\n---\n",
+        "---\ntitle: two\ndate: 2026-03-02\ncategory: X\nmood: calm\n---\nText.\n",
+    );
+    let calm =
+        || names(&running.data("query", &[("q", "where mood = 'calm'")])["posts"]) == ["two"];
+    let tries = std::iter::repeat_with(|| std::thread::sleep(Duration::from_millis(50)));
+    assert!(tries.take(200).any(|()| calm()), "a new key");
+}
+
+#[rstest]
+#[case::a_slip("from postss", "", "did you mean `posts`?", Some("posts"))]
+#[case::no_page("where not current", "", "in the workbench", None)]
+#[case::no_such_post("from posts", "on", "did you mean", None)]
+#[case::open_quote("where tag = 'x", "", "close it with '", None)]
+fn the_workbench_says_what_is_wrong(
+    #[case] query: &str,
+    #[case] this: &str,
+    #[case] help: &str,
+    #[case] edit: Option<&str>,
+) {
+    let site = three_posts();
+    let running = preview(&site);
+    let found = running.data("query", &[("q", query), ("this", this)]);
+    let first = &found["diagnostics"][0];
+    assert!(
+        first["help"]
+            .as_str()
+            .is_some_and(|text| text.contains(help)),
+        "{found}"
+    );
+    assert_eq!(first["edits"][0]["new"].as_str(), edit, "{found}");
+}
+
+#[test]
+fn the_workbench_answers_what_its_page_asks() {
+    let site = three_posts();
+    site.write(
+        "tabulae.toml",
+        &format!(
+            "{}\n[related]\nweigh = {{ tag = 1 }}\n",
+            site.read("tabulae.toml")
+        ),
     );
     let running = preview(&site);
-    let query = "where%20category%20%3D%20this.category%20and%20not%20current";
-    let page = running.get(&format!("/~tabulae/?q={query}&this=one")).1;
-    assert!(
-        page.contains(">Two</a>") && !page.contains(">One</a>"),
-        "{page}"
+    let query = "where tag has any (this.tag) and not current";
+    let found = running.data("query", &[("q", query), ("this", "one")]);
+    assert_eq!(names(&found["posts"]), ["two"]);
+    let why = running.data("why", &[("q", query), ("this", "one"), ("post", "three")]);
+    assert_eq!(
+        (&why["found"], why["reason"].as_str()),
+        (
+            &false.into(),
+            Some("`tag has any (this.tag)` is false for it")
+        )
     );
-    let page = running.get(&format!("/~tabulae/?q={query}&this=")).1;
-    assert!(page.contains("page is being made"), "{page}");
-    let page = running.get(&format!("/~tabulae/?q={query}&this=on")).1;
-    assert!(page.contains("there is no post `on`"), "{page}");
+    let choices = running.data("choices", &[("q", "where tag = 'o"), ("at", "14")]);
+    assert_eq!(
+        (&choices["start"], choices["choices"][0]["text"].as_str()),
+        (&13.into(), Some("o''clock"))
+    );
+    let put = running.data(
+        "clause",
+        &[
+            ("q", "from posts limit 3"),
+            ("clause", "where"),
+            ("text", "year = 2026"),
+        ],
+    );
+    assert_eq!(put["q"], "from posts where year = 2026 limit 3");
+    assert_eq!(
+        names(&running.data("posts", &[("typed", "THRE")])),
+        ["three"]
+    );
+    let post = running.data("post", &[("post", "one")]);
+    assert_eq!(
+        (post["state"].as_str(), post["fields"]["category"].as_str()),
+        (Some("live"), Some("X"))
+    );
+    let terms = running.data("terms", &[]);
+    assert_eq!(
+        (
+            &terms["fields"]["tag"][0]["term"],
+            &terms["fields"]["tag"][0]["count"]
+        ),
+        (&"o'clock".into(), &2.into())
+    );
+    let about = running.data("site", &[]);
+    assert_eq!(
+        about["related"]["weigh"][0],
+        serde_json::json!(["tag", 1.0])
+    );
+    let related = running.data(
+        "related",
+        &[("post", "one"), ("try", "weigh.tag=0\nweigh.category=1")],
+    );
+    assert_eq!(
+        (names(&related["now"]), names(&related["then"])),
+        (vec!["two"], vec!["two", "three"])
+    );
+    let table = related["table"].as_str().unwrap();
+    assert!(
+        table.starts_with("[related") && table.contains("category = 1"),
+        "{table}"
+    );
+    let figures = running.data("figures", &[("try", "weigh.tag=0\nweigh.category=1")]);
+    // The post of the small site has no category, and shares no tag; neither does "three".
+    assert_eq!(
+        (
+            &figures["now"]["empty"],
+            &figures["then"]["empty"],
+            &figures["changed"]
+        ),
+        (&2.into(), &1.into(), &3.into())
+    );
+    let lists = running.data("lists", &[("path", "/2026/one/")]);
+    assert_eq!(
+        (
+            lists["lists"][0]["kind"].as_str(),
+            &lists["lists"][0]["links"]
+        ),
+        (Some("related"), &serde_json::json!(["/2026/two/"]))
+    );
+    assert_eq!(running.get("/~tabulae/data/nothing").0, 404);
+}
+
+/// Each form is put where it belongs in another site, which is then built.
+#[cfg(unix)]
+#[test]
+fn each_form_of_a_query_works_where_it_belongs() {
+    let site = three_posts();
+    let running = preview(&site);
+    let found = running.data(
+        "query",
+        &[(
+            "q",
+            "from posts where tag = 'o''clock' and title != 'a \"b\" \\ $c' order by title",
+        )],
+    );
+    let form = |name: &str| {
+        let mut forms = found["forms"].as_array().into_iter().flatten();
+        let form = forms.find(|form| form["name"] == name);
+        form.and_then(|form| form["text"].as_str())
+            .expect("a form")
+            .to_owned()
+    };
+    let other = three_posts();
+    let tables = ["archive", "feed", "export"]
+        .map(|name| form(name))
+        .join("\n");
+    other.write(
+        "tabulae.toml",
+        &format!("{}\n{tables}", other.read("tabulae.toml")),
+    );
+    other.write("pages/loop.html", &form("template"));
+    other.write(
+        "pages/woven.md",
+        &format!("# Woven\n\n{}", form("placeholder")),
+    );
+    let command = form("command").replacen("tabulae", env!("CARGO_BIN_EXE_tabulae"), 1);
+    let shown = Command::new("sh")
+        .arg("-c")
+        .arg(command)
+        .current_dir(other.file(""))
+        .output()
+        .expect("a shell");
+    let shown = String::from_utf8_lossy(&shown.stdout).into_owned();
+    let built = other.run(&["build", "--today", "2026-06-01"]);
+    assert_eq!(built.status, 0, "{}", built.err);
+    let pages = [
+        "out/o-clock/index.html",
+        "out/o-clock.xml",
+        "out/o-clock.json",
+        "out/loop/index.html",
+        "out/woven/index.html",
+    ];
+    let texts = pages.map(|page| other.read(page));
+    for text in texts.iter().chain([&shown]) {
+        assert!(
+            text.contains("one") && text.contains("two") && !text.contains("three"),
+            "{text}"
+        );
+    }
 }
 
 #[test]
