@@ -16,6 +16,11 @@ use tabulae_serve::{Body, Handler, Request, Response};
 use tempfile::TempDir;
 use tokio::runtime::{Builder, Runtime};
 
+/// The size of a wide window.
+pub(crate) const WIDE: (u32, u32) = (1280, 800);
+/// The size of a narrow one.
+pub(crate) const NARROW: (u32, u32) = (360, 740);
+
 /// The example site at an address, and a WebDriver.
 pub(crate) struct World {
     driver: Child,

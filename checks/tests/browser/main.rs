@@ -6,6 +6,7 @@
 
 mod driver;
 mod pages;
+mod workbench;
 
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -25,7 +26,7 @@ fn main() -> ExitCode {
     let axe = axe.filter(|path| path.is_file());
     let world = World::new(axe.clone()).map(Arc::new);
     let mut trials = Vec::new();
-    for (name, needs_axe, test) in pages::TESTS {
+    for (name, needs_axe, test) in pages::TESTS.iter().chain(workbench::TESTS) {
         let missing = match &world {
             Err(why) => Some(why.clone()),
             Ok(_) if *needs_axe && axe.is_none() => Some("TABULAE_AXE names no file".to_owned()),

@@ -44,7 +44,10 @@ button.type = 'button';
 button.textContent = 'Why here?';
 const note = document.createElement('p');
 note.setAttribute('role', 'status');
-root.append(button, note);
+const aside = document.createElement('aside');
+aside.setAttribute('aria-label', 'Why here?');
+aside.append(button, note);
+root.append(aside);
 let outlined = [];
 
 /** Returns the smallest element with a link to each of the addresses that the page has; null if it has less than half of them. */
@@ -77,11 +80,11 @@ function label(list, page, element, above) {
   link.style.maxWidth = `${Math.max(160, box.width)}px`;
   link.style.left = `${Math.max(4, box.left + scrollX)}px`;
   link.style.top = `${Math.max(2, box.top + scrollY - 28 + 26 * above)}px`;
-  root.append(link);
+  aside.append(link);
 }
 
 function clear() {
-  root.querySelectorAll('a').forEach((link) => link.remove());
+  aside.querySelectorAll('a').forEach((link) => link.remove());
   for (const [element, outline] of outlined) element.style.outline = outline;
   outlined = [];
   note.textContent = '';

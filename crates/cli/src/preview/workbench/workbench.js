@@ -243,7 +243,7 @@ function closeChoices() {
   offered = [];
   chosen = -1;
   $('choices').hidden = true;
-  $('q').setAttribute('aria-expanded', 'false');
+  $('offered').textContent = '';
   $('q').removeAttribute('aria-activedescendant');
 }
 
@@ -260,7 +260,7 @@ async function offer(isAsked) {
     make('code', {}, choice.label), make('span', {}, choice.detail || choice.about || choice.kind)));
   $('choices').replaceChildren(...items);
   $('choices').hidden = false;
-  $('q').setAttribute('aria-expanded', 'true');
+  $('offered').textContent = `${counted(offered.length, 'choice', 'choices')}, use the arrow keys`;
 }
 
 function choose(number) {
@@ -425,7 +425,7 @@ async function runTerms() {
   if (!found) return;
   if (found.diagnostics) return $('terms').replaceChildren(...diagnostics(found.diagnostics));
   const joins = found.near_duplicates.map((join) => {
-    const text = make('pre', { tabindex: '0', 'aria-label': `The note ${join.note}` }, join.text);
+    const text = make('pre', { role: 'region', tabindex: '0', 'aria-label': `The note ${join.note}` }, join.text);
     const status = make('span', { role: 'status', id: `copied-${join.note}` });
     const others = join.others.map((other) => `${other.term} (${other.count}, they differ by ${other.differs_by})`).join(', ');
     return make('div', {}, make('p', {}, make('b', {}, join.keep), ` (${join.count}) is probably the same as ${others}. To join them, write `, make('code', {}, join.note), ':'), text, make('button', { type: 'button', onclick: () => copy(join.text, status.id) }, 'Copy'), ' ', status);
@@ -504,8 +504,8 @@ function listen() {
   for (const field of ['related-query', 'related-fill']) $(field).addEventListener('input', moved);
   $('weights').addEventListener('submit', (event) => event.preventDefault());
   $('window').addEventListener('change', async () => {
-    const base = $('related-query').value.replace(/ and date >= this\.date - \d+ (months?|years?)/, '');
-    const found = $('window').value ? await ask('clause', { q: base, clause: 'where', text: `date >= this.date - ${$('window').value}` }) : { q: base };
+    const base = $('related-query').value.replace(/ and date (< this\.date|>= today - \d+ months)/, '');
+    const found = $('window').value ? await ask('clause', { q: base, clause: 'where', text: $('window').value }) : { q: base };
     if (found?.q == null) return;
     $('related-query').value = found.q;
     moved();
