@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Makes the pictures in docs/screenshots/ from the example site.
-# Needs chromium, python3, xvfb, xterm and imagemagick.
+# Needs chromium, chromedriver, python3, xvfb, xterm and imagemagick.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 work=$(mktemp -d)
@@ -46,7 +46,6 @@ picture feeds /feeds/ 1280 800
 picture feed /journal/atom.xml 1280 800
 picture years /archive/ 1280 800
 picture german /de/ 1280 800
-picture filter '/journal/?q=the' 1280 800
 picture search '/search/?q=lime' 1280 800
 picture related /2026/masons-marks/ 1280 1120
 convert docs/screenshots/related.png -gravity South -crop 1280x800+0+0 +repage docs/screenshots/related.png
@@ -56,13 +55,12 @@ picture post-dark /2022/lime-and-why-we-wait/ 1280 800 0
 cp -r "$work/towpath" "$work/live"
 "$program" -C "$work/live" preview --port 8298 >/dev/null 2>&1 &
 sleep 3
+# live NAME PATH [SCRIPT]
 live() {
-  chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run \
-    --disable-background-networking --disable-component-update --disable-sync \
-    --user-data-dir="$work/profile-$1" --hide-scrollbars --timeout=4000 --blink-settings=preferredColorScheme=1 \
-    --window-size=1280,800 --screenshot="docs/screenshots/$1.png" "http://127.0.0.1:8298$2" >/dev/null 2>&1
+  scripts/live_picture.py "http://127.0.0.1:8298$2" "docs/screenshots/$1.png" 1280 800 "${3:-}"
 }
-live workbench '/~tabulae/?q=from+posts+where+tag+%3D+%27lime%27+order+by+date+limit+5'
+live workbench "/~tabulae/?q=from+posts+where+tag+%3D+%27lime%27+and+year+%3E+2020+order+by+date&by=year&why=two-young-herons"
+live why-here /journal/ "document.body.lastElementChild.shadowRoot.querySelector('button').click()"
 sed -i "0,/^title:/s//date: 14 March\ntitle:/" "$work/live/posts/2026/2026-02-21-lime-in-a-cold-spring.md"
 sleep 2
 live preview /journal/

@@ -144,7 +144,10 @@ fn picked(world: &World) -> Result<(), Failed> {
         page.eval(&choose("pick-value", "2026")).await?;
         page.click("#pickers button").await?;
         let whole = "from posts where tag = 'lime' and year = 2026 order by title limit 3";
-        page.until(QUERY, json!(whole)).await
+        page.until(QUERY, json!(whole)).await?;
+        // They show what the query has.
+        page.type_in("\u{E003}4").await?;
+        page.until("['pick-from', 'pick-order', 'pick-limit'].map(id => document.getElementById(id).value)", json!(["posts", "title", "4"])).await
     })
 }
 

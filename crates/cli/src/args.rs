@@ -139,7 +139,8 @@ pub(crate) enum Command {
   tabulae preview                  the site at http://127.0.0.1:8247/, with drafts
   tabulae preview --open           and opens it in the browser
   tabulae preview --port 9000      at another port; a taken one gives the next that is free
-The page /~tabulae/ tries queries. Ctrl-C ends it.")]
+The workbench at /~tabulae/ tries queries, weights of related posts and terms. Ctrl-C ends it.
+docs/site/guides/how-to/workbench.md shows what it can do.")]
     Preview(PreviewArgs),
     /// Runs a query: which posts, in which order, how many
     #[command(after_help = "Examples:

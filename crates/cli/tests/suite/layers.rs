@@ -26,7 +26,16 @@ const ENGINE: [&str; 14] = [
 ];
 
 /// The modules of the command, from the top down.
-const CLI: [&str; 6] = ["commands", "preview", "options", "ui", "args", "completion"];
+const CLI: [&str; 8] = [
+    "commands",
+    "preview",
+    "objects",
+    "snippets",
+    "options",
+    "ui",
+    "args",
+    "completion",
+];
 
 fn sources(package: &str) -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR"))

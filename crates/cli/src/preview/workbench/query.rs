@@ -3,8 +3,8 @@
 use std::time::Instant;
 
 use serde_json::{Map, Value, json};
-use tabulae_core::query::Query;
 use tabulae_core::query::clause::{Clause, with_clause};
+use tabulae_core::query::{Query, Written};
 use tabulae_engine::{Error, PostRef, Posts, QueryPage, Workspace};
 use tabulae_serve::Request;
 
@@ -56,6 +56,7 @@ fn run(site: &Workspace, text: &str, page: QueryPage<'_>, by: &str) -> Result<Va
             "posts": chain.posts,
             "links": links.collect::<Value>(),
         },
+        "clauses": clauses(&query),
         "access_path": plan.access_path,
         "candidates": plan.candidates,
         "milliseconds": took,
@@ -66,6 +67,20 @@ fn run(site: &Workspace, text: &str, page: QueryPage<'_>, by: &str) -> Result<Va
         object["counts"] = counts(&posts, by);
     }
     Ok(object)
+}
+
+/// Returns the texts of the clauses that pickers show; `from` only if it is a single name.
+fn clauses(query: &Query<Written>) -> Value {
+    let statement = query.statement();
+    let order = statement.order.iter().map(|key| key.node.to_string());
+    json!({
+        "from": match &statement.from[..] {
+            [name] => name.node.as_str(),
+            _ => "",
+        },
+        "order": order.collect::<Vec<_>>().join(", "),
+        "limit": statement.limit,
+    })
 }
 
 /// Returns the terms of a post by field.

@@ -124,7 +124,11 @@ async function runQuery() {
     if ($('how').textContent && !$('how').textContent.startsWith(BEFORE)) $('how').prepend(BEFORE);
     return;
   }
-  const { chain } = found;
+  const { chain, clauses } = found;
+  for (const [id, value] of [['pick-from', clauses.from], ['pick-order', clauses.order], ['pick-limit', clauses.limit ?? '']]) {
+    $(id).value = value;
+    if ($(id).selectedIndex === -1) $(id).selectedIndex = 0;
+  }
   const first = make('li', { class: chain.posts ? '' : 'none' }, `${chain.from} `, make('b', {}, String(chain.posts)));
   const links = chain.links.map((link) =>
     make('li', { class: link.posts ? '' : 'none', title: `${counted(link.alone)} by itself` }, make('code', {}, link.condition), ' ', make('b', {}, String(link.posts))));

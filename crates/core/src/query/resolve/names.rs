@@ -64,7 +64,7 @@ impl Resolver<'_> {
             Code::InvalidQuery,
             span,
             format!("`{name}` has no meaning here: no post's page is being made"),
-            "use it in a post's template, on the command line with `--this PATH`, or in the workbench of the preview with a post under \"As on the page of\"",
+            "use it in a post's template, on the command line with `--this PATH`, or in the workbench of the preview with a post under \"As from the post\"",
         );
         None
     }
