@@ -253,6 +253,18 @@ impl Page {
         Ok(self.client.execute(&script, Vec::new()).await?)
     }
 
+    /// Returns the violations that axe-core, whose text is `engine`, finds on the page at a path.
+    pub(crate) async fn violations(&self, engine: &str, path: &str) -> Result<Vec<String>, Failed> {
+        let run = format!(
+            "(() => {{ {engine}; return axe.run().then(r => r.violations.map(v => v.id + ': ' + v.nodes.map(n => n.html).join(' | '))); }})()"
+        );
+        let found = self.eval(&run).await?;
+        let found = found.as_array().into_iter().flatten();
+        Ok(found
+            .map(|violation| format!("{path} {violation}"))
+            .collect())
+    }
+
     /// The path and query of the address.
     pub(crate) async fn address(&self) -> Result<String, Failed> {
         let whole = self.client.current_url().await?.to_string();

@@ -3,7 +3,7 @@
 use std::fs;
 
 use libtest_mimic::Failed;
-use serde_json::{Value, json};
+use serde_json::json;
 
 use super::Test;
 use super::driver::{NARROW, Page, Previewed, WIDE, World};
@@ -421,10 +421,7 @@ fn axe(world: &World, dark: bool) -> Result<(), Failed> {
         let mut found = Vec::new();
         for (port, path) in all_pages(world) {
             page.go_at(port, path).await?;
-            let run = format!("(() => {{ {engine}; return axe.run().then(r => r.violations.map(v => v.id + ': ' + v.nodes.map(n => n.html).join(' | '))); }})()");
-            if let Value::Array(violations) = page.eval(&run).await? {
-                found.extend(violations.iter().map(|violation| format!("{path} {violation}")));
-            }
+            found.extend(page.violations(&engine, path).await?);
         }
         assert!(found.is_empty(), "{}", found.join("\n"));
         Ok(())

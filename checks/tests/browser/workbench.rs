@@ -3,7 +3,7 @@
 use std::fs;
 
 use libtest_mimic::Failed;
-use serde_json::{Value, json};
+use serde_json::json;
 
 use super::Test;
 use super::driver::{NARROW, Page, Previewed, WIDE, World};
@@ -317,13 +317,13 @@ fn axe(world: &World, dark: bool) -> Result<(), Failed> {
             if path.starts_with("/~") {
                 page.until(SETTLED, json!(true)).await?;
             } else {
-                page.eval("document.body.lastElementChild.shadowRoot.querySelector('button').click()").await?;
+                page.eval(
+                    "document.body.lastElementChild.shadowRoot.querySelector('button').click()",
+                )
+                .await?;
             }
             tokio::time::sleep(std::time::Duration::from_millis(500)).await;
-            let run = format!("(() => {{ {engine}; return axe.run().then(r => r.violations.map(v => v.id + ': ' + v.nodes.map(n => n.html).join(' | '))); }})()");
-            if let Value::Array(violations) = page.eval(&run).await? {
-                found.extend(violations.iter().map(|violation| format!("{path} {violation}")));
-            }
+            found.extend(page.violations(&engine, path).await?);
         }
         assert!(found.is_empty(), "{}", found.join("\n"));
         Ok(())

@@ -284,7 +284,7 @@ fn the_workbench_answers_what_its_page_asks() {
     let site = three_posts();
     site.write(
         "tabulae.toml",
-        &format!(
+        format!(
             "{}\n[related]\nweigh = {{ tag = 1 }}\n",
             site.read("tabulae.toml")
         ),
@@ -392,17 +392,15 @@ fn each_form_of_a_query_works_where_it_belongs() {
             .to_owned()
     };
     let other = three_posts();
-    let tables = ["archive", "feed", "export"]
-        .map(|name| form(name))
-        .join("\n");
+    let tables = ["archive", "feed", "export"].map(&form).join("\n");
     other.write(
         "tabulae.toml",
-        &format!("{}\n{tables}", other.read("tabulae.toml")),
+        format!("{}\n{tables}", other.read("tabulae.toml")),
     );
-    other.write("pages/loop.html", &form("template"));
+    other.write("pages/loop.html", form("template"));
     other.write(
         "pages/woven.md",
-        &format!("# Woven\n\n{}", form("placeholder")),
+        format!("# Woven\n\n{}", form("placeholder")),
     );
     let command = form("command").replacen("tabulae", env!("CARGO_BIN_EXE_tabulae"), 1);
     let shown = Command::new("sh")

@@ -1,4 +1,4 @@
-//! How many posts each condition of a query leaves, in the order written.
+//! Counts of the posts that each condition of a query leaves, in the order written.
 
 use super::ast::Condition;
 use super::scope::Scope;

@@ -23,7 +23,7 @@ pub struct Choice {
     pub kind: ChoiceKind,
     /// A few words on it: the number of posts, the text of a named query.
     pub detail: String,
-    /// Its documentation, or an empty text.
+    /// The documentation, or an empty text.
     pub about: &'static str,
 }
 
