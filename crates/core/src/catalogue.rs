@@ -7,6 +7,7 @@ mod terms;
 mod tests;
 mod translations;
 
+use std::borrow::Cow;
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::ops::{Deref, Range};
@@ -48,6 +49,8 @@ pub struct Catalogue {
     days_in_order: bool,
     fields: Fields,
     texts: [OnceLock<Texts>; PostText::COUNT],
+    /// The bodies as plain text, if they are kept.
+    bodies: Option<OnceLock<Vec<Box<str>>>>,
     words: OnceLock<WordTables>,
     folded_words: OnceLock<WordTable>,
     known_words: KnownTexts,
@@ -185,6 +188,7 @@ impl Catalogue {
             dated: number(dates.clone().count()),
             days_in_order: dates.is_sorted_by(|a, b| a.day >= b.day),
             texts: Default::default(),
+            bodies: None,
             words: OnceLock::new(),
             folded_words: OnceLock::new(),
             known_words: KnownTexts::default(),
@@ -428,6 +432,26 @@ impl Catalogue {
             .get(id)
     }
 
+    /// Keeps the bodies of posts as plain text when a query first reads one, so that later queries are faster. Takes memory
+    /// in proportion to all texts.
+    pub fn keep_bodies(&mut self) {
+        self.bodies = Some(OnceLock::new());
+    }
+
+    /// Returns the body of a post as plain text.
+    #[must_use]
+    pub fn body(&self, id: PostId) -> Cow<'_, str> {
+        let body = |post: &Post| crate::html::text(&post.html.get());
+        let Some(bodies) = &self.bodies else {
+            return body(self.post(id)).into();
+        };
+        let all = || {
+            let posts = self.posts.par_iter();
+            posts.map(|post| body(post).into_boxed_str()).collect()
+        };
+        (&*bodies.get_or_init(all)[id.0 as usize]).into()
+    }
+
     /// The words of titles and texts. The first that asks counts them all.
     #[must_use]
     pub fn words(&self) -> &WordTables {
@@ -472,6 +496,9 @@ impl Catalogue {
         }
         self.posts[id.0 as usize] = post;
         self.texts = Default::default();
+        if self.bodies.is_some() {
+            self.keep_bodies();
+        }
         let stems = self.words.take().map(|words| words.body);
         let known = |table: Option<WordTable>| {
             let known = table.map(|table| table.known_but(id, &self.posts));

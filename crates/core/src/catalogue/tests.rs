@@ -2,6 +2,7 @@ use super::*;
 use crate::front_matter;
 use crate::post::{Body, assemble};
 use crate::source::{Source, Spanned};
+use crate::testing::Small;
 use crate::time::Moment;
 use rstest::rstest;
 
@@ -441,4 +442,22 @@ fn terms_are_folded_as_in_the_language_of_their_post() {
     assert_eq!(counts.collect::<Vec<_>>(), expected);
     assert_eq!(table.find("IŞIK"), table.find("ışık"));
     assert_eq!(table.find("ISIK"), table.find("isik"));
+}
+
+#[test]
+fn kept_bodies_are_the_texts_of_posts_also_after_an_edit() {
+    let posts = [(
+        "posts/a.md",
+        "title: A\ndate: 2026-01-02",
+        "<p>Old &amp; dry</p>",
+    )];
+    let mut small = Small::new("", &posts);
+    let (id, plain) = (PostId(0), small.catalogue.body(PostId(0)).into_owned());
+    assert_eq!(plain, "Old & dry");
+    small.catalogue.keep_bodies();
+    assert_eq!(small.catalogue.body(id), plain);
+    let mut post = small.catalogue.post(id).clone();
+    post.html = "<p>New</p>".to_owned().into();
+    small.catalogue.retext(id, post.into());
+    assert_eq!(small.catalogue.body(id), "New");
 }

@@ -143,7 +143,7 @@ impl<'a> Runner<'a> {
             DerivedField::Image => laid(PostText::Image),
             DerivedField::Words => number(post.words()),
             DerivedField::Minutes => number(post.minutes()),
-            DerivedField::Text => Some(Val::Text(Cow::Owned(crate::html::text(&post.html.get())))),
+            DerivedField::Text => Some(Val::Text(self.catalogue.body(id))),
             DerivedField::Draft => Some(Val::Flag(post.exclusion.draft)),
             DerivedField::Scheduled => Some(Val::Flag(post.exclusion.scheduled)),
             DerivedField::Expired => Some(Val::Flag(post.exclusion.expired)),

@@ -50,11 +50,16 @@ impl Query<Resolved> {
                 rows: rows.len(),
             }
         });
+        let steps: Vec<PlanStep> = steps.collect();
+        let posts = match plan.path {
+            AccessPath::Similarity(_) => runner.execute(self, &plan).posts.len(),
+            _ => self.window(rows.len()),
+        };
         QueryPlan {
             access_path: plan.name(),
             candidates,
-            steps: steps.collect(),
-            posts: runner.execute(self, &plan).posts.len(),
+            steps,
+            posts,
         }
     }
 }

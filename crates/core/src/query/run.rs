@@ -240,6 +240,14 @@ enum SortKey<'a> {
     Missing,
 }
 
+impl Query<Resolved> {
+    /// Returns the number of posts that offset and limit leave of a number of posts.
+    pub(super) fn window(&self, total: usize) -> usize {
+        let rest = total.saturating_sub(self.0.offset);
+        self.0.limit.map_or(rest, |limit| limit.min(rest))
+    }
+}
+
 impl Search {
     /// The text to be looked for, as [`Self::finds`] wants it.
     pub(super) fn folded(self, text: &str) -> std::borrow::Cow<'_, str> {

@@ -7,7 +7,7 @@ use tabulae_core::query::fields::FIELDS;
 use tabulae_core::query::place::{QueryPlace, query_place};
 use tabulae_core::query::{Chain, KEYWORDS};
 
-use super::{IntoQuery, QueryPage, Workspace};
+use super::{IntoQuery, Posts, QueryPage, Workspace};
 use crate::error::Error;
 use crate::pipeline::explain::{Membership, why_not};
 use crate::site::Site;
@@ -83,16 +83,16 @@ impl Choice {
 }
 
 impl Workspace {
-    /// Returns how many posts each condition of a query leaves on a page; see [`Chain`].
+    /// Returns how many posts each condition of a query that was run on a page leaves; see [`Chain`].
     ///
     /// # Errors
     /// As [`query_on`](Workspace::query_on).
-    pub fn chain(&self, query: impl IntoQuery, page: QueryPage<'_>) -> Result<Chain, Error> {
+    pub fn chain(&self, posts: &Posts<'_>, page: QueryPage<'_>) -> Result<Chain, Error> {
         let site = self.site()?;
         let (scope, this) = self.scope_on(site, page)?;
-        let query = query.into_query()?;
-        query.chain(scope, this).ok_or_else(|| {
-            let found = query.resolve(scope).diagnostics;
+        let chain = posts.query.chain(scope, this, posts.total());
+        chain.ok_or_else(|| {
+            let found = posts.query.resolve(scope).diagnostics;
             Error::new(found.into_iter().filter(|found| found.is_error()).collect())
         })
     }

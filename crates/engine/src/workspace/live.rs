@@ -97,7 +97,9 @@ impl Workspace {
             same_configuration: earlier.configuration == Some(now),
             kept: Some(&earlier.kept),
         };
-        let site = Site::read_by(settings, &scan, Some(previous), options, diagnostics);
+        let mut site = Site::read_by(settings, &scan, Some(previous), options, diagnostics);
+        // Queries are run again and again while they are typed.
+        site.catalogue.keep_bodies();
         Some(site)
     }
 

@@ -32,7 +32,7 @@ fn run(site: &Workspace, text: &str, page: QueryPage<'_>, by: &str) -> Result<Va
     let posts = site.query_on(query.clone(), page)?;
     let took = began.elapsed().as_secs_f64() * 1e3;
     let plan = site.query_plan(query.clone(), page)?;
-    let chain = site.chain(query.clone(), page)?;
+    let chain = site.chain(&posts, page)?;
     let links = chain.links.iter().map(
         |link| json!({ "condition": link.condition, "posts": link.posts, "alone": link.alone }),
     );
