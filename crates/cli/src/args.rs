@@ -9,7 +9,7 @@ use clap_complete::ArgValueCandidates;
 use tabulae_core::lint_levels::LintLevels;
 use tabulae_core::post::Include;
 use tabulae_core::time::{FORMS, WrittenDate, parse_date};
-use tabulae_engine::Workspace;
+use tabulae_engine::{BuildPart, Workspace};
 
 use crate::completion;
 
@@ -337,6 +337,9 @@ pub(crate) struct BuildArgs {
     /// Number of threads, instead of one for each processor
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1024))]
     pub(crate) jobs: Option<u16>,
+    /// Build part N of M alone; all parts together are the whole
+    #[arg(long, value_name = "N/M")]
+    pub(crate) part: Option<BuildPart>,
     /// Print what would change, and write nothing
     #[arg(long)]
     pub(crate) dry_run: bool,

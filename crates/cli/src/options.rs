@@ -60,6 +60,7 @@ impl BuildArgs {
             out: None,
             keep_going: false,
             jobs: None,
+            part: None,
             dry_run: false,
             adopt: false,
             prune: false,
@@ -77,6 +78,7 @@ impl BuildArgs {
             prune: self.prune,
         };
         let options = BuildOptions::default().jobs(jobs).foreign(foreign);
+        let options = options.part(self.part);
         options.keep_going(self.keep_going).dry_run(self.dry_run)
     }
 

@@ -1,7 +1,8 @@
 //! Options and progress of a build.
 
 use std::fmt;
-use std::num::NonZeroUsize;
+use std::num::{NonZeroU32, NonZeroUsize};
+use std::str::FromStr;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 use jiff::Timestamp;
@@ -12,6 +13,7 @@ use tabulae_core::post::Include;
 use tabulae_core::settings::Settings;
 use tabulae_core::time::WrittenDate;
 
+use crate::fingerprint::checksum;
 use crate::report::BuildReport;
 
 /// Options of a build. The default runs on one thread for each processor, and reports no progress.
@@ -37,6 +39,8 @@ pub struct BuildOptions<'a> {
     pub foreign: ForeignFiles,
     /// The number of threads; one for each processor if `None`.
     pub jobs: Option<NonZeroUsize>,
+    /// The part of the outputs that is built; all if `None`.
+    pub part: Option<BuildPart>,
     /// Receives the progress of the build.
     pub progress: &'a dyn Progress,
     /// Ends the build without writing anything, as soon as it is set.
@@ -56,6 +60,7 @@ impl Default for BuildOptions<'_> {
             dry_run: false,
             foreign: ForeignFiles::default(),
             jobs: None,
+            part: None,
             progress: &NoProgress,
             cancel: None,
             levels: None,
@@ -118,6 +123,12 @@ impl<'a> BuildOptions<'a> {
         Self { jobs, ..self }
     }
 
+    /// Builds a part of the outputs, or all.
+    #[must_use]
+    pub fn part(self, part: Option<BuildPart>) -> Self {
+        Self { part, ..self }
+    }
+
     /// Reports progress.
     #[must_use]
     pub fn progress<'b>(self, progress: &'b dyn Progress) -> BuildOptions<'b>
@@ -142,6 +153,61 @@ impl<'a> BuildOptions<'a> {
     /// Returns true if the build is to end without writing anything.
     pub(crate) fn is_cancelled(&self) -> bool {
         self.cancel.is_some_and(|flag| flag.load(Ordering::Relaxed))
+    }
+}
+
+/// A part of the outputs of a site that several machines build: part 3 of 8. Each output is in exactly one of the parts, and
+/// in the same one in every build.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct BuildPart {
+    number: NonZeroU32,
+    of: NonZeroU32,
+}
+
+impl BuildPart {
+    /// Returns a part by its number, from 1, and the number of parts; `None` if there is no such part.
+    #[must_use]
+    pub fn new(number: u32, of: u32) -> Option<Self> {
+        let part = Self {
+            number: NonZeroU32::new(number)?,
+            of: NonZeroU32::new(of)?,
+        };
+        (number <= of).then_some(part)
+    }
+
+    /// Returns the number of the part, from 1.
+    #[must_use]
+    pub fn number(self) -> u32 {
+        self.number.get()
+    }
+
+    /// Returns the number of parts.
+    #[must_use]
+    pub fn of(self) -> u32 {
+        self.of.get()
+    }
+
+    /// Returns true if a file is in the part, by the checksum of its path.
+    pub(crate) fn has(self, path: &str) -> bool {
+        checksum(path.as_bytes()) % u64::from(self.of()) == u64::from(self.number() - 1)
+    }
+}
+
+impl fmt::Display for BuildPart {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}/{}", self.number, self.of)
+    }
+}
+
+impl FromStr for BuildPart {
+    type Err = &'static str;
+
+    /// Reads a part as it is written: `3/8`.
+    fn from_str(text: &str) -> Result<Self, Self::Err> {
+        let parsed = text
+            .split_once('/')
+            .and_then(|(number, of)| Self::new(number.parse().ok()?, of.parse().ok()?));
+        parsed.ok_or("write the number of the part, from 1, and how many there are: `--part 3/8`")
     }
 }
 

@@ -21,6 +21,7 @@ mod moved;
 mod navigation;
 mod own_look;
 mod pages;
+mod parts;
 mod placeholders;
 mod publishing;
 mod related_overview;

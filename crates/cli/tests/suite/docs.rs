@@ -511,3 +511,74 @@ fn the_readmes_reason_is_what_a_dry_run_says() {
     let said: Vec<String> = run.out.lines().map(words).collect();
     assert!(said.contains(&words(&shown)), "{}", run.out);
 }
+
+/// The recipes of the page on many blogs, at a small size: four blogs, one of them with an error, and the example in parts.
+#[cfg(unix)]
+#[test]
+fn the_recipes_for_many_blogs_work() {
+    use std::process::{Command, Output};
+
+    let site = Site::empty();
+    for (name, title) in [("a", "A"), ("b", "B"), ("broken", "["), ("c d", "C")] {
+        let settings = "[site]\ntitle = \"Log\"\naddress = \"https://x.example/\"\n";
+        site.write(&format!("blogs/{name}/tabulae.toml"), settings);
+        let post = format!("---\ntitle: {title}\n---\nText.\n");
+        site.write(&format!("blogs/{name}/posts/2026-01-02-p.md"), post);
+    }
+    site.run(&["demo", "large"]).sound();
+    let program = std::path::Path::new(env!("CARGO_BIN_EXE_tabulae"));
+    let path = std::env::var("PATH").unwrap_or_default();
+    let path = format!("{}:{path}", program.parent().expect("a folder").display());
+    let run = |script: &str| -> Output {
+        let mut shell = Command::new("sh");
+        shell.args(["-e", "-c", script]).current_dir(site.path());
+        let shell = shell.env("PATH", &path).env("NUMBER", "2");
+        shell.output().expect("a shell")
+    };
+    let blocks = blocks("docs/site/guides/how-to/scale.md");
+    let texts: Vec<&str> = blocks.iter().map(|block| block.text.as_str()).collect();
+    let [xargs, makefile, make, array, parts, merge, table] = texts[..] else {
+        panic!("{texts:?}");
+    };
+    assert!(run(xargs).status.success());
+    assert_eq!(site.read("failed.txt"), "blogs/broken/\n");
+    assert!(
+        site.read("blogs/broken/build.log")
+            .contains("posts/2026-01-02-p.md:")
+    );
+    for name in ["a", "b", "c d"] {
+        let blog = format!("blogs/{name}");
+        assert!(
+            site.file(&format!("{blog}/out/index.html")).exists(),
+            "{name}"
+        );
+        fs::remove_dir_all(site.file(&format!("{blog}/out"))).expect("removed");
+        fs::remove_dir_all(site.file(&format!("{blog}/.tabulae"))).expect("removed");
+    }
+    // Make does not take names with blanks.
+    fs::remove_dir_all(site.file("blogs/c d")).expect("removed");
+    site.write("Makefile", makefile);
+    assert_eq!(run(make).status.code(), Some(2));
+    assert!(site.file("blogs/a/out/index.html").exists());
+    fs::remove_dir_all(site.file("blogs/b/out")).expect("removed");
+    fs::remove_dir_all(site.file("blogs/b/.tabulae")).expect("removed");
+    assert!(run(array).status.success());
+    assert!(site.file("blogs/b/out/index.html").exists());
+    assert!(run(parts).status.success());
+    assert!(run(merge).status.success());
+    fs::remove_dir_all(site.file("large/out")).expect("removed");
+    site.run(&["-C", "large", "build", "--today", "2026-11-20", "--adopt"])
+        .sound();
+    assert_eq!(site.tree("merged"), site.tree("large/out"));
+    let files = |part: &str| site.tree(&format!("large/out-{part}")).len();
+    let count: usize = ["1", "2", "3", "4"].map(files).iter().sum();
+    assert_eq!(count, site.tree("merged").len());
+    assert!(run(table).status.success());
+    let lines = site.read("posts.ndjson");
+    let first: serde_json::Value =
+        serde_json::from_str(lines.lines().next().expect("a line")).expect("JSON");
+    assert!(
+        first["title"].is_string() && first["words"].is_number(),
+        "{first}"
+    );
+}

@@ -87,7 +87,7 @@ struct Checker<'a> {
 impl<'a> Checker<'a> {
     /// Returns a checker that knows the outputs of the plan and the files `others`.
     fn new(site: &'a Site, plan: &'a Plan, others: &'a [String]) -> Self {
-        let files = plan.outputs.iter().map(|made| made.file.as_str());
+        let files = plan.all_outputs().map(|made| made.file.as_str());
         let catalogue = &site.catalogue;
         let link = |id: PostId| catalogue.link(id).plain.as_str();
         let excluded = catalogue.all().rev().filter(|id| !site.has_page(*id));
@@ -218,7 +218,7 @@ impl<'a> Checker<'a> {
             let beside = others.filter_map(|path| path.strip_prefix(folder)?.strip_prefix('/'));
             return nearest(path_of(address), beside).map(str::to_owned);
         }
-        let others = self.plan.outputs.iter().filter(|made| match &made.kind {
+        let others = self.plan.all_outputs().filter(|made| match &made.kind {
             OutputKind::Post(id) => catalogue.post(*id).path != own,
             _ => true,
         });

@@ -6,9 +6,10 @@ use std::sync::Arc;
 use rayon::prelude::*;
 use tabulae_core::addresses::AddressList;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Collected, Diagnostic, Diagnostics};
+use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 use tabulae_core::lint_levels::LintLevels;
 use tabulae_core::settings::Settings;
+use tabulae_core::source::Location;
 use tabulae_core::time::Moment;
 
 use super::broken_links::broken_source_links;
@@ -128,6 +129,10 @@ impl Build<'_> {
                 (cache, destination.manifest(), None)
             }
         };
+        if let Some(diagnostic) = self.other_part(manifest.as_ref(), destination) {
+            self.diagnostics.push(diagnostic);
+            return None;
+        }
         let last = changed.zip(known.as_ref()).zip(old.as_ref());
         let scan = last.and_then(|((changed, known), old)| {
             let last = (&known.folders, &*old.files);
@@ -162,7 +167,10 @@ impl Build<'_> {
                     self.diagnostics,
                 );
                 let diagnostics = std::mem::take(self.diagnostics);
-                (LoadedSite::new(site, diagnostics, &scan), None)
+                (
+                    LoadedSite::new(site, diagnostics, &scan, self.options.part),
+                    None,
+                )
             }
         };
         self.diagnostics.extend(site.diagnostics.iter().cloned());
@@ -306,6 +314,30 @@ impl Build<'_> {
             base: settings.site.address.path.clone(),
             ..BuildReport::default()
         })
+    }
+
+    /// Returns the error of a part in a folder with other outputs, which it would remove.
+    fn other_part(
+        &self,
+        manifest: Option<&Manifest>,
+        destination: &dyn Destination,
+    ) -> Option<Diagnostic> {
+        let part = self.options.part?;
+        let manifest = manifest?;
+        let name = destination.name();
+        let there = match manifest.part {
+            Some(other) if other == part => return None,
+            Some(other) => format!("part {other}"),
+            None if manifest.files.is_empty() => return None,
+            None => "a whole build".to_owned(),
+        };
+        let message = format!("{name} has {there}, and part {part} would remove its files");
+        let location = Location::top_of(&name);
+        let diagnostic = Diagnostic::error(Code::InvalidOutputFolder, location, message);
+        let folder = format!("out-{}", part.number());
+        Some(diagnostic.help(format!(
+            "give each part a folder of its own: `--out {folder}`"
+        )))
     }
 
     /// Returns `None` if the output folder overlaps with the site's sources. One that nobody else writes

@@ -11,7 +11,7 @@ use tabulae_core::settings::Settings;
 use super::page_lists::{PageLists, page_lists};
 use super::post_fingerprints::PostFingerprints;
 use crate::incremental::BuildCache;
-use crate::options::BuildOptions;
+use crate::options::{BuildOptions, BuildPart};
 use crate::plan::plan;
 use crate::publish::{Destination, Manifest};
 use crate::site::{Site, configuration};
@@ -119,12 +119,20 @@ const FEW: usize = 16;
 
 impl LoadedSite {
     /// Plans a site that was read with diagnostics, and adds those of the plan.
-    pub(super) fn new(site: Site, mut diagnostics: Diagnostics, scan: &Scan<'_>) -> Self {
+    pub(super) fn new(
+        site: Site,
+        mut diagnostics: Diagnostics,
+        scan: &Scan<'_>,
+        part: Option<BuildPart>,
+    ) -> Self {
         // Planning uses one thread.
-        let (plan, fingerprints) = rayon::join(
+        let (mut plan, fingerprints) = rayon::join(
             || plan(&site, &mut diagnostics),
             || PostFingerprints::of(&site),
         );
+        if let Some(part) = part {
+            plan.keep_part(part);
+        }
         Self {
             fingerprints,
             data: Arc::new(RenderData::new(site, plan)),

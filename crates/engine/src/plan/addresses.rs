@@ -14,7 +14,7 @@ use crate::site::Site;
 /// Returns the addresses that readers notice: not those of further pages of lists and feeds, nor of files.
 #[must_use]
 pub(crate) fn addresses(site: &Site, plan: &Plan) -> AddressList {
-    let addresses = plan.outputs.iter().filter_map(|output| {
+    let addresses = plan.all_outputs().filter_map(|output| {
         let address = address(site, plan, output)?;
         Some((output.link.plain.clone(), address))
     });
@@ -33,7 +33,7 @@ pub(crate) fn addresses(site: &Site, plan: &Plan) -> AddressList {
 pub(crate) fn changes(before: &AddressList, now: &AddressList, plan: &Plan) -> AddressChanges {
     // Gathered only if an address is gone.
     let taken: LazyCell<FxHashSet<&str>, _> = LazyCell::new(|| {
-        let outputs = plan.outputs.iter();
+        let outputs = plan.all_outputs();
         outputs.map(|output| output.link.plain.as_str()).collect()
     });
     before.changes_to(now, &|at| taken.contains(at))

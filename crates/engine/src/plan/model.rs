@@ -14,12 +14,15 @@ use tabulae_core::term::TermId;
 
 use super::feed_plan::FeedPlan;
 use super::output::{FacetOf, Output};
+use crate::options::BuildPart;
 
 /// Everything that a build writes, and what it is made of.
 #[derive(Debug, Default)]
 pub(crate) struct Plan {
     /// The outputs, in the order in which they are rendered.
     pub outputs: Vec<Output>,
+    /// The outputs of the other parts, if only a part is built.
+    pub elsewhere: Vec<Output>,
     /// The archives, laid out.
     pub archives: Vec<ArchiveLayout>,
     /// The overview's address of each archive that has one.
@@ -66,6 +69,22 @@ pub(crate) struct Alternate {
 }
 
 impl Plan {
+    /// Keeps the outputs of a part, and those of the others aside. The first part has the files that all pages share: assets,
+    /// styles, scripts, and the index of the search.
+    pub(crate) fn keep_part(&mut self, part: BuildPart) {
+        let is_kept = |output: &Output| match output.is_shared() {
+            true => part.number() == 1,
+            false => part.has(&output.file),
+        };
+        let outputs = std::mem::take(&mut self.outputs).into_iter();
+        (self.outputs, self.elsewhere) = outputs.partition(is_kept);
+    }
+
+    /// Iterates over the outputs of all parts.
+    pub(crate) fn all_outputs(&self) -> impl Iterator<Item = &Output> {
+        self.outputs.iter().chain(&self.elsewhere)
+    }
+
     /// Returns the pages that are the same as the one at an address in the site's languages, itself among them, in
     /// the order of the languages; none if it is in one language only.
     #[must_use]

@@ -134,6 +134,20 @@ pub(crate) enum FacetOf {
 }
 
 impl Output {
+    /// Returns true for a file that all pages share: an asset, a style, a script, or a part of the search's index.
+    pub(crate) fn is_shared(&self) -> bool {
+        match &self.kind {
+            OutputKind::Copy(source) => source.starts_with("assets/"),
+            OutputKind::Style
+            | OutputKind::Script
+            | OutputKind::FeedStyle(_)
+            | OutputKind::Texts(_)
+            | OutputKind::SearchFile(..)
+            | OutputKind::SearchScript => true,
+            _ => false,
+        }
+    }
+
     /// Returns true for an HTML page that is no redirect.
     #[must_use]
     pub(crate) fn is_page(&self) -> bool {

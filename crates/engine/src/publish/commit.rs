@@ -171,6 +171,7 @@ impl Stage<'_> {
             files,
             addresses: Some(addresses),
             published,
+            part: self.options.part,
         };
         let is_staged = |outcome: &Outcome<'_>| matches!(outcome, Outcome::Staged(..));
         let is_new = self.manifest != Some(&manifest) || outcomes.iter().any(is_staged);

@@ -9,6 +9,7 @@ use tabulae_core::addresses::{Address, AddressKind, AddressList};
 use tabulae_core::route::OutputPath;
 
 use crate::fingerprint::{Fingerprint, Summed, checksum};
+use crate::options::BuildPart;
 
 /// The outputs of a build by path, with their checksums (xxh3, 64 bits). `None` is a file in progress, which
 /// has either the old or the new bytes.
@@ -20,6 +21,8 @@ pub struct Manifest {
     pub addresses: Option<BTreeMap<String, Address>>,
     /// By which ids readers of feeds know the posts, by the posts' paths.
     pub published: BTreeMap<String, Published>,
+    /// The part of the outputs that was built; all if `None`.
+    pub part: Option<BuildPart>,
 }
 
 /// The ids of a post in feeds.
@@ -35,6 +38,9 @@ const HEAD: &str = "tabulae manifest 3";
 
 /// The form before, without addresses.
 const HEAD_WITHOUT_ADDRESSES: &str = "tabulae manifest 2";
+
+/// The start of the line with the part that was built.
+const PART: &str = "part ";
 
 /// The start of a line with an address and what is there.
 const AT: &str = "at ";
@@ -64,6 +70,9 @@ impl Manifest {
             None => HEAD_WITHOUT_ADDRESSES,
         };
         writeln!(to, "{head}")?;
+        if let Some(part) = self.part {
+            writeln!(to, "{PART}{part}")?;
+        }
         for (path, hash) in &self.files {
             match hash {
                 Some(hash) => writeln!(to, "{hash:016x} {}", escape(path))?,
@@ -117,6 +126,8 @@ impl Manifest {
     #[must_use]
     pub fn digest(&self) -> u64 {
         let mut all = Fingerprint::new();
+        let part = self.part.map(|part| part.to_string());
+        all.text(part.as_deref().unwrap_or_default());
         for (path, hash) in &self.files {
             all.text(path).number(u64::from(hash.is_some()));
             all.number(hash.unwrap_or_default());
@@ -161,6 +172,10 @@ impl Manifest {
                 let post = texts.next();
                 let address = Address { kind, post };
                 manifest.addresses.as_mut()?.insert(at, address);
+                continue;
+            }
+            if let Some(part) = line.strip_prefix(PART) {
+                manifest.part = Some(part.parse().ok()?);
                 continue;
             }
             if let Some(rest) = line.strip_prefix(IDS) {
@@ -235,6 +250,7 @@ mod tests {
             files: files.into(),
             addresses: Some(addresses.into()),
             published: [(odd, published)].into(),
+            part: BuildPart::new(3, 8),
         }
     }
 

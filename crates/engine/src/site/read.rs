@@ -242,6 +242,8 @@ pub(crate) fn configuration(settings: &Settings, options: &BuildOptions<'_>) -> 
     } = options.include;
     let flags = [drafts, scheduled, expired, unlisted, options.keep_going];
     let mut all = Fingerprint::new();
+    let part = options.part.map(|part| part.to_string());
+    all.text(part.as_deref().unwrap_or_default());
     all.text(settings.source.text());
     for set in &settings.content {
         all.text(&set.name);
