@@ -300,6 +300,7 @@ fn of_query(choices: Vec<tabulae_engine::Choice>) -> impl Iterator<Item = Choice
             ChoiceKind::Term => CompletionItemKind::ENUM_MEMBER,
             ChoiceKind::Field => CompletionItemKind::FIELD,
             ChoiceKind::Keyword => CompletionItemKind::KEYWORD,
+            ChoiceKind::Operator => CompletionItemKind::OPERATOR,
         };
         Choice::new(choice.label, kind)
             .text(choice.text)

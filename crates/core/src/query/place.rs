@@ -13,6 +13,8 @@ pub enum QueryPlace<'a> {
     Text(&'a str, Range<usize>),
     /// A field or a keyword.
     Word(Range<usize>),
+    /// An operator after this name in a condition, or a keyword if the name is a flag.
+    Operator(&'a str, Range<usize>),
 }
 
 /// Returns what is expected at a byte of a query, which must be the start of a character or the end.
@@ -32,8 +34,26 @@ pub fn query_place(query: &str, at: usize) -> QueryPlace<'_> {
         Some(clause) if clause.eq_ignore_ascii_case("from") && is_source => {
             QueryPlace::Source(word)
         }
+        Some(clause) if clause.eq_ignore_ascii_case("where") => match name_before(query, start) {
+            Some(name) => QueryPlace::Operator(name, word),
+            None => QueryPlace::Word(word),
+        },
         _ => QueryPlace::Word(word),
     }
+}
+
+/// Returns the name of a field that ends before a byte, with nothing but blanks between.
+fn name_before(query: &str, at: usize) -> Option<&str> {
+    let before = query[..at].trim_end();
+    let name = &before[word_around(before, before.len(), is_part)];
+    is_name(name).then_some(name)
+}
+
+/// Returns true for a word that can be the name of a field.
+fn is_name(word: &str) -> bool {
+    let mut keywords = KEYWORDS.iter();
+    word.starts_with(char::is_alphabetic)
+        && !keywords.any(|keyword| keyword.eq_ignore_ascii_case(word))
 }
 
 /// Returns the text in single quotes around a byte, without them, and the field that it is compared with.
@@ -53,12 +73,7 @@ pub fn text_at(query: &str, at: usize) -> Option<(&str, Range<usize>)> {
         .find('\'')
         .map_or(query.len(), |quote| at + quote);
     let before = &query[..start - 1];
-    let field = words(before).rfind(|word| {
-        let is_keyword = KEYWORDS
-            .iter()
-            .any(|keyword| keyword.eq_ignore_ascii_case(word));
-        !is_keyword && word.starts_with(char::is_alphabetic)
-    })?;
+    let field = words(before).rfind(|word| is_name(word))?;
     Some((field, start..end))
 }
 
@@ -103,6 +118,12 @@ mod tests {
     #[case::list("from posts where tag has any ('lime', 'ma|", "text tag ma")]
     #[case::second_test("where category = 'A' and tag in ('|')", "text tag ")]
     #[case::after_a_text("where tag = 'lime' |", "word ")]
+    #[case::operator("where tag |", "operator tag ")]
+    #[case::part_of_an_operator("where year > 2020 and info.part con|", "operator info.part con")]
+    #[case::after_and("where draft and |", "word ")]
+    #[case::after_a_number("where year = 2026 |", "word ")]
+    #[case::after_a_sign("where tag = |", "word ")]
+    #[case::after_a_set("from posts |", "word ")]
     #[case::order("from posts order by da|", "word da")]
     fn a_place_in_a_query(#[case] marked: &str, #[case] expected: &str) {
         let at = marked.find('|').unwrap_or(marked.len());
@@ -111,6 +132,7 @@ mod tests {
             QueryPlace::Source(word) => format!("source {}", &query[word]),
             QueryPlace::Word(word) => format!("word {}", &query[word]),
             QueryPlace::Text(field, text) => format!("text {field} {}", &query[text]),
+            QueryPlace::Operator(field, word) => format!("operator {field} {}", &query[word]),
         };
         assert_eq!(shown, expected);
     }

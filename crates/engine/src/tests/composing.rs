@@ -85,6 +85,9 @@ fn a_post_is_found_or_not_for_a_reason(
 #[case::term("where tag = 'o'", "o", "o'clock", "o''clock")]
 #[case::key_of_this_blog("where ho|", "ho", "hours", "hours")]
 #[case::keyword("from posts ord|", "ord", "order", "order")]
+#[case::operator("where hours |", "", ">=", ">=")]
+#[case::operator_of_words("where tag is|", "is", "is missing", "is missing")]
+#[case::after_a_flag("where draft an|", "an", "and", "and")]
 fn a_query_can_be_completed(
     #[case] marked: &str,
     #[case] word: &str,
@@ -99,6 +102,26 @@ fn a_query_can_be_completed(
     let found = choices.iter().find(|choice| choice.label == label);
     assert_eq!(found.map(|choice| choice.text.as_str()), Some(text));
     assert!(found.is_some_and(|choice| choice.fits(word)));
+}
+
+/// Each operator makes a condition that can be read.
+#[rstest]
+#[case::single("hours", &["=", "!=", "<", "<=", ">", ">="], "4")]
+#[case::range("hours", &["in"], "1 .. 4")]
+#[case::between("hours", &["between"], "1 and 4")]
+#[case::text("title", &["contains", "starts with", "ends with"], "'A'")]
+#[case::lists("tag", &["has any", "has all"], "('lime')")]
+#[case::missing("hours", &["is missing", "is not missing"], "")]
+fn an_operator_can_be_read(#[case] field: &str, #[case] operators: &[&str], #[case] value: &str) {
+    let site = bench().workspace();
+    let start = format!("where {field} ");
+    let (_, choices) = site.choices(&start, start.len());
+    for operator in operators {
+        let known = choices.iter().any(|choice| choice.text == *operator);
+        assert!(known, "{operator}");
+        let query = format!("{start}{operator} {value}");
+        assert!(site.query(query.as_str()).is_ok(), "{query}");
+    }
 }
 
 #[test]

@@ -40,6 +40,8 @@ pub enum ChoiceKind {
     Field,
     /// A word of the language.
     Keyword,
+    /// An operator of a condition.
+    Operator,
 }
 
 impl ChoiceKind {
@@ -52,6 +54,7 @@ impl ChoiceKind {
             Self::Term => "term",
             Self::Field => "field",
             Self::Keyword => "keyword",
+            Self::Operator => "operator",
         }
     }
 }
@@ -132,10 +135,17 @@ impl Workspace {
                 }
                 (text, terms)
             }
-            QueryPlace::Word(word) => {
-                let keywords = KEYWORDS.iter();
-                let keywords = keywords.map(|word| Choice::new(word, ChoiceKind::Keyword));
-                (word, fields(site).into_iter().chain(keywords).collect())
+            QueryPlace::Operator(name, word)
+                if fields(site).iter().any(|field| field.label == name) =>
+            {
+                let operators = OPERATORS.iter().map(|(operator, about)| Choice {
+                    about,
+                    ..Choice::new(operator, ChoiceKind::Operator)
+                });
+                (word, operators.chain(keywords()).collect())
+            }
+            QueryPlace::Word(word) | QueryPlace::Operator(_, word) => {
+                (word, fields(site).into_iter().chain(keywords()).collect())
             }
         }
     }
@@ -165,6 +175,36 @@ impl Workspace {
         });
         terms.collect()
     }
+}
+
+/// The operators of conditions, each with its meaning.
+const OPERATORS: [(&str, &str); 15] = [
+    ("=", "equal; of several values one is"),
+    ("!=", "not equal; of several values none is"),
+    ("<", "less, or earlier"),
+    ("<=", "at most, or not later"),
+    (">", "more, or later"),
+    (">=", "at least, or not earlier"),
+    (
+        "in",
+        "one of several values, in a range, or in a month or year",
+    ),
+    ("between", "from one value to another"),
+    (
+        "contains",
+        "has the text, without regard to case and accents",
+    ),
+    ("starts with", "begins with the text"),
+    ("ends with", "ends with the text"),
+    ("has any", "shares a value with a list"),
+    ("has all", "has every value of a list"),
+    ("is missing", "has no value"),
+    ("is not missing", "has a value"),
+];
+
+fn keywords() -> impl Iterator<Item = Choice> {
+    let keywords = KEYWORDS.iter();
+    keywords.map(|word| Choice::new(word, ChoiceKind::Keyword))
 }
 
 fn sources(site: &Site) -> Vec<Choice> {
