@@ -430,34 +430,87 @@ pub fn nearest<'a>(written: &str, known: impl IntoIterator<Item = &'a str>) -> O
     nearest_of(written, &known.into_iter().collect::<Vec<_>>())
 }
 
-/// [`nearest`], compiled once for all callers. A name is compared letter by letter only if its letters, whatever their
-/// order, could make it nearer than the nearest so far.
+/// [`nearest`], compiled once for all callers.
 fn nearest_of<'a>(written: &str, known: &[&'a str]) -> Option<&'a str> {
-    let wanted = written.to_lowercase();
-    let reach = (wanted.chars().count() / 3).max(1);
-    let letters = Letters::of(&wanted);
-    let mut nearest: Option<(usize, &str)> = None;
+    let mut search = NearestName::new(written);
     for name in known {
         let lower = name.to_lowercase();
-        let is_prefix = wanted.len() >= 3
-            && (lower.starts_with(&wanted) || wanted.starts_with(&lower) && lower.len() >= 3);
-        let limit = nearest.map_or(reach + 1, |(distance, _)| distance);
-        if !is_prefix && letters.least_distance(&lower) >= limit {
-            continue;
+        let letters = Letters::of(&lower);
+        search.compare(name, &lower, &letters);
+    }
+    search.nearest.map(|(_, name)| name)
+}
+
+/// Names of which the [`nearest`] is looked up many times. Takes the same time for each as comparing the numbers of letters.
+#[derive(Debug)]
+pub struct KnownNames<'a>(Vec<(&'a str, Box<str>, Letters)>);
+
+impl<'a> KnownNames<'a> {
+    /// Prepares the names.
+    pub fn new(known: impl IntoIterator<Item = &'a str>) -> Self {
+        let known = known.into_iter().map(|name| {
+            let lower = name.to_lowercase();
+            let letters = Letters::of(&lower);
+            (name, lower.into(), letters)
+        });
+        Self(known.collect())
+    }
+
+    /// Returns the [`nearest`] name but one.
+    #[must_use]
+    pub fn nearest_but(&self, written: &str, other: &str) -> Option<&'a str> {
+        let mut search = NearestName::new(written);
+        for (name, lower, letters) in &self.0 {
+            if *name != other {
+                search.compare(name, lower, letters);
+            }
         }
-        let mut distance = strsim::damerau_levenshtein(&wanted, &lower);
-        if is_prefix {
-            distance = distance.min(reach);
-        }
-        if distance < limit {
-            nearest = Some((distance, name));
+        search.nearest.map(|(_, name)| name)
+    }
+}
+
+/// A search for the nearest name. A name is compared letter by letter only if its letters, whatever their order, could make
+/// it nearer than the nearest so far.
+struct NearestName<'a> {
+    wanted: String,
+    letters: Letters,
+    reach: usize,
+    nearest: Option<(usize, &'a str)>,
+}
+
+impl<'a> NearestName<'a> {
+    fn new(written: &str) -> Self {
+        let wanted = written.to_lowercase();
+        Self {
+            letters: Letters::of(&wanted),
+            reach: (wanted.chars().count() / 3).max(1),
+            wanted,
+            nearest: None,
         }
     }
-    nearest.map(|(_, name)| name)
+
+    fn compare(&mut self, name: &'a str, lower: &str, letters: &Letters) {
+        let wanted = self.wanted.as_str();
+        let is_prefix = wanted.len() >= 3
+            && (lower.starts_with(wanted) || wanted.starts_with(lower) && lower.len() >= 3);
+        let limit = self
+            .nearest
+            .map_or(self.reach + 1, |(distance, _)| distance);
+        if !is_prefix && self.letters.least_distance(letters) >= limit {
+            return;
+        }
+        let mut distance = strsim::damerau_levenshtein(wanted, lower);
+        if is_prefix {
+            distance = distance.min(self.reach);
+        }
+        if distance < limit {
+            self.nearest = Some((distance, name));
+        }
+    }
 }
 
 /// The letters of a text with their numbers, some letters taken together.
-#[derive(Clone, Copy)]
+#[derive(Debug, Clone, Copy)]
 struct Letters([i16; 64]);
 
 impl Letters {
@@ -471,8 +524,7 @@ impl Letters {
     }
 
     /// Returns a lower bound of the Damerau–Levenshtein distance to another text (bag distance).
-    fn least_distance(&self, other: &str) -> usize {
-        let other = Self::of(other);
+    fn least_distance(&self, other: &Self) -> usize {
         let (mut more, mut less) = (0, 0);
         for (own, other) in self.0.iter().zip(&other.0) {
             let difference = usize::from(own.abs_diff(*other));
@@ -521,6 +573,12 @@ mod tests {
             let near = names.filter(|(distance, reach, _)| distance <= reach);
             let expected = near.min_by_key(|(distance, ..)| *distance).map(|(.., name)| name.as_str());
             prop_assert_eq!(nearest(&written, known.iter().map(String::as_str)), expected);
+            // The same of names that are prepared, and without one of them.
+            let other = known.first().map_or("none", String::as_str);
+            let others: Vec<&str> = known.iter().map(String::as_str).filter(|name| *name != other).collect();
+            let names = KnownNames::new(known.iter().map(String::as_str));
+            prop_assert_eq!(names.nearest_but(&written, "\n"), expected);
+            prop_assert_eq!(names.nearest_but(&written, other), nearest(&written, others));
         }
     }
 

@@ -42,7 +42,7 @@ pub fn query_place(query: &str, at: usize) -> QueryPlace<'_> {
     }
 }
 
-/// Returns the name of a field that ends before a byte, with nothing but blanks between.
+/// Returns the name of a field that ends before a byte, followed only by blanks.
 fn name_before(query: &str, at: usize) -> Option<&str> {
     let before = query[..at].trim_end();
     let name = &before[word_around(before, before.len(), is_part)];

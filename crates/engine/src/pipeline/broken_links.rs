@@ -1,17 +1,18 @@
 //! Addresses in posts and pages that lead nowhere within the site.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::OnceLock;
 
 use rayon::prelude::*;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, Help, nearest};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, Help, KnownNames};
 use tabulae_core::html::{addresses, is_local};
 use tabulae_core::post::Post;
 use tabulae_core::route::{Link, decode};
 use tabulae_core::settings::FileKind;
 use tabulae_core::source::{Location, Source, Span};
 
-use crate::plan::{OutputKind, Plan};
+use crate::plan::Plan;
 use crate::site::{Owner, Site};
 use crate::source::Sources;
 
@@ -43,7 +44,7 @@ pub(super) fn broken_source_links(site: &Site, plan: &Plan, sources: &dyn Source
         return Diagnostics::new();
     }
     let checker = Checker::new(site, plan, &[]);
-    let found = linking.into_iter().map(|(post, link)| {
+    let found = linking.into_par_iter().map(|(post, link)| {
         let owner = Owner::new(&post.path, link);
         let named = post.addresses.iter().filter(|address| is_source(address));
         let broken: Vec<_> = named
@@ -51,7 +52,8 @@ pub(super) fn broken_source_links(site: &Site, plan: &Plan, sources: &dyn Source
             .collect();
         checker.at_their_places(post, broken, sources)
     });
-    found.flatten().collect()
+    let found: Vec<Diagnostics> = found.collect();
+    found.into_iter().flatten().collect()
 }
 
 /// Returns the posts with a page, and then the pages in Markdown, with their addresses.
@@ -60,6 +62,11 @@ fn texts(site: &Site) -> impl Iterator<Item = (&Post, &Link)> {
     let posts = posts.map(|id| (site.catalogue.post(id), site.catalogue.link(id)));
     let pages = site.pages.iter().filter(|page| page.template.is_none());
     posts.chain(pages.map(|page| (&page.post, &page.link)))
+}
+
+/// Returns the folder of a path, or an empty text.
+fn folder(path: &str) -> &str {
+    path.rsplit_once('/').map_or("", |(folder, _)| folder)
 }
 
 /// Returns true for the address of a source file in Markdown.
@@ -82,6 +89,11 @@ struct Checker<'a> {
     of_others: BTreeSet<&'a str>,
     /// Set if every page of the site is an output.
     whole: bool,
+    /// The addresses of pages and of images, for suggestions, when one is first wanted.
+    pages: OnceLock<KnownNames<'a>>,
+    images: OnceLock<KnownNames<'a>>,
+    /// The paths below each folder that has a post or page.
+    beside: BTreeMap<&'a str, OnceLock<KnownNames<'a>>>,
 }
 
 impl<'a> Checker<'a> {
@@ -100,6 +112,11 @@ impl<'a> Checker<'a> {
             excluded: excluded.map(|id| (link(id), id)).collect(),
             of_others: of_others.map(link).collect(),
             whole: site.settings.makes_all_pages(),
+            pages: OnceLock::new(),
+            images: OnceLock::new(),
+            beside: texts(site)
+                .map(|(post, _)| (folder(&post.path), OnceLock::new()))
+                .collect(),
         }
     }
 
@@ -210,20 +227,37 @@ impl<'a> Checker<'a> {
     /// Returns what an address in the file `own` probably means: the file of another post if it is written
     /// as one, or else an address of the site.
     fn meant(&self, own: &str, address: &str, target: &str) -> Option<String> {
+        if is_source(address) {
+            let folder = folder(own);
+            let name = own
+                .strip_prefix(folder)
+                .unwrap_or(own)
+                .trim_start_matches('/');
+            let beside = self.beside.get(folder)?;
+            let beside = beside.get_or_init(|| self.paths_in(folder));
+            return beside
+                .nearest_but(path_of(address), name)
+                .map(str::to_owned);
+        }
+        let addresses = match is_image(target) {
+            true => &self.images,
+            false => &self.pages,
+        };
+        let addresses = addresses.get_or_init(|| {
+            let links = self.plan.all_outputs().map(|made| made.link.plain.as_str());
+            KnownNames::new(links.filter(|link| is_image(link) == is_image(target)))
+        });
+        let post = self.site.post_at(own);
+        let own = post.map(|id| self.site.catalogue.link(id).plain.as_str());
+        let nearest = addresses.nearest_but(target, own.unwrap_or_default());
+        nearest.map(str::to_owned)
+    }
+
+    /// Returns the paths of the posts below a folder, as posts in it name them.
+    fn paths_in(&self, folder: &str) -> KnownNames<'a> {
         let catalogue = &self.site.catalogue;
         let paths = catalogue.all().map(|id| catalogue.post(id).path.as_str());
-        if is_source(address) {
-            let folder = own.rsplit_once('/').map_or("", |(folder, _)| folder);
-            let others = paths.filter(|path| *path != own);
-            let beside = others.filter_map(|path| path.strip_prefix(folder)?.strip_prefix('/'));
-            return nearest(path_of(address), beside).map(str::to_owned);
-        }
-        let others = self.plan.all_outputs().filter(|made| match &made.kind {
-            OutputKind::Post(id) => catalogue.post(*id).path != own,
-            _ => true,
-        });
-        let others = others.filter(|made| is_image(&made.link.plain) == is_image(target));
-        nearest(target, others.map(|made| made.link.plain.as_str())).map(str::to_owned)
+        KnownNames::new(paths.filter_map(|path| path.strip_prefix(folder)?.strip_prefix('/')))
     }
 }
 
