@@ -338,6 +338,7 @@ function options(select, names, first) {
 let present;
 
 function tried() {
+  if (!present) return '';
   const lines = [...document.querySelectorAll('[data-weight]')].map((input) => `weigh.${input.dataset.weight}=${input.value}`);
   const required = [...document.querySelectorAll('[data-require]:checked')].map((box) => box.dataset.require);
   lines.push(`require=${JSON.stringify(required)}`);
@@ -514,7 +515,7 @@ function listen() {
     $('related-query').value = found.q;
     moved();
   });
-  $('present').addEventListener('click', () => { showWeights(''); $('window').value = ''; moved(); });
+  $('present').addEventListener('click', () => { if (present) showWeights(''); $('window').value = ''; moved(); });
   // A new build: the answers may be others.
   let version;
   new EventSource('/~tabulae/events').onmessage = async (event) => {
