@@ -170,6 +170,8 @@ fn shared(world: &World) -> Result<(), Failed> {
                 json!(4),
             )
             .await?;
+            page.until("location.search.includes('cards')", json!(false))
+                .await?;
             let address = page.address().await?;
             page.go("/").await?;
             page.go(&address).await?;
@@ -208,8 +210,8 @@ fn weighed(world: &World) -> Result<(), Failed> {
                 json!(true),
             )
             .await?;
-            let address = page.address().await?;
-            assert!(address.contains("weigh.body%3D5"), "{address}");
+            page.until("location.search.includes('weigh.body%3D5')", json!(true))
+                .await?;
             page.click("#present").await?;
             page.until(LISTS, json!(1)).await?;
             page.eval("(e => { e.value = 'date < this.date'; e.dispatchEvent(new Event('change')); })(document.getElementById('window'))").await?;

@@ -51,11 +51,18 @@ function read() {
   state = Object.fromEntries(Object.entries(DEFAULTS).map(([key, value]) => [key, given.get(key) ?? value]));
 }
 
-function set(changes) {
-  Object.assign(state, changes);
+function writeAddress() {
   const shown = Object.entries(state).filter(([key, value]) => value !== DEFAULTS[key]);
   const query = new URLSearchParams(shown).toString();
   history.replaceState(null, '', query ? `?${query}` : location.pathname);
+}
+
+// A browser is busy for some milliseconds with a new address: it is written when the keys rest.
+const rests = later(writeAddress, 200);
+
+function set(changes) {
+  Object.assign(state, changes);
+  rests();
 }
 
 function address(changes) {
@@ -484,6 +491,7 @@ function offerValues() {
 }
 
 function listen() {
+  addEventListener('pagehide', writeAddress);
   const complete = later(() => offer(false), 30);
   $('q').addEventListener('input', () => { typed(); complete(); });
   $('q').addEventListener('keydown', keys);
