@@ -29,7 +29,7 @@ pub(crate) struct World {
     pub(crate) documentation_port: u16,
     /// A blog of two posts whose search page looks through titles, summaries and terms.
     pub(crate) plain_port: u16,
-    pub(crate) axe: Option<PathBuf>,
+    axe: Option<PathBuf>,
     _folder: TempDir,
 }
 
@@ -63,6 +63,12 @@ impl World {
             axe,
             _folder: folder,
         })
+    }
+
+    /// Returns the text of axe-core.
+    pub(crate) fn axe_core(&self) -> Result<String, Failed> {
+        let engine = self.axe.as_deref().ok_or("there is no axe-core")?;
+        Ok(fs::read_to_string(engine)?)
     }
 
     /// Opens a page in a browser of its own, and looks at it.

@@ -1,7 +1,5 @@
 //! The pages of the example site in a browser: contents, layout and controls.
 
-use std::fs;
-
 use libtest_mimic::Failed;
 use serde_json::json;
 
@@ -415,8 +413,7 @@ fn axe_dark(world: &World) -> Result<(), Failed> {
 }
 
 fn axe(world: &World, dark: bool) -> Result<(), Failed> {
-    let engine = world.axe.as_deref().ok_or("there is no axe-core")?;
-    let engine = fs::read_to_string(engine)?;
+    let engine = world.axe_core()?;
     world.look("/", WIDE, dark, async |page: &Page| {
         let mut found = Vec::new();
         for (port, path) in all_pages(world) {

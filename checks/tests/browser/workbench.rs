@@ -1,7 +1,5 @@
 //! The workbench of the preview in a browser.
 
-use std::fs;
-
 use libtest_mimic::Failed;
 use serde_json::json;
 
@@ -309,8 +307,7 @@ fn axe_dark(world: &World) -> Result<(), Failed> {
 }
 
 fn axe(world: &World, dark: bool) -> Result<(), Failed> {
-    let engine = world.axe.as_deref().ok_or("there is no axe-core")?;
-    let engine = fs::read_to_string(engine)?;
+    let engine = world.axe_core()?;
     let preview = Previewed::new()?;
     world.look_at(preview.port, VIEWS[0], WIDE, dark, async |page: &Page| {
         let mut found = Vec::new();

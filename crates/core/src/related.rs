@@ -11,7 +11,7 @@ use crate::similarity::{BoundedHits, Drift};
 use crate::source::{EmbeddedText, Source};
 
 /// The query of the list, where the settings give none.
-pub const DEFAULT_QUERY: &str = "from posts where likeness > 0 order by likeness desc limit 4";
+const QUERY: &str = "from posts where likeness > 0 order by likeness desc limit 4";
 
 /// The queries that make the related posts of every post.
 #[derive(Debug)]
@@ -146,12 +146,15 @@ fn read(
 }
 
 /// The default query; of all content sets where none is called `posts`.
-fn default_query(settings: &Settings) -> EmbeddedText {
+/// Returns the query of the list, where the settings give none: of the posts of `posts`, or of all on a site without this
+/// content set.
+#[must_use]
+pub fn default_query(settings: &Settings) -> EmbeddedText {
     let posts = settings.content.iter().any(|set| set.name == "posts");
     let text = if posts {
-        DEFAULT_QUERY
+        QUERY
     } else {
-        DEFAULT_QUERY.trim_start_matches("from posts ")
+        QUERY.trim_start_matches("from posts ")
     };
     EmbeddedText::new(
         text,

@@ -55,8 +55,8 @@ impl Clause {
 /// If the query has a text or sign that cannot be read.
 pub fn with_clause(query: &str, clause: Clause, text: &str) -> Result<String, Box<Diagnostic>> {
     let at = |error: SyntaxError| Box::new(error.at(&EmbeddedText::command_line(query)));
-    let parts = Parts::of(query).map_err(at)?;
-    let own = parts.0.iter().find(|(known, _)| *known == clause);
+    let parts = clauses(query).map_err(at)?;
+    let own = parts.iter().find(|(known, _)| *known == clause);
     let written = match (clause, own) {
         _ if text.is_empty() => String::new(),
         (Clause::Where, Some((_, span))) => {
@@ -72,7 +72,7 @@ pub fn with_clause(query: &str, clause: Clause, text: &str) -> Result<String, Bo
     let (start, end) = match own {
         Some((_, span)) => (span.start, span.end),
         None => {
-            let mut later = parts.0.iter().filter(|(known, _)| *known > clause);
+            let mut later = parts.iter().filter(|(known, _)| *known > clause);
             let at = later.next().map_or(query.len(), |(_, span)| span.start);
             (at, at)
         }
@@ -85,39 +85,35 @@ pub fn with_clause(query: &str, clause: Clause, text: &str) -> Result<String, Bo
     Ok(pieces.join(" "))
 }
 
-/// The clauses of a text, each with its bytes.
-struct Parts(Vec<(Clause, Span)>);
+/// Returns the clauses of a text, each with its bytes.
+fn clauses(query: &str) -> Result<Vec<(Clause, Span)>, SyntaxError> {
+    let tokens = outer(query)?;
+    let starts = tokens.iter().enumerate().filter_map(|(at, token)| {
+        let next = tokens.get(at + 1);
+        let two =
+            |first, second| is_word(token, first) && next.is_some_and(|next| is_word(next, second));
+        let clause = match () {
+            () if two("any", "language") => Clause::Language,
+            () if two("order", "by") => Clause::OrderBy,
+            () if is_word(token, "from") => Clause::From,
+            () if is_word(token, "where") => Clause::Where,
+            () if is_word(token, "limit") => Clause::Limit,
+            () if is_word(token, "offset") => Clause::Offset,
+            () => return None,
+        };
+        Some((clause, token.span.start))
+    });
+    let starts: Vec<(Clause, usize)> = starts.collect();
+    let ends = starts.iter().skip(1).map(|(_, start)| *start);
+    let ends = ends.chain([query.len()]);
+    let clauses = starts.iter().zip(ends);
+    Ok(clauses
+        .map(|((clause, start), end)| (*clause, Span::new(*start, end)))
+        .collect())
+}
 
-impl Parts {
-    fn of(query: &str) -> Result<Self, SyntaxError> {
-        let tokens = outer(query)?;
-        let starts = tokens.iter().zip(1..).filter_map(|(token, next)| {
-            let is = |at: usize, word: &str| {
-                let token = tokens.get(at).map(|token| &token.kind);
-                matches!(token, Some(TokenKind::Word(own)) if own.eq_ignore_ascii_case(word))
-            };
-            let two = |first, second| is(next - 1, first) && is(next, second);
-            let clause = match () {
-                () if two("any", "language") => Clause::Language,
-                () if two("order", "by") => Clause::OrderBy,
-                () if is(next - 1, "from") => Clause::From,
-                () if is(next - 1, "where") => Clause::Where,
-                () if is(next - 1, "limit") => Clause::Limit,
-                () if is(next - 1, "offset") => Clause::Offset,
-                () => return None,
-            };
-            Some((clause, token.span.start))
-        });
-        let starts: Vec<(Clause, usize)> = starts.collect();
-        let ends = starts.iter().skip(1).map(|(_, start)| *start);
-        let ends = ends.chain([query.len()]);
-        let parts = starts.iter().zip(ends);
-        Ok(Self(
-            parts
-                .map(|((clause, start), end)| (*clause, Span::new(*start, end)))
-                .collect(),
-        ))
-    }
+fn is_word(token: &Token, word: &str) -> bool {
+    matches!(&token.kind, TokenKind::Word(own) if own.eq_ignore_ascii_case(word))
 }
 
 /// Returns the tokens outside of parentheses.
@@ -140,9 +136,8 @@ fn outer(query: &str) -> Result<Vec<Token>, SyntaxError> {
 
 /// Returns a condition in parentheses if `and` would take it apart.
 fn wrapped(condition: &str) -> String {
-    let is_or = |token: &Token| matches!(&token.kind, TokenKind::Word(word) if word.eq_ignore_ascii_case("or"));
     match outer(condition) {
-        Ok(tokens) if tokens.iter().any(is_or) => format!("({condition})"),
+        Ok(tokens) if tokens.iter().any(|token| is_word(token, "or")) => format!("({condition})"),
         _ => condition.to_owned(),
     }
 }

@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use super::KEYWORDS;
+use super::parser::is_keyword;
 
 /// The kind of word that a query expects at a place, with its bytes.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -51,9 +51,7 @@ fn name_before(query: &str, at: usize) -> Option<&str> {
 
 /// Returns true for a word that can be the name of a field.
 fn is_name(word: &str) -> bool {
-    let mut keywords = KEYWORDS.iter();
-    word.starts_with(char::is_alphabetic)
-        && !keywords.any(|keyword| keyword.eq_ignore_ascii_case(word))
+    word.starts_with(char::is_alphabetic) && !is_keyword(word)
 }
 
 /// Returns the text in single quotes around a byte, without them, and the field that it is compared with.

@@ -23,7 +23,26 @@ impl Settings {
     /// # Errors
     /// If a trial cannot be read, or gives `[related]` a key or value that it cannot have.
     pub fn with_related(&self, trials: &[Trial]) -> Result<Self, Diagnostics> {
-        let whole = self.tried(trials)?;
+        let mut whole: toml::Table = parsed(&self.source)?;
+        for trial in trials {
+            let related = whole
+                .entry("related")
+                .or_insert_with(|| toml::Table::new().into());
+            match trial {
+                Trial::Key(written) => set(related, written)?,
+                Trial::File(source) => {
+                    let mut other: toml::Table = parsed(source)?;
+                    *related = other.remove("related").ok_or_else(|| {
+                        let message = format!(
+                            "{} has no table [related]",
+                            source.top().file.unwrap_or_default()
+                        );
+                        let help = "write `[related]`, and below it the keys to try";
+                        vec![Diagnostic::error(Code::MissingKey, source.top(), message).help(help)]
+                    })?;
+                }
+            }
+        }
         let text = written(&whole)?;
         let Collected {
             output,
@@ -56,36 +75,10 @@ impl Settings {
     /// # Errors
     /// If a trial cannot be read, or gives `[related]` a key or value that it cannot have.
     pub fn related_text(&self, trials: &[Trial]) -> Result<String, Diagnostics> {
-        self.with_related(trials)?;
-        let mut whole = self.tried(trials)?;
+        let mut whole = parsed(&self.with_related(trials)?.source)?;
         let related = whole.remove("related");
         let related = related.unwrap_or_else(|| toml::Table::new().into());
         written(&toml::Table::from_iter([("related".to_owned(), related)]))
-    }
-
-    /// Returns the whole settings file with trials.
-    fn tried(&self, trials: &[Trial]) -> Result<toml::Table, Diagnostics> {
-        let mut whole: toml::Table = parsed(&self.source)?;
-        for trial in trials {
-            let related = whole
-                .entry("related")
-                .or_insert_with(|| toml::Table::new().into());
-            match trial {
-                Trial::Key(written) => set(related, written)?,
-                Trial::File(source) => {
-                    let mut other: toml::Table = parsed(source)?;
-                    *related = other.remove("related").ok_or_else(|| {
-                        let message = format!(
-                            "{} has no table [related]",
-                            source.top().file.unwrap_or_default()
-                        );
-                        let help = "write `[related]`, and below it the keys to try";
-                        vec![Diagnostic::error(Code::MissingKey, source.top(), message).help(help)]
-                    })?;
-                }
-            }
-        }
-        Ok(whole)
     }
 }
 

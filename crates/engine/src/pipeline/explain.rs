@@ -310,24 +310,19 @@ pub(crate) fn membership(
     })
 }
 
-/// Returns whether a query that can be resolved finds a post on the page of `this`, and why.
+/// Returns whether a query, which gives `posts` on the page of `this`, finds a post, and why.
 pub(crate) fn why_not(
     site: &Site,
-    query: &Query<Written>,
+    (query, posts): (&Query<Written>, &[PostId]),
     (scope, this): (Scope<'_>, Option<PostId>),
     id: PostId,
 ) -> Membership {
-    let run = |query: &Query<Written>| {
-        let resolved = query.resolve(scope).output;
-        resolved.map_or_else(Vec::new, |query| query.run(&site.catalogue, this).posts)
-    };
     let place = |posts: &[PostId]| posts.iter().position(|post| *post == id);
     let no = |reason| Membership {
         is_member: false,
         reason,
     };
-    let posts = run(query);
-    if let Some(at) = place(&posts) {
+    if let Some(at) = place(posts) {
         return Membership {
             is_member: true,
             reason: format!("it is number {} of {}", at + 1, posts.len()),
@@ -336,7 +331,8 @@ pub(crate) fn why_not(
     if let Some(reason) = excluded(site, id).or_else(|| query.rejects(scope, this, id)) {
         return no(reason);
     }
-    let all = run(&query.clone().whole());
+    let all = query.clone().whole().resolve(scope).output;
+    let all = all.map_or_else(Vec::new, |query| query.run(&site.catalogue, this).posts);
     let at = place(&all).map_or(0, |at| at + 1);
     let window = query.statement();
     let parts = [("limit", window.limit), ("offset", window.offset)];

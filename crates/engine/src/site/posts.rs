@@ -92,6 +92,12 @@ impl Reading<'_> {
         (posts, all_cached)
     }
 
+    /// Returns a post as the last build cached it, if it would be read the same way.
+    fn old(&self, path: &str) -> Option<&CachedPost> {
+        let previous = self.previous.filter(|previous| previous.same_configuration);
+        previous?.posts.get(path)
+    }
+
     /// Returns the post of a file: as it is kept in memory, or read.
     fn post_of(
         &self,
@@ -101,8 +107,7 @@ impl Reading<'_> {
         diagnostics: &mut Diagnostics,
     ) -> Option<(Arc<Post>, Option<CachedPost>)> {
         let kept = self.previous.and_then(|previous| previous.kept);
-        let previous = self.previous.filter(|previous| previous.same_configuration);
-        let old = previous.and_then(|previous| previous.posts.get(path));
+        let old = self.old(path);
         if let (Some(old), Some(kept)) = (old, kept)
             && let stamp = self.sources.stamp(path).ok().flatten()
             && let Some(post) = old.unchanged(kept, stamp, self.moment.now)
@@ -146,8 +151,7 @@ impl Reading<'_> {
         diagnostics: &mut Diagnostics,
     ) -> Option<Read> {
         let stamp = share.and_then(|_| self.sources.stamp(path).ok()?);
-        let previous = self.previous.filter(|previous| previous.same_configuration);
-        let old = previous.and_then(|previous| previous.posts.get(path));
+        let old = self.old(path);
         if let (Some(old), Some(share)) = (old, share)
             && stamp.is_some()
             && old.stamp == stamp

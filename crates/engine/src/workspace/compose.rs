@@ -115,7 +115,8 @@ impl Workspace {
         let (scope, this) = self.scope_on(site, page)?;
         let id = self.find(site, post)?;
         let posts = self.query_on(query.into_query()?, page)?;
-        Ok(why_not(site, &posts.query, (scope, this), id))
+        let found = (&posts.query, posts.answer.posts.as_slice());
+        Ok(why_not(site, found, (scope, this), id))
     }
 
     /// Returns what can be typed at a byte of a query, which need not be complete, with the bytes of the word that it

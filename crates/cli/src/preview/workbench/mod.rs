@@ -5,7 +5,7 @@
 mod query;
 mod related;
 
-use std::fmt;
+use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use serde_json::{Value, json};
@@ -27,14 +27,8 @@ const SCRIPT: &str = include_str!("workbench.js");
 const OFFERED: usize = 12;
 
 /// The site as the workbench last read it, after which build.
-#[derive(Default)]
+#[derive(Debug, Default)]
 pub(super) struct Workbench(Mutex<Option<(u64, Arc<Workspace>)>>);
-
-impl fmt::Debug for Workbench {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str("Workbench")
-    }
-}
 
 impl Workbench {
     /// Returns the site as its files are since the last build began; reads only files that changed since it was last read.
@@ -48,7 +42,7 @@ impl Workbench {
         }
         let earlier = known.as_ref().map(|(_, site)| Arc::clone(site));
         let now = preview.args.workspace();
-        let site = now.with_texts(std::collections::BTreeMap::new(), earlier.as_deref(), None);
+        let site = now.with_texts(BTreeMap::new(), earlier.as_deref(), None);
         let site = Arc::new(site);
         *known = Some((builds, Arc::clone(&site)));
         // Dropped in the background: freeing thousands of posts takes a while.
@@ -185,7 +179,7 @@ fn lists(preview: &Preview, path: &str) -> Value {
     let Some(found) = found else {
         return json!({ "lists": [] });
     };
-    let lists = found.lists.iter().map(|list| list_object(list, FILE));
+    let lists = found.lists.iter().map(list_object);
     json!({
         "this": found.this,
         "language": found.language,
@@ -193,9 +187,9 @@ fn lists(preview: &Preview, path: &str) -> Value {
     })
 }
 
-fn list_object(list: &PageList, settings: &str) -> Value {
+fn list_object(list: &PageList) -> Value {
     let location = &list.location;
-    let file = location.file.as_deref().unwrap_or(settings);
+    let file = location.file.as_deref().unwrap_or(FILE);
     json!({
         "kind": list.kind.name(),
         "name": list.name,
@@ -213,8 +207,6 @@ fn post_object(post: PostRef<'_>) -> Value {
         "href": post.href(),
         "date": post.date().zoned().map(|date| date.day.to_string()),
         "state": post.state().name(),
-        "set": post.set(),
         "summary": post.summary(),
-        "image": post.image(),
     })
 }

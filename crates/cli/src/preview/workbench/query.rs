@@ -58,7 +58,6 @@ fn run(site: &Workspace, text: &str, page: QueryPage<'_>, by: &str) -> Result<Va
         },
         "clauses": clauses(&query),
         "access_path": plan.access_path,
-        "candidates": plan.candidates,
         "milliseconds": took,
         "forms": forms.collect::<Value>(),
         "diagnostics": diagnostics(posts.warnings()),

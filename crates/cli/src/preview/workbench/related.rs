@@ -2,7 +2,7 @@
 
 use serde_json::{Map, Value, json};
 use tabulae_core::catalogue::PostId;
-use tabulae_core::related::DEFAULT_QUERY;
+use tabulae_core::related::default_query;
 use tabulae_core::settings::Trial;
 use tabulae_core::similarity::DEFAULT_WEIGHTS;
 use tabulae_core::source::EmbeddedText;
@@ -10,6 +10,7 @@ use tabulae_engine::{RelatedOverview, RelatedPost, Workspace};
 use tabulae_serve::Request;
 
 use super::{or_errors, post_object};
+
 /// The most lists and posts that are shown of each kind.
 const SHOWN: usize = 20;
 
@@ -46,13 +47,15 @@ pub(super) fn present(site: &Workspace) -> Value {
             .map(|name| &name.node)
             .collect::<Vec<_>>()
     });
-    let text = |text: Option<&EmbeddedText>| text.map(|text| text.text().to_owned());
+    let query = related.and_then(|related| related.query.clone());
+    let query = query.unwrap_or_else(|| default_query(settings));
+    let fill = related.and_then(|related| related.fill.as_ref());
     json!({
         "is_set": related.is_some(),
         "weigh": weigh.collect::<Value>(),
         "require": require.unwrap_or_default(),
-        "query": text(related.and_then(|related| related.query.as_ref())).unwrap_or_else(|| DEFAULT_QUERY.to_owned()),
-        "fill": text(related.and_then(|related| related.fill.as_ref())).unwrap_or_default(),
+        "query": query.text(),
+        "fill": fill.map_or("", EmbeddedText::text),
     })
 }
 

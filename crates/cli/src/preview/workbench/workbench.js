@@ -51,10 +51,13 @@ function read() {
   state = Object.fromEntries(Object.entries(DEFAULTS).map(([key, value]) => [key, given.get(key) ?? value]));
 }
 
+function address(changes) {
+  const shown = Object.entries({ ...DEFAULTS, ...changes }).filter(([key, value]) => value !== DEFAULTS[key]);
+  return shown.length ? `/~tabulae/?${new URLSearchParams(shown)}` : '/~tabulae/';
+}
+
 function writeAddress() {
-  const shown = Object.entries(state).filter(([key, value]) => value !== DEFAULTS[key]);
-  const query = new URLSearchParams(shown).toString();
-  history.replaceState(null, '', query ? `?${query}` : location.pathname);
+  history.replaceState(null, '', address(state));
 }
 
 // A browser is busy for some milliseconds with a new address: it is written when the keys rest.
@@ -63,11 +66,6 @@ const rests = later(writeAddress, 200);
 function set(changes) {
   Object.assign(state, changes);
   rests();
-}
-
-function address(changes) {
-  const shown = Object.entries({ ...DEFAULTS, ...changes }).filter(([key, value]) => value !== DEFAULTS[key]);
-  return `/~tabulae/?${new URLSearchParams(shown)}`;
 }
 
 async function copy(text, status) {
@@ -361,8 +359,7 @@ function showWeights(text) {
   const required = value('require', present.require);
   const most = Math.max(5, ...present.weigh.map(([, weight]) => weight));
   $('sliders').replaceChildren(...present.weigh.map(([name, weight]) => {
-    const input = make('input', { type: 'range', min: 0, max: most, step: 'any', 'data-weight': name, 'aria-label': `Weight of ${name}` });
-    input.step = 0.25;
+    const input = make('input', { type: 'range', min: 0, max: most, step: 0.25, 'data-weight': name, 'aria-label': `Weight of ${name}` });
     input.value = value(`weigh.${name}`, weight);
     const output = make('output', {}, input.value);
     input.addEventListener('input', () => { output.textContent = input.value; moved(); });
