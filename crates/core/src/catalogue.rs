@@ -49,8 +49,8 @@ pub struct Catalogue {
     days_in_order: bool,
     fields: Fields,
     texts: [OnceLock<Texts>; PostText::COUNT],
-    /// The bodies as plain text, if they are kept.
-    bodies: Option<OnceLock<Vec<Box<str>>>>,
+    /// Set if posts keep their bodies as plain text.
+    keeps_bodies: bool,
     words: OnceLock<WordTables>,
     folded_words: OnceLock<WordTable>,
     known_words: KnownTexts,
@@ -188,7 +188,7 @@ impl Catalogue {
             dated: number(dates.clone().count()),
             days_in_order: dates.is_sorted_by(|a, b| a.day >= b.day),
             texts: Default::default(),
-            bodies: None,
+            keeps_bodies: false,
             words: OnceLock::new(),
             folded_words: OnceLock::new(),
             known_words: KnownTexts::default(),
@@ -432,24 +432,40 @@ impl Catalogue {
             .get(id)
     }
 
-    /// Keeps the bodies of posts as plain text when a query first reads one, so that later queries are faster. Takes memory
-    /// in proportion to all texts.
+    /// Lets posts keep their bodies as plain text when a query first reads them, so that later queries are faster. Takes
+    /// memory in proportion to all texts, twice if queries search them both as written and folded.
     pub fn keep_bodies(&mut self) {
-        self.bodies = Some(OnceLock::new());
+        self.keeps_bodies = true;
     }
 
     /// Returns the body of a post as plain text.
     #[must_use]
     pub fn body(&self, id: PostId) -> Cow<'_, str> {
-        let body = |post: &Post| crate::html::text(&post.html.get());
-        let Some(bodies) = &self.bodies else {
-            return body(self.post(id)).into();
-        };
-        let all = || {
+        let post = self.post(id);
+        match self.keeps_bodies {
+            true => post.html.kept_text().into(),
+            false => post.html.text().into(),
+        }
+    }
+
+    /// Returns the body of a post as plain text without regard to case and accents, if bodies are kept.
+    #[must_use]
+    pub fn folded_body(&self, id: PostId) -> Option<&str> {
+        self.keeps_bodies.then(|| self.post(id).html.folded_text())
+    }
+
+    /// Folds the bodies of all posts on all threads, if bodies are kept and as far as they are not folded yet.
+    pub fn fold_bodies(&self) {
+        if self.keeps_bodies {
             let posts = self.posts.par_iter();
-            posts.map(|post| body(post).into_boxed_str()).collect()
-        };
-        (&*bodies.get_or_init(all)[id.0 as usize]).into()
+            posts.for_each(|post| _ = post.html.folded_text());
+        }
+    }
+
+    /// Counts the words of the bodies of all posts on all threads, as far as they are not counted yet.
+    pub fn count_words(&self) {
+        let posts = self.posts.par_iter();
+        posts.for_each(|post| _ = post.html.words());
     }
 
     /// The words of titles and texts. The first that asks counts them all.
@@ -496,9 +512,6 @@ impl Catalogue {
         }
         self.posts[id.0 as usize] = post;
         self.texts = Default::default();
-        if self.bodies.is_some() {
-            self.keep_bodies();
-        }
         let stems = self.words.take().map(|words| words.body);
         let known = |table: Option<WordTable>| {
             let known = table.map(|table| table.known_but(id, &self.posts));

@@ -6,7 +6,6 @@ use serde_json::{Map, Value, json};
 
 use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Diagnostic};
-use crate::html;
 use crate::post::State;
 use crate::query::fields::{DerivedField, derived, fields_of};
 use crate::settings::ExportFormat;
@@ -235,7 +234,7 @@ fn derived_value(
         DerivedField::Image => json!(post.image.as_deref()),
         DerivedField::Words => json!(post.words()),
         DerivedField::Minutes => json!(post.minutes()),
-        DerivedField::Text => json!(html::text(&post.html.get())),
+        DerivedField::Text => json!(post.html.text()),
         DerivedField::Draft => json!(post.exclusion.draft),
         DerivedField::Scheduled => json!(post.exclusion.scheduled),
         DerivedField::Expired => json!(post.exclusion.expired),

@@ -1,72 +1,16 @@
 //! HTML that posts hold: its plain text, and its links made whole.
 
+mod kept;
 mod simple;
 pub(crate) mod tokens;
 
 use std::borrow::Cow;
-use std::fmt;
 use std::ops::Range;
-use std::sync::Arc;
 
 use indexmap::IndexSet;
 
+pub use self::kept::Html;
 use self::tokens::{Attribute, Tag, Token, tokens};
-
-/// Some HTML that is at hand, or that is made each time it is asked for.
-#[derive(Clone)]
-pub struct Html(Kind);
-
-#[derive(Clone)]
-enum Kind {
-    Here(String),
-    Made(Arc<dyn Fn() -> String + Send + Sync>),
-}
-
-impl Html {
-    /// HTML that `maker` makes each time it is asked for, so that it need not be kept.
-    pub fn made(maker: impl Fn() -> String + Send + Sync + 'static) -> Self {
-        Self(Kind::Made(Arc::new(maker)))
-    }
-
-    /// The HTML.
-    #[must_use]
-    pub fn get(&self) -> Cow<'_, str> {
-        match &self.0 {
-            Kind::Here(text) => text.into(),
-            Kind::Made(maker) => maker().into(),
-        }
-    }
-
-    /// Returns the number of bytes that are kept.
-    #[must_use]
-    pub fn kept(&self) -> usize {
-        match &self.0 {
-            Kind::Here(text) => text.len(),
-            Kind::Made(_) => 0,
-        }
-    }
-}
-
-impl Default for Html {
-    fn default() -> Self {
-        String::new().into()
-    }
-}
-
-impl From<String> for Html {
-    fn from(text: String) -> Self {
-        Self(Kind::Here(text))
-    }
-}
-
-impl fmt::Debug for Html {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match &self.0 {
-            Kind::Here(text) => f.debug_tuple("Html").field(text).finish(),
-            Kind::Made(_) => f.write_str("Html(made)"),
-        }
-    }
-}
 
 /// Returns the text of some HTML without tags, with character references resolved; scripts and
 /// styles are left out. Runs of white space become one space, and so does a tag that parts words.

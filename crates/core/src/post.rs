@@ -8,7 +8,7 @@ mod read;
 mod tests;
 mod undated;
 
-use std::sync::{Arc, OnceLock};
+use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
@@ -178,8 +178,6 @@ pub struct Post {
     pub moved_from: Vec<Spanned<String>>,
     /// The body as HTML.
     pub html: Html,
-    /// The number of words of the body, counted when it is first needed.
-    words: OnceLock<usize>,
     /// The counters of the body's words, if they were counted while it was read.
     pub counted: Counted,
     /// Set if links in the body must be resolved.
@@ -295,12 +293,7 @@ impl Post {
     /// Returns the number of words of the text: runs between white space that have a letter or digit.
     #[must_use]
     pub fn words(&self) -> usize {
-        *self.words.get_or_init(|| {
-            let text = crate::html::text(&self.html.get());
-            text.split_whitespace()
-                .filter(|word| word.contains(char::is_alphanumeric))
-                .count()
-        })
+        self.html.words()
     }
 
     /// Returns the reading time in minutes, at 220 words a minute, at least 1.
@@ -462,7 +455,6 @@ pub fn assemble(
         id,
         moved_from,
         html,
-        words: OnceLock::new(),
         counted,
         links: notes.links,
         addresses: notes.addresses,

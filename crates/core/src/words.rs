@@ -114,7 +114,7 @@ impl WordTable {
             let counts = known.of.as_ref().and_then(|of| of(post));
             match counts.filter(|counts| counts.iter().all(is_known)) {
                 Some(counts) => counter.take(&counts),
-                None => counter.count(&crate::html::text(&post.html.get())),
+                None => counter.count(&post.html.text()),
             }
         };
         Self::new(
@@ -303,7 +303,7 @@ mod tests {
             let counted = |post: Arc<Post>| {
                 let mut post = Arc::unwrap_or_clone(post);
                 let (_, is_counted) = posts[post.path[6..7].parse::<usize>().unwrap()];
-                post.counted.stems = is_counted.then(|| counting.count(&crate::html::text(&post.html.get()), 0));
+                post.counted.stems = is_counted.then(|| counting.count(&post.html.text(), 0));
                 Arc::new(post)
             };
             let counted: Vec<Arc<Post>> = read.into_iter().map(counted).collect();
@@ -387,7 +387,7 @@ mod tests {
             .map(|id| Arc::new(small.catalogue.post(id).clone()))
             .collect();
         for post in posts.iter_mut().filter_map(Arc::get_mut) {
-            let text = crate::html::text(&post.html.get());
+            let text = post.html.text();
             post.counted.stems = Some(counting.count(&text, post.locale.at()));
         }
         let known = KnownWords {

@@ -30,6 +30,13 @@ pub struct PlanStep {
 }
 
 impl Query<Resolved> {
+    /// Returns the name of the access path on the page of `this`, without running the query; see
+    /// [`QueryPlan::access_path`].
+    #[must_use]
+    pub fn access_path(&self, catalogue: &Catalogue, this: Option<PostId>) -> &'static str {
+        self.runner(catalogue, this).plan(self, Goal::First).name()
+    }
+
     /// Returns how the query is run on the page of `this`. Takes as long as running it.
     #[must_use]
     pub fn explain(&self, catalogue: &Catalogue, this: Option<PostId>) -> QueryPlan {
@@ -42,7 +49,7 @@ impl Query<Resolved> {
         let tested = conjuncts().filter(|(_, answered)| !**answered);
         let steps = answered.chain(tested).map(|(conjunct, answered)| {
             if !answered {
-                rows.retain(|post| runner.holds(&conjunct.predicate, *post));
+                runner.retain(&mut rows, &conjunct.predicate);
             }
             PlanStep {
                 predicate: conjunct.written.to_string(),

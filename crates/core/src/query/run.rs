@@ -6,10 +6,16 @@ use super::access_path::{AccessPath, Plan};
 use super::ast::{Comparison, Polarity, Search};
 use super::eval::{Runner, Val};
 use super::fields::DerivedField;
+use super::normalize::cost;
 use super::predicate::{FieldRef, Needle, Order, Predicate, Side};
 use super::{Answer, Query, Resolved};
 use crate::catalogue::PostId;
-use crate::language::{fold, fold_accents};
+use crate::language::{CaseFolding, fold, fold_accents};
+use crate::parallel;
+
+/// The cost of a predicate, in units of comparing a number, from which a list of posts is tested on several threads: that
+/// of reading a body.
+const COST_OF_THREADS: u32 = 500;
 
 impl Runner<'_> {
     /// Runs a query by a plan. If the plan is for the first posts only, the total is a lower bound.
@@ -27,7 +33,7 @@ impl Runner<'_> {
             _ => {
                 let mut posts = self.candidates(plan, &query.0).into_owned();
                 for conjunct in plan.tests(&query.0) {
-                    posts.retain(|post| self.holds(&conjunct.predicate, *post));
+                    self.retain(&mut posts, &conjunct.predicate);
                 }
                 posts
             }
@@ -46,6 +52,20 @@ impl Runner<'_> {
         posts.truncate(wanted);
         posts.drain(..query.offset.min(posts.len()));
         Answer { posts, total }
+    }
+
+    /// Removes the posts that do not meet a predicate; on all threads if testing a post takes long.
+    pub(super) fn retain(&self, posts: &mut Vec<PostId>, predicate: &Predicate) {
+        if cost(predicate) < COST_OF_THREADS {
+            posts.retain(|post| self.holds(predicate, *post));
+            return;
+        }
+        let met = parallel::parts(posts, |part| {
+            let part = part.iter().copied();
+            let met = part.filter(|post| self.holds(predicate, *post));
+            met.collect::<Vec<_>>()
+        });
+        *posts = met.concat();
     }
 
     pub(super) fn holds(&self, check: &Predicate, post: PostId) -> bool {
@@ -81,6 +101,9 @@ impl Runner<'_> {
             }
             Predicate::Search(_, _, Needle::Missing) => false,
             Predicate::Search(left, polarity, needle) => {
+                if let Some(found) = self.found_in_folded_body(left, needle, post) {
+                    return found == (*polarity == Polarity::Plain);
+                }
                 self.negatable(left, post, *polarity, |value| self.found(value, needle))
             }
             Predicate::Missing(side, polarity) => {
@@ -137,6 +160,21 @@ impl Runner<'_> {
 
     fn has_value(&self, side: &Side, post: PostId) -> bool {
         self.any(side, post, |_| true).is_some()
+    }
+
+    /// Returns true if the kept body of a post contains a text; `None` for other fields and searches, and if bodies are not
+    /// kept. The result is that of the search in the text as written.
+    fn found_in_folded_body(&self, left: &Side, needle: &Needle, post: PostId) -> Option<bool> {
+        let (Side::Field(FieldRef::Derived(DerivedField::Text)), Needle::Plain(search, wanted)) =
+            (left, needle)
+        else {
+            return None;
+        };
+        if *search != Search::Contains || self.language.folding() != CaseFolding::General {
+            return None;
+        }
+        let body = self.catalogue.folded_body(post)?;
+        Some(memchr::memmem::find(body.as_bytes(), wanted.as_bytes()).is_some())
     }
 
     fn found(&self, value: &Val<'_>, needle: &Needle) -> bool {

@@ -548,6 +548,8 @@ impl ExportFormat {
 /// `[related]`
 #[derive(Debug, Clone)]
 pub struct Related {
+    /// The place of the table, for messages.
+    pub location: Span,
     /// The query of the list.
     pub query: Option<EmbeddedText>,
     /// The query that fills up the list.
@@ -569,6 +571,7 @@ pub struct Related {
 impl Default for Related {
     fn default() -> Self {
         Self {
+            location: Span::default(),
             query: None,
             fill: None,
             weigh: Vec::new(),

@@ -455,6 +455,7 @@ fn read_related(
     let empty_text = table.text("empty_text", diagnostics).map(|text| text.node);
     let fill_title = table.text("fill_title", diagnostics).map(|text| text.node);
     let related = Related {
+        location: table.span(),
         query: table.query_text("query", diagnostics).or(base.query),
         fill: table.query_text("fill", diagnostics).or(base.fill),
         weigh,

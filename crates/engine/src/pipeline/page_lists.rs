@@ -9,7 +9,7 @@ use tabulae_core::pager::Pager;
 use tabulae_core::query::clause::{Clause, with_clause};
 use tabulae_core::route::decode;
 use tabulae_core::settings::Archive;
-use tabulae_core::source::{Location, Span};
+use tabulae_core::source::Location;
 
 use crate::plan::{Output, OutputKind};
 use crate::render::Renderer;
@@ -194,11 +194,8 @@ fn query_of(site: &Site, archive: &Archive, by: Option<&By>, group: &Group) -> O
 /// Returns the place of the table of a post's related posts.
 fn related_table(site: &Site, id: PostId) -> Location {
     let settings = &site.settings.source;
-    let set = &site.catalogue.sets()[site.catalogue.post(id).set];
-    let tables = [format!("[content.{set}.related]"), "[related]".to_owned()];
-    let at = tables.iter().find_map(|table| settings.text().find(table));
-    match at {
-        Some(at) => settings.location(Span::new(at, at + 1)),
+    match site.related_settings(id) {
+        Some(related) => settings.location(related.location),
         None => settings.top(),
     }
 }

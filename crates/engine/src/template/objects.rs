@@ -7,7 +7,6 @@ use std::sync::Arc;
 use minijinja::Value;
 use minijinja::value::{DynObject, Enumerator, Object, ObjectRepr};
 use tabulae_core::catalogue::PostId;
-use tabulae_core::html;
 use tabulae_core::post::State as PostState;
 use tabulae_core::query::fields::{DerivedField, derived, fields_of};
 use tabulae_core::source::Source;
@@ -86,7 +85,7 @@ impl PostObject {
             },
             DerivedField::Words => Value::from(post.words()),
             DerivedField::Minutes => Value::from(post.minutes()),
-            DerivedField::Text => Value::from(html::text(&post.html.get())),
+            DerivedField::Text => Value::from(post.html.text()),
             DerivedField::Draft => Value::from(post.exclusion.draft),
             DerivedField::Scheduled => Value::from(post.exclusion.scheduled),
             DerivedField::Expired => Value::from(post.exclusion.expired),

@@ -229,3 +229,27 @@ fn no_page_has_no_lists() {
         "without a build in the session the site is read"
     );
 }
+
+#[rstest]
+#[case::behind_a_comment(
+    "# As in [related].\n[related]\nweigh = { tag = 1 }\n",
+    "tabulae.toml:6:1"
+)]
+#[case::of_the_set(
+    "[related]\nweigh = { tag = 1 }\n[content.posts.related]\nquery = \"limit 3\"\n",
+    "tabulae.toml:7:1"
+)]
+#[case::of_the_set_in_quotes(
+    "[related]\nweigh = { tag = 1 }\n[content.\"posts\".related]\nquery = \"limit 3\"\n",
+    "tabulae.toml:7:1"
+)]
+fn related_posts_come_from_their_table(#[case] settings: &str, #[case] place: &str) {
+    let bench = Bench::new(settings)
+        .with("posts/2026-03-14-a.md", "---\ntags: [lime]\n---\nA.\n")
+        .with("posts/2026-03-15-b.md", "---\ntags: [lime]\n---\nB.\n");
+    let lists = shown(&lists(&bench, "/2026/a/").unwrap());
+    assert!(
+        lists[0].starts_with(&format!("related  {place} ")),
+        "{lists:?}"
+    );
+}

@@ -5,7 +5,6 @@ use std::fmt;
 use tabulae_core::archive;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Diagnostic, Diagnostics};
-use tabulae_core::html;
 use tabulae_core::id::LocaleId;
 use tabulae_core::post::{Post, State};
 use tabulae_core::query::{Answer, Query, Resolved, Written};
@@ -54,6 +53,12 @@ impl<'a> Posts<'a> {
     #[must_use]
     pub fn total(&self) -> usize {
         self.answer.total
+    }
+
+    /// Returns the name of the query's access path; see [`QueryPlan::access_path`](tabulae_core::query::QueryPlan).
+    #[must_use]
+    pub fn access_path(&self) -> &'static str {
+        self.resolved.access_path(&self.site.catalogue, self.this)
     }
 
     /// Returns the query.
@@ -267,7 +272,7 @@ impl<'a> PostRef<'a> {
     /// Returns the body as plain text.
     #[must_use]
     pub fn text(&self) -> String {
-        html::text(&self.post().html.get())
+        self.post().html.text()
     }
 
     /// Returns the names of its terms in a term field, in its language and the order written; none in an unknown

@@ -75,8 +75,13 @@ fn object(preview: &Preview, request: &Request, question: &str) -> Option<Value>
     if question == "lists" {
         return Some(lists(preview, &parameter("path")));
     }
-    let site = preview.workbench.site(preview);
-    let site = &*site;
+    let known = preview.workbench.site(preview);
+    let site = &*known;
+    if question == "choices" {
+        // While a condition is typed, what it will read is computed.
+        let (site, query) = (Arc::clone(&known), parameter("q"));
+        std::thread::spawn(move || site.read_ahead(&query));
+    }
     Some(match question {
         "site" => about(preview, site),
         "query" => query::answer(site, request),

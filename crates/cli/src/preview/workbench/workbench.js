@@ -359,7 +359,7 @@ function showWeights(text) {
   const required = value('require', present.require);
   const most = Math.max(5, ...present.weigh.map(([, weight]) => weight));
   $('sliders').replaceChildren(...present.weigh.map(([name, weight]) => {
-    const input = make('input', { type: 'range', min: 0, max: most, step: 0.25, 'data-weight': name, 'aria-label': `Weight of ${name}` });
+    const input = make('input', { type: 'range', min: 0, max: most, step: 0.05, 'data-weight': name, 'aria-label': `Weight of ${name}` });
     input.value = value(`weigh.${name}`, weight);
     const output = make('output', {}, input.value);
     input.addEventListener('input', () => { output.textContent = input.value; moved(); });

@@ -503,6 +503,9 @@ fn a_statement_nested_too_deep_is_refused() {
 #[case::begins("where title starts with 'ış'", "tr", 1)]
 #[case::ends("where title ends with 'ık'", "tr", 1)]
 #[case::ordered("where title <= 'ışık'", "tr", 1)]
+#[case::in_a_body("where text contains 'şık'", "tr", 1)]
+#[case::dotted_in_a_body("where text contains 'şik'", "tr", 0)]
+#[case::body_in_english("any language where text contains 'şik'", "en", 1)]
 #[case::in_english("any language where title = 'ışık'", "en", 0)]
 #[case::in_english("any language where title = 'işik'", "en", 1)]
 fn texts_are_folded_as_in_the_pages_language(
@@ -517,23 +520,63 @@ fn texts_are_folded_as_in_the_pages_language(
     let source = Source::new(path, "---\ntitle: IŞIK\n---\n");
     let front = front_matter::read(&source, &moment.zone).output;
     let set = (0, &settings.content[0]);
-    let post = assemble(
-        path,
-        set,
-        &settings,
-        &moment,
-        &source,
-        front,
-        Body::default(),
-    )
-    .output;
+    let body = Body {
+        html: "<p>IŞIK</p>".to_owned().into(),
+        ..Body::default()
+    };
+    let post = assemble(path, set, &settings, &moment, &source, front, body).output;
     let today = moment.today();
     let catalogue = Catalogue::new(vec![post], Vec::new(), &settings, Include::default(), today);
-    let catalogue = catalogue.output;
+    let mut catalogue = catalogue.output;
     let library = Library::default();
     let locale = settings.locales.find(page).unwrap();
-    let scope = Scope::new(&catalogue, &library, &moment).within(locale);
-    let query = Query::parse(&EmbeddedText::command_line(text)).unwrap();
-    let found = query.resolve(scope).output.unwrap().run(&catalogue, None);
-    assert_eq!(found.total, expected);
+    for keeps in [false, true] {
+        if keeps {
+            catalogue.keep_bodies();
+        }
+        let scope = Scope::new(&catalogue, &library, &moment).within(locale);
+        let query = Query::parse(&EmbeddedText::command_line(text)).unwrap();
+        let found = query.resolve(scope).output.unwrap().run(&catalogue, None);
+        assert_eq!(found.total, expected, "{keeps}");
+    }
+}
+
+#[rstest]
+#[case::case_and_accents("cafe", "ac")]
+#[case::accents_of_the_search("CAFÉ", "ac")]
+#[case::sharp_s("STRASSE", "b")]
+#[case::words_of_two_tags("lime kiln", "a")]
+#[case::absent("mud", "")]
+#[case::all("", "abc")]
+fn kept_bodies_are_searched_as_bodies_that_are_not(#[case] wanted: &str, #[case] found: &str) {
+    let posts = [
+        (
+            "posts/a.md",
+            "title: A\ndate: 2026-03-01",
+            "<p>Café — <b>lime</b> kiln</p>",
+        ),
+        (
+            "posts/b.md",
+            "title: B\ndate: 2026-02-01",
+            "<p>Straße &amp; lime</p>",
+        ),
+        ("posts/c.md", "title: C\ndate: 2026-01-01", "<p>CAFE</p>"),
+    ];
+    let mut small = crate::testing::Small::new("", &posts);
+    let rest: String = "abc"
+        .chars()
+        .filter(|post| !found.contains(*post))
+        .collect();
+    for keeps in [false, true] {
+        if keeps {
+            small.catalogue.keep_bodies();
+        }
+        let slugs = |text: &str| -> String {
+            let answer = small.query(text).run(&small.catalogue, None);
+            let posts = answer.posts.iter().map(|id| small.catalogue.post(*id));
+            posts.map(|post| post.slug.as_str()).collect()
+        };
+        assert_eq!(slugs(&format!("where text contains '{wanted}'")), found);
+        assert_eq!(slugs(&format!("where text not contains '{wanted}'")), rest);
+    }
 }
