@@ -3,6 +3,8 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use rustc_hash::FxHashMap;
+
 use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics, Help};
 use crate::post::ENTRIES;
@@ -84,14 +86,14 @@ struct Keys<'a>(BTreeMap<&'a str, (usize, PostId)>);
 
 impl<'a> Keys<'a> {
     fn of(catalogue: &'a Catalogue, posts: &[PostId]) -> Self {
-        let mut keys: BTreeMap<&str, (usize, PostId)> = BTreeMap::new();
+        let mut keys: FxHashMap<&str, (usize, PostId)> = FxHashMap::default();
         for id in posts {
             for entry in &catalogue.post(*id).front.entries {
                 let found = keys.entry(&entry.key.node).or_insert((0, *id));
                 found.0 += 1;
             }
         }
-        Self(keys)
+        Self(keys.into_iter().collect())
     }
 
     fn names(&self) -> impl Iterator<Item = &'a str> {

@@ -5,6 +5,7 @@ use std::fmt;
 
 use indexmap::IndexMap;
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_decode_str, utf8_percent_encode};
+use rustc_hash::{FxBuildHasher, FxHashMap};
 use serde::{Deserialize, Serialize};
 use unicode_normalization::UnicodeNormalization;
 
@@ -550,7 +551,7 @@ pub(crate) fn is_script(address: &str) -> bool {
 /// The outputs of a build by path below `out/`, each of one maker.
 #[derive(Debug, Default)]
 pub struct Outputs {
-    numbers: IndexMap<OutputPath, usize>,
+    numbers: IndexMap<OutputPath, usize, FxBuildHasher>,
 }
 
 /// The maker of an output.
@@ -588,10 +589,16 @@ impl Outputs {
     /// a path, and each further one.
     #[must_use]
     pub fn differing_in_case(&self) -> Vec<(usize, usize)> {
-        let mut first: IndexMap<String, usize> = IndexMap::with_capacity(self.numbers.len());
+        let mut first: FxHashMap<Cow<'_, str>, usize> = FxHashMap::default();
+        first.reserve(self.numbers.len());
         let mut pairs = Vec::new();
         for (file, number) in &self.numbers {
-            let known = *first.entry(file.to_lowercase()).or_insert(*number);
+            let has_capitals = !file.is_ascii() || file.bytes().any(|b| b.is_ascii_uppercase());
+            let lower: Cow<'_, str> = match has_capitals {
+                true => file.to_lowercase().into(),
+                false => file.as_str().into(),
+            };
+            let known = *first.entry(lower).or_insert(*number);
             if known != *number {
                 pairs.push((known, *number));
             }

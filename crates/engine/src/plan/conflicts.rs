@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use tabulae_core::archive::Group;
 use tabulae_core::catalogue::{PostId, term_location};
-use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::post::Post;
 use tabulae_core::route::{Link, Maker, PathError, taken};
 use tabulae_core::source::Location;
@@ -101,10 +101,11 @@ impl Planner<'_> {
         Diagnostic::error(Code::InvalidPath, maker.location, message).help(help)
     }
 
-    /// Outputs whose paths differ only in case overwrite each other on many file systems: an error,
-    /// or a warning if one of them is a redirect.
-    pub(super) fn check_case(&mut self) {
-        for (first, second) in self.outputs.differing_in_case() {
+    /// Returns an error for each two outputs whose paths differ only in case, as they overwrite each other on many file
+    /// systems; a warning if one of them is a redirect.
+    pub(super) fn differing_in_case(&self) -> Diagnostics {
+        let pairs = self.outputs.differing_in_case().into_iter();
+        let found = pairs.map(|(first, second)| {
             let outputs = [first, second].map(|number| &self.plan.outputs[number]);
             let makers = outputs.map(|output| self.maker(&output.link, &output.kind));
             let ways = outputs.map(|output| self.way_out(&output.kind));
@@ -128,15 +129,15 @@ impl Planner<'_> {
                 Diagnostic::error(Code::PathCaseConflict, location, message)
             };
             let beside = format!("{} is here", makers[0].what);
-            let found = found.help(help).beside(makers[0].location.clone(), beside);
-            self.diagnostics.push(found);
-        }
+            found.help(help).beside(makers[0].location.clone(), beside)
+        });
+        found.collect()
     }
 
-    /// Paths that some file systems cannot hold: a warning for each name of a file or folder.
-    pub(super) fn check_portable(&mut self) {
+    /// Returns a warning for each name of a file or folder that some file systems cannot hold.
+    pub(super) fn not_portable(&self) -> Diagnostics {
         let mut seen = BTreeSet::new();
-        let mut found = Vec::new();
+        let mut found = Diagnostics::new();
         for output in &self.plan.outputs {
             let Some((name, why)) = output.file.not_portable() else {
                 continue;
@@ -158,7 +159,7 @@ impl Planner<'_> {
                 );
             }
         }
-        self.diagnostics.extend(found);
+        found
     }
 
     /// Returns the term field and the two terms if two outputs are of lists of one archive.

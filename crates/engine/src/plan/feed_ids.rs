@@ -35,8 +35,9 @@ pub(crate) fn in_feeds(plan: &Plan) -> BTreeSet<PostId> {
     posts.copied().collect()
 }
 
-/// Reports posts with the same id: a feed reader takes them for one entry.
-pub(super) fn check_ids(site: &Site, plan: &Plan, diagnostics: &mut Diagnostics) {
+/// Returns an error for each post with the id of another: a feed reader takes them for one entry.
+pub(super) fn check_ids(site: &Site, plan: &Plan) -> Diagnostics {
+    let mut diagnostics = Diagnostics::new();
     let mut known: BTreeMap<String, PostId> = BTreeMap::new();
     for id in in_feeds(plan) {
         let entry = entry_id(id, site);
@@ -62,4 +63,5 @@ pub(super) fn check_ids(site: &Site, plan: &Plan, diagnostics: &mut Diagnostics)
             .help("give one of them another `id`, or none"),
         );
     }
+    diagnostics
 }

@@ -10,7 +10,7 @@ use tabulae_core::html::relative_addresses;
 use tabulae_core::id::LocaleId;
 use tabulae_core::pager::Pager;
 use tabulae_core::query::{Query, Scope, Written};
-use tabulae_core::route::{Link, OutputPath, Outputs, decode};
+use tabulae_core::route::{Link, OutputPath, Outputs, PathError, decode};
 use tabulae_core::settings::{FeedFormat, Search};
 use tabulae_core::source::{EmbeddedText, Span};
 use tabulae_core::term::TermId;
@@ -51,12 +51,19 @@ pub(crate) fn plan(site: &Site, diagnostics: &mut Diagnostics) -> Plan {
     planner.sitemap();
     planner.check_head_files();
     planner.report_prefixes();
-    planner.check_folders();
-    planner.check_case();
-    planner.check_portable();
-    check_ids(site, &planner.plan, planner.diagnostics);
+    let found = CHECKS.par_iter().map(|check| check(&planner));
+    let found: Vec<Diagnostics> = found.collect();
+    planner.diagnostics.extend(found.into_iter().flatten());
     planner.plan
 }
+
+/// The checks of all outputs, in the order of their diagnostics.
+const CHECKS: [fn(&Planner<'_>) -> Diagnostics; 4] = [
+    |planner| planner.shared_by_file_and_folder(),
+    |planner| planner.differing_in_case(),
+    |planner| planner.not_portable(),
+    |planner| check_ids(planner.site, &planner.plan),
+];
 
 /// The posts that a query gives in a scope where no post's page is being made; without a query all.
 pub(super) fn run(
@@ -110,7 +117,13 @@ pub(super) struct Planner<'a> {
 impl Planner<'_> {
     /// Plans an output, unless its place is taken, which is an error.
     pub(super) fn add(&mut self, link: Link, what: OutputKind) {
-        let file = match OutputPath::new(&link.file()) {
+        let file = OutputPath::new(&link.file());
+        self.place(file, link, what);
+    }
+
+    /// Plans an output whose path is known.
+    fn place(&mut self, file: Result<OutputPath, PathError>, link: Link, what: OutputKind) {
+        let file = match file {
             Ok(file) => file,
             Err(error) => {
                 let diagnostic = self.unfit(&link, &what, error);
@@ -154,29 +167,30 @@ impl Planner<'_> {
         }
     }
 
-    /// Reports paths that would be a file and a folder, each once.
-    fn check_folders(&mut self) {
+    /// Returns an error for each path that would be a file and a folder.
+    fn shared_by_file_and_folder(&self) -> Diagnostics {
         let outputs = &self.plan.outputs;
         let mut told = BTreeSet::new();
         let found = self.outputs.files_and_folders();
         let found = found.filter(|(path, ..)| told.insert(*path));
-        let diagnostics: Vec<_> = found
-            .map(|(path, file, within)| self.taken(path, &outputs[file], &outputs[within]))
-            .collect();
-        self.diagnostics.extend(diagnostics);
+        let found =
+            found.map(|(path, file, within)| self.taken(path, &outputs[file], &outputs[within]));
+        found.collect()
     }
 
     fn posts(&mut self) {
         let site = self.site;
         let posts = site.catalogue.all().filter(|id| site.has_page(*id));
         let posts: Vec<PostId> = posts.collect();
-        let files = posts.par_iter().map(|id| {
+        let outputs = posts.par_iter().map(|id| {
             let post = site.catalogue.post(*id);
-            site.files_of(site.owner(*id), &post.addresses, post.image.as_deref())
+            let link = site.catalogue.link(*id);
+            let files = site.files_of(site.owner(*id), &post.addresses, post.image.as_deref());
+            (OutputPath::new(&link.file()), link.clone(), files)
         });
-        let files: Vec<_> = files.collect();
-        for (id, files) in posts.into_iter().zip(files) {
-            self.add(site.catalogue.link(id).clone(), OutputKind::Post(id));
+        let outputs: Vec<_> = outputs.collect();
+        for (id, (file, link, files)) in posts.into_iter().zip(outputs) {
+            self.place(file, link, OutputKind::Post(id));
             self.copies(files);
         }
     }

@@ -103,13 +103,22 @@ impl Site {
         let previous = previous.filter(|previous| previous.same_configuration);
         catalogue.know_words(counting.known(previous, &cached));
         let used = UsedKeys::of(&settings, &templates, &pages.pages);
-        diagnostics.extend(key_lints(&catalogue, &settings, &|key| used.has(key)));
-        diagnostics.extend(template_tag_lints(
-            &catalogue,
-            options.include,
-            &pages.pages,
-            sources,
-        ));
+        let others = found.others.into_iter().chain(pages.others);
+        let (lints, files) = rayon::join(
+            || {
+                let mut lints = key_lints(&catalogue, &settings, &|key| used.has(key));
+                let include = options.include;
+                lints.extend(template_tag_lints(
+                    &catalogue,
+                    include,
+                    &pages.pages,
+                    sources,
+                ));
+                lints
+            },
+            || files_of(&catalogue, &pages.pages, others),
+        );
+        diagnostics.extend(lints);
         let library = Library::new(&settings, &catalogue, &moment).into_output(diagnostics);
         let scopes = settings.locales.ids();
         let scopes = scopes.map(|id| Scope::new(&catalogue, &library, &moment).within(id));
@@ -119,7 +128,6 @@ impl Site {
             .iter()
             .map(|scope| likeness(&settings, *scope))
             .collect();
-        let others = found.others.into_iter().chain(pages.others);
         Self {
             configuration: configuration(&settings, options),
             markdown: style,
@@ -132,7 +140,7 @@ impl Site {
             related_to: catalogue.all().map(|_| OnceLock::new()).collect(),
             related_before: OnceLock::new(),
             likeness,
-            files: files_of(&catalogue, &pages.pages, others),
+            files,
             image_sizes: Mutex::default(),
             posts_read: found.posts.len(),
             pages_read: pages.read,
