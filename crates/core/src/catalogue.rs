@@ -18,7 +18,7 @@ use rayon::prelude::*;
 pub use self::fields::{Cell, FieldProfile, PostText};
 use self::fields::{Fields, Texts};
 use self::links::{links, unfit_ids};
-use self::terms::TermIndexer;
+use self::terms::{TermIndexer, TermsOfPosts};
 use self::translations::Translations;
 use crate::diagnostic::{Code, Collected, Diagnostic, Diagnostics};
 pub use crate::id::PostId;
@@ -40,7 +40,8 @@ pub struct Catalogue {
     posts: Vec<Arc<Post>>,
     listed: Vec<bool>,
     links: Vec<Link>,
-    terms_of: Vec<Vec<Vec<TermId>>>,
+    /// By term field.
+    terms_of: Vec<TermsOfPosts>,
     term_tables: Vec<TermTable>,
     /// The listed posts of all languages; then, if the site has several, those of each.
     listings: Vec<Listing>,
@@ -157,7 +158,7 @@ impl Catalogue {
         let languages = locales.map(|(_, locale)| language(&locale.tag));
         let languages: Vec<Language> = languages.collect();
         let mut posts: Vec<Arc<Post>> = posts.into_iter().map(Into::into).collect();
-        posts.par_sort_unstable_by(|a, b| default_order(&languages, a, b));
+        posts.par_sort_by(|a, b| default_order(&languages, a, b));
         let listed: Vec<bool> = posts
             .iter()
             .map(|post| include.lists(post.exclusion))
@@ -237,7 +238,7 @@ impl Catalogue {
     /// Returns a post's own terms in a term field, in the order written.
     #[must_use]
     pub fn terms_of(&self, id: PostId, field: usize) -> &[TermId] {
-        &self.terms_of[id.0 as usize][field]
+        self.terms_of[field].of(id)
     }
 
     /// Returns a post's own terms in a term field, and those above them where terms are nested. A term above
@@ -659,26 +660,27 @@ pub fn default_order(languages: &[Language], a: &Post, b: &Post) -> Ordering {
         .then_with(|| a.path.cmp(&b.path))
 }
 
-/// The terms of all posts: the table of each term field, and for each post its terms in each.
+/// Returns the terms of all posts: of each term field its table, and for each post its terms.
 fn index_terms(
     (posts, listed): (&[Arc<Post>], &[bool]),
     notes: &[TermNote],
     settings: &Settings,
     languages: &[Language],
     diagnostics: &mut Diagnostics,
-) -> (Vec<TermTable>, Vec<Vec<Vec<TermId>>>) {
-    let mut terms_of = vec![Vec::with_capacity(settings.term_fields.len()); posts.len()];
-    let fields = settings.term_fields.iter().enumerate();
-    let tables = fields.map(|(number, field)| {
+) -> (Vec<TermTable>, Vec<TermsOfPosts>) {
+    let fields = settings.term_fields.par_iter().enumerate();
+    let indexed = fields.map(|(number, field)| {
+        let mut diagnostics = Diagnostics::new();
         let notes: Vec<&TermNote> = notes.iter().filter(|note| note.field == number).collect();
-        TermIndexer::new(field, &notes, languages, diagnostics).index(
-            number,
-            posts,
-            listed,
-            &mut terms_of,
-        )
+        let indexer = TermIndexer::new(field, &notes, languages, &mut diagnostics);
+        (indexer.index(number, posts, listed), diagnostics)
     });
-    (tables.collect(), terms_of)
+    let indexed: Vec<_> = indexed.collect();
+    let indexed = indexed.into_iter().map(|(tables, mut found)| {
+        diagnostics.append(&mut found);
+        tables
+    });
+    indexed.unzip()
 }
 
 /// Returns the location at which a term is written, for messages.

@@ -521,9 +521,10 @@ pub fn folder_unless_file(address: &str) -> Cow<'_, str> {
 /// Decodes percent-encoding. A `%` without two hexadecimal digits stays as it is, and so does a text whose
 /// bytes are not UTF-8 once they are decoded.
 #[must_use]
-pub fn decode(path: &str) -> String {
-    let decoded = percent_decode_str(path).decode_utf8();
-    decoded.map_or_else(|_| path.to_owned(), Cow::into_owned)
+pub fn decode(path: &str) -> Cow<'_, str> {
+    percent_decode_str(path)
+        .decode_utf8()
+        .unwrap_or(path.into())
 }
 
 /// Returns the scheme of an address that would run where it is opened: `javascript`, `vbscript`, or `data`

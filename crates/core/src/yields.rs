@@ -212,7 +212,7 @@ impl Settings {
                 .overview
                 .as_ref()
                 .filter(|_| archive.inherited.overview)
-                && let Some(who) = claims.get(&decode(&overview.node))
+                && let Some(who) = claims.get(&*decode(&overview.node))
             {
                 self.yields.push(format!(
                     "the overview of the built-in archive `{name}` is left out: {who} is at {}",
@@ -288,7 +288,9 @@ fn written_addresses(archive: &Archive) -> Vec<(String, String)> {
     let overview = overview.filter(|_| !archive.inherited.overview);
     let overview = overview.map(|link| link.node.as_str());
     let addresses = link.into_iter().chain(overview);
-    addresses.map(|link| (decode(link), who.clone())).collect()
+    addresses
+        .map(|link| (decode(link).into_owned(), who.clone()))
+        .collect()
 }
 
 #[cfg(test)]

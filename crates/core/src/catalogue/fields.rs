@@ -6,6 +6,7 @@ use std::sync::{Arc, OnceLock};
 
 use indexmap::{IndexMap, IndexSet};
 use jiff::Timestamp;
+use rayon::prelude::*;
 use rustc_hash::FxBuildHasher;
 
 use crate::id::{PostId, number};
@@ -26,6 +27,23 @@ impl FieldProfile {
     #[must_use]
     pub fn has_maps(&self) -> bool {
         self.kinds.contains(&Kind::Map)
+    }
+
+    fn note(&mut self, value: &Value) {
+        let kind = value.kind();
+        if !value.is_missing() && !self.kinds.contains(&kind) {
+            self.kinds.push(kind);
+        }
+    }
+
+    /// Adds what another profile has.
+    fn extend(&mut self, other: &Self) {
+        self.many |= other.many;
+        for kind in &other.kinds {
+            if !self.kinds.contains(kind) {
+                self.kinds.push(*kind);
+            }
+        }
     }
 }
 
@@ -65,12 +83,19 @@ type Profiles = IndexMap<String, FieldProfile, FxBuildHasher>;
 /// Texts, each once.
 type Interned = IndexSet<Box<str>, FxBuildHasher>;
 
-/// All front matter fields.
+/// The kinds of values of all front matter fields.
 #[derive(Debug)]
-pub(super) struct Fields {
+struct Kinds {
+    /// By content set.
     profiles: Vec<Profiles>,
     /// The profiles of the entries of maps within lists, over all sets.
     in_lists: Profiles,
+}
+
+/// All front matter fields.
+#[derive(Debug)]
+pub(super) struct Fields {
+    kinds: Kinds,
     /// By the names of all sets' fields.
     columns: IndexMap<String, OnceLock<Column>, FxBuildHasher>,
 }
@@ -78,32 +103,18 @@ pub(super) struct Fields {
 impl Fields {
     /// Reads the headers of `posts`, which are numbered in this order.
     pub(super) fn new(posts: &[Arc<Post>], sets: usize) -> Self {
-        let mut fields = Self {
-            profiles: vec![IndexMap::default(); sets],
-            in_lists: IndexMap::default(),
-            columns: IndexMap::default(),
-        };
-        for post in posts {
-            for entry in &post.front.entries {
-                fields.note_kinds(Some(post.set), &entry.key.node, &entry.value.node);
-            }
-        }
-        let names = fields.profiles.iter().flat_map(IndexMap::keys);
-        fields.columns = names.map(|name| (name.clone(), OnceLock::new())).collect();
-        fields
+        let kinds = Kinds::of_all(posts, sets);
+        let names = kinds.profiles.iter().flat_map(IndexMap::keys);
+        let columns = names.map(|name| (name.clone(), OnceLock::new())).collect();
+        Self { kinds, columns }
     }
 
     /// Returns the profile of a field over these sets; dotted names reach into maps.
     pub(super) fn profile(&self, name: &str, sets: &[usize]) -> Option<FieldProfile> {
         let mut found: Option<FieldProfile> = None;
-        for profile in sets.iter().filter_map(|set| self.profiles[*set].get(name)) {
-            let whole = found.get_or_insert_default();
-            whole.many |= profile.many;
-            for kind in &profile.kinds {
-                if !whole.kinds.contains(kind) {
-                    whole.kinds.push(*kind);
-                }
-            }
+        let profiles = &self.kinds.profiles;
+        for profile in sets.iter().filter_map(|set| profiles[*set].get(name)) {
+            found.get_or_insert_default().extend(profile);
         }
         found
     }
@@ -112,7 +123,7 @@ impl Fields {
     pub(super) fn names(&self, sets: &[usize]) -> Vec<&str> {
         let names: IndexSet<&str> = sets
             .iter()
-            .flat_map(|set| self.profiles[*set].keys())
+            .flat_map(|set| self.kinds.profiles[*set].keys())
             .map(String::as_str)
             .collect();
         names.into_iter().collect()
@@ -149,32 +160,67 @@ impl Fields {
 
     /// Returns the profile of an entry of a map within a list; dotted names reach into it.
     pub(super) fn profile_in_lists(&self, name: &str) -> Option<&FieldProfile> {
-        self.in_lists.get(name)
+        self.kinds.in_lists.get(name)
+    }
+}
+
+impl Kinds {
+    /// The number of posts that one thread looks at in a run.
+    const RUN: usize = 1024;
+
+    /// Looks at the headers of posts, on all threads; the names are in the order met.
+    fn of_all(posts: &[Arc<Post>], sets: usize) -> Self {
+        let runs = posts.par_chunks(Self::RUN);
+        let runs: Vec<Self> = runs.map(|posts| Self::of(posts, sets)).collect();
+        runs.into_iter()
+            .reduce(Self::with)
+            .unwrap_or_else(|| Self::of(&[], sets))
     }
 
-    /// Notes the kind of a post's field of a set, or of something within a list.
-    fn note_kinds(&mut self, set: Option<usize>, name: &str, value: &Value) {
+    fn of(posts: &[Arc<Post>], sets: usize) -> Self {
+        let mut kinds = Self {
+            profiles: vec![IndexMap::default(); sets],
+            in_lists: IndexMap::default(),
+        };
+        let mut name = String::new();
+        for post in posts {
+            for entry in &post.front.entries {
+                name.push_str(&entry.key.node);
+                kinds.note(Some(post.set), &mut name, &entry.value.node);
+                name.clear();
+            }
+        }
+        kinds
+    }
+
+    /// Adds the kinds of later posts.
+    fn with(mut self, later: Self) -> Self {
+        let own = self.profiles.iter_mut().chain([&mut self.in_lists]);
+        for (own, later) in own.zip(later.profiles.into_iter().chain([later.in_lists])) {
+            for (name, profile) in later {
+                own.entry(name).or_default().extend(&profile);
+            }
+        }
+        self
+    }
+
+    /// Notes the kind of a post's field of a set, or of something within a list. The name is as it was afterwards.
+    fn note(&mut self, set: Option<usize>, name: &mut String, value: &Value) {
         let profiles = match set {
             Some(set) => &mut self.profiles[set],
             None => &mut self.in_lists,
         };
-        let at = profiles.get_index_of(name).unwrap_or_else(|| {
-            let (at, _) = profiles.insert_full(name.to_owned(), FieldProfile::default());
+        let at = profiles.get_index_of(name.as_str()).unwrap_or_else(|| {
+            let (at, _) = profiles.insert_full(name.clone(), FieldProfile::default());
             at
         });
         let profile = &mut profiles[at];
-        let mut note = |value: &Value| {
-            let kind = value.kind();
-            if !value.is_missing() && !profile.kinds.contains(&kind) {
-                profile.kinds.push(kind);
-            }
-        };
         match value {
             Value::List(items) => {
-                items.iter().for_each(|item| note(&item.node));
+                items.iter().for_each(|item| profile.note(&item.node));
                 profile.many = true;
             }
-            other => note(other),
+            other => profile.note(other),
         }
         match value {
             Value::Map(map) => self.note_entries(set, name, map),
@@ -189,10 +235,13 @@ impl Fields {
         }
     }
 
-    fn note_entries(&mut self, set: Option<usize>, name: &str, map: &Map) {
+    fn note_entries(&mut self, set: Option<usize>, name: &mut String, map: &Map) {
+        let length = name.len();
         for entry in &map.entries {
-            let inner = format!("{name}.{}", entry.key.node);
-            self.note_kinds(set, &inner, &entry.value.node);
+            name.push('.');
+            name.push_str(&entry.key.node);
+            self.note(set, name, &entry.value.node);
+            name.truncate(length);
         }
     }
 }

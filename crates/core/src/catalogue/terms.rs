@@ -17,6 +17,57 @@ use crate::settings::TermField;
 use crate::source::Spanned;
 use crate::term::{Term, nested_slug, parts, slug};
 
+/// The terms of each post in one term field, in the order written: of all posts side by side.
+#[derive(Debug, Default)]
+pub(super) struct TermsOfPosts {
+    /// By post, where its terms begin.
+    starts: Vec<u32>,
+    terms: Vec<TermId>,
+}
+
+impl TermsOfPosts {
+    /// Returns the terms of a post.
+    pub(super) fn of(&self, id: PostId) -> &[TermId] {
+        let at = id.0 as usize;
+        let end = self
+            .starts
+            .get(at + 1)
+            .map_or(self.terms.len(), |end| *end as usize);
+        &self.terms[self.starts[at] as usize..end]
+    }
+
+    /// Begins with the terms of the next post.
+    fn begin(&mut self) -> TermsOfPost<'_> {
+        let start = self.terms.len();
+        self.starts.push(crate::id::number(start));
+        TermsOfPost {
+            all: &mut self.terms,
+            start,
+        }
+    }
+}
+
+/// The terms of the post that is looked at.
+struct TermsOfPost<'a> {
+    all: &'a mut Vec<TermId>,
+    start: usize,
+}
+
+impl TermsOfPost<'_> {
+    fn terms(&self) -> &[TermId] {
+        &self.all[self.start..]
+    }
+
+    /// Adds a term; returns false if the post has it already.
+    fn push(&mut self, id: TermId) -> bool {
+        let is_new = !self.terms().contains(&id);
+        if is_new {
+            self.all.push(id);
+        }
+        is_new
+    }
+}
+
 /// Makes the table of one term field.
 pub(super) struct TermIndexer<'a> {
     field: &'a TermField,
@@ -176,14 +227,14 @@ impl<'a> TermIndexer<'a> {
         number: usize,
         posts: &[Arc<Post>],
         listed: &[bool],
-        terms_of: &mut [Vec<Vec<TermId>>],
-    ) -> TermTable {
+    ) -> (TermTable, TermsOfPosts) {
+        let mut terms_of = TermsOfPosts::default();
         // Most posts use spellings that were met before.
         let mut known: IndexMap<(LocaleId, &str), Option<TermId>, FxBuildHasher> =
             IndexMap::default();
         for (at, post) in posts.iter().enumerate() {
             let post_id = PostId(crate::id::number(at));
-            let mut own: Vec<TermId> = Vec::new();
+            let mut own = terms_of.begin();
             for written in &post.terms[number] {
                 let spelling = written.node.as_str();
                 let id = *known
@@ -192,19 +243,17 @@ impl<'a> TermIndexer<'a> {
                 let Some(id) = id else {
                     continue;
                 };
-                if own.contains(&id) {
+                if !own.push(id) {
                     continue;
                 }
-                own.push(id);
                 self.count(id, post_id, post, written, listed[at]);
             }
             if listed[at] {
-                self.list(post_id, &own);
+                self.list(post_id, own.terms());
             }
-            terms_of[at].push(own);
         }
         self.name_all();
-        self.table
+        (self.table, terms_of)
     }
 
     /// Counts a spelling; its oldest post is the one met last, as newer posts come first.

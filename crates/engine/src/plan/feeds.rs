@@ -143,7 +143,7 @@ impl Planner<'_> {
             home: Link::new(
                 feed.page
                     .as_ref()
-                    .map_or_else(|| locale.below("/"), |page| decode(&page.node)),
+                    .map_or_else(|| locale.below("/"), |page| decode(&page.node).into_owned()),
             ),
             format: feed.format,
             content: feed.content,

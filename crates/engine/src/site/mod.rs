@@ -462,7 +462,9 @@ impl Site {
             Some(asset) => {
                 let asset = decode(asset);
                 let assets = &self.assets;
-                assets.binary_search(&asset).ok()?;
+                assets
+                    .binary_search_by(|known| known.as_str().cmp(&asset))
+                    .ok()?;
                 format!("assets/{asset}")
             }
             None => self.named_file(owner, address)?,
@@ -597,18 +599,24 @@ fn cut_path(address: &str) -> (&str, &str) {
 
 /// `path` seen from `folder`; `None` where it leads out of the site.
 fn join(folder: &str, path: &str) -> Option<String> {
-    let mut steps: Vec<&str> = folder.split('/').filter(|step| !step.is_empty()).collect();
-    let slash = if path.ends_with('/') { "/" } else { "" };
-    for step in path.split('/') {
+    let mut joined = String::with_capacity(folder.len() + path.len() + 2);
+    for step in folder.split('/').chain(path.split('/')) {
         match step {
             "" | "." => {}
-            ".." => {
-                steps.pop()?;
+            ".." if joined.is_empty() => return None,
+            ".." => joined.truncate(joined.rfind('/').unwrap_or_default()),
+            step => {
+                if !joined.is_empty() {
+                    joined.push('/');
+                }
+                joined.push_str(step);
             }
-            step => steps.push(step),
         }
     }
-    Some(format!("{}{slash}", steps.join("/")))
+    if path.ends_with('/') {
+        joined.push('/');
+    }
+    Some(joined)
 }
 
 /// The nearest of `known` as help, or all of them.
