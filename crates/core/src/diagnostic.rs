@@ -509,15 +509,16 @@ impl<'a> NearestName<'a> {
     }
 }
 
-/// The letters of a text with their numbers, some letters taken together.
+/// The letters of a text with their numbers, some letters taken together, up to 255. In bytes, as processors subtract and
+/// add many of them at once.
 #[derive(Debug, Clone, Copy)]
-struct Letters([i16; 64]);
+struct Letters([u8; 64]);
 
 impl Letters {
     fn of(text: &str) -> Self {
         let mut counts = [0; 64];
         for letter in text.chars() {
-            let count: &mut i16 = &mut counts[letter as usize % 64];
+            let count: &mut u8 = &mut counts[letter as usize % 64];
             *count = count.saturating_add(1);
         }
         Self(counts)
@@ -525,15 +526,12 @@ impl Letters {
 
     /// Returns a lower bound of the Damerau–Levenshtein distance to another text (bag distance).
     fn least_distance(&self, other: &Self) -> usize {
-        let (mut more, mut less) = (0, 0);
-        for (own, other) in self.0.iter().zip(&other.0) {
-            let difference = usize::from(own.abs_diff(*other));
-            match own > other {
-                true => more += difference,
-                false => less += difference,
-            }
-        }
-        more.max(less)
+        let more_than = |a: &Self, b: &Self| {
+            let pairs = a.0.iter().zip(&b.0);
+            let more = pairs.map(|(a, b)| u32::from(a.saturating_sub(*b)));
+            more.sum::<u32>() as usize
+        };
+        more_than(self, other).max(more_than(other, self))
     }
 }
 

@@ -1,7 +1,6 @@
 //! HTML that posts hold: its plain text, and its links made whole.
 
 mod kept;
-mod simple;
 pub(crate) mod tokens;
 
 use std::borrow::Cow;
@@ -10,32 +9,21 @@ use std::ops::Range;
 use indexmap::IndexSet;
 
 pub use self::kept::Html;
-use self::tokens::{Attribute, Tag, Token, tokens};
+use self::tokens::{Attribute, Tag, Token, tags, tokens};
 
 /// Returns the text of some HTML without tags, with character references resolved; scripts and
 /// styles are left out. Runs of white space become one space, and so does a tag that parts words.
 #[must_use]
 pub fn text(html: &str) -> String {
-    if !html.contains(['<', '&']) {
-        let mut out = String::with_capacity(html.len());
-        push_text(html, &mut out);
-        out.truncate(out.trim_end().len());
-        return out;
-    }
-    simple::text(html).unwrap_or_else(|| tokenized_text(html))
-}
-
-/// Returns the text of any HTML; see [`text`].
-fn tokenized_text(html: &str) -> String {
     let mut out = String::with_capacity(html.len());
-    let mut unseen: Option<String> = None;
+    let mut unseen: Option<Cow<'_, str>> = None;
     for token in tokens(html) {
         match token {
             Token::Text(text) if unseen.is_none() => push_text(&text, &mut out),
             Token::Text(_) | Token::Comment(_) => {}
             Token::Start(Tag { name, .. }) => {
                 part_words(&name, &mut out);
-                if matches!(name.as_str(), "script" | "style") {
+                if matches!(&*name, "script" | "style") {
                     unseen = Some(name);
                 }
             }
@@ -93,7 +81,7 @@ const INLINE: [&str; 18] = [
 #[must_use]
 pub fn element(html: &str, name: &str) -> Option<Range<usize>> {
     let mut start = None;
-    for token in tokens(html) {
+    for token in tags(html) {
         match token {
             Token::Start(tag) if tag.name == name => {
                 start.get_or_insert(tag.span.start);
@@ -112,7 +100,7 @@ pub fn element(html: &str, name: &str) -> Option<Range<usize>> {
 pub fn comment(html: &str, comment: &str) -> Option<Range<usize>> {
     // Most texts do not have it.
     memchr::memmem::find(html.as_bytes(), comment.as_bytes())?;
-    tokens(html).find_map(|token| match token {
+    tags(html).find_map(|token| match token {
         Token::Comment(span) if html[span.clone()] == *comment => Some(span),
         _ => None,
     })
@@ -137,7 +125,7 @@ pub fn rewrite_page(
     size: &mut dyn FnMut(&str) -> Option<(u32, u32)>,
 ) -> String {
     let mut out = Edited::new(html);
-    for token in tokens(html) {
+    for token in tags(html) {
         let Token::Start(tag) = token else {
             continue;
         };
@@ -147,12 +135,12 @@ pub fn rewrite_page(
         let size = source.and_then(&mut *size);
         let last = tag.attributes.last().map(|last| last.span.end);
         for Attribute { name, value, span } in tag.attributes {
-            let new = match name.as_str() {
+            let new = match &*name {
                 "srcset" => Some(rewrite_srcset(&value, change)),
                 name if ADDRESSES.contains(&name) => change(&value),
                 _ => None,
             };
-            if let Some(new) = new.filter(|new| *new != value) {
+            if let Some(new) = new.filter(|new| **new != value) {
                 out.replace(span, &attribute(&name, &new));
             }
         }
@@ -180,7 +168,7 @@ pub struct Heading {
 pub fn headings(html: &str) -> Vec<Heading> {
     let mut found: Vec<Heading> = Vec::new();
     let mut open: Option<(u8, String, usize)> = None;
-    for token in tokens(html) {
+    for token in tags(html) {
         match token {
             Token::Start(tag) => {
                 let id = tag.value("id");
@@ -210,7 +198,7 @@ fn heading_level(name: &str) -> Option<u8> {
 /// Returns the width and the height of an image in SVG, in pixels; `None` if its root does not have both as numbers.
 #[must_use]
 pub fn svg_size(text: &str) -> Option<(u32, u32)> {
-    let root = tokens(text).find_map(|token| match token {
+    let root = tags(text).find_map(|token| match token {
         Token::Start(tag) => Some(tag),
         _ => None,
     })?;

@@ -5,7 +5,7 @@ use std::ops::Range;
 
 use memchr::memchr;
 
-use crate::html::tokens::{Token, tokens};
+use crate::html::tokens::{Token, tags};
 
 /// Returns the number of the first template tag outside of code among all that `html` has, from 0. Takes linear time, and
 /// next to none if there is no tag.
@@ -27,12 +27,12 @@ const CODE: [&str; 7] = ["code", "pre", "kbd", "samp", "script", "style", "texta
 fn texts_outside_code(html: &str) -> Vec<Range<usize>> {
     let mut texts = Vec::new();
     let (mut open, mut done) = (0_usize, 0);
-    for token in tokens(html) {
+    for token in tags(html) {
         let (span, is_code) = match &token {
             Token::Text(_) => continue,
             Token::Comment(span) => (span, false),
-            Token::Start(tag) => (&tag.span, CODE.contains(&tag.name.as_str())),
-            Token::End { name, span } => (span, CODE.contains(&name.as_str())),
+            Token::Start(tag) => (&tag.span, CODE.contains(&&*tag.name)),
+            Token::End { name, span } => (span, CODE.contains(&&**name)),
         };
         if open == 0 && span.start > done {
             texts.push(done..span.start);

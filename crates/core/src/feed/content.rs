@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use crate::html::tokens::{Attribute, Tag, Token, tokens};
+use crate::html::tokens::{Attribute, Tag, Token, tags};
 use crate::html::{ADDRESSES, Edited, attribute, rewrite_srcset};
 use crate::route::is_script;
 
@@ -41,7 +41,7 @@ pub fn content(
     let mut out = Edited::new(html);
     let mut entry = Entry { prefix, absolute };
     let mut left_out: Option<LeftOut> = None;
-    for token in tokens(html) {
+    for token in tags(html) {
         if let Some(element) = &mut left_out {
             if let Some(end) = element.end(&token) {
                 leave_out(html, element.start..end, &mut out);
@@ -50,17 +50,17 @@ pub fn content(
             continue;
         }
         match token {
-            Token::Start(tag) if LEFT_OUT.contains(&tag.name.as_str()) => {
+            Token::Start(tag) if LEFT_OUT.contains(&&*tag.name) => {
                 if let Some(sign) = task(&tag) {
                     out.replace(tag.span, sign);
-                } else if tag.closes_itself || VOID.contains(&tag.name.as_str()) {
+                } else if tag.closes_itself || VOID.contains(&&*tag.name) {
                     leave_out(html, tag.span, &mut out);
                 } else {
                     left_out = Some(LeftOut::new(tag));
                 }
             }
             Token::Start(tag) => entry.element(&tag, html, &mut out),
-            Token::End { name, span } if LEFT_OUT.contains(&name.as_str()) => {
+            Token::End { name, span } if LEFT_OUT.contains(&&*name) => {
                 leave_out(html, span, &mut out);
             }
             Token::Comment(span) => leave_out(html, span, &mut out),
@@ -108,7 +108,7 @@ struct LeftOut {
 impl LeftOut {
     fn new(tag: Tag) -> Self {
         Self {
-            name: tag.name,
+            name: tag.name.into_owned(),
             start: tag.span.start,
             open: 1,
         }

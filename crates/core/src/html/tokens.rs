@@ -1,22 +1,26 @@
-//! HTML as tokens with their places in the text, by the HTML standard's tokenizer (section
-//! "Tokenization").
+//! HTML as tokens with their places in the text, as the HTML standard has them (section "Tokenization").
 
+mod simple;
+mod standard;
+
+use std::borrow::Cow;
 use std::ops::Range;
 
-use html5gum::emitters::default::{DefaultEmitter, StartTag};
-use html5gum::{HtmlString, State, StringReader, Token as Raw, Tokenizer};
+use memchr::memchr;
+
+use self::standard::Standard;
 
 /// One token of an HTML text.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) enum Token {
-    /// Text, with its character references resolved.
-    Text(String),
+pub(crate) enum Token<'a> {
+    /// Text, with its character references resolved. Text between two tags may be in several tokens.
+    Text(Cow<'a, str>),
     /// A start tag.
-    Start(Tag),
+    Start(Tag<'a>),
     /// An end tag.
     End {
         /// The name in lower case.
-        name: String,
+        name: Cow<'a, str>,
         /// The byte range, from `<` to `>`.
         span: Range<usize>,
     },
@@ -24,13 +28,25 @@ pub(crate) enum Token {
     Comment(Range<usize>),
 }
 
+impl Token<'_> {
+    /// Returns the byte range; `None` for text.
+    pub(crate) fn span(&self) -> Option<&Range<usize>> {
+        match self {
+            Self::Text(_) => None,
+            Self::Start(Tag { span, .. }) | Self::End { span, .. } | Self::Comment(span) => {
+                Some(span)
+            }
+        }
+    }
+}
+
 /// A start tag.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) struct Tag {
+pub(crate) struct Tag<'a> {
     /// The name in lower case.
-    pub(crate) name: String,
+    pub(crate) name: Cow<'a, str>,
     /// The attributes in source order, without repeated names.
-    pub(crate) attributes: Vec<Attribute>,
+    pub(crate) attributes: Vec<Attribute<'a>>,
     /// The byte range, from `<` to `>`.
     pub(crate) span: Range<usize>,
     /// Set if the tag ends in `/>`.
@@ -40,21 +56,21 @@ pub(crate) struct Tag {
     pub(crate) closes_itself: bool,
 }
 
-impl Tag {
+impl Tag<'_> {
     /// Returns the value of an attribute by its name in lower case; `None` if the tag does not have it.
     pub(crate) fn value(&self, name: &str) -> Option<&str> {
         let found = self.attributes.iter().find(|known| known.name == name);
-        found.map(|found| found.value.as_str())
+        found.map(|found| &*found.value)
     }
 }
 
 /// An attribute of a start tag.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) struct Attribute {
+pub(crate) struct Attribute<'a> {
     /// The name in lower case.
-    pub(crate) name: String,
+    pub(crate) name: Cow<'a, str>,
     /// The value, with character references resolved; empty if there is no value.
-    pub(crate) value: String,
+    pub(crate) value: Cow<'a, str>,
     /// The byte range: name, `=`, and value with its quotes.
     pub(crate) span: Range<usize>,
 }
@@ -62,18 +78,26 @@ pub(crate) struct Attribute {
 /// Returns the tokens of `html`, in order: text in UTF-8, or in any encoding that holds ASCII as it is. Takes
 /// linear time.
 pub(crate) fn tokens(html: &(impl AsRef<[u8]> + ?Sized)) -> Tokens<'_> {
-    let html = html.as_ref();
     Tokens {
-        html,
-        inner: Tokenizer::new_with_emitter(html, DefaultEmitter::new_with_span()),
-        foreign: 0,
+        html: html.as_ref(),
+        at: 0,
+        standard: None,
+        skips_texts: false,
+    }
+}
+
+/// Returns the tags and comments of `html`, in order: the [`tokens`] without texts.
+pub(crate) fn tags(html: &(impl AsRef<[u8]> + ?Sized)) -> Tokens<'_> {
+    Tokens {
+        skips_texts: true,
+        ..tokens(html)
     }
 }
 
 /// Returns the byte ranges of the contents of all comments, between `<!--` and `-->`, in order. A comment
 /// without an end is left out. Takes linear time.
 pub(crate) fn comments(html: &[u8]) -> impl Iterator<Item = Range<usize>> {
-    tokens(html).filter_map(|token| {
+    tags(html).filter_map(|token| {
         let Token::Comment(span) = token else {
             return None;
         };
@@ -90,121 +114,81 @@ pub(crate) const COMMENT_START: &str = "<!--";
 /// The end of a comment.
 pub(crate) const COMMENT_END: &str = "-->";
 
-/// The tokens of an HTML text, in order.
+/// The tokens of an HTML text, in order. Those of simple form are read without the standard's tokenizer, which begins at
+/// the first one that is not, and ends at the next place where it could begin.
 pub(crate) struct Tokens<'a> {
     html: &'a [u8],
-    inner: Tokenizer<StringReader<'a>, DefaultEmitter<usize>>,
-    /// The number of open `svg` and `math` elements; they contain no raw text elements.
-    foreign: usize,
+    /// Where the next token begins, unless the standard's tokenizer reads it.
+    at: usize,
+    standard: Option<Standard<'a>>,
+    skips_texts: bool,
 }
 
-impl Iterator for Tokens<'_> {
-    type Item = Token;
+impl<'a> Iterator for Tokens<'a> {
+    type Item = Token<'a>;
 
-    fn next(&mut self) -> Option<Token> {
+    fn next(&mut self) -> Option<Token<'a>> {
         loop {
-            let Ok(token) = self.inner.next()?;
-            return Some(match token {
-                Raw::String(text) => Token::Text(text_of(&text)),
-                Raw::StartTag(tag) => Token::Start(self.start(tag)),
-                Raw::EndTag(tag) => {
-                    let name = text_of(&tag.name);
-                    if is_foreign(&name) {
-                        self.foreign = self.foreign.saturating_sub(1);
+            let token = match &mut self.standard {
+                Some(standard) => {
+                    let token = standard.next()?;
+                    if let Some(span) = token.span()
+                        && standard.is_outside()
+                    {
+                        self.at = span.end;
+                        self.standard = None;
                     }
-                    let span = tag.span.start..tag.span.end;
-                    Token::End { name, span }
+                    token
                 }
-                Raw::Comment(comment) => Token::Comment(comment.span.start..comment.span.end),
-                Raw::Doctype(_) | Raw::Error(_) => continue,
-            });
+                None => match self.simple()? {
+                    Some(token) => token,
+                    None => {
+                        self.standard = Some(Standard::new(self.html, self.at));
+                        continue;
+                    }
+                },
+            };
+            if !(self.skips_texts && matches!(token, Token::Text(_))) {
+                return Some(token);
+            }
         }
     }
 }
 
-impl Tokens<'_> {
-    /// Returns a start tag, after which the tokenizer reads the element's content as its name
-    /// demands.
-    fn start(&mut self, tag: StartTag<usize>) -> Tag {
-        let name = text_of(&tag.name);
-        let is_in_foreign = self.foreign > 0 || is_foreign(&name);
-        if is_foreign(&name) && !tag.self_closing {
-            self.foreign += 1;
-        } else if self.foreign == 0
-            && let Some(state) = content_state(&name)
-        {
-            self.inner.set_state(state);
+impl<'a> Tokens<'a> {
+    /// Reads a token; `Some(None)` if it is not simple, and `None` at the end.
+    fn simple(&mut self) -> Option<Option<Token<'a>>> {
+        let rest = &self.html[self.at..];
+        let text = memchr(b'<', rest).unwrap_or(rest.len());
+        if text > 0 {
+            self.at += text;
+            let text = match self.skips_texts {
+                true => Cow::Borrowed(""),
+                false => text_of(&rest[..text]),
+            };
+            return Some(Some(Token::Text(text)));
         }
-        let attributes = tag.attributes.into_iter();
-        let mut attributes: Vec<Attribute> = attributes
-            .map(|(name, value)| {
-                let (start, name) = (value.span.start, text_of(&name));
-                let end = attribute_end(self.html, start);
-                let value = text_of(&value);
-                let span = start..end;
-                Attribute { name, value, span }
-            })
-            .collect();
-        attributes.sort_by_key(|attribute| attribute.span.start);
-        Tag {
-            name,
-            attributes,
-            span: tag.span.start..tag.span.end,
-            closes_itself: tag.self_closing && is_in_foreign,
-            has_slash: tag.self_closing,
+        if rest.is_empty() {
+            return None;
         }
+        let token = simple::tag(self.html, self.at);
+        if let Some(span) = token.as_ref().and_then(Token::span) {
+            self.at = span.end;
+        }
+        Some(token)
     }
 }
 
-fn is_foreign(name: &str) -> bool {
-    matches!(name, "svg" | "math")
-}
-
-/// Returns the state for the content of an element that holds no tags (HTML, "Parsing HTML
-/// fragments").
-fn content_state(name: &str) -> Option<State> {
-    match name {
-        "textarea" | "title" => Some(State::RcData),
-        "script" => Some(State::ScriptData),
-        "style" | "iframe" | "xmp" | "noembed" | "noframes" => Some(State::RawText),
-        "plaintext" => Some(State::PlainText),
-        _ => None,
+/// Returns text between two tags with its references resolved.
+fn text_of(text: &[u8]) -> Cow<'_, str> {
+    if let Some(text) = simple::resolved(text) {
+        return text;
     }
-}
-
-/// Returns where an attribute ends that begins at `start`: past its value, if it has one.
-fn attribute_end(html: &[u8], start: usize) -> usize {
-    let in_name = |byte: u8| !byte.is_ascii_whitespace() && !matches!(byte, b'/' | b'>' | b'=');
-    // The first byte belongs to the name, even if it is `=`.
-    let at = start + 1 + count(&html[start + 1..], in_name);
-    let past_space = |at: usize| at + count(&html[at..], |byte| byte.is_ascii_whitespace());
-    let equals = past_space(at);
-    if html.get(equals) != Some(&b'=') {
-        return at;
-    }
-    let value = past_space(equals + 1);
-    match html.get(value) {
-        Some(quote @ (b'"' | b'\'')) => {
-            let end = value + 1 + count(&html[value + 1..], |byte| byte != *quote);
-            (end + 1).min(html.len())
-        }
-        _ => {
-            value
-                + count(&html[value..], |byte| {
-                    !byte.is_ascii_whitespace() && byte != b'>'
-                })
-        }
-    }
-}
-
-/// Returns the number of bytes at the start for which `is` holds.
-fn count(bytes: &[u8], is: impl Fn(u8) -> bool) -> usize {
-    bytes.iter().take_while(|byte| is(**byte)).count()
-}
-
-/// Returns a text of the tokenizer, which is UTF-8 if the HTML is.
-fn text_of(text: &HtmlString) -> String {
-    String::from_utf8_lossy(text).into_owned()
+    let parts = Standard::new(text, 0).map(|token| match token {
+        Token::Text(text) => text,
+        _ => Cow::Borrowed(""),
+    });
+    parts.collect::<String>().into()
 }
 
 #[cfg(test)]
@@ -213,7 +197,7 @@ mod tests {
     use proptest::prelude::*;
     use rstest::rstest;
 
-    fn starts(html: &str) -> Vec<Tag> {
+    fn starts(html: &str) -> Vec<Tag<'_>> {
         tokens(html)
             .filter_map(|token| match token {
                 Token::Start(tag) => Some(tag),
@@ -240,7 +224,7 @@ mod tests {
         let found: Vec<_> = tags[0]
             .attributes
             .iter()
-            .map(|a| (a.name.as_str(), a.value.as_str(), &html[a.span.clone()]))
+            .map(|a| (&*a.name, &*a.value, &html[a.span.clone()]))
             .collect();
         assert_eq!(found, expected);
     }
