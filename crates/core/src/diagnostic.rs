@@ -509,8 +509,8 @@ impl<'a> NearestName<'a> {
     }
 }
 
-/// The letters of a text with their numbers, some letters taken together, up to 255. In bytes, as processors subtract and
-/// add many of them at once.
+/// The letters of a text with their numbers, up to 255, some letters taken together. Bytes let the compiler use vector
+/// instructions.
 #[derive(Debug, Clone, Copy)]
 struct Letters([u8; 64]);
 

@@ -4,14 +4,16 @@
 //! |---|---|
 //! | plain: a new site into a new folder, without related posts | bare: the same sources read and the same bytes written, by as many threads, and nothing else |
 //! | code: the same with highlighted code | plain, whose code is not |
-//! | cold: the same with what to read next below each post | floor: the same of its bytes |
+//! | cold: the same with what to read next below each post, by terms | floor: the same of its bytes |
+//! | texts: the same by terms, titles and texts | floor |
 //! | nothing changed; a body edited; a tag added | scan: the metadata of every source and output |
+//! | edited text: a body edited where texts are compared | 500 ms |
 //! | a template changed, which all pages use | the cold build |
-//! | preview: a body edited between two builds of one process, until the new files are in place | 100 ms |
+//! | preview: a body edited between two builds of one process, until the new files are in place | 50 ms |
 //!
 //! `cargo bench -p tabulae-engine --bench builds` measures 1,000 and 10,000 posts of both corpora; other
 //! sizes by `-- 100000`, one corpus by its name, `plain` or `engineering`, the number of runs by `--runs 7`;
-//! `--lines` prints the figures of the plain corpus alone, for a picture.
+//! `--markdown` prints the table as Markdown, `--lines` the figures of the plain corpus alone, for a picture.
 
 #![allow(missing_docs, reason = "a bench, not a library")]
 #![allow(clippy::print_stdout, reason = "a bench prints its table")]
@@ -36,6 +38,7 @@ use std::time::{Duration, Instant};
 
 use generator::Corpus;
 use jiff::Timestamp;
+use jiff::tz::TimeZone;
 use rayon::prelude::*;
 use tabulae_core::diagnostic::Diagnostic;
 use tabulae_engine::{BuildOptions, BuildReport, Clock, DiskOutput, Progress, Step, Workspace};
@@ -45,26 +48,39 @@ use tabulae_engine::{BuildOptions, BuildReport, Clock, DiskOutput, Progress, Ste
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 /// A case, the case it is compared with, and the highest ratio of both.
-const CASES: [(&str, &str, f64); 8] = [
-    ("plain", "bare", 2.5),
+const CASES: [(&str, &str, f64); 10] = [
+    ("plain", "bare", 1.5),
     ("code", "plain", 2.5),
-    ("cold", "floor", 1.8),
+    ("cold", "floor", 2.0),
+    ("texts", "floor", 2.5),
     ("nothing", "scan", 2.5),
     ("body", "scan", 3.0),
     ("tag", "scan", 3.0),
-    ("template", "cold", 2.0),
-    ("preview", "100 ms", 1.0),
+    ("edited text", "500 ms", 1.0),
+    ("template", "cold", 1.2),
+    ("preview", "50 ms", 1.0),
 ];
 
-/// The settings of related posts.
+/// The settings of related posts by terms.
 const RELATED: &str = "\n[related]\nweigh = { tag = 3, category = 2 }\n";
+
+/// The settings of related posts by terms, titles and texts.
+const TEXTS: &str = "\n[related]\nweigh = { tag = 3, category = 2, title = 2, body = 1 }\n";
+
+/// The form in which the figures are printed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Form {
+    Table,
+    Markdown,
+    Lines,
+}
 
 /// The settings of a site whose code is not highlighted.
 const PLAIN_CODE: &str = "\n[code]\nhighlight = false\n";
 
 fn main() {
     let (mut sizes, mut corpora) = (Vec::new(), Vec::new());
-    let (mut runs, mut lines) = (5, false);
+    let (mut runs, mut form) = (5, Form::Table);
     let mut words = std::env::args().skip(1);
     while let Some(word) = words.next() {
         match word.as_str() {
@@ -76,7 +92,8 @@ fn main() {
                 let mut folder = || PathBuf::from(words.next().expect("a path"));
                 return session(&folder(), &folder(), &folder());
             }
-            "--lines" => lines = true,
+            "--lines" => form = Form::Lines,
+            "--markdown" => form = Form::Markdown,
             "--runs" => runs = words.next().and_then(|n| n.parse().ok()).unwrap_or(runs),
             word => {
                 sizes.extend(word.parse::<usize>().ok());
@@ -84,7 +101,7 @@ fn main() {
             }
         }
     }
-    if lines {
+    if form == Form::Lines {
         corpora = vec![Corpus::Plain];
     } else if corpora.is_empty() {
         corpora = Corpus::ALL.to_vec();
@@ -93,34 +110,63 @@ fn main() {
         sizes = vec![1_000, 10_000];
     }
     let root = std::env::temp_dir().join(format!("tabulae-bench-{}", std::process::id()));
-    if !lines {
-        let threads = rayon::current_num_threads();
-        println!("medians of {runs} runs in turn, {threads} threads; each ratio within one run");
-        println!(
-            "{:<12} {:>8} {:<10} {:>10} {:>10} {:>14} {:>6} {:>10}",
-            "corpus", "posts", "case", "seconds", "beside", "ratio", "aim", "memory"
-        );
-    }
+    head(form, runs);
     for size in sizes {
         for corpus in &corpora {
             let root = root.join(format!("{}-{size}", corpus.name()));
-            measure(&root, *corpus, size, runs, lines);
+            measure(&root, *corpus, size, runs, form);
         }
     }
     // Only now: deleting slows down the writing that follows it.
     let _ = fs::remove_dir_all(&root);
 }
 
+/// Prints the head of the table.
+fn head(form: Form, runs: usize) {
+    let threads = rayon::current_num_threads();
+    let about =
+        format!("medians of {runs} runs in turn, {threads} threads; each ratio within one run");
+    match form {
+        Form::Lines => {}
+        Form::Table => {
+            println!("{about}");
+            println!(
+                "{:<12} {:>8} {:<12} {:>10} {:>10} {:>14} {:>6} {:>10}",
+                "corpus", "posts", "case", "seconds", "beside", "ratio", "aim", "memory"
+            );
+        }
+        Form::Markdown => {
+            let now = std::time::SystemTime::now();
+            let now = Timestamp::try_from(now).expect("a time of this age");
+            let today = TimeZone::UTC.to_datetime(now).date();
+            println!("{today}, {}: {about}.\n", machine());
+            println!("| corpus | posts | case | seconds | ratio | aim | MB |");
+            println!("|---|--:|---|--:|--:|--:|--:|");
+        }
+    }
+}
+
+/// Returns the processor in words.
+fn machine() -> String {
+    let known = fs::read_to_string("/proc/cpuinfo").unwrap_or_default();
+    let name = known
+        .lines()
+        .find_map(|line| line.strip_prefix("model name"));
+    let name = name.and_then(|name| Some(name.split_once(':')?.1.trim().to_owned()));
+    name.unwrap_or_else(|| std::env::consts::ARCH.to_owned())
+}
+
 /// Seconds by case, and megabytes.
 type Measured = BTreeMap<&'static str, (Vec<f64>, Vec<f64>)>;
 
-fn measure(root: &Path, corpus: Corpus, size: usize, runs: usize, lines: bool) {
-    let [plain, code, site] = ["plain", "code", "site"].map(|name| root.join(name));
-    for folder in [&plain, &code, &site] {
+fn measure(root: &Path, corpus: Corpus, size: usize, runs: usize, form: Form) {
+    let [plain, code, site, texts] = ["plain", "code", "site", "texts"].map(|name| root.join(name));
+    for folder in [&plain, &code, &site, &texts] {
         corpus.write(folder, size);
     }
     edit(&plain.join("tabulae.toml"), |text| text + PLAIN_CODE);
     edit(&site.join("tabulae.toml"), |text| text + RELATED);
+    edit(&texts.join("tabulae.toml"), |text| text + TEXTS);
     let made_of = |site: &Path, name: &str| {
         let first = root.join(name);
         run(site, &first);
@@ -152,7 +198,13 @@ fn measure(root: &Path, corpus: Corpus, size: usize, runs: usize, lines: bool) {
         edit(&post, |text| corpus.with_tag(&text, "tag 9"));
         note("tag", run(&site, &out));
         note("preview", of_session(&site, &out, &post));
-        note("100 ms", (Duration::from_millis(100), 0.0));
+        let out = root.join(format!("texts-{at}"));
+        note("texts", run(&texts, &out));
+        let post = texts.join(corpus.file((size / 2 + at) % size));
+        edit(&post, |text| text + "\nOne more line.\n");
+        note("edited text", run(&texts, &out));
+        note("50 ms", (Duration::from_millis(50), 0.0));
+        note("500 ms", (Duration::from_millis(500), 0.0));
     }
     // Last, as it replaces every file: for minutes after, a file system that lately gave up
     // thousands of files takes several times as long to make new ones.
@@ -176,27 +228,34 @@ fn measure(root: &Path, corpus: Corpus, size: usize, runs: usize, lines: bool) {
         );
         let (seconds, memory) = (median(&measured[case].0), median(&measured[case].1));
         let beside_seconds = median(&measured[beside].0);
-        if lines {
-            println!(
-                "{size} {case} {seconds:.4} {beside} {beside_seconds:.4} {ratio:.3} {memory:.1}"
-            );
-        } else {
-            println!(
-                "{:<12} {size:>8} {case:<10} {seconds:>8.3} s {beside_seconds:>8.3} s {ratio:>6.2} x {beside:<5} {aim:>6.1} {memory:>7.0} MB",
-                corpus.name()
-            );
+        let name = corpus.name();
+        match form {
+            Form::Lines => println!(
+                "{size} {} {seconds:.4} {} {beside_seconds:.4} {ratio:.3} {memory:.1}",
+                case.replace(' ', "-"),
+                beside.replace(' ', "-"),
+            ),
+            Form::Table => println!(
+                "{name:<12} {size:>8} {case:<12} {seconds:>8.3} s {beside_seconds:>8.3} s {ratio:>6.2} x {beside:<6} {aim:>5.1} {memory:>7.0} MB",
+            ),
+            Form::Markdown => println!(
+                "| {name} | {size} | {case} | {seconds:.2} | {ratio:.2} × {beside} | {aim} | {memory:.0} |",
+            ),
         }
     }
-    if !lines {
-        let bytes: usize = sources.iter().map(|(_, bytes)| bytes.len()).sum();
-        let written: usize = outputs.iter().map(|(_, bytes)| bytes.len()).sum();
-        println!(
-            "{:<12} {size:>8} {:.0} MB of sources, {:.0} MB in {} outputs",
-            corpus.name(),
-            bytes as f64 / 1e6,
-            written as f64 / 1e6,
-            outputs.len()
-        );
+    let bytes: usize = sources.iter().map(|(_, bytes)| bytes.len()).sum();
+    let written: usize = outputs.iter().map(|(_, bytes)| bytes.len()).sum();
+    let (bytes, written) = (bytes as f64 / 1e6, written as f64 / 1e6);
+    let files = outputs.len();
+    let name = corpus.name();
+    match form {
+        Form::Lines => {}
+        Form::Table => println!(
+            "{name:<12} {size:>8} {bytes:.0} MB of sources, {written:.0} MB in {files} outputs",
+        ),
+        Form::Markdown => println!(
+            "| {name} | {size} | sources {bytes:.0} MB, {files} outputs {written:.0} MB | | | | |",
+        ),
     }
 }
 
