@@ -214,8 +214,14 @@ fn breadcrumbs(way: &[Step]) -> Json {
 /// Returns JSON for a script element, in which `<` ends nothing (HTML, "Restrictions for contents of script elements").
 fn shown(data: &[Json]) -> Value {
     let text = match data {
-        [one] => one.to_string(),
-        several => Json::from(several).to_string(),
+        [one] => serde_json::to_string(one),
+        several => serde_json::to_string(several),
     };
-    Value::from_safe_string(text.replace('<', "\\u003c").replace('>', "\\u003e"))
+    let mut text = text.expect("JSON has a form");
+    for (sign, escaped) in [('<', "\\u003c"), ('>', "\\u003e")] {
+        if text.contains(sign) {
+            text = text.replace(sign, escaped);
+        }
+    }
+    Value::from_safe_string(text)
 }

@@ -271,6 +271,11 @@ impl Object for PostObject {
         self.own(name)
     }
 
+    /// A post is there, whatever it has: without this, all names are listed to see whether there are any.
+    fn is_true(self: &Arc<Self>) -> bool {
+        true
+    }
+
     fn enumerate(self: &Arc<Self>) -> Enumerator {
         self.context.track_post(self.id);
         let catalogue = &self.context.data.site.catalogue;
