@@ -8,10 +8,17 @@ scratch=$(mktemp -d)
 trap 'rm -rf "$scratch"' EXIT
 scripts/corpus.sh "$scratch/site" "$posts"
 printf '\n[code]\nhighlight = false\n' >>"$scratch/site/tabulae.toml"
-export CARGO_PROFILE_RELEASE_OPT_LEVEL=3 CARGO_PROFILE_RELEASE_DEBUG=line-tables-only
-export RUSTFLAGS="-C force-frame-pointers=yes"
-cargo build --release --locked --target-dir target/flame-graph
-(cd "$scratch/site" && perf record --quiet -F 499 --call-graph fp -o "$scratch/perf.data" \
-  "$OLDPWD/target/flame-graph/release/tabulae" build)
-perf script -i "$scratch/perf.data" | inferno-collapse-perf --all | inferno-flamegraph \
-  --title "A cold build of $posts posts" --minwidth 0.5 >docs/flame-graph.svg
+CARGO_PROFILE_RELEASE_OPT_LEVEL=3 cargo build --release --locked --target-dir target/flame-graph
+program=$PWD/target/flame-graph/release/tabulae
+(cd "$scratch/site" && perf record --quiet -F 149 --call-graph dwarf,40000 -o "$scratch/perf.data" \
+  "$program" build --jobs 1)
+# Threads, iterators and the steps of the template engine would hide the stages of the build.
+unnamed='rayon|core::ops|std::|__rust|\[unknown\]|clone3|start_thread|alloc::vec|core::iter::adapters'
+perf script -i "$scratch/perf.data" | inferno-collapse-perf |
+  sed -E "s/[^; ]*($unnamed)[^;]*;//g
+    s/^.*;tabulae_engine::pipeline::build::Build::run;/build;/; s/^tabulae;/build;/
+    s/minijinja::(vm|template)::[^;]*;(minijinja::(vm|template)::[^;]*;)*/minijinja;/g" |
+  grep '^build;' |
+  inferno-flamegraph --title "A cold build of $posts posts" --minwidth 0.5 |
+  perl -0pe 's/<!--.*?-->//gs; s/<script.*?<\/script>//gs; s/ onload="[^"]*"//; s/xmlns:fg="[^"]*"/xmlns:fg="urn:tabulae:flame-graph"/' \
+    >docs/flame-graph.svg
