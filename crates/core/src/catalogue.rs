@@ -463,6 +463,14 @@ impl Catalogue {
         }
     }
 
+    /// Reads the bodies of all posts on all threads, if bodies are kept and as far as they are not read yet.
+    pub fn read_bodies(&self) {
+        if self.keeps_bodies {
+            let posts = self.posts.par_iter();
+            posts.for_each(|post| _ = post.html.kept_text());
+        }
+    }
+
     /// Counts the words of the bodies of all posts on all threads, as far as they are not counted yet.
     pub fn count_words(&self) {
         let posts = self.posts.par_iter();

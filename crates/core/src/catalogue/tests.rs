@@ -1,5 +1,8 @@
+use std::sync::atomic::{AtomicUsize, Ordering};
+
 use super::*;
 use crate::front_matter;
+use crate::html::Html;
 use crate::post::{Body, assemble};
 use crate::source::{Source, Spanned};
 use crate::testing::Small;
@@ -460,4 +463,34 @@ fn kept_bodies_are_the_texts_of_posts_also_after_an_edit() {
     post.html = "<p>New</p>".to_owned().into();
     small.catalogue.retext(id, post.into());
     assert_eq!(small.catalogue.body(id), "New");
+}
+
+#[test]
+fn bodies_are_made_once_however_often_they_are_read_ahead() {
+    let made = Arc::new(AtomicUsize::new(0));
+    let counter = Arc::clone(&made);
+    let html = Html::made(move || {
+        counter.fetch_add(1, Ordering::Relaxed);
+        "<p>LIME kiln</p>".to_owned()
+    });
+    let body = Body {
+        html,
+        ..Body::default()
+    };
+    let post = ("posts/a.md", "title: A\ndate: 2026-01-02", body);
+    let mut small = Small::with_bodies("", vec![post]);
+    let before = made.load(Ordering::Relaxed);
+    small.catalogue.fold_bodies();
+    small.catalogue.read_bodies();
+    assert_eq!(made.load(Ordering::Relaxed), before, "they are not kept");
+    small.catalogue.keep_bodies();
+    for _ in 0..2 {
+        small.catalogue.read_bodies();
+        small.catalogue.fold_bodies();
+        small.catalogue.count_words();
+    }
+    assert_eq!(small.catalogue.folded_body(PostId(0)), Some("lime kiln"));
+    assert_eq!(small.catalogue.body(PostId(0)), "LIME kiln");
+    assert_eq!(small.catalogue.post(PostId(0)).words(), 2);
+    assert_eq!(made.load(Ordering::Relaxed), before + 1);
 }

@@ -163,7 +163,14 @@ impl Workspace {
             words.any(|word| word.eq_ignore_ascii_case(field))
         };
         if names("text") {
-            site.catalogue.fold_bodies();
+            // Other searches than `contains`, the most common one, read texts as they are written.
+            let is_other = ["matches", "starts", "ends"].into_iter().any(names);
+            if is_other {
+                site.catalogue.read_bodies();
+            }
+            if !is_other || names("contains") {
+                site.catalogue.fold_bodies();
+            }
         }
         if names("words") || names("minutes") {
             site.catalogue.count_words();
