@@ -349,6 +349,13 @@ mod tests {
     #[case::no_semicolon("a &amp b &copy2", "a & b ©2")]
     #[case::spaces(" a \n\t b<i> c </i> d ", "a b c d")]
     #[case::no_break_space("a&nbsp;\u{a0}b", "a\u{a0}\u{a0}b")]
+    #[case::elements(
+        "<p class=\"a\" id=\"b\">A <em>lime</em>kiln<br />here.</p>\n<p>B</p>",
+        "A limekiln here. B"
+    )]
+    #[case::references("a &amp;&lt;b&gt; &quot;c&quot;", "a &<b> \"c\"")]
+    #[case::comment_of_words("a<!-- more -->b", "ab")]
+    #[case::flag("<input disabled type=\"checkbox\"> to do", "to do")]
     fn text_is_what_a_reader_sees(#[case] html: &str, #[case] expected: &str) {
         assert_eq!(text(html), expected);
     }

@@ -368,7 +368,7 @@ impl OutputPath {
     /// The path of the folder that holds it; empty for the output folder itself.
     #[must_use]
     pub fn folder(&self) -> &str {
-        self.0.rsplit_once('/').map_or("", |(folder, _)| folder)
+        folder_of(&self.0)
     }
 
     /// Returns the first segment that some file system cannot hold, and why: reserved names and
@@ -516,6 +516,12 @@ pub fn folder_unless_file(address: &str) -> Cow<'_, str> {
     } else {
         format!("{address}/").into()
     }
+}
+
+/// Returns the folder of a path with `/`; an empty text if it is in none.
+#[must_use]
+pub fn folder_of(path: &str) -> &str {
+    path.rsplit_once('/').map_or("", |(folder, _)| folder)
 }
 
 /// Decodes percent-encoding. A `%` without two hexadecimal digits stays as it is, and so does a text whose

@@ -1,12 +1,27 @@
 //! A small site for tests.
 
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+
 use crate::catalogue::Catalogue;
 use crate::front_matter;
+use crate::html::Html;
 use crate::post::{Body, Include, assemble};
 use crate::query::{Library, Query, Resolved, Scope};
 use crate::settings::Settings;
 use crate::source::{EmbeddedText, Source};
 use crate::time::Moment;
+
+/// Returns HTML, and how often it was made.
+pub(crate) fn counted_html(html: &'static str) -> (Html, Arc<AtomicUsize>) {
+    let made = Arc::new(AtomicUsize::new(0));
+    let counter = Arc::clone(&made);
+    let html = Html::made(move || {
+        counter.fetch_add(1, Ordering::Relaxed);
+        html.to_owned()
+    });
+    (html, made)
+}
 
 /// A site of the content sets that its settings name; the time is 1 June 2026.
 pub(crate) struct Small {

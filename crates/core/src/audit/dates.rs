@@ -5,6 +5,7 @@ use jiff::civil::Date;
 use crate::catalogue::{Catalogue, PostId};
 use crate::diagnostic::{Code, Diagnostic};
 use crate::post::{Post, date_of_name};
+use crate::route::folder_of;
 
 /// The number of files from which a folder's order says something about dates.
 const FEW: usize = 5;
@@ -48,7 +49,7 @@ pub(super) fn odd(catalogue: &Catalogue, today: Date) -> Vec<(PostId, Diagnostic
 type Reason = (String, Option<Date>);
 
 fn folder(post: &Post) -> &str {
-    post.path.rsplit_once('/').map_or("", |(folder, _)| folder)
+    folder_of(&post.path)
 }
 
 fn days_from(a: Date, b: Date) -> i64 {

@@ -1,11 +1,10 @@
-use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::atomic::Ordering;
 
 use super::*;
 use crate::front_matter;
-use crate::html::Html;
 use crate::post::{Body, assemble};
 use crate::source::{Source, Spanned};
-use crate::testing::Small;
+use crate::testing::{Small, counted_html};
 use crate::time::Moment;
 use rstest::rstest;
 
@@ -467,12 +466,7 @@ fn kept_bodies_are_the_texts_of_posts_also_after_an_edit() {
 
 #[test]
 fn bodies_are_made_once_however_often_they_are_read_ahead() {
-    let made = Arc::new(AtomicUsize::new(0));
-    let counter = Arc::clone(&made);
-    let html = Html::made(move || {
-        counter.fetch_add(1, Ordering::Relaxed);
-        "<p>LIME kiln</p>".to_owned()
-    });
+    let (html, made) = counted_html("<p>LIME kiln</p>");
     let body = Body {
         html,
         ..Body::default()

@@ -120,23 +120,12 @@ impl fmt::Debug for Html {
 
 #[cfg(test)]
 mod tests {
-    use super::*;
-    use std::sync::atomic::{AtomicUsize, Ordering};
-
-    /// Returns HTML, and how often it was made.
-    fn counted(html: &'static str) -> (Html, Arc<AtomicUsize>) {
-        let made = Arc::new(AtomicUsize::new(0));
-        let counter = Arc::clone(&made);
-        let html = Html::made(move || {
-            counter.fetch_add(1, Ordering::Relaxed);
-            html.to_owned()
-        });
-        (html, made)
-    }
+    use crate::testing::counted_html;
+    use std::sync::atomic::Ordering;
 
     #[test]
     fn a_kept_text_is_made_once() {
-        let (html, made) = counted("<p>Café &amp; <b>Über</b> — 12</p>");
+        let (html, made) = counted_html("<p>Café &amp; <b>Über</b> — 12</p>");
         assert_eq!(html.text(), html.kept_text());
         assert_eq!(html.kept_text(), "Café & Über — 12");
         assert_eq!(html.folded_text(), "cafe & uber — 12");
@@ -147,7 +136,7 @@ mod tests {
 
     #[test]
     fn a_folded_text_keeps_no_other() {
-        let (html, made) = counted("<p>LIME</p>");
+        let (html, made) = counted_html("<p>LIME</p>");
         assert_eq!((html.folded_text(), html.words()), ("lime", 1));
         assert_eq!((html.folded_text(), html.words()), ("lime", 1));
         assert_eq!(made.load(Ordering::Relaxed), 2);

@@ -140,7 +140,8 @@ impl<'a> Iterator for Tokens<'a> {
                     }
                     token
                 }
-                None => match self.simple()? {
+                None if self.at == self.html.len() => return None,
+                None => match self.simple() {
                     Some(token) => token,
                     None => {
                         self.standard = Some(Standard::new(self.html, self.at));
@@ -156,23 +157,20 @@ impl<'a> Iterator for Tokens<'a> {
 }
 
 impl<'a> Tokens<'a> {
-    /// Reads a token; `Some(None)` if it is not simple, and `None` at the end.
-    fn simple(&mut self) -> Option<Option<Token<'a>>> {
+    /// Reads a token; `None` if it is not simple.
+    fn simple(&mut self) -> Option<Token<'a>> {
         let rest = &self.html[self.at..];
         let text = memchr(b'<', rest).unwrap_or(rest.len());
         if text > 0 {
             self.at += text;
             let text = match self.skips_texts {
                 true => Cow::Borrowed(""),
-                false => text_of(&rest[..text]),
+                false => between_tags(&rest[..text]),
             };
-            return Some(Some(Token::Text(text)));
+            return Some(Token::Text(text));
         }
-        if rest.is_empty() {
-            return None;
-        }
-        let token = simple::tag(self.html, self.at);
-        if let Some(span) = token.as_ref().and_then(Token::span) {
+        let token = simple::tag(self.html, self.at)?;
+        if let Some(span) = token.span() {
             self.at = span.end;
         }
         Some(token)
@@ -180,7 +178,7 @@ impl<'a> Tokens<'a> {
 }
 
 /// Returns text between two tags with its references resolved.
-fn text_of(text: &[u8]) -> Cow<'_, str> {
+fn between_tags(text: &[u8]) -> Cow<'_, str> {
     if let Some(text) = simple::resolved(text) {
         return text;
     }

@@ -8,7 +8,7 @@ use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, Help, KnownNames};
 use tabulae_core::html::{addresses, is_local};
 use tabulae_core::post::Post;
-use tabulae_core::route::{Link, decode};
+use tabulae_core::route::{Link, decode, folder_of};
 use tabulae_core::settings::FileKind;
 use tabulae_core::source::{Location, Source, Span};
 
@@ -64,11 +64,6 @@ fn texts(site: &Site) -> impl Iterator<Item = (&Post, &Link)> {
     posts.chain(pages.map(|page| (&page.post, &page.link)))
 }
 
-/// Returns the folder of a path, or an empty text.
-fn folder(path: &str) -> &str {
-    path.rsplit_once('/').map_or("", |(folder, _)| folder)
-}
-
 /// Returns true for the address of a source file in Markdown.
 fn is_source(address: &str) -> bool {
     FileKind::of(path_of(address)) == Some(FileKind::Markdown)
@@ -115,7 +110,7 @@ impl<'a> Checker<'a> {
             pages: OnceLock::new(),
             images: OnceLock::new(),
             beside: texts(site)
-                .map(|(post, _)| (folder(&post.path), OnceLock::new()))
+                .map(|(post, _)| (folder_of(&post.path), OnceLock::new()))
                 .collect(),
         }
     }
@@ -228,7 +223,7 @@ impl<'a> Checker<'a> {
     /// as one, or else an address of the site.
     fn meant(&self, own: &str, address: &str, target: &str) -> Option<String> {
         if is_source(address) {
-            let folder = folder(own);
+            let folder = folder_of(own);
             let name = own
                 .strip_prefix(folder)
                 .unwrap_or(own)

@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, OnceLock};
 
 use indexmap::IndexMap;
-use tabulae_core::route::OutputPath;
+use tabulae_core::route::{OutputPath, folder_of};
 use walkdir::WalkDir;
 
 use super::{Content, Destination, Found, Manifest, Writer, unwritable};
@@ -318,11 +318,6 @@ fn same_device(a: &Path, b: &Path) -> bool {
 #[cfg(not(unix))]
 fn same_device(_: &Path, _: &Path) -> bool {
     false
-}
-
-/// The path of what lies above.
-fn folder_of(path: &str) -> &str {
-    path.rsplit_once('/').map_or("", |(folder, _)| folder)
 }
 
 /// A new file, in place of whatever lies there, a symbolic link too: that is not written through.

@@ -43,7 +43,7 @@ use tabulae_core::note::TermNote;
 use tabulae_core::post::{Include, Post};
 use tabulae_core::query::{Library, Query, Resolved, Scope};
 use tabulae_core::related::{RelatedList, RelatedPosts};
-use tabulae_core::route::{Link, decode};
+use tabulae_core::route::{Link, decode, folder_of};
 use tabulae_core::settings::{Locale, Related, Settings};
 use tabulae_core::similarity::{ComparedField, FieldWeights, Index, WeightedField};
 use tabulae_core::source::Source;
@@ -580,10 +580,6 @@ fn copy_link(owner: Owner<'_>, below: &str) -> Option<Link> {
 fn is_index(path: &str) -> bool {
     let file = path.rsplit('/').next().unwrap_or(path);
     file.starts_with("index.")
-}
-
-fn folder_of(path: &str) -> &str {
-    path.rsplit_once('/').map_or("", |(folder, _)| folder)
 }
 
 /// Returns true if a path is in a folder, or in one within it.

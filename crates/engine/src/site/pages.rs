@@ -6,15 +6,15 @@ use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::front_matter;
 use tabulae_core::id::LocaleId;
 use tabulae_core::post::{Body, Include, Post, assemble, has_title, locale_of};
-use tabulae_core::route::Pattern;
+use tabulae_core::route::{Pattern, folder_of};
 use tabulae_core::settings::{ContentSet, FileKind, Settings};
 use tabulae_core::source::Source;
 use tabulae_core::time::Moment;
 
+use super::Page;
 use super::files::{list, read};
 use super::markdown::MarkdownStyle;
 use super::posts::body_of;
-use super::{Page, folder_of};
 use crate::source::Sources;
 
 /// The content of `pages/`.

@@ -8,6 +8,9 @@ use memchr::{memchr, memmem};
 use super::standard::is_special;
 use super::{Attribute, COMMENT_END, COMMENT_START, Tag, Token};
 
+/// The most attributes of a simple tag: each is compared with those before it.
+const ATTRIBUTES: usize = 32;
+
 /// Returns the tag or comment that begins at a `<`; `None` if it is not simple. Simple are comments without further dashes,
 /// and tags in lower case with values in double quotes, of elements whose content is text and tags.
 pub(super) fn tag(html: &[u8], start: usize) -> Option<Token<'_>> {
@@ -49,6 +52,9 @@ pub(super) fn tag(html: &[u8], start: usize) -> Option<Token<'_>> {
             }));
         }
         if reader.at == before {
+            return None;
+        }
+        if attributes.len() == ATTRIBUTES {
             return None;
         }
         let attribute = reader.attribute()?;
@@ -198,6 +204,16 @@ mod tests {
     #[case::end_with_an_attribute("</a b>")]
     fn other_tags_are_left_to_the_standard(#[case] html: &str) {
         assert_eq!(tag(html.as_bytes(), 0), None);
+    }
+
+    #[test]
+    fn tags_of_many_attributes_are_left_to_the_standard() {
+        let tag_of = |count| {
+            let attributes = (0..count).map(|number| format!(" a{number}"));
+            format!("<p{}>", attributes.collect::<String>())
+        };
+        assert!(tag(tag_of(ATTRIBUTES).as_bytes(), 0).is_some());
+        assert_eq!(tag(tag_of(ATTRIBUTES + 1).as_bytes(), 0), None);
     }
 
     /// Joins texts that follow each other.
