@@ -113,6 +113,24 @@ pub struct Collected<T> {
 /// The diagnostics of a stage.
 pub type Diagnostics = Vec<Diagnostic>;
 
+/// Returns the diagnostics of `found` that are not in `known`, in their order. Takes time in proportion to both, times the
+/// logarithm of `known`, unless many are of one line.
+#[must_use]
+pub fn without(mut found: Diagnostics, known: &[Diagnostic]) -> Diagnostics {
+    fn place(of: &Diagnostic) -> (Code, Option<&str>, usize) {
+        (of.code, of.location.file.as_deref(), of.location.line)
+    }
+    let mut by_place: BTreeMap<_, Vec<&Diagnostic>> = BTreeMap::new();
+    for known in known {
+        by_place.entry(place(known)).or_default().push(known);
+    }
+    found.retain(|new| {
+        let same = by_place.get(&place(new));
+        same.is_none_or(|same| !same.contains(&new))
+    });
+    found
+}
+
 macro_rules! codes {
     ($($variant:ident = $name:literal : $about:literal,)*) => {
         /// Every kind of mistake that Tabulae names.
@@ -540,6 +558,27 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
     use rstest::rstest;
+
+    proptest! {
+        /// The same as comparing each with each.
+        #[test]
+        fn known_diagnostics_are_left_out(
+            found in proptest::collection::vec((0..3_usize, 0..3_usize), 0..8),
+            known in proptest::collection::vec((0..3_usize, 0..3_usize), 0..8),
+        ) {
+            let of = |all: &[(usize, usize)]| -> Diagnostics {
+                let each = all.iter().map(|(line, message)| {
+                    let location = Location { line: line + 1, ..Location::top_of("a.md") };
+                    Diagnostic::warning(Code::BrokenLink, location, message.to_string())
+                });
+                each.collect()
+            };
+            let (found, known) = (of(&found), of(&known));
+            let mut expected = found.clone();
+            expected.retain(|new| known.iter().all(|known| known != new));
+            prop_assert_eq!(without(found, &known), expected);
+        }
+    }
 
     #[rstest]
     #[case::letters_swapped("tilte", Some("title"))]

@@ -175,6 +175,23 @@ impl Source {
 }
 
 impl Location {
+    /// Returns true if a text still has the excerpt of this location in its place. A location of a whole file is in every
+    /// text.
+    #[must_use]
+    pub fn is_in(&self, text: &str) -> bool {
+        let Some(excerpt) = &self.excerpt else {
+            return true;
+        };
+        let text = &text[mark_length(text)..];
+        let line = text.lines().nth(self.line - 1).unwrap_or_default();
+        let start = line.char_indices().nth(excerpt.column - 1);
+        let rest = &line[start.map_or(line.len(), |(at, _)| at)..];
+        match excerpt.goes_on {
+            true => rest.starts_with(&excerpt.text),
+            false => rest == excerpt.text,
+        }
+    }
+
     /// Returns the text of the file that is marked; `None` on the command line, and for a file as a whole.
     #[must_use]
     pub fn marked(&self) -> Option<&str> {
@@ -321,6 +338,22 @@ mod tests {
     ) {
         let location = Source::new("a.md", text).location(Span::new(at, at + 1));
         assert_eq!((location.line, location.column), (line, column));
+    }
+
+    #[rstest]
+    #[case::same("one\ntwo\n", true)]
+    #[case::line_ends("one\r\ntwo\r\n", true)]
+    #[case::other_lines("x\ntwo\ny\n", true)]
+    #[case::no_last_line_end("one\ntwo", true)]
+    #[case::a_line_more("one\n\ntwo\n", false)]
+    #[case::longer("one\ntwo words\n", false)]
+    #[case::shorter("one\ntw\n", false)]
+    #[case::gone("one\n", false)]
+    #[case::empty("", false)]
+    fn a_location_is_in_a_text_that_has_its_line(#[case] text: &str, #[case] expected: bool) {
+        let source = Source::new("a.md", "\u{feff}one\ntwo\n");
+        assert_eq!(source.location(Span::new(5, 6)).is_in(text), expected);
+        assert!(Location::top_of("a.md").is_in(text));
     }
 
     /// Of a very long line only what surrounds the place is kept.

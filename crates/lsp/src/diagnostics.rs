@@ -4,8 +4,9 @@ use lsp_types::{
     CodeDescription, Diagnostic as LspDiagnostic, DiagnosticRelatedInformation, DiagnosticSeverity,
     NumberOrString,
 };
-use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_core::diagnostic::Code;
 
+use crate::edited::Finding;
 use crate::open_site::OpenSite;
 use crate::position::range_of;
 
@@ -13,10 +14,12 @@ use crate::position::range_of;
 const REFERENCE: &str = "https://tabulae.example/reference/diagnostics/";
 
 /// Returns a diagnostic of a file with a text: with its code, a link to the reference, and the help below the sentence.
-pub(crate) fn to_lsp(site: OpenSite<'_>, text: &str, found: &Diagnostic) -> LspDiagnostic {
-    let severity = match found.is_error() {
-        true => DiagnosticSeverity::ERROR,
-        false => DiagnosticSeverity::WARNING,
+pub(crate) fn to_lsp(site: OpenSite<'_>, text: &str, finding: &Finding) -> LspDiagnostic {
+    let found = &finding.diagnostic;
+    let severity = match (found.is_error(), finding.is_lint) {
+        (true, _) => DiagnosticSeverity::ERROR,
+        (false, false) => DiagnosticSeverity::WARNING,
+        (false, true) => DiagnosticSeverity::INFORMATION,
     };
     let message = match &found.help {
         Some(help) => format!("{}\nhelp: {help}", found.message),

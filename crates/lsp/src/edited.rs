@@ -35,8 +35,29 @@ pub(crate) struct Findings {
     pub(crate) read: Vec<Diagnostic>,
     /// Of rendering it, at the last check.
     pub(crate) rendered: Vec<Diagnostic>,
+    /// The lints of an audit, at the last check.
+    pub(crate) lints: Vec<Diagnostic>,
     /// Of open files alone, by path: of the text that the site was read with, and of that in the buffer.
     pub(crate) own: BTreeMap<String, (Vec<Diagnostic>, Vec<Diagnostic>)>,
+}
+
+/// A diagnostic of the site.
+#[derive(Debug, Clone)]
+pub(crate) struct Finding {
+    pub(crate) diagnostic: Diagnostic,
+    /// Set if only an audit reports it, and no build.
+    pub(crate) is_lint: bool,
+}
+
+impl Findings {
+    /// Drops those of the last check whose line a text of their file no longer has.
+    pub(crate) fn drop_stale(&mut self, path: &str, text: &str) {
+        let holds = |found: &Diagnostic| {
+            found.location.file.as_deref() != Some(path) || found.location.is_in(text)
+        };
+        self.rendered.retain(holds);
+        self.lints.retain(holds);
+    }
 }
 
 impl Site {
@@ -66,19 +87,32 @@ impl Site {
     }
 
     /// Returns the diagnostics of a file: those that its text has by itself, and those of the site as it was last read.
-    pub(crate) fn of_file(&self, path: &str) -> Option<(String, Vec<Diagnostic>)> {
+    /// The lints of an audit are among them only if the file is open.
+    pub(crate) fn of_file(&self, path: &str) -> Option<(String, Vec<Finding>)> {
         self.read.as_ref()?;
         let none = (Vec::new(), Vec::new());
         let (before, now) = self.findings.own.get(path).unwrap_or(&none);
+        let is_here = |found: &&Diagnostic| found.location.file.as_deref() == Some(path);
         let others = self.findings.read.iter().chain(&self.findings.rendered);
-        let others = others.filter(|found| found.location.file.as_deref() == Some(path));
+        let others = others.filter(is_here);
         let others = others.filter(|found| !before.contains(found) && !now.contains(found));
-        let all = now.iter().chain(others).cloned();
-        Some((path.to_owned(), all.collect()))
+        let lints = self.findings.lints.iter().filter(is_here);
+        let lints = lints.filter(|_| self.texts.contains_key(path));
+        let finding = |is_lint| {
+            move |found: &Diagnostic| Finding {
+                diagnostic: found.clone(),
+                is_lint,
+            }
+        };
+        let all = now.iter().chain(others).map(finding(false));
+        Some((
+            path.to_owned(),
+            all.chain(lints.map(finding(true))).collect(),
+        ))
     }
 
     /// Returns the diagnostics of all files that have any, or had.
-    pub(crate) fn all(&self) -> Vec<(String, Vec<Diagnostic>)> {
+    pub(crate) fn all(&self) -> Vec<(String, Vec<Finding>)> {
         let found = self.findings.read.iter().chain(&self.findings.rendered);
         let files = found.filter_map(|found| found.location.file.as_deref());
         let open = self.texts.keys().map(String::as_str);

@@ -5,13 +5,13 @@ use lsp_types::{
     DocumentChangeOperation, DocumentChanges, OneOf, OptionalVersionedTextDocumentIdentifier,
     Position, Range, ResourceOp, TextDocumentEdit, TextEdit, WorkspaceEdit,
 };
-use tabulae_core::diagnostic::Diagnostic;
-use tabulae_core::edit::Edit;
+use tabulae_core::edit::{Edit, apply};
 use tabulae_core::front_matter::insertion;
 use tabulae_core::source::Source;
 use tabulae_engine::{AddressKind, AddressList, FileChange};
 
 use crate::diagnostics::to_lsp;
+use crate::edited::Finding;
 use crate::open_site::{OpenSite, Spot};
 use crate::position::{range, range_of, range_of_columns};
 
@@ -84,13 +84,14 @@ pub(crate) fn actions(
     site: OpenSite<'_>,
     (path, text): (&str, &str),
     wanted: Range,
-    findings: &[Diagnostic],
+    findings: &[Finding],
 ) -> Vec<CodeActionOrCommand> {
     let mut actions = Vec::new();
-    for found in findings.iter().filter(|found| !found.edits.is_empty()) {
-        let marked = range_of(text, &found.location);
-        if found.location.file.as_deref() == Some(path) && overlap(marked, wanted) {
-            actions.extend(correction(site, text, found));
+    for finding in findings {
+        let location = &finding.diagnostic.location;
+        let is_here = location.file.as_deref() == Some(path);
+        if is_here && overlap(range_of(text, location), wanted) {
+            actions.extend(correction(site, text, finding));
         }
     }
     let at = crate::position::offset(text, wanted.start);
@@ -108,11 +109,11 @@ fn overlap(a: Range, b: Range) -> bool {
     before(a.start, b.end) && before(b.start, a.end)
 }
 
-/// Returns the action that applies the edits of a diagnostic.
-fn correction(site: OpenSite<'_>, text: &str, found: &Diagnostic) -> Option<CodeAction> {
+/// Returns the action that applies the edits of a diagnostic; `None` if it has none, or if a text is another one by now.
+fn correction(site: OpenSite<'_>, text: &str, finding: &Finding) -> Option<CodeAction> {
     let mut operations = Vec::new();
     let mut title = None;
-    for edit in &found.edits {
+    for edit in &finding.diagnostic.edits {
         let uri = site.uri(edit.file())?;
         match edit {
             Edit::Create { file, text } => {
@@ -125,6 +126,9 @@ fn correction(site: OpenSite<'_>, text: &str, found: &Diagnostic) -> Option<Code
                     old => format!("Replace `{old}` by `{}`", edit.new),
                 });
                 let text = site.text(&edit.file)?;
+                if apply(&text, &[edit]).applied == 0 {
+                    return None;
+                }
                 let width = edit.old.chars().count();
                 let place = range_of_columns(&text, edit.line, edit.column, width);
                 let edit = TextEdit::new(place, edit.new.clone());
@@ -135,7 +139,7 @@ fn correction(site: OpenSite<'_>, text: &str, found: &Diagnostic) -> Option<Code
     Some(CodeAction {
         title: title?,
         kind: Some(CodeActionKind::QUICKFIX),
-        diagnostics: Some(vec![to_lsp(site, text, found)]),
+        diagnostics: Some(vec![to_lsp(site, text, finding)]),
         edit: Some(all(operations)),
         is_preferred: Some(true),
         ..CodeAction::default()

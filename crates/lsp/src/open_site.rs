@@ -8,7 +8,7 @@ use lsp_types::{Location, Range, Uri};
 use tabulae_core::catalogue::{Catalogue, PostId};
 use tabulae_core::id::LocaleId;
 use tabulae_core::post::Post;
-use tabulae_core::settings::Settings;
+use tabulae_core::settings::{ContentSet, FileKind, Settings};
 use tabulae_core::source::{Span, mark_length};
 use tabulae_core::term::{Term, TermId};
 use tabulae_engine::Workspace;
@@ -72,14 +72,11 @@ impl<'a> OpenSite<'a> {
     fn kind(&self, path: &str) -> Option<Kind> {
         let settings = tabulae_core::settings::FILE;
         let own = self.settings().and_then(|settings| settings.source.file());
-        let is_text = |path: &str| {
-            let ending = path.rsplit('.').next().unwrap_or_default();
-            ["md", "markdown", "html"].contains(&ending)
-        };
-        match path {
+        match FileKind::of(path) {
             _ if path == own.unwrap_or(settings) => Some(Kind::Settings),
             _ if path.starts_with("templates/") => Some(Kind::Template),
-            _ if is_text(path) => Some(Kind::Front),
+            Some(FileKind::Markdown | FileKind::Html) => Some(Kind::Front),
+            Some(FileKind::Data(format)) if self.set_of(path).is_some() => Some(Kind::Data(format)),
             _ => None,
         }
     }
@@ -102,15 +99,20 @@ impl<'a> OpenSite<'a> {
         Some(Location::new(self.uri(path)?, Range::default()))
     }
 
-    /// Returns the number of the term field that a front matter key of a file gives.
-    pub(crate) fn term_field(&self, path: &str, key: &str) -> Option<usize> {
-        let settings = self.settings()?;
+    /// Returns the content set whose folder a file is in.
+    fn set_of(&self, path: &str) -> Option<&'a ContentSet> {
         let below = |folder: &str| {
             path.strip_prefix(folder)
                 .is_some_and(|rest| rest.starts_with('/'))
         };
-        let set = settings.content.iter().find(|set| below(&set.folder));
-        let mut fields = settings.term_fields.iter();
+        let mut sets = self.settings()?.content.iter();
+        sets.find(|set| below(&set.folder))
+    }
+
+    /// Returns the number of the term field that a front matter key of a file gives.
+    pub(crate) fn term_field(&self, path: &str, key: &str) -> Option<usize> {
+        let set = self.set_of(path);
+        let mut fields = self.settings()?.term_fields.iter();
         fields.position(|field| match set {
             Some(set) => set.gives_terms(key, field),
             None => field.is(key),

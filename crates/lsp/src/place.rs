@@ -5,6 +5,7 @@
 
 use std::ops::Range;
 
+use tabulae_core::front_matter::Format;
 use tabulae_core::query::place::word_around;
 use tabulae_core::source::mark_length;
 
@@ -36,6 +37,8 @@ pub(crate) enum Kind {
     Settings,
     /// A text with front matter: a post, a page or a note.
     Front,
+    /// A post that is front matter alone.
+    Data(Format),
     /// A template.
     Template,
 }
@@ -48,6 +51,9 @@ pub(crate) fn place(kind: Kind, text: &str, at: usize) -> Option<Place> {
     match kind {
         Kind::Settings => in_toml(text, 0, at),
         Kind::Front => in_front_matter(text, at),
+        Kind::Data(Format::Yaml) => in_yaml(text, mark_length(text), at),
+        Kind::Data(Format::Toml) => in_toml_front_matter(text, mark_length(text), at),
+        Kind::Data(Format::Json) => in_json(text, at),
         Kind::Template => in_template(text, at),
     }
 }
@@ -125,12 +131,16 @@ fn in_front_matter(text: &str, at: usize) -> Option<Place> {
         return in_template(text, at);
     }
     match fence {
-        "+++" => match in_toml(text, start, at)? {
-            Place::SettingsKey(_, word) => Some(Place::FrontKey(word)),
-            Place::SettingsValue(_, key, value) => Some(Place::FrontValue(key, value)),
-            _ => None,
-        },
+        "+++" => in_toml_front_matter(text, start, at),
         _ => in_yaml(text, start, at),
+    }
+}
+
+fn in_toml_front_matter(text: &str, start: usize, at: usize) -> Option<Place> {
+    match in_toml(text, start, at)? {
+        Place::SettingsKey(_, word) => Some(Place::FrontKey(word)),
+        Place::SettingsValue(_, key, value) => Some(Place::FrontValue(key, value)),
+        _ => None,
     }
 }
 
@@ -332,6 +342,19 @@ mod tests {
     )]
     fn places_in_front_matter(#[case] text: &str, #[case] expected: &str) {
         assert_eq!(shown(Kind::Front, text), expected);
+    }
+
+    #[rstest]
+    #[case::yaml_key(Format::Yaml, "ti|t\n", "key tit")]
+    #[case::yaml_first(Format::Yaml, "|", "key ")]
+    #[case::yaml(Format::Yaml, "---\ntags: [lime, ma|s]\n", "tags: mas")]
+    #[case::yaml_lines(Format::Yaml, "title: A\ntags:\n  - ma|s\n", "tags: mas")]
+    #[case::toml_key(Format::Toml, "ti|t\n", "key tit")]
+    #[case::toml(Format::Toml, "tags = [\"lime\", \"ma|s\"]\n", "tags: mas")]
+    #[case::json_key(Format::Json, "{\"ti|t\": 1}", "key tit")]
+    #[case::json(Format::Json, "{\n  \"tags\": [\"ma|s\"]\n}", "tags: mas")]
+    fn places_in_data_files(#[case] format: Format, #[case] text: &str, #[case] expected: &str) {
+        assert_eq!(shown(Kind::Data(format), text), expected);
     }
 
     #[rstest]

@@ -26,19 +26,18 @@ use lsp_types::{
     TextDocumentSyncSaveOptions, Uri,
 };
 use serde_json::{Value, json};
-use tabulae_core::diagnostic::Diagnostic;
 use tabulae_engine::{DiskOutput, Workspace};
 
 use crate::completion::completion;
 use crate::diagnostics::to_lsp;
-use crate::edited::{Findings, Site};
+use crate::edited::{Finding, Findings, Site};
 use crate::edits::{actions, redirect, workspace_edit};
 use crate::hover::hover;
 use crate::navigation::{definition, references};
 use crate::open_site::{OpenSite, Spot, path_of};
 use crate::position::{offset, range};
 pub use crate::worker::Opener;
-use crate::worker::{Outcome, Worker};
+use crate::worker::{OUTPUT, Outcome, Worker};
 
 type Failure = Box<dyn Error + Send + Sync>;
 
@@ -265,6 +264,7 @@ impl Server<'_> {
             site.findings.own.entry(path.clone()).or_default().1 = own;
         }
         if let Some(text) = text {
+            site.findings.drop_stale(&path, &text);
             site.texts.insert(path.clone(), text);
         }
         site.read_again(Some(vec![path.clone()]));
@@ -292,17 +292,16 @@ impl Server<'_> {
                 }
                 if site.wants_check && !site.is_checking {
                     (site.wants_check, site.is_checking) = (false, true);
-                    site.worker.check(number, read);
+                    site.worker.check(read);
                 }
             }
-            Outcome::Checked(number, findings) => {
+            Outcome::Checked(rendered, lints) => {
                 site.is_checking = false;
-                if number != site.number {
-                    return Ok(());
+                site.findings.rendered = rendered;
+                site.findings.lints = lints;
+                for (path, text) in &site.texts {
+                    site.findings.drop_stale(path, text);
                 }
-                let known = &site.findings.read;
-                let new = findings.into_iter().filter(|found| !known.contains(found));
-                site.findings.rendered = new.collect();
             }
         }
         let all = site.all();
@@ -311,7 +310,7 @@ impl Server<'_> {
 
     fn publish(
         &mut self,
-        files: impl Iterator<Item = (String, Vec<Diagnostic>)>,
+        files: impl Iterator<Item = (String, Vec<Finding>)>,
     ) -> Result<(), Failure> {
         let Some(site) = &mut self.site else {
             return Ok(());
@@ -483,7 +482,7 @@ impl<'a> Opened<'a> {
             .map(|(_, found)| found)
             .unwrap_or_default();
         let mut actions = actions(open, (path, text), params.range, &found);
-        let output = DiskOutput::new(self.site.root.join("out")).ok();
+        let output = DiskOutput::new(self.site.root.join(OUTPUT)).ok();
         let published = output.and_then(|mut output| self.read.published(&mut output));
         if let Some(published) = published {
             let action = redirect(open, (path, text), &published);

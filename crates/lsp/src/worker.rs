@@ -6,8 +6,11 @@ use std::sync::Arc;
 use std::thread;
 
 use crossbeam_channel::{Receiver, Sender, unbounded};
-use tabulae_core::diagnostic::Diagnostic;
-use tabulae_engine::Workspace;
+use tabulae_core::diagnostic::{Diagnostic, without};
+use tabulae_engine::{DiskOutput, Workspace};
+
+/// The output folder of a build that names no other.
+pub(crate) const OUTPUT: &str = "out";
 
 /// Opens the site in a folder, at the time of the call.
 pub type Opener = Arc<dyn Fn(&Path) -> Workspace + Send + Sync>;
@@ -27,8 +30,8 @@ pub(crate) struct Job {
 pub(crate) enum Outcome {
     /// The site, and the diagnostics of reading and planning it.
     Read(u64, Arc<Workspace>, Vec<Diagnostic>),
-    /// All diagnostics, those of rendering too.
-    Checked(u64, Vec<Diagnostic>),
+    /// The diagnostics of a build that reading and planning do not find, and the lints of an audit.
+    Checked(Vec<Diagnostic>, Vec<Diagnostic>),
 }
 
 /// A thread that reads the site for each job, or for the last of several.
@@ -58,11 +61,17 @@ impl Worker {
         let _ = self.jobs.send(job);
     }
 
-    /// Checks a site as a build does, in a thread of its own.
-    pub(crate) fn check(&self, number: u64, site: Arc<Workspace>) {
+    /// Checks a site as a build and an audit do, in a thread of its own.
+    pub(crate) fn check(&self, site: Arc<Workspace>) {
         let done = self.done.clone();
         thread::spawn(move || {
-            let _ = done.send(Outcome::Checked(number, site.check()));
+            let found = site.check();
+            let output = site
+                .root()
+                .and_then(|root| DiskOutput::new(root.join(OUTPUT)).ok());
+            let lints = output.map(|mut output| site.lints(&mut output, &found));
+            let rendered = without(found, &site.findings());
+            let _ = done.send(Outcome::Checked(rendered, lints.unwrap_or_default()));
         });
     }
 }

@@ -399,6 +399,75 @@ fn a_term_is_renamed_from_the_editor() {
     assert_eq!(editor.close(), Some(0));
 }
 
+/// A post that is front matter alone is typed as any other.
+#[rstest]
+#[case::yaml(
+    "posts/2026-03-22-d.yaml",
+    "title: D\ntags: [li|]\n",
+    "title: D\ndate: x\n"
+)]
+#[case::toml(
+    "posts/2026-03-22-d.toml",
+    "title = \"D\"\ntags = [\"li|\"]\n",
+    "title = \"D\"\ndate = \"x\"\n"
+)]
+#[case::json(
+    "posts/2026-03-22-d.json",
+    "{\"tags\": [\"li|\"]}\n",
+    "{\"title\": \"D\", \"date\": \"x\"}\n"
+)]
+fn a_data_file_is_edited(#[case] path: &str, #[case] typed: &str, #[case] wrong: &str) {
+    let site = site();
+    let more = "[content.posts]\nfiles = [\"*.md\", \"*.yaml\", \"*.toml\", \"*.json\"]\n";
+    site.write("tabulae.toml", site.read("tabulae.toml") + more);
+    let mut editor = Editor::open(site);
+    editor.ask_at(
+        "textDocument/hover",
+        POST,
+        "---\n|tags: [dredge]\n---\n",
+        &json!({}),
+    );
+    let offered = editor.ask_at("textDocument/completion", path, typed, &json!({}));
+    let lime = ("lime".to_owned(), "2 posts".to_owned());
+    assert!(labels(&offered).contains(&lime), "{offered}");
+    let term = typed.replace("li|", "li|me");
+    let hover = editor.ask_at("textDocument/hover", path, &term, &json!({}));
+    let shown = hover["contents"]["value"].as_str().unwrap_or_default();
+    assert!(shown.contains("**lime** · "), "{hover}");
+    editor.set(path, wrong);
+    editor.wait_for(path, &["invalid-date"]);
+    assert_eq!(editor.close(), Some(0));
+}
+
+/// The lints of an audit are shown in open files, as information, and their corrections are offered.
+#[test]
+fn lints_are_shown_in_open_files() {
+    let site = site();
+    site.write("pages/x.html", "<a href=\"/2026/mud/\">x</a>\n");
+    let text = "---\ntitle: Mud\ntags: [dredge]\nsummary: Silt.\n---\n";
+    site.write(POST, text);
+    let mut editor = Editor::open(site);
+    editor.set(POST, text);
+    let found = editor.wait_for(POST, &["single-post-term", "near-duplicate-terms"]);
+    assert_eq!(found[0]["severity"], 3);
+    let offered = actions(&mut editor, POST, 2, 9);
+    let titles: Vec<&Value> = offered.iter().map(|action| &action["title"]).collect();
+    assert_eq!(titles[0], "Write terms/tag/dredging.md");
+    // A line that changed has no lint until the next check, and one that moved has no edit of its old place.
+    editor.set(
+        POST,
+        "---\ntitle: Mud\ntags: [dredging]\nsummary: Silt.\n---\n",
+    );
+    editor.wait_for(POST, &[]);
+    editor.set(POST, text);
+    let document = json!({ "textDocument": { "uri": editor.uri(POST) } });
+    editor.tell("textDocument/didSave", document.clone());
+    editor.wait_for(POST, &["single-post-term", "near-duplicate-terms"]);
+    editor.tell("textDocument/didClose", document);
+    editor.wait_for(POST, &[]);
+    assert_eq!(editor.close(), Some(0));
+}
+
 fn actions(editor: &mut Editor, path: &str, line: u32, character: u32) -> Vec<Value> {
     let place = json!({ "line": line, "character": character });
     let params = json!({

@@ -14,7 +14,7 @@ use crate::source::{Source, Span, Spanned};
 use crate::time::parse_date;
 use crate::value::{Entry, Map, Value};
 
-pub use self::split::{Format, Header, format_of, split};
+pub use self::split::{Format, Header, data_format, format_of, split};
 pub use self::toml::parse as parse_toml;
 pub use self::write::{insertion, scalar};
 

@@ -16,6 +16,22 @@ pub enum Format {
     Json,
 }
 
+/// The endings of files that are front matter alone, with the format of each.
+const DATA_ENDINGS: [(&str, Format); 4] = [
+    ("yaml", Format::Yaml),
+    ("yml", Format::Yaml),
+    ("toml", Format::Toml),
+    ("json", Format::Json),
+];
+
+/// Returns the format of a file that is front matter alone, by the ending of its path; `None` for any other.
+#[must_use]
+pub fn data_format(path: &str) -> Option<Format> {
+    let (_, ending) = path.rsplit_once('.')?;
+    let found = DATA_ENDINGS.iter().find(|(known, _)| *known == ending);
+    found.map(|(_, format)| *format)
+}
+
 /// A header cut from its file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Header {
@@ -49,10 +65,11 @@ pub fn split(source: &Source) -> Result<Header, Box<Diagnostic>> {
     }
 }
 
-/// Returns the format of the header of `source`; `None` if it has none, or the header does not end.
+/// Returns the format of the front matter of `source`; `None` if it has none, or it does not end.
 #[must_use]
 pub fn format_of(source: &Source) -> Option<Format> {
-    split(source).ok()?.format
+    let data = source.file().and_then(data_format);
+    data.or_else(|| split(source).ok()?.format)
 }
 
 /// A brace opens an object, unless it opens a template's tag.

@@ -1,6 +1,6 @@
 //! Writing front matter: scalars in the quotes of those that they replace, and further keys.
 
-use super::split::{Format, split};
+use super::split::{Format, Header, data_format, split};
 use crate::edit::{Edit, Replacement};
 use crate::source::{Source, Span};
 
@@ -36,7 +36,16 @@ fn is_plain(text: &str) -> bool {
 /// creates front matter for a file without it. `None` if the front matter has no end. The front matter must not have the key.
 #[must_use]
 pub fn insertion(source: &Source, key: &str, texts: &[&str]) -> Option<Edit> {
-    let header = split(source).ok()?;
+    let text = source.text();
+    let data = source.file().and_then(data_format);
+    let header = match data {
+        Some(_) => Header {
+            format: data,
+            span: Span::new(0, text.len()),
+            body: text.len(),
+        },
+        None => split(source).ok()?,
+    };
     let line = |format: Format| {
         let each: Vec<String> = texts.iter().map(|text| scalar(format, "", text)).collect();
         let value = match each.as_slice() {
@@ -51,9 +60,9 @@ pub fn insertion(source: &Source, key: &str, texts: &[&str]) -> Option<Edit> {
     };
     match header.format {
         Some(Format::Json) => {
-            let object = &source.text()[header.span.start..header.span.end];
+            let object = &text[header.span.start..header.span.end];
             let open = header.span.start + object.find('{')? + 1;
-            let rest = &source.text()[open..header.span.end];
+            let rest = &text[open..header.span.end];
             let blank = &rest[..rest.len() - rest.trim_start().len()];
             let comma = if rest.trim_start().starts_with('}') {
                 ""
@@ -65,7 +74,10 @@ pub fn insertion(source: &Source, key: &str, texts: &[&str]) -> Option<Edit> {
         }
         Some(format) => Some(Edit::Replace(Replacement {
             file: source.file()?.into(),
-            line: 2,
+            line: match data {
+                Some(format) => first_key_line(text, format),
+                None => 2,
+            },
             column: 1,
             old: String::new(),
             new: line(format),
@@ -78,11 +90,26 @@ pub fn insertion(source: &Source, key: &str, texts: &[&str]) -> Option<Edit> {
     }
 }
 
+/// Returns the line, from 1, at which the keys of a data file can begin: in YAML below the start of the document, if that
+/// is marked.
+fn first_key_line(text: &str, format: Format) -> usize {
+    let is_before = |line: &&str| line.trim().is_empty() || line.starts_with(['#', '%']);
+    let start = text.lines().take_while(is_before).count();
+    let is_marked = text
+        .lines()
+        .nth(start)
+        .is_some_and(|line| line.trim_end() == "---");
+    match format == Format::Yaml && is_marked {
+        true => start + 2,
+        false => 1,
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::edit::apply;
-    use crate::front_matter::read;
+    use crate::front_matter::{read, read_data};
     use jiff::tz::TimeZone;
     use proptest::prelude::*;
     use rstest::rstest;
@@ -125,7 +152,34 @@ mod tests {
     #[case::empty_json("{}\n", "{\"moved_from\": \"/a/\"}\n")]
     #[case::none("Text.\n", "---\nmoved_from: /a/\n---\nText.\n")]
     fn a_key_is_added_at_the_top(#[case] text: &str, #[case] expected: &str) {
-        let source = Source::new("a.md", text);
+        is_added("a.md", text, expected);
+    }
+
+    #[rstest]
+    #[case::yaml("a.yaml", "title: A\n", "moved_from: /a/\ntitle: A\n")]
+    #[case::yaml_with_a_start(
+        "a.yml",
+        "# One\n---\ntitle: A\n",
+        "# One\n---\nmoved_from: /a/\ntitle: A\n"
+    )]
+    #[case::yaml_with_a_comment("a.yml", "# One\ntitle: A\n", "moved_from: /a/\n# One\ntitle: A\n")]
+    #[case::toml("a.toml", "[info]\na = 1\n", "moved_from = \"/a/\"\n[info]\na = 1\n")]
+    #[case::json("a.json", "\n{\"a\": 1}\n", "\n{\"moved_from\": \"/a/\",\"a\": 1}\n")]
+    fn a_key_is_added_to_a_data_file(
+        #[case] path: &str,
+        #[case] text: &str,
+        #[case] expected: &str,
+    ) {
+        is_added(path, text, expected);
+        let format = data_format(path).unwrap();
+        let read = read_data(&Source::new(path, expected), format, &TimeZone::UTC);
+        assert_eq!(read.diagnostics, []);
+        let value = &read.output.map.get("moved_from").unwrap().value.node;
+        assert_eq!(value.written(), Some("/a/"));
+    }
+
+    fn is_added(path: &str, text: &str, expected: &str) {
+        let source = Source::new(path, text);
         let Some(Edit::Replace(edit)) = insertion(&source, "moved_from", &["/a/"]) else {
             panic!("an edit");
         };

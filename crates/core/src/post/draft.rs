@@ -6,7 +6,7 @@ use jiff::ZonedDateTime;
 
 use super::Post;
 use super::name::date_of;
-use crate::front_matter::{Format, format_of, scalar};
+use crate::front_matter::{Format, data_format, format_of, scalar};
 use crate::settings::{ContentSet, DraftRule, DraftTest, FileKind, Settings, TermField};
 use crate::source::Spanned;
 use crate::term::slug;
@@ -50,7 +50,7 @@ pub fn new_post(
     (settings, moment): (&Settings, &Moment),
 ) -> Option<NewPost> {
     let sample = &posts[..posts.len().min(SAMPLE)];
-    let writer = Writer {
+    let mut writer = Writer {
         title,
         terms,
         set,
@@ -61,10 +61,21 @@ pub fn new_post(
             .unwrap_or(Format::Yaml),
     };
     let slug = slug(title);
-    (!slug.is_empty()).then(|| NewPost {
-        path: writer.path(&slug),
-        text: writer.text(&slug),
-    })
+    if slug.is_empty() {
+        return None;
+    }
+    let path = writer.path(&slug);
+    let data = data_format(&path);
+    writer.format = data.unwrap_or(writer.format);
+    let (open, close) = match writer.format {
+        Format::Json => ("{\n", "}\n"),
+        _ if data.is_some() => ("", ""),
+        Format::Yaml => ("---\n", "---\n"),
+        Format::Toml => ("+++\n", "+++\n"),
+    };
+    let below = if data.is_some() { "" } else { "\n" };
+    let text = format!("{open}{}{close}{below}", writer.keys_and_values(&slug));
+    Some(NewPost { path, text })
 }
 
 /// Returns the value of a key as a post's file has it.
@@ -143,7 +154,8 @@ impl Writer<'_> {
             .unwrap_or_default()
     }
 
-    fn text(&self, slug: &str) -> String {
+    /// Returns the front matter without what is around it.
+    fn keys_and_values(&self, slug: &str) -> String {
         let mut lines: Vec<(String, String)> = Vec::new();
         for key in self.keys() {
             if let Some(value) = self.value(&key, slug) {
@@ -170,15 +182,15 @@ impl Writer<'_> {
                     value if value.starts_with('\n') => format!("{key}:{value}\n"),
                     _ => format!("{key}: {value}\n"),
                 });
-                format!("---\n{}---\n\n", lines.collect::<String>())
+                lines.collect()
             }
             Format::Toml => {
                 let lines = lines.map(|(key, value)| format!("{key} = {value}\n"));
-                format!("+++\n{}+++\n\n", lines.collect::<String>())
+                lines.collect()
             }
             Format::Json => {
                 let lines = lines.map(|(key, value)| format!("  \"{key}\": {value}"));
-                format!("{{\n{}\n}}\n\n", lines.collect::<Vec<_>>().join(",\n"))
+                lines.collect::<Vec<_>>().join(",\n") + "\n"
             }
         }
     }
@@ -396,7 +408,10 @@ mod tests {
         let set = (set, &settings.content[set]);
         let read = posts.iter().map(|(path, text)| {
             let source = Source::new(path, text);
-            let front = front_matter::read(&source, &moment.zone).output;
+            let front = match data_format(path) {
+                Some(format) => front_matter::read_data(&source, format, &moment.zone).output,
+                None => front_matter::read(&source, &moment.zone).output,
+            };
             assemble(
                 path,
                 set,
@@ -440,6 +455,12 @@ mod tests {
         "posts/the-lock-a-walk.md", "+++\ntitle = \"The lock: a walk\"\ndate = 2026-06-01\ntags = [\"lime\"]\ndraft = true\n+++\n\n")]
     #[case::json("", &[("posts/a.md", "{\"title\": \"A\", \"date\": \"2026-01-02\", \"tags\": []}\n")], &["lime"],
         "posts/the-lock-a-walk.md", "{\n  \"title\": \"The lock: a walk\",\n  \"date\": \"2026-06-01\",\n  \"tags\": [\"lime\"],\n  \"draft\": true\n}\n\n")]
+    #[case::a_yaml_file("", &[("posts/a.yaml", "---\ntitle: A\ndate: 2026-01-02\ntags: [lime]\n")], &["lime"],
+        "posts/the-lock-a-walk.yaml", "title: \"The lock: a walk\"\ndate: 2026-06-01\ntags: [lime]\ndraft: true\n")]
+    #[case::a_toml_file("", &[("posts/a.toml", "title = \"A\"\ntags = ['lime']\n")], &["lime"],
+        "posts/the-lock-a-walk.toml", "title = \"The lock: a walk\"\ntags = [\"lime\"]\ndraft = true\n")]
+    #[case::a_json_file("", &[("posts/a.json", "{\"title\": \"A\"}\n")], &[],
+        "posts/the-lock-a-walk.json", "{\n  \"title\": \"The lock: a walk\",\n  \"draft\": true\n}\n")]
     #[case::a_list_in_lines("", &[("posts/2026-01-01-a.md", "---\ntitle: A\ntags:\n  - lime\n  - sand\n---\n")], &["lime", "sand"],
         "posts/2026-06-01-the-lock-a-walk.md", "---\ntitle: \"The lock: a walk\"\ntags:\n  - lime\n  - sand\ndraft: true\n---\n\n")]
     #[case::folders("", &[("posts/2025/2025-01-01-a/index.md", "---\ntitle: A\n---\n")], &[],

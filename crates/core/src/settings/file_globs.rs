@@ -4,17 +4,14 @@ use globset::{GlobBuilder, GlobSet, GlobSetBuilder};
 
 use super::reader::{Table, Unfit};
 use crate::diagnostic::{Code, Diagnostics};
+use crate::front_matter::{Format, data_format};
 use crate::source::Spanned;
 
-/// The endings of files that can be posts, with the kind of each.
-const ENDINGS: [(&str, FileKind); 7] = [
+/// The endings of posts with a text, with the kind of each.
+const TEXT_ENDINGS: [(&str, FileKind); 3] = [
     ("md", FileKind::Markdown),
     ("markdown", FileKind::Markdown),
     ("html", FileKind::Html),
-    ("yaml", FileKind::Yaml),
-    ("yml", FileKind::Yaml),
-    ("toml", FileKind::Toml),
-    ("json", FileKind::Json),
 ];
 
 /// The kind of a file that can be a post, by its ending.
@@ -24,12 +21,8 @@ pub enum FileKind {
     Markdown,
     /// HTML below front matter.
     Html,
-    /// Front matter alone, in YAML.
-    Yaml,
-    /// Front matter alone, in TOML.
-    Toml,
-    /// Front matter alone, in JSON.
-    Json,
+    /// Front matter alone.
+    Data(Format),
 }
 
 impl FileKind {
@@ -37,8 +30,9 @@ impl FileKind {
     #[must_use]
     pub fn of(path: &str) -> Option<Self> {
         let (_, ending) = path.rsplit_once('.')?;
-        let found = ENDINGS.iter().find(|(known, _)| *known == ending);
-        found.map(|(_, kind)| *kind)
+        let found = TEXT_ENDINGS.iter().find(|(known, _)| *known == ending);
+        let found = found.map(|(_, kind)| *kind);
+        found.or_else(|| data_format(path).map(Self::Data))
     }
 
     /// Returns true if the file has a text below its front matter.

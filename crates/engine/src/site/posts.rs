@@ -9,7 +9,7 @@ use jiff::Timestamp;
 use rayon::prelude::*;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::Diagnostics;
-use tabulae_core::front_matter::{self, Format, FrontMatter};
+use tabulae_core::front_matter::{self, FrontMatter, data_format};
 use tabulae_core::html::Html;
 use tabulae_core::id::{Counted, LocaleId};
 use tabulae_core::post::{Body, Post, assemble, has_title, locale_of};
@@ -366,16 +366,6 @@ impl Reread {
         let source = Source::new(path, &text);
         let body = source.text().get(start..).ok_or_else(changed)?;
         Ok(body.to_owned())
-    }
-}
-
-/// Returns the format of a file that is front matter alone.
-fn data_format(path: &str) -> Option<Format> {
-    match FileKind::of(path)? {
-        FileKind::Yaml => Some(Format::Yaml),
-        FileKind::Toml => Some(Format::Toml),
-        FileKind::Json => Some(Format::Json),
-        FileKind::Markdown | FileKind::Html => None,
     }
 }
 

@@ -115,6 +115,37 @@ fn a_post_is_renamed_to_the_letter(#[case] before: &str, #[case] after: &str) {
     assert_eq!(now.sources.read(path).unwrap(), after.as_bytes());
 }
 
+/// A post that is front matter alone keeps the syntax of its format, whatever the new name has.
+#[rstest]
+#[case::toml("toml", "tags = ['dredge']\n", "tags = [\"the diver's\"]\n")]
+#[case::json(
+    "json",
+    "{\"tags\": [\"dredge\"]}\n",
+    "{\"tags\": [\"the diver's\"]}\n"
+)]
+#[case::yaml("yaml", "tags: ['dredge']\n", "tags: ['the diver''s']\n")]
+fn a_data_file_is_renamed_in_its_format(
+    #[case] ending: &str,
+    #[case] before: &str,
+    #[case] after: &str,
+) {
+    let path = format!("posts/2026-03-14-a.{ending}");
+    let settings = format!("[content.posts]\nfiles = [\"*.md\", \"*.{ending}\"]\n");
+    let bench = Bench::new(&settings).with(&path, before);
+    let renamed = bench
+        .workspace()
+        .rename_term("tag", "dredge", "the diver's")
+        .unwrap();
+    let now = changed(&bench, &renamed.files);
+    assert_eq!(now.sources.read(&path).unwrap(), after.as_bytes());
+    let workspace = now.workspace();
+    assert_eq!(workspace.diagnostics(), []);
+    let found = workspace
+        .query("from posts where tag = \"the diver's\"")
+        .unwrap();
+    assert_eq!(found.total(), 1);
+}
+
 /// The old page leads to the new one, and notes go with their terms.
 #[rstest]
 #[case::no_note("", None, "---\nmoved_from: /tags/dredge/\n---\n")]

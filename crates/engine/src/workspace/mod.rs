@@ -30,7 +30,7 @@ pub use self::related::{RelatedOverview, RelatedPost, Shared};
 pub use self::session::BuildSession;
 use crate::error::Error;
 use crate::options::{BuildOptions, Clock};
-use crate::pipeline::audit::audit;
+use crate::pipeline::audit::{audit, lints};
 use crate::pipeline::explain::{Explanation, Membership, explain, membership};
 use crate::pipeline::terms::{FieldTerms, terms};
 use crate::pipeline::weave::{PageFolder, WeaveReport, weave};
@@ -551,6 +551,18 @@ impl Workspace {
         attach(&*self.sources, output);
         let found = audit(&*self.sources, output, &self.options(options));
         (found.diagnostics, found.output)
+    }
+
+    /// Returns the lints of [`audit`](Self::audit) for the site as it was read, by the levels of the settings, without those
+    /// of `found`: the diagnostics of [`check`](Self::check).
+    pub fn lints(&self, output: &mut dyn Destination, found: &[Diagnostic]) -> Vec<Diagnostic> {
+        attach(&*self.sources, output);
+        let (Ok(site), Ok(plan)) = (self.site(), self.plan()) else {
+            return Vec::new();
+        };
+        let lints = lints((site, plan), &*self.sources, output, found);
+        let options = BuildOptions::default();
+        options.levels_of(Some(&site.settings)).of(lints)
     }
 
     /// Fills the placeholders in the HTML pages of a folder. It holds the lock of `output`, so that no build

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use rayon::prelude::*;
 use tabulae_core::audit::audit as audit_posts;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Diagnostics, nearest};
+use tabulae_core::diagnostic::{Code, Collected, Diagnostic, Diagnostics, nearest, without};
 use tabulae_core::edit::Edit;
 use tabulae_core::related::RelatedPosts;
 use tabulae_core::settings::Settings;
@@ -39,25 +39,32 @@ pub(crate) fn audit(
     let site = Site::read(sources, &going, &mut Diagnostics::new());
     if let Some(site) = &site {
         let plan = plan(site, &mut Diagnostics::new());
-        found.extend(audit_posts(&site.catalogue, &site.settings, &site.moment));
-        found.extend(unfiled(site, &plan));
-        found.extend(filled(site));
-        found.extend(unused_templates(site));
-        let others = OtherFiles::of(&plan, destination);
-        let broken = broken_links(site, &plan, others.published(), sources);
-        // A build reports some of them as well.
-        let broken = broken.into_iter().filter(|new| !found.contains(new));
-        let broken: Diagnostics = broken.collect();
-        found.extend(broken);
-        add_notes(site, &mut found);
-        let empty = empty_feeds(site, &plan, &found);
-        found.extend(empty);
-        found.extend(others.stray(destination));
+        let lints = lints((site, &plan), sources, destination, &found);
+        found.extend(lints);
     }
     Collected {
         output: site.map(|site| site.settings),
         diagnostics: found,
     }
+}
+
+/// Returns the lints of a site that are not among `found`, the diagnostics of a build.
+pub(crate) fn lints(
+    (site, plan): (&Site, &Plan),
+    sources: &dyn Sources,
+    destination: &dyn Destination,
+    found: &[Diagnostic],
+) -> Diagnostics {
+    let mut lints = audit_posts(&site.catalogue, &site.settings, &site.moment);
+    lints.extend(unfiled(site, plan));
+    lints.extend(filled(site));
+    lints.extend(unused_templates(site));
+    let others = OtherFiles::of(plan, destination);
+    lints.extend(broken_links(site, plan, others.published(), sources));
+    add_notes(site, &mut lints);
+    lints.extend(empty_feeds(site, plan, found));
+    lints.extend(others.stray(destination));
+    without(lints, found)
 }
 
 /// Adds the note that joins terms to the findings of near-duplicates. A note that exists, or is to replace others, is for
@@ -150,7 +157,7 @@ fn unused_templates(site: &Site) -> Diagnostics {
 }
 
 /// Returns warnings for feeds without entries about which a build says nothing.
-fn empty_feeds(site: &Site, plan: &Plan, told: &Diagnostics) -> Diagnostics {
+fn empty_feeds(site: &Site, plan: &Plan, told: &[Diagnostic]) -> Diagnostics {
     let empty = plan.feeds.iter().filter(|feed| feed.posts.is_empty());
     let settings = &site.settings;
     let diagnostics = empty.map(|feed| {
