@@ -19,7 +19,7 @@ use crate::index::{Index, each_on_a_thread};
 use crate::matrix::{Doc, Term};
 use crate::score::Score;
 use crate::search::Search;
-use crate::top_k::{Hit, sort};
+use crate::top_k::{Hit, rank, sort};
 use crate::vectors::{IndexedField, inverse_document_frequency, term_frequency};
 
 /// The number of documents that are best compared exactly, beside the edited ones. A few documents with a rare
@@ -40,10 +40,10 @@ pub struct Edited {
 /// A bound on how much the scores of an index changed since some documents were edited.
 #[derive(Debug)]
 pub struct Drift {
-    edited: BTreeSet<Doc>,
-    /// The indexed documents among the edited ones and those that drift most, each with its scores with all
-    /// documents.
-    compared: Vec<(Doc, Vec<Score>)>,
+    /// The documents that were edited, each with its scores with all documents if it is indexed, else with none.
+    edited: BTreeMap<Doc, Vec<Score>>,
+    /// The indexed documents that drift most, beside the edited ones.
+    most: Vec<Doc>,
     /// By document: the weighted distance of its unit vectors before and after.
     by_doc: Vec<f64>,
     /// The highest drift of all other documents.
@@ -63,6 +63,14 @@ pub struct BoundedHits {
     pub hits: Vec<Hit>,
     /// No accepted document that is not among the hits has a higher score.
     pub bound: Score,
+    /// The most by which the scores of the hits can be wrong: 0 after a search.
+    pub slack: Score,
+}
+
+impl Drift {
+    fn of(&self, doc: Doc) -> f64 {
+        self.by_doc.get(doc.at()).copied().unwrap_or(0.0)
+    }
 }
 
 impl BoundedHits {
@@ -72,6 +80,7 @@ impl BoundedHits {
         let last = hits.last().filter(|_| hits.len() >= k);
         Self {
             bound: last.map_or(Score::ZERO, |last| last.score),
+            slack: Score::ZERO,
             hits,
         }
     }
@@ -97,18 +106,21 @@ impl Index {
         moved.retain(|doc| by_doc[doc.at()] > 0.0 && !docs.contains(doc));
         moved.sort_by(|a, b| by_doc[b.at()].total_cmp(&by_doc[a.at()]));
         let highest = moved.get(most).map_or(0.0, |doc| by_doc[doc.at()]);
-        let edited = self.docs.iter().filter(|doc| docs.contains(doc));
-        let compared = moved.iter().take(most).chain(edited);
-        let compared: Vec<Doc> = compared.copied().collect();
+        moved.truncate(most);
+        let edited: Vec<Doc> = docs.into_iter().collect();
         let all: Vec<Doc> = (0u32..).map(Doc).take(by_doc.len()).collect();
-        let scores = each_on_a_thread(&compared, |doc| {
-            let hits = self.scores(*doc, &all).into_iter();
+        let scores = each_on_a_thread(&edited, |doc| {
+            let all = if self.docs.contains(doc) {
+                &all[..]
+            } else {
+                &[]
+            };
+            let hits = self.scores(*doc, all).into_iter();
             hits.map(|hit| hit.score).collect()
         });
-        let compared = compared.into_iter().zip(scores).collect();
         Drift {
-            edited: docs,
-            compared,
+            edited: edited.into_iter().zip(scores).collect(),
+            most: moved,
             by_doc,
             highest,
             searches: AtomicUsize::new(0),
@@ -169,10 +181,12 @@ impl Index {
         hits
     }
 
-    /// Returns the `k` best documents from the hits of a search before an edit, the same as
-    /// [`Index::top_k`] finds without ties, and perhaps more; `None` if the hits do not tell, so that a
-    /// search is needed. Scores up to `floor` are not asked for. The filter accepts the same documents as
-    /// before, except perhaps for edited ones.
+    /// Returns the `k` best documents from the hits of a search before an edit, in the order in which [`Index::top_k`]
+    /// finds them without ties, and perhaps more; `None` if the hits do not tell, so that a search is needed. Scores up to
+    /// `floor` are not asked for. The filter accepts the same documents as before, except perhaps for edited ones.
+    ///
+    /// The scores before the edit are enough if they are further apart than they can have moved; else those of the hits
+    /// are computed.
     #[must_use]
     pub fn confirm(
         &self,
@@ -183,34 +197,170 @@ impl Index {
         drift: &Drift,
         filter: impl Fn(Doc) -> bool,
     ) -> Option<BoundedHits> {
-        if drift.edited.contains(&query) {
+        if drift.edited.contains_key(&query) {
             return None;
         }
-        let moved = drift.by_doc.get(query.at()).copied().unwrap_or(0.0) + drift.highest;
+        let drifted = Drifted {
+            query,
+            before,
+            drift,
+        };
+        let by_bounds = drifted.hits(self, Some(k), &filter);
+        let by_scores = || drifted.hits(self, None, &filter);
+        drifted
+            .best(by_bounds, k, floor)
+            .or_else(|| drifted.best(by_scores(), k, floor))
+    }
+}
+
+/// A document with bounds on its score after an edit.
+#[derive(Debug, Clone, Copy)]
+struct Ranged {
+    hit: Hit,
+    /// The most by which the score of the hit can be wrong.
+    slack: Score,
+}
+
+impl Ranged {
+    fn exact(hit: Hit) -> Self {
+        let slack = Score::ZERO;
+        Self { hit, slack }
+    }
+
+    fn least(&self) -> Score {
+        Score::from_units(self.hit.score.units().saturating_sub(self.slack.units()))
+    }
+
+    fn most(&self) -> Score {
+        Score::from_units(self.hit.score.units() + self.slack.units())
+    }
+
+    /// Returns true if the document comes before one that [`sort`] puts after it, whatever their scores are exactly.
+    fn precedes(&self, other: &Self) -> bool {
+        let are_exact = self.slack == Score::ZERO && other.slack == Score::ZERO;
+        are_exact || self.least() > other.most()
+    }
+}
+
+/// The documents that can be hits of a query after an edit.
+#[derive(Debug)]
+struct Candidates {
+    /// In the order of [`sort`].
+    ranged: Vec<Ranged>,
+    /// No accepted document that is not among them has a higher score.
+    bound: Score,
+}
+
+/// The hits of a query before an edit, and the drift since.
+#[derive(Clone, Copy)]
+struct Drifted<'a> {
+    query: Doc,
+    before: &'a BoundedHits,
+    drift: &'a Drift,
+}
+
+impl Drifted<'_> {
+    /// Returns the most by which the score of the query and a document of some drift can have moved.
+    fn moved(&self, drift: f64) -> Score {
+        let moved = self.drift.of(self.query) + drift;
         // Two more units: both scores are rounded, and the order of a sum's terms may have changed.
-        let units = (moved / Score::UNIT).ceil() + 2.0;
-        let bound = Score::floor(f64::from(before.bound.units()) + units);
-        let mut docs: Vec<Doc> = before.hits.iter().map(|hit| hit.doc).collect();
-        let is_compared = |doc: &Doc| drift.compared.iter().any(|(other, _)| other == doc);
-        docs.retain(|doc| !is_compared(doc) && filter(*doc));
-        let mut hits = self.scores(query, &docs);
-        let compared = drift.compared.iter().filter(|(doc, _)| filter(*doc));
-        hits.extend(compared.map(|(doc, scores)| Hit {
-            doc: *doc,
-            score: scores[query.at()],
-        }));
-        hits.retain(|hit| hit.score > Score::ZERO);
-        sort(&mut hits);
-        let certain = hits.iter().take_while(|hit| hit.score > bound).count();
+        Score::floor((moved / Score::UNIT).ceil() + 2.0)
+    }
+
+    /// Returns the bound on a document of some drift that was no hit before.
+    fn bound(&self, drift: f64) -> Score {
+        self.before.bound.plus(self.moved(drift))
+    }
+
+    /// Returns the documents that can be hits. With `by_bounds`, the number of hits that are asked for, the scores before
+    /// the edit are taken, with bounds; else all scores are exact.
+    fn hits(
+        &self,
+        index: &Index,
+        by_bounds: Option<usize>,
+        filter: impl Fn(Doc) -> bool,
+    ) -> Candidates {
+        let Drift { edited, most, .. } = self.drift;
+        let before = self.before.hits.iter();
+        let mut known: Vec<Hit> = before.copied().collect();
+        known.retain(|hit| !edited.contains_key(&hit.doc) && filter(hit.doc));
+        let is_known = |doc: &Doc| known.iter().any(|hit| hit.doc == *doc);
+        let others = most.iter().filter(|doc| !is_known(doc) && filter(**doc));
+        let mut others: Vec<Doc> = others.copied().collect();
+        let ranged = known.iter().map(|hit| Ranged {
+            hit: *hit,
+            slack: self.before.slack.plus(self.moved(self.drift.of(hit.doc))),
+        });
+        let mut ranged: Vec<Ranged> = ranged.collect();
+        let new = edited.iter().filter(|(doc, _)| filter(**doc));
+        let new = new.filter_map(|(doc, scores)| {
+            let score = *scores.get(self.query.at())?;
+            Some(Hit { doc: *doc, score })
+        });
+        let mut bound = self.bound(self.drift.highest);
+        match by_bounds {
+            Some(k) => {
+                let mut least: Vec<Score> = ranged.iter().map(Ranged::least).collect();
+                least.sort_unstable();
+                let last = least.len().checked_sub(k).map(|at| least[at]);
+                // A bound that is nearly as high as the last hit would tell nothing after the next edit.
+                let room = last
+                    .unwrap_or(Score::ZERO)
+                    .units()
+                    .saturating_sub(bound.units());
+                let near = Score::from_units(bound.units() + room / 8);
+                let highest = |doc: &Doc| self.bound(self.drift.of(*doc));
+                let far = others.iter().map(highest).filter(|bound| *bound <= near);
+                let far = far.max();
+                others.retain(|doc| highest(doc) > near);
+                bound = bound.max(far.unwrap_or_default());
+            }
+            None => {
+                others.extend(known.iter().map(|hit| hit.doc));
+                ranged.clear();
+            }
+        }
+        let scored = match others.is_empty() {
+            true => Vec::new(),
+            false => index.scores(self.query, &others),
+        };
+        ranged.extend(new.chain(scored).map(Ranged::exact));
+        ranged.retain(|ranged| ranged.hit.score > Score::ZERO);
+        ranged.sort_by_key(|ranged| rank(&ranged.hit));
+        Candidates { ranged, bound }
+    }
+
+    /// Returns the `k` best of the candidates and a few more; `None` if their bounds do not tell.
+    fn best(&self, candidates: Candidates, k: usize, floor: Score) -> Option<BoundedHits> {
+        let Candidates { mut ranged, bound } = candidates;
+        let certain = ranged
+            .iter()
+            .take_while(|ranged| ranged.least() > bound)
+            .count();
         if certain < k && bound > floor {
             return None;
         }
+        for (at, ranged_at) in ranged.iter().enumerate().take(k) {
+            let rest = &ranged[at + 1..];
+            if ranged_at.most() <= floor && rest.iter().all(|other| other.most() <= floor) {
+                break;
+            }
+            let is_clear = ranged_at.slack == Score::ZERO || ranged_at.least() > floor;
+            if !is_clear || !rest.iter().all(|other| ranged_at.precedes(other)) {
+                return None;
+            }
+        }
         // What is left out now is below the bound, too.
-        let rest = hits.get(k + SPARE).map_or(Score::ZERO, |hit| hit.score);
-        hits.truncate(k + SPARE);
+        let rest = ranged.iter().skip(k + SPARE).map(Ranged::most).max();
+        ranged.truncate(k + SPARE);
         Some(BoundedHits {
-            hits,
-            bound: bound.max(rest),
+            slack: ranged
+                .iter()
+                .map(|ranged| ranged.slack)
+                .max()
+                .unwrap_or_default(),
+            hits: ranged.into_iter().map(|ranged| ranged.hit).collect(),
+            bound: bound.max(rest.unwrap_or_default()),
         })
     }
 }

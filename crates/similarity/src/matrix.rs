@@ -93,6 +93,9 @@ impl CountMatrix {
     }
 }
 
+/// The maximum number of terms in a piece of a row.
+pub(crate) const PIECE: usize = 64;
+
 /// The terms of one document with their counts.
 #[derive(Debug, Clone, Copy)]
 pub struct Row<'a> {
@@ -105,6 +108,18 @@ impl<'a> Row<'a> {
     /// Iterates over terms and counts, in rising order of the terms.
     pub fn iter(self) -> impl ExactSizeIterator<Item = (Term, u16)> + use<'a> {
         self.terms.iter().copied().zip(self.counts.iter().copied())
+    }
+
+    /// Splits the row into rows of up to [`PIECE`] terms.
+    pub(crate) fn pieces(self) -> impl Iterator<Item = Self> {
+        let counts = self.counts.chunks(PIECE);
+        let pieces = self.terms.chunks(PIECE).zip(counts);
+        pieces.map(|(terms, counts)| Self { terms, counts })
+    }
+
+    /// Returns a term and its count by their position in the row.
+    pub(crate) fn entry(self, at: usize) -> (Term, u16) {
+        (self.terms[at], self.counts[at])
     }
 
     /// Calls `see` with each term that both rows have and its counts, in rising order. Takes time

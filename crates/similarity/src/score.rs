@@ -46,6 +46,11 @@ impl Score {
         Self(units.clamp(0.0, f64::from(Self::ONE.0)) as u32)
     }
 
+    /// Returns the sum, at most [`Self::ONE`].
+    pub(crate) fn plus(self, other: Self) -> Self {
+        Self::from_units(self.0 + other.0)
+    }
+
     /// Returns the score as a number from 0 to 1.
     #[must_use]
     pub fn ratio(self) -> f64 {

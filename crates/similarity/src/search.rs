@@ -190,7 +190,7 @@ impl Scratch {
     fn load(&mut self, index: &Index, query: Doc) {
         self.dense.resize_with(index.fields.len(), Dense::default);
         for (field, dense) in index.fields.iter().zip(&mut self.dense) {
-            dense.load(field.vectors.counts.width(), field.vectors.row(query));
+            dense.load(&field.vectors, query);
         }
     }
 

@@ -1,5 +1,7 @@
 //! Hand calculations, and the search against the definition.
 
+use std::collections::BTreeSet;
+
 use std::sync::Arc;
 
 use proptest::collection::vec;
@@ -348,12 +350,8 @@ proptest! {
             let wanted = k + SPARE;
             let hits = BoundedHits::new(before.top_k(search(query.0, wanted), accepted), wanted);
             let confirmed = after.confirm(query, k, Score::ZERO, &hits, &drift, accepted);
-            if let Some(mut confirmed) = confirmed {
-                let all = after.top_k(search(query.0, usize::MAX), accepted);
-                let left_out = all.iter().filter(|hit| !confirmed.hits.contains(hit));
-                prop_assert!(left_out.into_iter().all(|hit| hit.score <= confirmed.bound));
-                confirmed.hits.truncate(k);
-                prop_assert_eq!(confirmed.hits, after.top_k(search(query.0, k), accepted));
+            if let Some(confirmed) = confirmed {
+                assert_confirmed(&confirmed, &after, search(query.0, k), accepted);
             }
         }
         // The first of these compare all documents, the others build the postings.
@@ -366,6 +364,89 @@ proptest! {
         }
         prop_assert!(unsearched.postings.get().is_some());
     }
+}
+
+/// Asserts that confirmed hits are those of a search: the same documents in the same order, with scores and a bound that
+/// hold.
+fn assert_confirmed(
+    confirmed: &BoundedHits,
+    index: &Index,
+    search: Search,
+    accepted: impl Fn(Doc) -> bool,
+) {
+    let all = index.top_k(
+        Search {
+            k: usize::MAX,
+            ..search
+        },
+        &accepted,
+    );
+    let is_hit = |hit: &Hit| confirmed.hits.iter().any(|known| known.doc == hit.doc);
+    for left_out in all.iter().filter(|hit| !is_hit(hit)) {
+        assert!(
+            left_out.score <= confirmed.bound,
+            "{left_out:?} {confirmed:?}"
+        );
+    }
+    for hit in &confirmed.hits {
+        let exact = index.score(search.query, hit.doc).units();
+        let wrong = exact.abs_diff(hit.score.units());
+        assert!(
+            wrong <= confirmed.slack.units(),
+            "{hit:?} {exact} {confirmed:?}"
+        );
+    }
+    let docs =
+        |hits: &[Hit]| -> Vec<Doc> { hits.iter().take(search.k).map(|hit| hit.doc).collect() };
+    assert_eq!(docs(&confirmed.hits), docs(&all));
+}
+
+/// Documents are edited one after the other, each time by a word or two, as one writes. Hits are confirmed from hits that
+/// were confirmed themselves, most of them without a look at a score.
+#[test]
+fn hits_are_confirmed_edit_by_edit() {
+    // Five documents on each subject have twelve words in common, and five of their own.
+    let row = |doc: u32| -> Vec<(u32, u32)> {
+        let of_subject = (0..12).map(|at| (doc / 5 * 37 + at * at * 11) % 150);
+        let own = (0..5).map(|at| (doc * 53 + at * 29 + at * doc % 7) % 150);
+        let words: BTreeSet<u32> = of_subject.chain(own).collect();
+        let count = |word: u32| 1 + (doc * 7 + word * 3) % 4;
+        words.into_iter().map(|word| (word, count(word))).collect()
+    };
+    let mut rows: Vec<_> = (0..200).map(row).collect();
+    let others = |query: u32| move |doc: Doc| doc != Doc(query);
+    let (k, wanted) = (3, 3 + SPARE);
+    let first = index(vec![field(&rows, 1.0)]);
+    let find = |index: &Index, query: u32| {
+        BoundedHits::new(index.top_k(search(query, wanted), others(query)), wanted)
+    };
+    let mut known: Vec<BoundedHits> = (0..200).map(|query| find(&first, query)).collect();
+    let (mut confirmed, mut unseen) = (0, 0);
+    for edit in 0..6u32 {
+        let doc = edit * 31 + 5;
+        let before = &mut rows[doc as usize];
+        let terms = before.iter().map(|(term, _)| Term(*term)).collect();
+        before.remove(edit as usize % before.len());
+        let earlier = Edited {
+            doc: Doc(doc),
+            field: 0,
+            terms,
+        };
+        let now = index(vec![field(&rows, 1.0)]);
+        let drift = now.drift(&[earlier], COMPARED);
+        for (query, known) in (0..200).zip(&mut known) {
+            let accepted = others(query);
+            let hits = now.confirm(Doc(query), k, Score::ZERO, known, &drift, accepted);
+            if let Some(hits) = &hits {
+                assert_confirmed(hits, &now, search(query, k), accepted);
+                confirmed += 1;
+                unseen += u32::from(hits.slack > Score::ZERO);
+            }
+            *known = hits.unwrap_or_else(|| find(&now, query));
+        }
+    }
+    assert!(confirmed > 6 * 200 / 2, "{confirmed}");
+    assert!(unseen > confirmed / 4, "{unseen} of {confirmed}");
 }
 
 /// An edit that gives one of 300 documents a word that some others have too leaves the lists of most documents
@@ -446,6 +527,7 @@ fn hits_are_not_confirmed_if_the_query_itself_drifted() {
     let hits = BoundedHits {
         hits: best(&before),
         bound,
+        slack: Score::ZERO,
     };
     let drift = after.drift(&edited, 0);
     let confirmed = after.confirm(Doc(0), 1, Score::ZERO, &hits, &drift, others);

@@ -73,5 +73,10 @@ impl TopK {
 /// Sorts by falling score, and hits of equal scores in rising order of the documents.
 pub(crate) fn sort(hits: &mut [Hit]) {
     // Stable, as that is fast for runs of equal scores, which are in order already.
-    hits.sort_by_key(|hit| (Reverse(hit.score), hit.doc));
+    hits.sort_by_key(rank);
+}
+
+/// Returns the key by which the best hits come first, of equal ones the document with the lowest number.
+pub(crate) fn rank(hit: &Hit) -> (Reverse<Score>, Doc) {
+    (Reverse(hit.score), hit.doc)
 }

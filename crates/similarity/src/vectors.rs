@@ -2,7 +2,7 @@
 
 use std::sync::{Arc, LazyLock};
 
-use crate::matrix::{CountMatrix, Doc, Term};
+use crate::matrix::{CountMatrix, Doc, PIECE, Term};
 
 /// The rows of a matrix as TF-IDF vectors. Weights are computed from the counts when they are
 /// needed: an entry takes six bytes instead of twelve.
@@ -107,9 +107,18 @@ impl Vectors {
     /// last bit: it adds the same products in the same order.
     pub(crate) fn cosine_of_dense(&self, dense: &Dense, a: Doc, b: Doc) -> f64 {
         let mut dot = 0.0;
-        for (term, count) in self.counts.row(b).iter() {
-            if dense.has(term) {
-                dot += dense.weights[term.at()] * self.weight(term, count);
+        for row in self.counts.row(b).pieces() {
+            // The positions first: whether a document has a term is not to be predicted, so that nothing branches on it.
+            let mut shared = [0; PIECE];
+            let mut count = 0;
+            for (at, term) in (0u8..).zip(row.terms) {
+                shared[count] = at;
+                count += usize::from(dense.has(*term));
+            }
+            for at in &shared[..count] {
+                let (term, count) = row.entry(usize::from(*at));
+                let (weight, idf) = dense.weights[term.at()];
+                dot += weight * (term_frequency(count) * idf);
             }
         }
         self.normalised(dot, a, b)
@@ -132,7 +141,8 @@ pub(crate) struct IndexedField {
 /// The weights of one document, by term.
 #[derive(Debug, Default)]
 pub(crate) struct Dense {
-    weights: Vec<f64>,
+    /// With the idf of the term.
+    weights: Vec<(f64, f64)>,
     /// A bit for each term, 64 to a word: set if the document has the term. A small part of the weights' size,
     /// so that it stays in the processor's cache while other documents' terms are looked up.
     present: Vec<u64>,
@@ -140,11 +150,12 @@ pub(crate) struct Dense {
 
 impl Dense {
     /// Lays out a document's weights; all are 0 before.
-    pub(crate) fn load(&mut self, width: usize, row: impl Iterator<Item = (Term, f64)>) {
-        self.weights.resize(width, 0.0);
+    pub(crate) fn load(&mut self, vectors: &Vectors, doc: Doc) {
+        let width = vectors.counts.width();
+        self.weights.resize(width, (0.0, 0.0));
         self.present.resize(width.div_ceil(64), 0);
-        for (term, weight) in row {
-            self.weights[term.at()] = weight;
+        for (term, weight) in vectors.row(doc) {
+            self.weights[term.at()] = (weight, vectors.idf[term.at()]);
             self.present[term.at() / 64] |= 1 << (term.at() % 64);
         }
     }
@@ -152,7 +163,7 @@ impl Dense {
     /// Sets the weights of terms to 0.
     pub(crate) fn clear(&mut self, terms: &[Term]) {
         for term in terms {
-            self.weights[term.at()] = 0.0;
+            self.weights[term.at()] = (0.0, 0.0);
             self.present[term.at() / 64] = 0;
         }
     }

@@ -27,6 +27,8 @@ pub(crate) struct PostHits {
     hits: Vec<(u32, u32)>,
     /// The most that the likeness of any other post can be.
     bound: u32,
+    /// The most by which the likeness of a hit can be wrong.
+    slack: u32,
 }
 
 impl From<&BoundedHits> for PostHits {
@@ -35,6 +37,7 @@ impl From<&BoundedHits> for PostHits {
         Self {
             hits: hits.map(|hit| (hit.doc.0, hit.score.units())).collect(),
             bound: bounded.bound.units(),
+            slack: bounded.slack.units(),
         }
     }
 }
@@ -48,6 +51,7 @@ impl From<&PostHits> for BoundedHits {
         Self {
             hits: hits.collect(),
             bound: Score::from_units(cached.bound),
+            slack: Score::from_units(cached.slack),
         }
     }
 }
