@@ -32,6 +32,7 @@ mod session;
 mod slips;
 mod templates;
 mod texts;
+mod words;
 
 use std::collections::BTreeMap;
 

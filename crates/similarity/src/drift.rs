@@ -15,7 +15,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-use crate::index::{Index, each_on_a_thread};
+use crate::index::{Index, parts_on_threads};
 use crate::matrix::{Doc, Term};
 use crate::score::Score;
 use crate::search::Search;
@@ -107,19 +107,18 @@ impl Index {
         moved.sort_by(|a, b| by_doc[b.at()].total_cmp(&by_doc[a.at()]));
         let highest = moved.get(most).map_or(0.0, |doc| by_doc[doc.at()]);
         moved.truncate(most);
-        let edited: Vec<Doc> = docs.into_iter().collect();
         let all: Vec<Doc> = (0u32..).map(Doc).take(by_doc.len()).collect();
-        let scores = each_on_a_thread(&edited, |doc| {
-            let all = if self.docs.contains(doc) {
+        let scores = |doc: Doc| -> Vec<Score> {
+            let all = if self.docs.contains(&doc) {
                 &all[..]
             } else {
                 &[]
             };
-            let hits = self.scores(*doc, all).into_iter();
-            hits.map(|hit| hit.score).collect()
-        });
+            let hits = parts_on_threads(all, |others| self.scores(doc, others));
+            hits.concat().iter().map(|hit| hit.score).collect()
+        };
         Drift {
-            edited: edited.into_iter().zip(scores).collect(),
+            edited: docs.into_iter().map(|doc| (doc, scores(doc))).collect(),
             most: moved,
             by_doc,
             highest,

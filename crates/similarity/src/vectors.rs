@@ -2,6 +2,7 @@
 
 use std::sync::{Arc, LazyLock};
 
+use crate::index::parts_on_threads;
 use crate::matrix::{CountMatrix, Doc, PIECE, Term};
 
 /// The rows of a matrix as TF-IDF vectors. Weights are computed from the counts when they are
@@ -39,13 +40,21 @@ pub(crate) fn inverse_document_frequency(documents: usize, df: u32) -> f64 {
 
 impl Vectors {
     /// Weights the terms by how many of the `indexed` documents have them. Takes time linear in
-    /// the entries of the matrix.
+    /// the entries of the matrix, on several threads.
     pub(crate) fn new(counts: Arc<CountMatrix>, indexed: &[Doc]) -> Self {
-        let mut document_frequencies = vec![0u32; counts.width()];
-        for doc in indexed {
-            for term in counts.row(*doc).terms {
-                document_frequencies[term.at()] += 1;
+        let frequencies = parts_on_threads(indexed, |docs| {
+            let mut frequencies = vec![0u32; counts.width()];
+            for doc in docs {
+                for term in counts.row(*doc).terms {
+                    frequencies[term.at()] += 1;
+                }
             }
+            frequencies
+        });
+        let mut document_frequencies = vec![0u32; counts.width()];
+        for part in frequencies {
+            let sums = document_frequencies.iter_mut().zip(part);
+            sums.for_each(|(sum, more)| *sum += more);
         }
         let each = document_frequencies.iter();
         let idf = each.map(|df| inverse_document_frequency(indexed.len(), *df));
@@ -56,11 +65,13 @@ impl Vectors {
             counts,
         };
         let docs = (0u32..).take(vectors.counts.height()).map(Doc);
-        let norms = docs.map(|doc| {
-            let weights = vectors.row(doc).map(|(_, weight)| weight.powi(2));
+        let docs: Vec<Doc> = docs.collect();
+        let norm = |doc: &Doc| {
+            let weights = vectors.row(*doc).map(|(_, weight)| weight.powi(2));
             weights.sum::<f64>().sqrt()
-        });
-        vectors.norms = norms.collect();
+        };
+        let norms = parts_on_threads(&docs, |docs| docs.iter().map(norm).collect::<Vec<_>>());
+        vectors.norms = norms.concat();
         vectors
     }
 

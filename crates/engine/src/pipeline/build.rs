@@ -121,24 +121,28 @@ impl Build<'_> {
         if !self.lock(destination) {
             return None;
         }
-        let (old, manifest, known) = match self.session.take(destination) {
-            Some(last) => (Some(last.cache), Some(last.manifest), Some(last.site)),
+        let sources = self.sources;
+        let (old, manifest, known, scan) = match self.session.take(destination) {
+            Some(last) => {
+                let scan = changed.and_then(|changed| {
+                    let files = (&last.site.folders, &*last.cache.files);
+                    Scan::again(sources, &settings, files, &changed)
+                });
+                let scan = scan.unwrap_or_else(|| Scan::new(sources, &settings));
+                (Some(last.cache), Some(last.manifest), Some(last.site), scan)
+            }
             None => {
-                let cache = destination.load_cache();
-                let cache = cache.and_then(|bytes| BuildCache::from_bytes(&bytes));
-                (cache, destination.manifest(), None)
+                let destination = &*destination;
+                let cache = || BuildCache::from_bytes(&destination.load_cache()?);
+                let scan = || (destination.manifest(), Scan::new(sources, &settings));
+                let (cache, (manifest, scan)) = rayon::join(cache, scan);
+                (cache, manifest, None, scan)
             }
         };
         if let Some(diagnostic) = self.other_part(manifest.as_ref(), destination) {
             self.diagnostics.push(diagnostic);
             return None;
         }
-        let last = changed.zip(known.as_ref()).zip(old.as_ref());
-        let scan = last.and_then(|((changed, known), old)| {
-            let last = (&known.folders, &*old.files);
-            Scan::again(self.sources, &settings, last, &changed)
-        });
-        let scan = scan.unwrap_or_else(|| Scan::new(self.sources, &settings));
         if let Some(cache) = &old {
             let report = self.unchanged(cache, &scan, &settings, manifest.as_ref(), destination);
             if report.is_some() {

@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use rayon::prelude::*;
+use rustc_hash::FxHashMap;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::query::ast::Validity;
@@ -123,22 +124,31 @@ fn checksums(
     files.collect()
 }
 
-/// Returns the posts for the cache, with their term frequencies if they were counted, and the words by number.
+/// Returns the posts for the cache, with their term frequencies if they were counted, and the words by number. Posts that
+/// were not read again keep their term frequencies, and words their numbers, unless most words are of no post any more.
 fn words(current: &CurrentFingerprints<'_>, old: &BuildCache) -> (Vocabulary, CachedPosts) {
     let site = current.site();
     let mut vocabulary = old.vocabulary.clone();
     let mut cached = Arc::clone(&site.cached);
     let mut cache = |table: Option<&WordTable>, words: &mut Arc<[Box<str>]>, of: Counts| {
         let Some(table) = table else { return };
-        *words = table.stems().map(Into::into).collect();
         let posts = Arc::make_mut(&mut cached);
-        let ids: Vec<_> = site.catalogue.all().collect();
-        let counts: Vec<_> = ids.par_iter().map(|id| encoded(table, *id)).collect();
+        let numbers = WordNumbers::new(words, table);
+        let mut ids: Vec<PostId> = site.catalogue.all().collect();
+        ids.retain(|id| {
+            let post = posts.get_mut(&site.catalogue.post(*id).path);
+            post.is_some_and(|post| numbers.are_new || of(&mut post.words).is_empty())
+        });
+        let counts: Vec<_> = ids
+            .par_iter()
+            .map(|id| numbers.encoded(table, *id))
+            .collect();
         for (id, counts) in ids.iter().zip(counts) {
             if let Some(post) = posts.get_mut(&site.catalogue.post(*id).path) {
                 *of(&mut post.words) = counts.into();
             }
         }
+        numbers.update(words);
     };
     let stems = site.catalogue.counted_words().map(|words| &words.body);
     cache(stems, &mut vocabulary.stems, |words| &mut words.stems);
@@ -150,10 +160,57 @@ fn words(current: &CurrentFingerprints<'_>, old: &BuildCache) -> (Vocabulary, Ca
 /// Selects the counts by one of the rules.
 type Counts = fn(&mut CachedWords) -> &mut Bytes;
 
-fn encoded(table: &WordTable, id: PostId) -> Vec<u8> {
-    let counts = table.counts.row(Doc(id.0)).iter();
-    let counts: Vec<(u32, u16)> = counts.map(|(stem, count)| (stem.0, count)).collect();
-    postcard::to_stdvec(&counts).unwrap_or_default()
+/// The numbers of words in the next cache.
+struct WordNumbers {
+    /// Set if they are not those of the last cache.
+    are_new: bool,
+    /// By the number in the table.
+    by_table: Vec<u32>,
+    /// The words to add to those of the last cache, or to replace them.
+    words: Vec<Box<str>>,
+}
+
+impl WordNumbers {
+    /// Numbers the words of a table. `known` are those of the last cache, by number; at most half of them may be in no
+    /// text any more.
+    fn new(known: &[Box<str>], table: &WordTable) -> Self {
+        let count = table.stems().count();
+        let are_new = known.len() / 2 > count;
+        let known = if are_new { &[] } else { known };
+        let numbers = known.iter().map(|word| &**word).zip(0..);
+        let numbers: FxHashMap<&str, u32> = numbers.collect();
+        let mut next = (0..).skip(known.len());
+        let mut words = Vec::new();
+        let by_table = table.stems().map(|word| {
+            let number = numbers.get(word).copied();
+            number.or_else(|| {
+                words.push(word.into());
+                next.next()
+            })
+        });
+        Self {
+            are_new,
+            by_table: by_table.map(Option::unwrap_or_default).collect(),
+            words,
+        }
+    }
+
+    /// Returns the term frequencies of a post's text, as the cache has them.
+    fn encoded(&self, table: &WordTable, id: PostId) -> Vec<u8> {
+        let counts = table.counts.row(Doc(id.0)).iter();
+        let counts = counts.map(|(stem, count)| (self.by_table[stem.0 as usize], count));
+        let counts: Vec<(u32, u16)> = counts.collect();
+        postcard::to_stdvec(&counts).unwrap_or_default()
+    }
+
+    /// Makes the words of the last cache those of the next one.
+    fn update(self, words: &mut Arc<[Box<str>]>) {
+        if self.are_new {
+            *words = self.words.into();
+        } else if !self.words.is_empty() {
+            *words = words.iter().cloned().chain(self.words).collect();
+        }
+    }
 }
 
 /// Returns the report of a build that finds nothing changed, if there can be one.

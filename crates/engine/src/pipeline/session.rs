@@ -96,14 +96,19 @@ impl Session {
         last.filter(|last| destination.manifest_stamp() == Some(last.manifest_stamp))
     }
 
-    /// Keeps the state after a build.
+    /// Keeps the state after a build, unless the site is in use elsewhere.
     pub(super) fn keep(
         &mut self,
-        site: LoadedSite,
+        mut site: LoadedSite,
         cache: BuildCache,
         manifest: Manifest,
         destination: &dyn Destination,
     ) {
+        // Term frequencies go by the numbers of words in the cache.
+        let Some(data) = Arc::get_mut(&mut site.data) else {
+            return;
+        };
+        data.site.cached = Arc::clone(&cache.posts);
         let stamp = destination.manifest_stamp();
         self.last = stamp.map(|manifest_stamp| LastBuild {
             cache,

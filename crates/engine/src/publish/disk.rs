@@ -8,8 +8,8 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, OnceLock};
 
 use indexmap::IndexMap;
+use rayon::prelude::*;
 use tabulae_core::route::{OutputPath, folder_of};
-use walkdir::WalkDir;
 
 use super::{Content, Destination, Found, Manifest, Writer, unwritable};
 use crate::error::Error;
@@ -292,6 +292,32 @@ impl DiskOutput {
             folder = folder_of(folder);
         }
     }
+}
+
+/// Returns the files below a folder of the output folder, but those that are staged, by their paths below the latter: folder
+/// by folder in the order of their names. Symbolic links are files. Folders are read side by side.
+fn files_below(folder: &Path, below: &str) -> io::Result<Vec<String>> {
+    let named = |error: io::Error| {
+        let message = format!("{}: {error}", folder.display());
+        io::Error::new(error.kind(), message)
+    };
+    let entries: io::Result<Vec<_>> = fs::read_dir(folder).map_err(named)?.collect();
+    let mut entries = entries.map_err(named)?;
+    entries.sort_unstable_by_key(fs::DirEntry::file_name);
+    let files = entries.par_iter().map(|entry| {
+        let name = entry.file_name().to_string_lossy().into_owned();
+        let path = match below {
+            "" => name,
+            below => format!("{below}/{name}"),
+        };
+        match entry.file_type().map_err(named)?.is_dir() {
+            true => files_below(&entry.path(), &path),
+            false if path.ends_with(STAGED) => Ok(Vec::new()),
+            false => Ok(vec![path]),
+        }
+    });
+    let files: Vec<Vec<String>> = files.collect::<io::Result<_>>()?;
+    Ok(files.into_iter().flatten().collect())
 }
 
 #[cfg(unix)]
@@ -579,20 +605,10 @@ impl Destination for DiskOutput {
     }
 
     fn list(&self) -> io::Result<Vec<String>> {
-        let mut files = Vec::new();
-        for entry in WalkDir::new(&self.out).sort_by_file_name() {
-            let entry = match entry {
-                Ok(entry) => entry,
-                Err(error) if error.depth() == 0 => break,
-                Err(error) => return Err(error.into()),
-            };
-            let below = entry.path().strip_prefix(&self.out);
-            let below = below.unwrap_or(entry.path()).display().to_string();
-            if !entry.file_type().is_dir() && !below.ends_with(STAGED) {
-                files.push(below.replace(std::path::MAIN_SEPARATOR, "/"));
-            }
+        match self.out.is_dir() {
+            true => files_below(&self.out, ""),
+            false => Ok(Vec::new()),
         }
-        Ok(files)
     }
 
     fn name(&self) -> String {
