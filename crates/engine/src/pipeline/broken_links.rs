@@ -1,9 +1,10 @@
 //! Addresses in posts and pages that lead nowhere within the site.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::sync::OnceLock;
 
 use rayon::prelude::*;
+use rustc_hash::FxHashSet;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, Help, KnownNames};
 use tabulae_core::html::{addresses, is_local};
@@ -36,24 +37,64 @@ pub(super) fn broken_links(
 
 /// Links of posts and pages to source files that lead to no page of the site: the file is missing, or its post is
 /// excluded.
-pub(super) fn broken_source_links(site: &Site, plan: &Plan, sources: &dyn Sources) -> Diagnostics {
-    let linking: Vec<(&Post, &Link)> = texts(site)
-        .filter(|(post, _)| post.addresses.iter().any(|address| is_source(address)))
-        .collect();
-    if linking.is_empty() {
-        return Diagnostics::new();
+#[derive(Debug, Default)]
+pub(super) struct BrokenSourceLinks {
+    /// By the number of the text among [`texts`], for those that have any.
+    by_text: BTreeMap<usize, Diagnostics>,
+}
+
+impl BrokenSourceLinks {
+    /// Looks through posts and pages; with `retexted` only through these posts, whose texts alone changed since the last
+    /// look, and whose addresses are the same.
+    pub(super) fn look(
+        &mut self,
+        site: &Site,
+        plan: &Plan,
+        sources: &dyn Sources,
+        retexted: Option<&[PostId]>,
+    ) {
+        let paths = retexted.map(|posts| {
+            let paths = posts
+                .iter()
+                .map(|id| site.catalogue.post(*id).path.as_str());
+            paths.collect::<Vec<_>>()
+        });
+        let is_wanted = |post: &Post| {
+            let is_new = |paths: &Vec<&str>| paths.contains(&post.path.as_str());
+            paths.as_ref().is_none_or(is_new)
+                && post.addresses.iter().any(|address| is_source(address))
+        };
+        let linking = texts(site).enumerate();
+        let linking = linking.filter(|(_, (post, _))| is_wanted(post));
+        let linking: Vec<(usize, (&Post, &Link))> = linking.collect();
+        if paths.is_none() {
+            self.by_text.clear();
+        }
+        if linking.is_empty() {
+            return;
+        }
+        let checker = Checker::new(site, plan, &[]);
+        let found = linking.into_par_iter().map(|(at, (post, link))| {
+            let owner = Owner::new(&post.path, link);
+            let named = post.addresses.iter().filter(|address| is_source(address));
+            let broken: Vec<_> = named
+                .filter_map(|address| Some((checker.nowhere(owner, address)?, address.clone())))
+                .collect();
+            (at, checker.at_their_places(post, broken, sources))
+        });
+        let found: Vec<(usize, Diagnostics)> = found.collect();
+        for (at, found) in found {
+            self.by_text.remove(&at);
+            if !found.is_empty() {
+                self.by_text.insert(at, found);
+            }
+        }
     }
-    let checker = Checker::new(site, plan, &[]);
-    let found = linking.into_par_iter().map(|(post, link)| {
-        let owner = Owner::new(&post.path, link);
-        let named = post.addresses.iter().filter(|address| is_source(address));
-        let broken: Vec<_> = named
-            .filter_map(|address| Some((checker.nowhere(owner, address)?, address.clone())))
-            .collect();
-        checker.at_their_places(post, broken, sources)
-    });
-    let found: Vec<Diagnostics> = found.collect();
-    found.into_iter().flatten().collect()
+
+    /// Returns a warning for each, in the order of the texts.
+    pub(super) fn warnings(&self) -> impl Iterator<Item = &Diagnostic> {
+        self.by_text.values().flatten()
+    }
 }
 
 /// Returns the posts with a page, and then the pages in Markdown, with their addresses.
@@ -77,11 +118,11 @@ fn path_of(address: &str) -> &str {
 struct Checker<'a> {
     site: &'a Site,
     plan: &'a Plan,
-    files: BTreeSet<&'a str>,
+    files: FxHashSet<&'a str>,
     /// The posts without a page by their addresses; of several the first.
     excluded: BTreeMap<&'a str, PostId>,
     /// The addresses of posts whose pages another program makes.
-    of_others: BTreeSet<&'a str>,
+    of_others: FxHashSet<&'a str>,
     /// Set if every page of the site is an output.
     whole: bool,
     /// The addresses of pages and of images, for suggestions, when one is first wanted.

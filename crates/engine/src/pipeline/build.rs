@@ -12,7 +12,6 @@ use tabulae_core::settings::Settings;
 use tabulae_core::source::Location;
 use tabulae_core::time::Moment;
 
-use super::broken_links::broken_source_links;
 use super::current::{CurrentFingerprints, related_fronts};
 use super::echoes::drop_echoes;
 use super::next_cache::{Finished, next_cache};
@@ -155,7 +154,7 @@ impl Build<'_> {
         }
         let old = old.filter(|_| manifest.is_some()).unwrap_or_default();
         let again = known.and_then(|known| known.again(&scan, &old, &settings, self.options));
-        let (site, retexted) = match again {
+        let (mut site, retexted) = match again {
             Some((site, retexted)) => {
                 // The diagnostics of the settings are among those of the site.
                 self.diagnostics.clear();
@@ -178,6 +177,10 @@ impl Build<'_> {
             }
         };
         self.diagnostics.extend(site.diagnostics.iter().cloned());
+        let LoadedSite {
+            data, broken_links, ..
+        } = &mut site;
+        broken_links.look(&data.site, &data.plan, &scan, retexted.as_deref());
         let mut report = summary(&site.data.site);
         let past = Past {
             cache: old,
@@ -210,8 +213,8 @@ impl Build<'_> {
         let environments = Environments::new(data, self.diagnostics);
         check_templates(data, self.diagnostics);
         check_menu(data, self.diagnostics);
-        self.diagnostics
-            .extend(broken_source_links(&data.site, &data.plan, scan));
+        let broken = site.broken_links.warnings().cloned();
+        self.diagnostics.extend(broken);
         let addresses = addresses(&data.site, &data.plan);
         self.compare(&addresses, data, manifest, report);
         if self.is_blocked(&data.site) {

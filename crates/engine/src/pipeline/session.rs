@@ -8,6 +8,7 @@ use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::query::ast::Validity;
 use tabulae_core::settings::Settings;
 
+use super::broken_links::BrokenSourceLinks;
 use super::page_lists::{PageLists, page_lists};
 use super::post_fingerprints::PostFingerprints;
 use crate::incremental::BuildCache;
@@ -46,6 +47,7 @@ pub(super) struct LoadedSite {
     /// The diagnostics of reading and planning.
     pub(super) diagnostics: Diagnostics,
     pub(super) fingerprints: PostFingerprints,
+    pub(super) broken_links: BrokenSourceLinks,
     /// The folders that were listed, and whether they exist.
     pub(super) folders: BTreeMap<String, bool>,
 }
@@ -142,6 +144,7 @@ impl LoadedSite {
             fingerprints,
             data: Arc::new(RenderData::new(site, plan)),
             diagnostics,
+            broken_links: BrokenSourceLinks::default(),
             folders: scan.folders.clone(),
         }
     }

@@ -161,3 +161,38 @@ fn what_others_did_to_an_output_is_found_where_others_may(
     out.forget();
     read(&bench, &mut session, &mut out);
 }
+
+/// Warnings about links to source files are those of a clean build, whichever text was edited.
+#[test]
+fn links_to_missing_files_are_known_after_edits() {
+    let bench = small();
+    let link = "posts/2026-03-20-link.md";
+    let other = "posts/2026-03-21-other.md";
+    let text = |above: &str, title: &str| {
+        format!(
+            "---\ntitle: {title}\nsummary: S\n---\n{above}\n\n[x](gone.md) and [y](also-gone.md)\n"
+        )
+    };
+    let (mut session, mut out) = (bench.workspace().session(), Out::default());
+    let mut places = Vec::new();
+    for (path, above) in [
+        (link, "One."),
+        (other, "One."),
+        (link, "One.\n\nTwo."),
+        (other, "Two."),
+        (link, "One."),
+    ] {
+        bench.sources.write(path, text(above, path));
+        session.set_clock(bench.clock());
+        let built = session.build(&mut out, BuildOptions::default()).unwrap();
+        let clean = bench.build_into(&mut Out::default());
+        assert_eq!(built.diagnostics, clean.diagnostics);
+        let lines = built.diagnostics.iter().map(|found| found.location.line);
+        places.push(lines.collect::<Vec<_>>());
+    }
+    // By hand, the newest post first: the third line of a text that begins on line 5, or the fifth.
+    assert_eq!(places[0], [7, 7]);
+    assert_eq!(places[1], [7, 7, 7, 7]);
+    assert_eq!(places[2], [7, 7, 9, 9]);
+    assert_eq!(places[4], [7, 7, 7, 7]);
+}
