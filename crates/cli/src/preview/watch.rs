@@ -13,7 +13,7 @@ use super::Preview;
 use tabulae_engine::STATE_FOLDER;
 
 /// Editors write a file in several steps: a build waits until nothing changed for so long.
-const REST: Duration = Duration::from_millis(50);
+const REST: Duration = Duration::from_millis(10);
 
 /// And at most so long after the first change.
 const PATIENCE: Duration = Duration::from_millis(1000);
@@ -35,7 +35,9 @@ impl Watch {
     /// another build.
     pub(super) fn new(root: &Path, superseded: Arc<AtomicBool>) -> notify::Result<Self> {
         let (send, changes) = channel();
-        let site = root.to_owned();
+        // Changes are reported by absolute paths.
+        let root = std::path::absolute(root)?;
+        let site = root.clone();
         let watcher = notify::recommended_watcher(move |event| {
             if matters(&site, &event) {
                 superseded.store(true, Ordering::Relaxed);
@@ -43,7 +45,7 @@ impl Watch {
             let _ = send.send(event);
         })?;
         let mut watch = Self {
-            root: root.to_owned(),
+            root,
             watcher,
             watched: BTreeSet::new(),
             changes,
@@ -212,6 +214,22 @@ mod tests {
         }
         let known = known.map(|known| known.into_iter().map(str::to_owned).collect());
         assert_eq!(changes.paths(), known);
+    }
+
+    /// Whichever way the folder is named.
+    #[rstest]
+    #[case::from_here(false)]
+    #[case::absolute(true)]
+    fn a_change_is_known_by_its_path(#[case] is_absolute: bool) {
+        let folder = tempfile::tempdir_in(".").unwrap();
+        let root = match is_absolute {
+            true => std::path::absolute(folder.path()).unwrap(),
+            false => Path::new(".").join(folder.path().file_name().unwrap()),
+        };
+        std::fs::create_dir(root.join("posts")).unwrap();
+        let watch = Watch::new(&root, Arc::default()).unwrap();
+        std::fs::write(root.join("posts/a.md"), "text").unwrap();
+        assert_eq!(watch.rests(), Some(Some(vec!["posts/a.md".to_owned()])));
     }
 
     #[rstest]
