@@ -152,8 +152,8 @@ impl Build<'_> {
                 return report;
             }
         }
-        let old = old.filter(|_| manifest.is_some()).unwrap_or_default();
-        let again = known.and_then(|known| known.again(&scan, &old, &settings, self.options));
+        let mut old = old.filter(|_| manifest.is_some()).unwrap_or_default();
+        let again = known.and_then(|known| known.again(&scan, &mut old, &settings, self.options));
         let (mut site, retexted) = match again {
             Some((site, retexted)) => {
                 // The diagnostics of the settings are among those of the site.
@@ -207,7 +207,7 @@ impl Build<'_> {
         let data = &site.data;
         let (retexted, manifest) = (past.retexted.as_deref(), past.manifest.as_ref());
         let previous = past.cache.previous_posts(data.site.configuration);
-        let fronts = related_fronts(&data.site, &site.fingerprints);
+        let fronts = || related_fronts(&data.site, &site.fingerprints);
         data.site
             .know_related(&past.cache.related, fronts, previous);
         let environments = Environments::new(data, self.diagnostics);
@@ -215,8 +215,12 @@ impl Build<'_> {
         check_menu(data, self.diagnostics);
         let broken = site.broken_links.warnings().cloned();
         self.diagnostics.extend(broken);
-        let addresses = addresses(&data.site, &data.plan);
-        self.compare(&addresses, data, manifest, report);
+        // Where only texts changed, addresses and ids are those of the last build.
+        let same = manifest.filter(|_| retexted.is_some());
+        let now = same.is_none().then(|| addresses(&data.site, &data.plan));
+        if let Some(now) = &now {
+            self.compare(now, data, manifest, report);
+        }
         if self.is_blocked(&data.site) {
             return None;
         }
@@ -245,7 +249,10 @@ impl Build<'_> {
             data.report_query(place);
         }
         data.forget_parts();
-        let published = feed_ids(&data.site, &data.plan, manifest, self.diagnostics);
+        let published = match same {
+            Some(_) => None,
+            None => Some(feed_ids(&data.site, &data.plan, manifest, self.diagnostics)),
+        };
         self.diagnostics.extend(data.take_warnings());
         let is_denied = self.errors() > errors;
         let is_published = stage.commit(&outcomes, is_denied, report, self.diagnostics);
@@ -259,7 +266,12 @@ impl Build<'_> {
             return None;
         }
         self.options.progress.published(report, self.diagnostics);
-        let (made, is_new) = stage.manifest_of(&outcomes, published, addresses.addresses);
+        let published = published.or_else(|| Some(same?.published.clone()));
+        let addresses = match now {
+            Some(now) => Some(now.addresses),
+            None => same.and_then(|same| same.addresses.clone()),
+        };
+        let (made, is_new) = stage.manifest_of(&outcomes, published.unwrap_or_default(), addresses);
         let finished = Finished {
             current: &current,
             invalidation: &invalidation,

@@ -104,7 +104,7 @@ pub(super) fn next_cache(build: &Finished<'_, '_>, outcomes: Vec<Outcome<'_>>) -
         vocabulary,
         posts,
         code: site.highlighted_code(),
-        related: site.cached_hits(related_fronts(site, current.posts())),
+        related: site.cached_hits(|| related_fronts(site, current.posts())),
         unchanged: unchanged_report(build, &keys),
         keys,
         outputs,

@@ -15,7 +15,7 @@ use crate::incremental::BuildCache;
 use crate::options::{BuildOptions, BuildPart};
 use crate::plan::plan;
 use crate::publish::{Destination, Manifest};
-use crate::site::{Site, configuration};
+use crate::site::{CachedPosts, Site, configuration};
 use crate::source::{FileStamp, Scan, Sources};
 use crate::template::RenderData;
 
@@ -154,11 +154,14 @@ impl LoadedSite {
     pub(super) fn again(
         mut self,
         scan: &Scan<'_>,
-        old: &BuildCache,
+        old: &mut BuildCache,
         settings: &Settings,
         options: &BuildOptions<'_>,
     ) -> Option<(Self, Vec<PostId>)> {
+        // Posts that only one has are updated in place.
+        old.posts = CachedPosts::default();
         let Some(posts) = self.retext(scan, old, settings, options) else {
+            old.posts = Arc::clone(&self.data.site.cached);
             // Dropped in the background: freeing thousands of posts takes a while.
             rayon::spawn(move || drop(self));
             return None;

@@ -159,7 +159,7 @@ impl Stage<'_> {
         &self,
         outcomes: &[Outcome<'_>],
         published: BTreeMap<String, Published>,
-        addresses: BTreeMap<String, Address>,
+        addresses: Option<BTreeMap<String, Address>>,
     ) -> (Manifest, bool) {
         let outputs = self.data.plan.outputs.iter().zip(outcomes);
         let files = outputs.filter_map(|(output, outcome)| {
@@ -169,7 +169,7 @@ impl Stage<'_> {
         let files = files.collect();
         let manifest = Manifest {
             files,
-            addresses: Some(addresses),
+            addresses,
             published,
             part: self.options.part,
         };

@@ -67,17 +67,18 @@ pub(super) struct RelatedBefore {
 }
 
 impl Site {
-    /// Looks at the related posts that the last build found before it searches for any. `fronts` is the current
+    /// Looks at the related posts that the last build found before it searches for any. `fronts` returns the current
     /// fingerprint of all that they depend on but texts. Does nothing if it is another one, if many texts changed,
     /// or if related posts depend on texts otherwise than by likeness.
     pub(crate) fn know_related(
         &self,
         cached: &CachedHits,
-        fronts: u64,
+        fronts: impl FnOnce() -> u64,
         previous: PreviousPosts<'_>,
     ) {
         let posts = self.catalogue.all().len();
-        if cached.fronts != fronts || cached.hits.len() != posts || !self.can_confirm_related() {
+        let is_known = cached.hits.len() == posts && self.can_confirm_related();
+        if !is_known || cached.fronts != fronts() {
             return;
         }
         let hash = |id: PostId| {
@@ -125,7 +126,7 @@ impl Site {
 
     /// Returns the hits of all posts for the next build: those found in this build, and if no text changed, those
     /// of the last one.
-    pub(crate) fn cached_hits(&self, fronts: u64) -> CachedHits {
+    pub(crate) fn cached_hits(&self, fronts: impl FnOnce() -> u64) -> CachedHits {
         if !self.can_confirm_related() {
             return CachedHits::default();
         }
@@ -140,7 +141,7 @@ impl Site {
             }
         });
         CachedHits {
-            fronts,
+            fronts: fronts(),
             hits: hits.map(|hits| hits.map(PostHits::from)).collect(),
         }
     }
