@@ -48,16 +48,16 @@ impl<'a> Invalidation<'a> {
         }
     }
 
-    /// Returns the output of the last build if it is still valid.
+    /// Returns an output of the last build if it is still valid; `known` is that of its path, see [`Self::known`].
     ///
     /// # Errors
     /// The reason why it is rendered again: of several changed dependencies the one that a person edited.
-    pub(crate) fn output(
+    pub(crate) fn valid(
         &self,
-        path: &OutputPath,
+        known: Option<&'a CachedOutput>,
         maker: impl FnOnce() -> u64,
     ) -> Result<&'a CachedOutput, RebuildReason<'a>> {
-        let output = self.known(path).ok_or(RebuildReason::New)?;
+        let output = known.ok_or(RebuildReason::New)?;
         if !self.same_plan && output.maker != maker() {
             return Err(RebuildReason::New);
         }
@@ -244,7 +244,12 @@ mod tests {
         let cache = cache();
         let invalidation = Invalidation::new(&cache, &now.map(Some), false);
         let path = OutputPath::new(name).unwrap();
-        assert_eq!(invalidation.output(&path, || maker).err(), expected);
+        assert_eq!(
+            invalidation
+                .valid(invalidation.known(&path), || maker)
+                .err(),
+            expected
+        );
     }
 
     #[test]
@@ -252,7 +257,11 @@ mod tests {
         let cache = cache();
         let invalidation = Invalidation::new(&cache, &[Some(10), Some(11), None], false);
         let path = OutputPath::new("list.html").unwrap();
-        assert!(invalidation.output(&path, || MAKER).is_err());
+        assert!(
+            invalidation
+                .valid(invalidation.known(&path), || MAKER)
+                .is_err()
+        );
     }
 
     #[test]
@@ -261,7 +270,7 @@ mod tests {
         let invalidation = Invalidation::new(&cache, &[10, 11, 12].map(Some), true);
         let path = OutputPath::new("all.html").unwrap();
         let never = || panic!("the maker is not needed");
-        assert!(invalidation.output(&path, never).is_ok());
+        assert!(invalidation.valid(invalidation.known(&path), never).is_ok());
     }
 
     /// Keys that are still in use keep their fingerprints, if those are right; numbers are given once.

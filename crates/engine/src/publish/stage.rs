@@ -165,6 +165,9 @@ impl<'a> Stage<'a> {
 
     /// Finds the related posts of new pages, many in a row: the index then stays in the processor's cache.
     fn find_related(&self, outputs: &[Output]) {
+        if self.invalidation.same_plan() {
+            return;
+        }
         let new = outputs
             .iter()
             .filter(|output| self.invalidation.known(&output.file).is_none());
@@ -178,9 +181,10 @@ impl<'a> Stage<'a> {
     fn output(&self, output: &Output) -> Outcome<'a> {
         let path = &output.file;
         let RenderData { site, plan, .. } = self.data;
-        let valid = self.invalidation.output(path, || maker(output, plan, site));
+        let known = self.invalidation.known(path);
+        let valid = self.invalidation.valid(known, || maker(output, plan, site));
         let published = self.manifest.and_then(|manifest| manifest.hash_of(path));
-        let stamp = match self.invalidation.known(path) {
+        let stamp = match known {
             Some(known) if self.is_untouched => known.stamp,
             _ => published.and_then(|_| self.destination.stamp(path)),
         };
@@ -223,7 +227,7 @@ impl<'a> Stage<'a> {
             source: VersionSource::Rendered(is_recorded.then_some(rendering.dependencies)),
         };
         // The published file has the same stamp, and so need not be read.
-        if published == Some(hash) && self.invalidation.known(path).is_some_and(is_in_place) {
+        if published == Some(hash) && known.is_some_and(is_in_place) {
             version.stamp = stamp;
             return Outcome::Unchanged(version);
         }
