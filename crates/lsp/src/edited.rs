@@ -3,7 +3,10 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::Instant;
 
+use crossbeam_channel::{Receiver, never};
 use tabulae_core::diagnostic::Diagnostic;
 use tabulae_engine::Workspace;
 
@@ -23,9 +26,12 @@ pub(crate) struct Site {
     pub(crate) findings: Findings,
     /// The files that have diagnostics in the editor.
     pub(crate) published: BTreeSet<String>,
-    /// Set if the site is to be checked as a build does, once it is read.
+    /// Set if the site is to be checked as a build does, once it is read and nothing is typed.
     pub(crate) wants_check: bool,
-    pub(crate) is_checking: bool,
+    /// Receives when nothing was typed for a while.
+    pub(crate) rests: Receiver<Instant>,
+    /// Ends the check that runs, if there is one.
+    pub(crate) checking: Option<Arc<AtomicBool>>,
 }
 
 /// The diagnostics of the site, by the way they are found.
@@ -61,6 +67,28 @@ impl Findings {
 }
 
 impl Site {
+    /// Ends the check that runs, whose texts are no longer those of the buffers, and asks for another.
+    pub(crate) fn check_again(&mut self) {
+        self.wants_check = true;
+        self.rests = never();
+        if let Some(checking) = &self.checking {
+            checking.store(true, Ordering::Relaxed);
+        }
+    }
+
+    /// Begins to check the site, if it is to be checked, is read with the texts of all buffers, and no check runs.
+    pub(crate) fn check(&mut self) {
+        self.rests = never();
+        let Some((number, read)) = &self.read else {
+            return;
+        };
+        if self.wants_check && self.checking.is_none() && *number == self.number {
+            let cancel = Arc::new(AtomicBool::new(false));
+            self.worker.check(Arc::clone(read), Arc::clone(&cancel));
+            (self.wants_check, self.checking) = (false, Some(cancel));
+        }
+    }
+
     pub(crate) fn open_site<'a>(&'a self, site: &'a Workspace) -> OpenSite<'a> {
         OpenSite {
             site,

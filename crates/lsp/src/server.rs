@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 
-use crossbeam_channel::select;
+use crossbeam_channel::{after, never, select};
 use lsp_server::{Connection, ErrorCode, Message, Notification, Request, RequestId, Response};
 use lsp_types::notification::{
     DidChangeTextDocument, DidChangeWatchedFiles, DidCloseTextDocument, DidOpenTextDocument,
@@ -38,6 +38,9 @@ use crate::open_site::{OpenSite, Spot, path_of};
 use crate::position::{offset, range};
 pub use crate::worker::Opener;
 use crate::worker::{OUTPUT, Outcome, Worker};
+
+/// The time after which the site is checked as a build does, if nothing is typed.
+const REST: Duration = Duration::from_millis(300);
 
 type Failure = Box<dyn Error + Send + Sync>;
 
@@ -137,13 +140,18 @@ type Answer = Result<Value, (ErrorCode, String)>;
 
 impl Server<'_> {
     fn serve(&mut self) -> Result<(), Failure> {
-        let never = crossbeam_channel::never();
+        let (no_outcomes, no_rest) = (never(), never());
         loop {
-            let outcomes = self
-                .site
-                .as_ref()
-                .map_or(&never, |site| &site.worker.outcomes);
+            let (outcomes, rests) = match &self.site {
+                Some(site) => (&site.worker.outcomes, &site.rests),
+                None => (&no_outcomes, &no_rest),
+            };
             select! {
+                recv(rests) -> _ => {
+                    if let Some(site) = &mut self.site {
+                        site.check();
+                    }
+                }
                 recv(self.connection.receiver) -> message => match message {
                     Ok(Message::Request(request)) => {
                         if self.connection.handle_shutdown(&request)? {
@@ -199,7 +207,8 @@ impl Server<'_> {
             findings: Findings::default(),
             published: BTreeSet::new(),
             wants_check: true,
-            is_checking: false,
+            rests: never(),
+            checking: None,
         };
         site.read_again(None);
         self.site = Some(site);
@@ -232,7 +241,7 @@ impl Server<'_> {
             }
             DidSaveTextDocument::METHOD | DidChangeWatchedFiles::METHOD => {
                 if let Some(site) = &mut self.site {
-                    site.wants_check = true;
+                    site.check_again();
                     site.read_again(None);
                 }
             }
@@ -267,6 +276,7 @@ impl Server<'_> {
             site.findings.drop_stale(&path, &text);
             site.texts.insert(path.clone(), text);
         }
+        site.check_again();
         site.read_again(Some(vec![path.clone()]));
         let published = site.of_file(&path);
         self.publish([published].into_iter().flatten())
@@ -290,15 +300,18 @@ impl Server<'_> {
                 if number != site.number {
                     return Ok(());
                 }
-                if site.wants_check && !site.is_checking {
-                    (site.wants_check, site.is_checking) = (false, true);
-                    site.worker.check(read);
-                }
+                site.rests = after(REST);
             }
-            Outcome::Checked(rendered, lints) => {
-                site.is_checking = false;
-                site.findings.rendered = rendered;
-                site.findings.lints = lints;
+            Outcome::Checked(check) => {
+                site.checking = None;
+                if site.wants_check {
+                    site.rests = after(REST);
+                }
+                let Some(check) = check else {
+                    return Ok(());
+                };
+                site.findings.rendered = check.rendered;
+                site.findings.lints = check.lints;
                 for (path, text) in &site.texts {
                     site.findings.drop_stale(path, text);
                 }

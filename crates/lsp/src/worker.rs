@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
 use std::thread;
 
 use crossbeam_channel::{Receiver, Sender, unbounded};
@@ -30,8 +31,17 @@ pub(crate) struct Job {
 pub(crate) enum Outcome {
     /// The site, and the diagnostics of reading and planning it.
     Read(u64, Arc<Workspace>, Vec<Diagnostic>),
-    /// The diagnostics of a build that reading and planning do not find, and the lints of an audit.
-    Checked(Vec<Diagnostic>, Vec<Diagnostic>),
+    /// The end of a check; `None` if it was cancelled.
+    Checked(Option<Check>),
+}
+
+/// The diagnostics of a check.
+#[derive(Debug)]
+pub(crate) struct Check {
+    /// Those of a build that reading and planning do not find.
+    pub(crate) rendered: Vec<Diagnostic>,
+    /// The lints of an audit.
+    pub(crate) lints: Vec<Diagnostic>,
 }
 
 /// A thread that reads the site for each job, or for the last of several.
@@ -61,19 +71,26 @@ impl Worker {
         let _ = self.jobs.send(job);
     }
 
-    /// Checks a site as a build and an audit do, in a thread of its own.
-    pub(crate) fn check(&self, site: Arc<Workspace>) {
+    /// Checks a site as a build and an audit do, in a thread of its own, until `cancel` is set.
+    pub(crate) fn check(&self, site: Arc<Workspace>, cancel: Arc<AtomicBool>) {
         let done = self.done.clone();
         thread::spawn(move || {
-            let found = site.check();
-            let output = site
-                .root()
-                .and_then(|root| DiskOutput::new(root.join(OUTPUT)).ok());
-            let lints = output.map(|mut output| site.lints(&mut output, &found));
-            let rendered = without(found, &site.findings());
-            let _ = done.send(Outcome::Checked(rendered, lints.unwrap_or_default()));
+            let checked = check(&site, &cancel);
+            // The thread ends with the server.
+            let _ = done.send(Outcome::Checked(checked));
         });
     }
+}
+
+fn check(site: &Workspace, cancel: &AtomicBool) -> Option<Check> {
+    let found = site.check_unless(cancel)?;
+    let root = site.root();
+    let output = root.and_then(|root| DiskOutput::new(root.join(OUTPUT)).ok());
+    let lints = output.map(|mut output| site.lints(&mut output, &found));
+    Some(Check {
+        rendered: without(found, &site.findings()),
+        lints: lints.unwrap_or_default(),
+    })
 }
 
 fn work(root: &Path, open: &Opener, jobs: &Receiver<Job>, done: &Sender<Outcome>) {

@@ -9,6 +9,7 @@ mod session;
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, OnceLock};
 
 use tabulae_core::addresses::{AddressChanges, AddressList};
@@ -501,6 +502,14 @@ impl Workspace {
     #[must_use]
     pub fn check(&self) -> Vec<Diagnostic> {
         self.check_sources(&*self.sources)
+    }
+
+    /// Checks the site as [`check`](Self::check) does; `None` if `cancel` is set before the end.
+    #[must_use]
+    pub fn check_unless(&self, cancel: &AtomicBool) -> Option<Vec<Diagnostic>> {
+        let options = self.options(BuildOptions::default().dry_run(true).cancel(cancel));
+        let built = build(&*self.sources, &mut MemoryOutput::default(), &options);
+        (!built.output.cancelled && !cancel.load(Ordering::Relaxed)).then_some(built.diagnostics)
     }
 
     /// Checks the site with texts in place of some files, such as the buffers of an editor. Paths are below
