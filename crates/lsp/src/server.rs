@@ -295,7 +295,9 @@ impl Server<'_> {
                         site.findings.own.insert(path.clone(), (own.clone(), own));
                     }
                 }
-                site.read = Some((number, Arc::clone(&read)));
+                let before = site.read.replace((number, read));
+                // Dropped in the background: freeing thousands of posts takes a while.
+                std::thread::spawn(move || drop(before));
                 // A later change has its own answer.
                 if number != site.number {
                     return Ok(());
