@@ -560,7 +560,7 @@ mod tests {
     use rstest::rstest;
 
     proptest! {
-        /// The same as comparing each with each.
+        /// Equals a comparison of each with each.
         #[test]
         fn known_diagnostics_are_left_out(
             found in proptest::collection::vec((0..3_usize, 0..3_usize), 0..8),

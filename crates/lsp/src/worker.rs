@@ -38,7 +38,7 @@ pub(crate) enum Outcome {
 /// The diagnostics of a check.
 #[derive(Debug)]
 pub(crate) struct Check {
-    /// Those of a build that reading and planning do not find.
+    /// The diagnostics of a build that reading and planning do not find.
     pub(crate) rendered: Vec<Diagnostic>,
     /// The lints of an audit.
     pub(crate) lints: Vec<Diagnostic>,
