@@ -204,11 +204,9 @@ impl Index {
             before,
             drift,
         };
-        let by_bounds = drifted.hits(self, Some(k), &filter);
-        let by_scores = || drifted.hits(self, None, &filter);
         drifted
-            .best(by_bounds, k, floor)
-            .or_else(|| drifted.best(by_scores(), k, floor))
+            .best(drifted.by_bounds(self, k, &filter), k, floor)
+            .or_else(|| drifted.best(drifted.by_scores(self, &filter), k, floor))
     }
 }
 
@@ -271,59 +269,73 @@ impl Drifted<'_> {
         self.before.bound.plus(self.moved(drift))
     }
 
-    /// Returns the documents that can be hits. With `by_bounds`, the number of hits that are asked for, the scores before
-    /// the edit are taken, with bounds; else all scores are exact.
-    fn hits(
-        &self,
-        index: &Index,
-        by_bounds: Option<usize>,
-        filter: impl Fn(Doc) -> bool,
-    ) -> Candidates {
-        let Drift { edited, most, .. } = self.drift;
+    /// Returns the accepted hits before the edit that are not edited, with bounds on their scores.
+    fn known(&self, filter: impl Fn(Doc) -> bool) -> Vec<Ranged> {
         let before = self.before.hits.iter();
-        let mut known: Vec<Hit> = before.copied().collect();
-        known.retain(|hit| !edited.contains_key(&hit.doc) && filter(hit.doc));
-        let is_known = |doc: &Doc| known.iter().any(|hit| hit.doc == *doc);
-        let others = most.iter().filter(|doc| !is_known(doc) && filter(**doc));
-        let mut others: Vec<Doc> = others.copied().collect();
-        let ranged = known.iter().map(|hit| Ranged {
+        let is_wanted = |hit: &&Hit| !self.drift.edited.contains_key(&hit.doc) && filter(hit.doc);
+        let known = before.filter(is_wanted).map(|hit| Ranged {
             hit: *hit,
             slack: self.before.slack.plus(self.moved(self.drift.of(hit.doc))),
         });
-        let mut ranged: Vec<Ranged> = ranged.collect();
-        let new = edited.iter().filter(|(doc, _)| filter(**doc));
-        let new = new.filter_map(|(doc, scores)| {
+        known.collect()
+    }
+
+    /// Returns the accepted documents that drift most, without those known.
+    fn others(&self, known: &[Ranged], filter: impl Fn(Doc) -> bool) -> Vec<Doc> {
+        let is_known = |doc: Doc| known.iter().any(|ranged| ranged.hit.doc == doc);
+        let others = self.drift.most.iter().copied();
+        others
+            .filter(|doc| !is_known(*doc) && filter(*doc))
+            .collect()
+    }
+
+    /// Returns the candidates by the scores before the edit, with bounds. Of the documents that drift most those are
+    /// compared that could come near the `k`-th hit.
+    fn by_bounds(&self, index: &Index, k: usize, filter: impl Fn(Doc) -> bool) -> Candidates {
+        let known = self.known(&filter);
+        let mut others = self.others(&known, &filter);
+        let bound = self.bound(self.drift.highest);
+        let mut least: Vec<Score> = known.iter().map(Ranged::least).collect();
+        least.sort_unstable();
+        let last = least.len().checked_sub(k).map_or(0, |at| least[at].units());
+        // A bound that is nearly as high as the last hit would tell nothing after the next edit.
+        let room = last.saturating_sub(bound.units());
+        let near = Score::from_units(bound.units() + room / 8);
+        let highest = |doc: &Doc| self.bound(self.drift.of(*doc));
+        let far = others.iter().map(highest).filter(|bound| *bound <= near);
+        let bound = far.max().map_or(bound, |far| far.max(bound));
+        others.retain(|doc| highest(doc) > near);
+        self.candidates(index, (known, &others), bound, filter)
+    }
+
+    /// Returns the candidates by their exact scores.
+    fn by_scores(&self, index: &Index, filter: impl Fn(Doc) -> bool) -> Candidates {
+        let known = self.known(&filter);
+        let mut docs = self.others(&known, &filter);
+        docs.extend(known.iter().map(|ranged| ranged.hit.doc));
+        let bound = self.bound(self.drift.highest);
+        self.candidates(index, (Vec::new(), &docs), bound, filter)
+    }
+
+    /// Returns some documents with bounds, others that are compared, and the accepted edited ones, as candidates.
+    fn candidates(
+        &self,
+        index: &Index,
+        (mut ranged, others): (Vec<Ranged>, &[Doc]),
+        bound: Score,
+        filter: impl Fn(Doc) -> bool,
+    ) -> Candidates {
+        let edited = self.drift.edited.iter();
+        let edited = edited.filter(|(doc, _)| filter(**doc));
+        let edited = edited.filter_map(|(doc, scores)| {
             let score = *scores.get(self.query.at())?;
             Some(Hit { doc: *doc, score })
         });
-        let mut bound = self.bound(self.drift.highest);
-        match by_bounds {
-            Some(k) => {
-                let mut least: Vec<Score> = ranged.iter().map(Ranged::least).collect();
-                least.sort_unstable();
-                let last = least.len().checked_sub(k).map(|at| least[at]);
-                // A bound that is nearly as high as the last hit would tell nothing after the next edit.
-                let room = last
-                    .unwrap_or(Score::ZERO)
-                    .units()
-                    .saturating_sub(bound.units());
-                let near = Score::from_units(bound.units() + room / 8);
-                let highest = |doc: &Doc| self.bound(self.drift.of(*doc));
-                let far = others.iter().map(highest).filter(|bound| *bound <= near);
-                let far = far.max();
-                others.retain(|doc| highest(doc) > near);
-                bound = bound.max(far.unwrap_or_default());
-            }
-            None => {
-                others.extend(known.iter().map(|hit| hit.doc));
-                ranged.clear();
-            }
-        }
-        let scored = match others.is_empty() {
-            true => Vec::new(),
-            false => index.scores(self.query, &others),
+        let scored = match others {
+            [] => Vec::new(),
+            others => index.scores(self.query, others),
         };
-        ranged.extend(new.chain(scored).map(Ranged::exact));
+        ranged.extend(edited.chain(scored).map(Ranged::exact));
         ranged.retain(|ranged| ranged.hit.score > Score::ZERO);
         ranged.sort_by_key(|ranged| rank(&ranged.hit));
         Candidates { ranged, bound }
@@ -339,15 +351,16 @@ impl Drifted<'_> {
         if certain < k && bound > floor {
             return None;
         }
-        for (at, ranged_at) in ranged.iter().enumerate().take(k) {
-            let rest = &ranged[at + 1..];
-            if ranged_at.most() <= floor && rest.iter().all(|other| other.most() <= floor) {
-                break;
-            }
-            let is_clear = ranged_at.slack == Score::ZERO || ranged_at.least() > floor;
-            if !is_clear || !rest.iter().all(|other| ranged_at.precedes(other)) {
+        let mut rest = ranged.as_slice();
+        while let [first, others @ ..] = rest
+            && ranged.len() - rest.len() < k
+            && rest.iter().any(|ranged| ranged.most() > floor)
+        {
+            let is_clear = first.slack == Score::ZERO || first.least() > floor;
+            if !is_clear || !others.iter().all(|other| first.precedes(other)) {
                 return None;
             }
+            rest = others;
         }
         // What is left out now is below the bound, too.
         let rest = ranged.iter().skip(k + SPARE).map(Ranged::most).max();
