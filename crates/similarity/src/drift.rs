@@ -15,8 +15,9 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-use crate::index::{Index, parts_on_threads};
+use crate::index::Index;
 use crate::matrix::{Doc, Term};
+use crate::scoped_threads::parts_on_threads;
 use crate::score::Score;
 use crate::search::Search;
 use crate::top_k::{Hit, rank, sort};

@@ -50,6 +50,7 @@ pub mod matrix;
 mod partial;
 mod partitions;
 mod postings;
+mod scoped_threads;
 mod score;
 mod scratch;
 mod search;

@@ -2,8 +2,8 @@
 
 use std::sync::{Arc, LazyLock};
 
-use crate::index::parts_on_threads;
 use crate::matrix::{CountMatrix, Doc, PIECE, Term};
+use crate::scoped_threads::parts_on_threads;
 
 /// The rows of a matrix as TF-IDF vectors. Weights are computed from the counts when they are
 /// needed: an entry takes six bytes instead of twelve.
