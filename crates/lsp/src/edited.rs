@@ -4,14 +4,17 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::time::Instant;
+use std::time::{Duration, Instant};
 
-use crossbeam_channel::{Receiver, never};
+use crossbeam_channel::{Receiver, after, never};
 use tabulae_core::diagnostic::Diagnostic;
 use tabulae_engine::Workspace;
 
 use crate::open_site::OpenSite;
 use crate::worker::{Job, Worker};
+
+/// The least time without typing after which the site is checked as a build does.
+pub(crate) const REST: Duration = Duration::from_millis(300);
 
 /// The state of the site that is edited.
 pub(crate) struct Site {
@@ -30,6 +33,8 @@ pub(crate) struct Site {
     pub(crate) wants_check: bool,
     /// Receives when nothing was typed for a while.
     pub(crate) rests: Receiver<Instant>,
+    /// The time without typing after which the site is checked, from [`REST`].
+    pub(crate) patience: Duration,
     /// Ends the check that runs, if there is one.
     pub(crate) checking: Option<Arc<AtomicBool>>,
 }
@@ -74,6 +79,11 @@ impl Site {
         if let Some(checking) = &self.checking {
             checking.store(true, Ordering::Relaxed);
         }
+    }
+
+    /// Checks the site after a while, if nothing is typed meanwhile.
+    pub(crate) fn check_later(&mut self) {
+        self.rests = after(self.patience);
     }
 
     /// Begins to check the site, if it is to be checked, is read with the texts of all buffers, and no check runs.

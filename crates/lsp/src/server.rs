@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 
-use crossbeam_channel::{after, never, select};
+use crossbeam_channel::{never, select};
 use lsp_server::{Connection, ErrorCode, Message, Notification, Request, RequestId, Response};
 use lsp_types::notification::{
     DidChangeTextDocument, DidChangeWatchedFiles, DidCloseTextDocument, DidOpenTextDocument,
@@ -30,7 +30,7 @@ use tabulae_engine::{DiskOutput, Workspace};
 
 use crate::completion::completion;
 use crate::diagnostics::to_lsp;
-use crate::edited::{Finding, Findings, Site};
+use crate::edited::{Finding, Findings, REST, Site};
 use crate::edits::{actions, redirect, workspace_edit};
 use crate::hover::hover;
 use crate::navigation::{definition, references};
@@ -38,9 +38,6 @@ use crate::open_site::{OpenSite, Spot, path_of};
 use crate::position::{offset, range};
 pub use crate::worker::Opener;
 use crate::worker::{OUTPUT, Outcome, Worker};
-
-/// The time after which the site is checked as a build does, if nothing is typed.
-const REST: Duration = Duration::from_millis(300);
 
 type Failure = Box<dyn Error + Send + Sync>;
 
@@ -208,6 +205,7 @@ impl Server<'_> {
             published: BTreeSet::new(),
             wants_check: true,
             rests: never(),
+            patience: REST,
             checking: None,
         };
         site.read_again(None);
@@ -241,6 +239,7 @@ impl Server<'_> {
             }
             DidSaveTextDocument::METHOD | DidChangeWatchedFiles::METHOD => {
                 if let Some(site) = &mut self.site {
+                    site.patience = REST;
                     site.check_again();
                     site.read_again(None);
                 }
@@ -302,16 +301,18 @@ impl Server<'_> {
                 if number != site.number {
                     return Ok(());
                 }
-                site.rests = after(REST);
+                site.check_later();
             }
             Outcome::Checked(check) => {
                 site.checking = None;
                 if site.wants_check {
-                    site.rests = after(REST);
+                    site.check_later();
                 }
                 let Some(check) = check else {
                     return Ok(());
                 };
+                // A large site is not checked at each pause.
+                site.patience = check.took.max(REST);
                 site.findings.rendered = check.rendered;
                 site.findings.lints = check.lints;
                 for (path, text) in &site.texts {

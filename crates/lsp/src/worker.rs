@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use std::thread;
+use std::time::{Duration, Instant};
 
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use tabulae_core::diagnostic::{Diagnostic, without};
@@ -42,6 +43,8 @@ pub(crate) struct Check {
     pub(crate) rendered: Vec<Diagnostic>,
     /// The lints of an audit.
     pub(crate) lints: Vec<Diagnostic>,
+    /// The time that it took.
+    pub(crate) took: Duration,
 }
 
 /// A thread that reads the site for each job, or for the last of several.
@@ -83,6 +86,7 @@ impl Worker {
 }
 
 fn check(site: &Workspace, cancel: &AtomicBool) -> Option<Check> {
+    let began = Instant::now();
     let found = site.check_unless(cancel)?;
     let root = site.root();
     let output = root.and_then(|root| DiskOutput::new(root.join(OUTPUT)).ok());
@@ -90,6 +94,7 @@ fn check(site: &Workspace, cancel: &AtomicBool) -> Option<Check> {
     Some(Check {
         rendered: without(found, &site.findings()),
         lints: lints.unwrap_or_default(),
+        took: began.elapsed(),
     })
 }
 
