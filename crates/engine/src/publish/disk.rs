@@ -294,30 +294,53 @@ impl DiskOutput {
     }
 }
 
-/// Returns the files below a folder of the output folder, but those that are staged, by their paths below the latter: folder
-/// by folder in the order of their names. Symbolic links are files. Folders are read side by side.
-fn files_below(folder: &Path, below: &str) -> io::Result<Vec<String>> {
+/// Returns the files below a folder, but those that are staged, by their paths below it, in the order of a walk that takes each
+/// folder by the names in it. Symbolic links are files. The folders of a level are read side by side.
+fn files_below(folder: &Path) -> io::Result<Vec<String>> {
+    let mut files = Vec::new();
+    let mut level = vec![(folder.to_owned(), String::new())];
+    while !level.is_empty() {
+        let read = level
+            .par_iter()
+            .map(|(folder, below)| read_folder(folder, below));
+        let read: Vec<FolderEntries> = read.collect::<io::Result<_>>()?;
+        level.clear();
+        for entries in read {
+            files.extend(entries.files);
+            level.extend(entries.folders);
+        }
+    }
+    files.sort_unstable_by(|a, b| a.split('/').cmp(b.split('/')));
+    Ok(files)
+}
+
+/// The entries of a folder.
+struct FolderEntries {
+    files: Vec<String>,
+    /// Where they are, and their paths below the output folder.
+    folders: Vec<(PathBuf, String)>,
+}
+
+fn read_folder(folder: &Path, below: &str) -> io::Result<FolderEntries> {
     let named = |error: io::Error| {
         let message = format!("{}: {error}", folder.display());
         io::Error::new(error.kind(), message)
     };
-    let entries: io::Result<Vec<_>> = fs::read_dir(folder).map_err(named)?.collect();
-    let mut entries = entries.map_err(named)?;
-    entries.sort_unstable_by_key(fs::DirEntry::file_name);
-    let files = entries.par_iter().map(|entry| {
+    let (mut files, mut folders) = (Vec::new(), Vec::new());
+    for entry in fs::read_dir(folder).map_err(named)? {
+        let entry = entry.map_err(named)?;
         let name = entry.file_name().to_string_lossy().into_owned();
         let path = match below {
             "" => name,
             below => format!("{below}/{name}"),
         };
-        match entry.file_type().map_err(named)?.is_dir() {
-            true => files_below(&entry.path(), &path),
-            false if path.ends_with(STAGED) => Ok(Vec::new()),
-            false => Ok(vec![path]),
+        if entry.file_type().map_err(named)?.is_dir() {
+            folders.push((entry.path(), path));
+        } else if !path.ends_with(STAGED) {
+            files.push(path);
         }
-    });
-    let files: Vec<Vec<String>> = files.collect::<io::Result<_>>()?;
-    Ok(files.into_iter().flatten().collect())
+    }
+    Ok(FolderEntries { files, folders })
 }
 
 #[cfg(unix)]
@@ -606,7 +629,7 @@ impl Destination for DiskOutput {
 
     fn list(&self) -> io::Result<Vec<String>> {
         match self.out.is_dir() {
-            true => files_below(&self.out, ""),
+            true => files_below(&self.out),
             false => Ok(Vec::new()),
         }
     }

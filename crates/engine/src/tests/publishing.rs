@@ -7,6 +7,7 @@ use rstest::rstest;
 
 use super::bench::Bench;
 use super::{Out, small, titles};
+use crate::publish::{Destination, DiskOutput};
 use crate::report::ChangeKind;
 
 #[test]
@@ -394,4 +395,50 @@ fn excluded_posts_are_in_no_list_and_counted() {
     bench.sound();
     assert!(bench.files().contains(&"tags/secret/index.html".to_owned()));
     assert_eq!(titles(&bench.page("index.html")).len(), 6);
+}
+
+/// In the order of a walk, folder by folder, whatever is longer than what; without files that are staged.
+#[test]
+fn files_are_listed_folder_by_folder() {
+    let folder = tempfile::tempdir().unwrap();
+    let out = folder.path().join("out");
+    let listed = || DiskOutput::new(&out).unwrap().list().unwrap();
+    assert_eq!(listed(), Vec::<String>::new());
+    let files = [
+        "a/b/c",
+        "a/b.c",
+        "a-b/c",
+        "a.txt",
+        "b",
+        ".c/d",
+        "a/b/.c.tabulae-part",
+    ];
+    for file in files {
+        let path = out.join(file);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(path, "").unwrap();
+    }
+    let walk = walkdir::WalkDir::new(&out).sort_by_file_name().into_iter();
+    let walked = walk
+        .map(Result::unwrap)
+        .filter(|entry| entry.file_type().is_file());
+    let walked = walked.map(|entry| {
+        let below = entry.path().strip_prefix(&out).unwrap();
+        below.to_str().unwrap().to_owned()
+    });
+    let expected: Vec<String> = walked.filter(|path| !path.ends_with("-part")).collect();
+    assert_eq!(expected.len(), 6);
+    assert_eq!(listed(), expected);
+}
+
+/// A folder can be as deep as a path is long, and a thread has little room.
+#[cfg(unix)]
+#[test]
+fn a_deep_output_folder_is_listed() {
+    let folder = tempfile::tempdir().unwrap();
+    let deep = format!("out{}", "/a".repeat(1_900));
+    std::fs::create_dir_all(folder.path().join(&deep)).unwrap();
+    std::fs::write(folder.path().join(&deep).join("b"), "").unwrap();
+    let listed = DiskOutput::new(folder.path().join("out")).unwrap().list();
+    assert_eq!(listed.unwrap(), [format!("{}b", "a/".repeat(1_900))]);
 }
