@@ -62,33 +62,6 @@ pub fn read(source: &Source, zone: &TimeZone) -> Collected<FrontMatter> {
     }
 }
 
-/// Reads a whole file as front matter, without a body.
-#[must_use]
-pub fn read_data(source: &Source, format: Format, zone: &TimeZone) -> Collected<FrontMatter> {
-    let mut diagnostics = Diagnostics::new();
-    let text = source.text();
-    let whole = Span::new(0, text.len());
-    let map = match format {
-        Format::Yaml => yaml::parse(source, whole, zone, &mut diagnostics),
-        Format::Toml => toml::parse(source, whole, zone, &mut diagnostics),
-        Format::Json => match json::check(source) {
-            Ok(span) => json::parse(source, span, zone, &mut diagnostics),
-            Err(diagnostic) => {
-                diagnostics.push(*diagnostic);
-                Map::default()
-            }
-        },
-    };
-    Collected {
-        output: FrontMatter {
-            map,
-            body: text.len(),
-            format: Some(format),
-        },
-        diagnostics,
-    }
-}
-
 /// The maximum nesting depth of lists and maps in YAML and JSON. The TOML parser's own limit is 80.
 const DEPTH: usize = 32;
 

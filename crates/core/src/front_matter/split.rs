@@ -43,7 +43,7 @@ pub struct Header {
     pub body: usize,
 }
 
-/// Finds the header of `source`.
+/// Finds the header of `source`: the whole text of a file that is front matter alone.
 ///
 /// # Errors
 /// A fence that is opened and never closed, or an object that does not end.
@@ -54,6 +54,16 @@ pub fn split(source: &Source) -> Result<Header, Box<Diagnostic>> {
         span: Span::default(),
         body: 0,
     };
+    if let Some(format) = source.file().and_then(data_format) {
+        return Ok(Header {
+            format: Some(format),
+            span: match format {
+                Format::Json => super::json::check(source)?,
+                Format::Yaml | Format::Toml => Span::new(0, text.len()),
+            },
+            body: text.len(),
+        });
+    }
     if is_json(text) {
         return json(source);
     }
@@ -68,8 +78,7 @@ pub fn split(source: &Source) -> Result<Header, Box<Diagnostic>> {
 /// Returns the format of the front matter of `source`; `None` if it has none, or it does not end.
 #[must_use]
 pub fn format_of(source: &Source) -> Option<Format> {
-    let data = source.file().and_then(data_format);
-    data.or_else(|| split(source).ok()?.format)
+    split(source).ok()?.format
 }
 
 /// A brace opens an object, unless it opens a template's tag.

@@ -1,6 +1,6 @@
 //! Writing front matter: scalars in the quotes of those that they replace, and further keys.
 
-use super::split::{Format, Header, data_format, split};
+use super::split::{Format, data_format, split};
 use crate::edit::{Edit, Replacement};
 use crate::source::{Source, Span};
 
@@ -37,15 +37,7 @@ fn is_plain(text: &str) -> bool {
 #[must_use]
 pub fn insertion(source: &Source, key: &str, texts: &[&str]) -> Option<Edit> {
     let text = source.text();
-    let data = source.file().and_then(data_format);
-    let header = match data {
-        Some(_) => Header {
-            format: data,
-            span: Span::new(0, text.len()),
-            body: text.len(),
-        },
-        None => split(source).ok()?,
-    };
+    let header = split(source).ok()?;
     let line = |format: Format| {
         let each: Vec<String> = texts.iter().map(|text| scalar(format, "", text)).collect();
         let value = match each.as_slice() {
@@ -74,7 +66,7 @@ pub fn insertion(source: &Source, key: &str, texts: &[&str]) -> Option<Edit> {
         }
         Some(format) => Some(Edit::Replace(Replacement {
             file: source.file()?.into(),
-            line: match data {
+            line: match source.file().and_then(data_format) {
                 Some(format) => first_key_line(text, format),
                 None => 2,
             },
@@ -109,7 +101,7 @@ fn first_key_line(text: &str, format: Format) -> usize {
 mod tests {
     use super::*;
     use crate::edit::apply;
-    use crate::front_matter::{read, read_data};
+    use crate::front_matter::read;
     use jiff::tz::TimeZone;
     use proptest::prelude::*;
     use rstest::rstest;
@@ -171,8 +163,7 @@ mod tests {
         #[case] expected: &str,
     ) {
         is_added(path, text, expected);
-        let format = data_format(path).unwrap();
-        let read = read_data(&Source::new(path, expected), format, &TimeZone::UTC);
+        let read = read(&Source::new(path, expected), &TimeZone::UTC);
         assert_eq!(read.diagnostics, []);
         let value = &read.output.map.get("moved_from").unwrap().value.node;
         assert_eq!(value.written(), Some("/a/"));

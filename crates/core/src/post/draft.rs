@@ -408,10 +408,7 @@ mod tests {
         let set = (set, &settings.content[set]);
         let read = posts.iter().map(|(path, text)| {
             let source = Source::new(path, text);
-            let front = match data_format(path) {
-                Some(format) => front_matter::read_data(&source, format, &moment.zone).output,
-                None => front_matter::read(&source, &moment.zone).output,
-            };
+            let front = front_matter::read(&source, &moment.zone).output;
             assemble(
                 path,
                 set,

@@ -1,6 +1,6 @@
 use super::*;
 use crate::diagnostic::Code;
-use crate::front_matter::{self, Format};
+use crate::front_matter;
 use rstest::rstest;
 
 fn settings(more: &str) -> Settings {
@@ -562,13 +562,13 @@ fn the_text_of_the_image_and_the_template_are_mapped() {
 }
 
 #[rstest]
-#[case::yaml(Format::Yaml, "---\ntitle: Lime\ntags: [a]\n")]
-#[case::yaml_without_a_line(Format::Yaml, "title: Lime\ntags: [a]\n")]
-#[case::toml(Format::Toml, "title = \"Lime\"\ntags = [\"a\"]\n")]
-#[case::json(Format::Json, "\n{\"title\": \"Lime\", \"tags\": [\"a\"]}\n")]
-fn a_data_file_is_front_matter_alone(#[case] format: Format, #[case] text: &str) {
-    let source = Source::new("posts/a.data", text);
-    let read = front_matter::read_data(&source, format, &jiff::tz::TimeZone::UTC);
+#[case::yaml("yaml", "---\ntitle: Lime\ntags: [a]\n")]
+#[case::yaml_without_a_line("yml", "title: Lime\ntags: [a]\n")]
+#[case::toml("toml", "title = \"Lime\"\ntags = [\"a\"]\n")]
+#[case::json("json", "\n{\"title\": \"Lime\", \"tags\": [\"a\"]}\n")]
+fn a_data_file_is_front_matter_alone(#[case] ending: &str, #[case] text: &str) {
+    let source = Source::new(&format!("posts/a.{ending}"), text);
+    let read = front_matter::read(&source, &jiff::tz::TimeZone::UTC);
     assert_eq!(read.diagnostics, []);
     let map = read.output.map;
     assert_eq!(map.get("title").unwrap().value.node.written(), Some("Lime"));
@@ -579,18 +579,18 @@ fn a_data_file_is_front_matter_alone(#[case] format: Format, #[case] text: &str)
 }
 
 #[rstest]
-#[case::list(Format::Json, "[1]", 1)]
-#[case::more(Format::Json, "{\"a\": 1}\n{}", 2)]
-#[case::open(Format::Json, "{\"a\": 1", 1)]
-#[case::toml(Format::Toml, "a = 1\nb = \n", 2)]
-#[case::yaml(Format::Yaml, "a: [1\nb: 2\n", 2)]
+#[case::list("json", "[1]", 1)]
+#[case::more("json", "{\"a\": 1}\n{}", 2)]
+#[case::open("json", "{\"a\": 1", 1)]
+#[case::toml("toml", "a = 1\nb = \n", 2)]
+#[case::yaml("yaml", "a: [1\nb: 2\n", 2)]
 fn a_data_file_that_is_not_valid_is_an_error(
-    #[case] format: Format,
+    #[case] ending: &str,
     #[case] text: &str,
     #[case] line: usize,
 ) {
-    let source = Source::new("posts/a.data", text);
-    let read = front_matter::read_data(&source, format, &jiff::tz::TimeZone::UTC);
+    let source = Source::new(&format!("posts/a.{ending}"), text);
+    let read = front_matter::read(&source, &jiff::tz::TimeZone::UTC);
     let found: Vec<_> = read
         .diagnostics
         .iter()

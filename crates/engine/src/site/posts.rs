@@ -9,7 +9,7 @@ use jiff::Timestamp;
 use rayon::prelude::*;
 use tabulae_core::catalogue::PostId;
 use tabulae_core::diagnostic::Diagnostics;
-use tabulae_core::front_matter::{self, FrontMatter, data_format};
+use tabulae_core::front_matter::{self, FrontMatter};
 use tabulae_core::html::Html;
 use tabulae_core::id::{Counted, LocaleId};
 use tabulae_core::post::{Body, Post, assemble, has_title, locale_of};
@@ -179,11 +179,7 @@ impl Reading<'_> {
         drop(text);
         let before = diagnostics.len();
         let zone = &self.moment.zone;
-        let front = match data_format(path) {
-            Some(format) => front_matter::read_data(&source, format, zone),
-            None => front_matter::read(&source, zone),
-        };
-        let front = front.into_output(diagnostics);
+        let front = front_matter::read(&source, zone).into_output(diagnostics);
         if diagnostics.len() > before {
             return None;
         }
