@@ -6,7 +6,9 @@ use std::path::{Path, PathBuf};
 use jiff::Timestamp;
 use tabulae_core::post::Include;
 use tabulae_core::time::WrittenDate;
-use tabulae_engine::{BuildOptions, Clock, DiskOutput, Error, ForeignFiles, Workspace};
+use tabulae_engine::{
+    BuildOptions, Clock, DiskOutput, Error, ForeignFiles, OUTPUT_FOLDER, Workspace,
+};
 
 use crate::args::{Args, BuildArgs, LevelArgs};
 
@@ -86,8 +88,8 @@ impl BuildArgs {
     pub(crate) fn out(&self, dir: &Path) -> PathBuf {
         match &self.out {
             Some(out) => out.clone(),
-            None if dir == Path::new(".") => PathBuf::from("out"),
-            None => dir.join("out"),
+            None if dir == Path::new(".") => PathBuf::from(OUTPUT_FOLDER),
+            None => dir.join(OUTPUT_FOLDER),
         }
     }
 
@@ -97,7 +99,7 @@ impl BuildArgs {
     /// If something else than a folder is there.
     pub(crate) fn output(&self, dir: &Path) -> Result<DiskOutput, Error> {
         let name = self.out.as_ref();
-        let name = name.map_or_else(|| "out".to_owned(), |out| out.display().to_string());
+        let name = name.map_or_else(|| OUTPUT_FOLDER.to_owned(), |out| out.display().to_string());
         let output = DiskOutput::new(self.out(dir))?;
         Ok(output.named(name).sync(self.sync))
     }

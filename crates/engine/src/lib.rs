@@ -110,8 +110,8 @@ pub use self::report::{BuildReport, Change, ChangeKind, Due};
 pub use self::source::{DiskSources, FileStamp, MemorySources, Sources};
 pub use self::template::{ThemeFile, escape, template_words, theme_files};
 pub use self::workspace::{
-    BuildSession, Choice, ChoiceKind, IntoQuery, PostDate, PostRef, Posts, QueryPage,
-    RelatedOverview, RelatedPost, STATE_FOLDER, Shared, Workspace,
+    BuildSession, Choice, ChoiceKind, IntoQuery, OUTPUT_FOLDER, PostDate, PostRef, Posts,
+    QueryPage, RelatedOverview, RelatedPost, STATE_FOLDER, Shared, Workspace,
 };
 
 #[cfg(test)]

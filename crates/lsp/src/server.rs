@@ -26,7 +26,7 @@ use lsp_types::{
     TextDocumentSyncSaveOptions, Uri,
 };
 use serde_json::{Value, json};
-use tabulae_engine::{DiskOutput, Workspace};
+use tabulae_engine::{DiskOutput, OUTPUT_FOLDER, Workspace};
 
 use crate::completion::completion;
 use crate::diagnostics::to_lsp;
@@ -37,7 +37,7 @@ use crate::navigation::{definition, references};
 use crate::open_site::{OpenSite, Spot, path_of};
 use crate::position::{offset, range};
 pub use crate::worker::Opener;
-use crate::worker::{OUTPUT, Outcome, Worker};
+use crate::worker::{Outcome, Worker};
 
 type Failure = Box<dyn Error + Send + Sync>;
 
@@ -498,7 +498,7 @@ impl<'a> Opened<'a> {
             .map(|(_, found)| found)
             .unwrap_or_default();
         let mut actions = actions(open, (path, text), params.range, &found);
-        let output = DiskOutput::new(self.site.root.join(OUTPUT)).ok();
+        let output = DiskOutput::new(self.site.root.join(OUTPUT_FOLDER)).ok();
         let published = output.and_then(|mut output| self.read.published(&mut output));
         if let Some(published) = published {
             let action = redirect(open, (path, text), &published);

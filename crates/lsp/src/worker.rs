@@ -9,10 +9,7 @@ use std::time::{Duration, Instant};
 
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use tabulae_core::diagnostic::{Diagnostic, without};
-use tabulae_engine::{DiskOutput, Workspace};
-
-/// The output folder of a build that names no other.
-pub(crate) const OUTPUT: &str = "out";
+use tabulae_engine::{DiskOutput, OUTPUT_FOLDER, Workspace};
 
 /// Opens the site in a folder, at the time of the call.
 pub type Opener = Arc<dyn Fn(&Path) -> Workspace + Send + Sync>;
@@ -89,7 +86,7 @@ fn check(site: &Workspace, cancel: &AtomicBool) -> Option<Check> {
     let began = Instant::now();
     let found = site.check_unless(cancel)?;
     let root = site.root();
-    let output = root.and_then(|root| DiskOutput::new(root.join(OUTPUT)).ok());
+    let output = root.and_then(|root| DiskOutput::new(root.join(OUTPUT_FOLDER)).ok());
     let lints = output.map(|mut output| site.lints(&mut output, &found));
     Some(Check {
         rendered: without(found, &site.findings()),

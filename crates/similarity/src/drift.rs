@@ -53,6 +53,12 @@ pub struct Drift {
     searches: AtomicUsize,
 }
 
+impl Drift {
+    fn of(&self, doc: Doc) -> f64 {
+        self.by_doc.get(doc.at()).copied().unwrap_or(0.0)
+    }
+}
+
 /// The number of searches after an edit that compare all documents. The postings take about as long to build as
 /// twenty.
 const FEW_SEARCHES: usize = 10;
@@ -66,12 +72,6 @@ pub struct BoundedHits {
     pub bound: Score,
     /// The most by which the scores of the hits can be wrong: 0 after a search.
     pub slack: Score,
-}
-
-impl Drift {
-    fn of(&self, doc: Doc) -> f64 {
-        self.by_doc.get(doc.at()).copied().unwrap_or(0.0)
-    }
 }
 
 impl BoundedHits {
@@ -205,9 +205,8 @@ impl Index {
             before,
             drift,
         };
-        drifted
-            .best(drifted.by_bounds(self, k, &filter), k, floor)
-            .or_else(|| drifted.best(drifted.by_scores(self, &filter), k, floor))
+        let by_bounds = drifted.by_bounds(self, k, &filter).best(k, floor);
+        by_bounds.or_else(|| drifted.by_scores(self, &filter).best(k, floor))
     }
 }
 
@@ -249,8 +248,44 @@ struct Candidates {
     bound: Score,
 }
 
+impl Candidates {
+    /// Returns the `k` best and a few more; `None` if the bounds do not tell.
+    fn best(self, k: usize, floor: Score) -> Option<BoundedHits> {
+        let Self { mut ranged, bound } = self;
+        let certain = ranged
+            .iter()
+            .take_while(|ranged| ranged.least() > bound)
+            .count();
+        if certain < k && bound > floor {
+            return None;
+        }
+        let mut rest = ranged.as_slice();
+        while let [first, others @ ..] = rest
+            && ranged.len() - rest.len() < k
+            && rest.iter().any(|ranged| ranged.most() > floor)
+        {
+            let is_clear = first.slack == Score::ZERO || first.least() > floor;
+            if !is_clear || !others.iter().all(|other| first.precedes(other)) {
+                return None;
+            }
+            rest = others;
+        }
+        // What is left out now is below the bound, too.
+        let rest = ranged.iter().skip(k + SPARE).map(Ranged::most).max();
+        ranged.truncate(k + SPARE);
+        Some(BoundedHits {
+            slack: ranged
+                .iter()
+                .map(|ranged| ranged.slack)
+                .max()
+                .unwrap_or_default(),
+            hits: ranged.into_iter().map(|ranged| ranged.hit).collect(),
+            bound: bound.max(rest.unwrap_or_default()),
+        })
+    }
+}
+
 /// The hits of a query before an edit, and the drift since.
-#[derive(Clone, Copy)]
 struct Drifted<'a> {
     query: Doc,
     before: &'a BoundedHits,
@@ -340,41 +375,6 @@ impl Drifted<'_> {
         ranged.retain(|ranged| ranged.hit.score > Score::ZERO);
         ranged.sort_by_key(|ranged| rank(&ranged.hit));
         Candidates { ranged, bound }
-    }
-
-    /// Returns the `k` best of the candidates and a few more; `None` if their bounds do not tell.
-    fn best(&self, candidates: Candidates, k: usize, floor: Score) -> Option<BoundedHits> {
-        let Candidates { mut ranged, bound } = candidates;
-        let certain = ranged
-            .iter()
-            .take_while(|ranged| ranged.least() > bound)
-            .count();
-        if certain < k && bound > floor {
-            return None;
-        }
-        let mut rest = ranged.as_slice();
-        while let [first, others @ ..] = rest
-            && ranged.len() - rest.len() < k
-            && rest.iter().any(|ranged| ranged.most() > floor)
-        {
-            let is_clear = first.slack == Score::ZERO || first.least() > floor;
-            if !is_clear || !others.iter().all(|other| first.precedes(other)) {
-                return None;
-            }
-            rest = others;
-        }
-        // What is left out now is below the bound, too.
-        let rest = ranged.iter().skip(k + SPARE).map(Ranged::most).max();
-        ranged.truncate(k + SPARE);
-        Some(BoundedHits {
-            slack: ranged
-                .iter()
-                .map(|ranged| ranged.slack)
-                .max()
-                .unwrap_or_default(),
-            hits: ranged.into_iter().map(|ranged| ranged.hit).collect(),
-            bound: bound.max(rest.unwrap_or_default()),
-        })
     }
 }
 

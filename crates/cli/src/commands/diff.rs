@@ -6,7 +6,7 @@ use std::path::Path;
 use serde_json::{Value, json};
 use tabulae_core::diagnostic::{Code, Diagnostic};
 use tabulae_core::source::Location;
-use tabulae_engine::{AddressChanges, AddressList, Error, Workspace};
+use tabulae_engine::{AddressChanges, AddressList, Error, OUTPUT_FOLDER, Workspace};
 
 use crate::args::{Args, BuildArgs, DiffArgs};
 use crate::ui::{self, Status, counted};
@@ -66,7 +66,7 @@ fn compared(args: &Args, diff: &DiffArgs, site: &Workspace) -> Result<AddressCha
                 &diff
                     .out
                     .as_deref()
-                    .map_or_else(|| "out".into(), |out| out.display().to_string()),
+                    .map_or_else(|| OUTPUT_FOLDER.into(), |out| out.display().to_string()),
             );
             Err(Diagnostic::error(Code::InvalidUsage, location, message)
                 .help(help)

@@ -10,7 +10,7 @@ use std::time::{Duration, Instant};
 use notify::{Event, EventKind, RecommendedWatcher, RecursiveMode, Watcher};
 
 use super::Preview;
-use tabulae_engine::STATE_FOLDER;
+use tabulae_engine::{OUTPUT_FOLDER, STATE_FOLDER};
 
 /// Editors write a file in several steps: a build waits until nothing changed for so long.
 const REST: Duration = Duration::from_millis(10);
@@ -183,7 +183,7 @@ fn is_of_the_site(root: &Path, path: &Path) -> bool {
     };
     let mut steps = below.iter().map(|step| step.to_string_lossy());
     let first = steps.next().unwrap_or_default();
-    let own = ["out", STATE_FOLDER, "node_modules", "target"];
+    let own = [OUTPUT_FOLDER, STATE_FOLDER, "node_modules", "target"];
     let left = |step: &str| step.starts_with('.') || step.ends_with('~');
     !own.contains(&&*first) && !left(&first) && !steps.any(|step| left(&step))
 }

@@ -39,7 +39,7 @@ pub(super) fn broken_links(
 /// excluded.
 #[derive(Debug, Default)]
 pub(super) struct BrokenSourceLinks {
-    /// By the number of the text among [`texts`], for those that have any.
+    /// By the number of the text among [`texts`], for those with links to source files.
     by_text: BTreeMap<usize, Diagnostics>,
 }
 
@@ -53,21 +53,18 @@ impl BrokenSourceLinks {
         sources: &dyn Sources,
         retexted: Option<&[PostId]>,
     ) {
-        let paths = retexted.map(|posts| {
-            let paths = posts
-                .iter()
-                .map(|id| site.catalogue.post(*id).path.as_str());
-            paths.collect::<Vec<_>>()
-        });
+        let is_new = |post: &Post, ids: &[PostId]| {
+            let mut paths = ids.iter().map(|id| &site.catalogue.post(*id).path);
+            paths.any(|path| *path == post.path)
+        };
         let is_wanted = |post: &Post| {
-            let is_new = |paths: &Vec<&str>| paths.contains(&post.path.as_str());
-            paths.as_ref().is_none_or(is_new)
+            retexted.is_none_or(|ids| is_new(post, ids))
                 && post.addresses.iter().any(|address| is_source(address))
         };
         let linking = texts(site).enumerate();
         let linking = linking.filter(|(_, (post, _))| is_wanted(post));
         let linking: Vec<(usize, (&Post, &Link))> = linking.collect();
-        if paths.is_none() {
+        if retexted.is_none() {
             self.by_text.clear();
         }
         if linking.is_empty() {
@@ -83,12 +80,7 @@ impl BrokenSourceLinks {
             (at, checker.at_their_places(post, broken, sources))
         });
         let found: Vec<(usize, Diagnostics)> = found.collect();
-        for (at, found) in found {
-            self.by_text.remove(&at);
-            if !found.is_empty() {
-                self.by_text.insert(at, found);
-            }
-        }
+        self.by_text.extend(found);
     }
 
     /// Returns a warning for each, in the order of the texts.

@@ -1,5 +1,6 @@
 //! A build from end to end: read, plan, compare with the cache, render what changed, publish, cache.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -217,10 +218,14 @@ impl Build<'_> {
         self.diagnostics.extend(broken);
         // Where only texts changed, addresses and ids are those of the last build.
         let same = manifest.filter(|_| retexted.is_some());
-        let now = same.is_none().then(|| addresses(&data.site, &data.plan));
-        if let Some(now) = &now {
-            self.compare(now, data, manifest, report);
-        }
+        let addresses = match same {
+            Some(same) => Cow::Borrowed(&same.addresses),
+            None => {
+                let now = addresses(&data.site, &data.plan);
+                self.compare(&now, data, manifest, report);
+                Cow::Owned(Some(now.addresses))
+            }
+        };
         if self.is_blocked(&data.site) {
             return None;
         }
@@ -250,8 +255,8 @@ impl Build<'_> {
         }
         data.forget_parts();
         let published = match same {
-            Some(_) => None,
-            None => Some(feed_ids(&data.site, &data.plan, manifest, self.diagnostics)),
+            Some(same) => Cow::Borrowed(&same.published),
+            None => Cow::Owned(feed_ids(&data.site, &data.plan, manifest, self.diagnostics)),
         };
         self.diagnostics.extend(data.take_warnings());
         let is_denied = self.errors() > errors;
@@ -266,12 +271,8 @@ impl Build<'_> {
             return None;
         }
         self.options.progress.published(report, self.diagnostics);
-        let published = published.or_else(|| Some(same?.published.clone()));
-        let addresses = match now {
-            Some(now) => Some(now.addresses),
-            None => same.and_then(|same| same.addresses.clone()),
-        };
-        let (made, is_new) = stage.manifest_of(&outcomes, published.unwrap_or_default(), addresses);
+        let (published, addresses) = (published.into_owned(), addresses.into_owned());
+        let (made, is_new) = stage.manifest_of(&outcomes, published, addresses);
         let finished = Finished {
             current: &current,
             invalidation: &invalidation,

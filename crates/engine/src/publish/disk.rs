@@ -317,7 +317,7 @@ fn files_below(folder: &Path) -> io::Result<Vec<String>> {
 /// The entries of a folder.
 struct FolderEntries {
     files: Vec<String>,
-    /// Where they are, and their paths below the output folder.
+    /// The folders with their paths below the output folder.
     folders: Vec<(PathBuf, String)>,
 }
 

@@ -46,6 +46,9 @@ use crate::template::ThemeFile;
 /// The folder beside `tabulae.toml` that holds manifests and caches.
 pub const STATE_FOLDER: &str = ".tabulae";
 
+/// The output folder of a build that names no other, beside `tabulae.toml`.
+pub const OUTPUT_FOLDER: &str = "out";
+
 /// The page on which a query is run, which gives it its language and the post `this`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum QueryPage<'a> {
@@ -507,8 +510,7 @@ impl Workspace {
     /// Checks the site as [`check`](Self::check) does; `None` if `cancel` is set before the end.
     #[must_use]
     pub fn check_unless(&self, cancel: &AtomicBool) -> Option<Vec<Diagnostic>> {
-        let options = self.options(BuildOptions::default().dry_run(true).cancel(cancel));
-        let built = build(&*self.sources, &mut MemoryOutput::default(), &options);
+        let built = self.dry_build(&*self.sources, BuildOptions::default().cancel(cancel));
         (!built.output.cancelled && !cancel.load(Ordering::Relaxed)).then_some(built.diagnostics)
     }
 
@@ -527,8 +529,17 @@ impl Workspace {
     }
 
     fn check_sources(&self, sources: &dyn Sources) -> Vec<Diagnostic> {
-        let options = self.options(BuildOptions::default().dry_run(true));
-        build(sources, &mut MemoryOutput::default(), &options).diagnostics
+        self.dry_build(sources, BuildOptions::default()).diagnostics
+    }
+
+    /// Builds the site of some sources without writing anything.
+    fn dry_build(
+        &self,
+        sources: &dyn Sources,
+        options: BuildOptions<'_>,
+    ) -> Collected<BuildReport> {
+        let options = self.options(options.dry_run(true));
+        build(sources, &mut MemoryOutput::default(), &options)
     }
 
     /// Builds the site. A build that is cancelled writes nothing, and says so in its report.
@@ -570,8 +581,8 @@ impl Workspace {
             return Vec::new();
         };
         let lints = lints((site, plan), &*self.sources, output, found);
-        let options = BuildOptions::default();
-        options.levels_of(Some(&site.settings)).of(lints)
+        let levels = BuildOptions::default().levels_of(Some(&site.settings));
+        levels.of(lints)
     }
 
     /// Fills the placeholders in the HTML pages of a folder. It holds the lock of `output`, so that no build
