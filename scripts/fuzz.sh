@@ -13,10 +13,14 @@ shift || true
 targets=("$@")
 [ ${#targets[@]} -gt 0 ] || for file in fuzz/fuzz_targets/*.rs; do targets+=("$(basename "$file" .rs)"); done
 
+packages=(--package tabulae-fuzz)
 if [ "$seconds" -gt 0 ]; then
   export RUSTC_WORKSPACE_WRAPPER=$PWD/fuzz/rustc-with-coverage.sh
+else
+  # With those of `checks`, as CI has compiled them: of other packages Cargo would compile most dependencies once more.
+  packages+=(--package tabulae-checks --bins --tests)
 fi
-cargo build --locked --quiet --package tabulae-fuzz
+cargo build --locked --quiet "${packages[@]}"
 mkdir -p fuzz/artifacts
 
 # run TARGET: prints one line, or the end of the log of a failure

@@ -4,13 +4,15 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::sync::OnceLock;
 
-/// Builds the program as the test itself was built, the first time, and returns its path.
+/// Returns the path of the program: that of `TABULAE_PROGRAM`, or one that is built the first time, as the test itself was.
 ///
 /// # Errors
 /// Where it cannot be built, or the test does not lie in a folder of Cargo's.
 pub fn program() -> Result<PathBuf, String> {
     static PROGRAM: OnceLock<Result<PathBuf, String>> = OnceLock::new();
-    PROGRAM.get_or_init(built_program).clone()
+    let named = std::env::var_os("TABULAE_PROGRAM").map(PathBuf::from);
+    let found = || named.map_or_else(built_program, Ok);
+    PROGRAM.get_or_init(found).clone()
 }
 
 fn built_program() -> Result<PathBuf, String> {
