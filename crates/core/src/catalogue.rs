@@ -15,7 +15,7 @@ use std::sync::{Arc, OnceLock};
 
 use rayon::prelude::*;
 
-pub use self::fields::{Cell, FieldProfile, PostText};
+pub use self::fields::{Cell, FieldProfile, KeyUse, PostText};
 use self::fields::{Fields, Texts};
 use self::links::{links, unfit_ids};
 use self::terms::{TermIndexer, TermsOfPosts};
@@ -410,6 +410,11 @@ impl Catalogue {
     #[must_use]
     pub fn field_names(&self, sets: &[usize]) -> Vec<&str> {
         self.fields.names(sets)
+    }
+
+    /// Returns the front matter keys of a set's posts, in the order met, and the posts that have each.
+    pub fn keys(&self, set: usize) -> impl Iterator<Item = (&str, KeyUse)> {
+        self.fields.keys(set)
     }
 
     /// The number of a front matter field's column.

@@ -3,9 +3,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use rustc_hash::FxHashMap;
-
-use crate::catalogue::{Catalogue, PostId};
+use crate::catalogue::{Catalogue, KeyUse, PostId};
 use crate::diagnostic::{Code, Diagnostic, Diagnostics, Help};
 use crate::post::ENTRIES;
 use crate::query::ast::Statement;
@@ -36,11 +34,12 @@ pub fn key_lints(
     is_used: &dyn Fn(&str) -> bool,
 ) -> Diagnostics {
     let mut found = Diagnostics::new();
-    for (set, posts) in settings.content.iter().zip(&by_set(catalogue, settings)) {
-        let keys = Keys::of(catalogue, posts);
+    for (number, posts) in by_set(catalogue, settings).iter().enumerate() {
+        let set = &settings.content[number];
+        let keys: Keys<'_> = catalogue.keys(number).collect();
         found.extend(mappings(set, &keys, catalogue, posts, settings));
         found.extend(nested(set, &keys, catalogue, posts, settings, is_used));
-        let used = keys.names().filter(|key| is_used(key));
+        let used = keys.keys().copied().filter(|key| is_used(key));
         found.extend(other_kinds(used, catalogue, posts, settings));
         found.extend(unknown_keys(
             set,
@@ -81,25 +80,8 @@ fn by_set(catalogue: &Catalogue, settings: &Settings) -> Vec<Vec<PostId>> {
     posts
 }
 
-/// The keys of posts, each with the number of posts and the first of them.
-struct Keys<'a>(BTreeMap<&'a str, (usize, PostId)>);
-
-impl<'a> Keys<'a> {
-    fn of(catalogue: &'a Catalogue, posts: &[PostId]) -> Self {
-        let mut keys: FxHashMap<&str, (usize, PostId)> = FxHashMap::default();
-        for id in posts {
-            for entry in &catalogue.post(*id).front.entries {
-                let found = keys.entry(&entry.key.node).or_insert((0, *id));
-                found.0 += 1;
-            }
-        }
-        Self(keys.into_iter().collect())
-    }
-
-    fn names(&self) -> impl Iterator<Item = &'a str> {
-        self.0.keys().copied()
-    }
-}
+/// The keys of a content set's posts, in alphabetical order.
+type Keys<'a> = BTreeMap<&'a str, KeyUse>;
 
 /// Returns the mappings of a content set none of whose keys any post has.
 fn mappings(
@@ -113,7 +95,7 @@ fn mappings(
         return Diagnostics::new();
     }
     let has = |key: &str| {
-        keys.0.contains_key(key)
+        keys.contains_key(key)
             || key.contains('.')
                 && posts
                     .iter()
@@ -145,7 +127,7 @@ fn mappings(
             continue;
         }
         let near = called.iter().find_map(|(key, name)| {
-            let near = keys.names().find(|known| is_slip(key, known))?;
+            let near = keys.keys().find(|known| is_slip(key, known))?;
             Some((near, *name))
         });
         let message = format!(
@@ -154,7 +136,7 @@ fn mappings(
         );
         let location = |name: &Spanned<String>| settings.source.location(name.span);
         found.push(if let Some((near, name)) = near {
-            let (count, _) = keys.0[near];
+            let count = keys[near].posts;
             let help = format!("write `{near}`, which {count} of its posts have");
             let written = key_of(field, name).unwrap_or_default();
             let help = Help::instead(help, name.node.replacen(&written, near, 1));
@@ -207,7 +189,7 @@ fn nested(
     let names = catalogue.field_names(&[number]);
     let mut found = Diagnostics::new();
     for (field, called, before) in NESTED {
-        let is_outside = field != "draft" && called.iter().any(|key| keys.0.contains_key(key));
+        let is_outside = field != "draft" && called.iter().any(|key| keys.contains_key(key));
         let is_it = |name: &&&str| {
             let last = name.rsplit_once('.').map(|(_, last)| last);
             last.is_some_and(|last| called.contains(&last))
@@ -282,8 +264,7 @@ fn unknown_keys(
         mapped.flat_map(|(field, names)| names.iter().filter_map(move |name| key_of(field, name)));
     let mapped: Vec<String> = mapped.collect();
     // What a mapping names and no post has is reported by itself.
-    let is_there =
-        |key: &&str| keys.0.contains_key(key) || !mapped.iter().any(|known| known == key);
+    let is_there = |key: &&str| keys.contains_key(key) || !mapped.iter().any(|known| known == key);
     let terms = settings.term_fields.iter();
     let terms = terms.flat_map(|field| [field.name.as_str(), field.many()]);
     let rules = set.draft_rules.iter().map(|rule| rule.key.as_str());
@@ -297,7 +278,14 @@ fn unknown_keys(
         .chain(own)
         .collect();
     let mut found = Diagnostics::new();
-    for (key, (count, first)) in &keys.0 {
+    for (
+        key,
+        KeyUse {
+            posts: count,
+            first,
+        },
+    ) in keys
+    {
         // What many posts have is meant as it is.
         let is_meant = *count > 1 && count * 10 > posts;
         if let Some(lint) = hidden(key, catalogue, *first) {

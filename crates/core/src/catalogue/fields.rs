@@ -20,6 +20,17 @@ pub struct FieldProfile {
     pub kinds: Vec<Kind>,
     /// Set if any post has a list in it.
     pub many: bool,
+    /// The posts that have it as a key of their own, and not within a map.
+    pub key: Option<KeyUse>,
+}
+
+/// The posts that have a front matter key.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct KeyUse {
+    /// Their number.
+    pub posts: usize,
+    /// The first of them, in the default order.
+    pub first: PostId,
 }
 
 impl FieldProfile {
@@ -29,6 +40,14 @@ impl FieldProfile {
         self.kinds.contains(&Kind::Map)
     }
 
+    /// Adds the use of a key by posts that come after those that were added before.
+    fn add_use(&mut self, used: KeyUse) {
+        match &mut self.key {
+            Some(known) => known.posts += used.posts,
+            none => *none = Some(used),
+        }
+    }
+
     fn note(&mut self, value: &Value) {
         let kind = value.kind();
         if !value.is_missing() && !self.kinds.contains(&kind) {
@@ -36,9 +55,12 @@ impl FieldProfile {
         }
     }
 
-    /// Adds what another profile has.
+    /// Adds what a profile of later posts has.
     fn extend(&mut self, other: &Self) {
         self.many |= other.many;
+        if let Some(used) = other.key {
+            self.add_use(used);
+        }
         for kind in &other.kinds {
             if !self.kinds.contains(kind) {
                 self.kinds.push(*kind);
@@ -119,6 +141,12 @@ impl Fields {
         found
     }
 
+    /// The keys of the posts of a set, and the posts that have each.
+    pub(super) fn keys(&self, set: usize) -> impl Iterator<Item = (&str, KeyUse)> {
+        let profiles = self.kinds.profiles[set].iter();
+        profiles.filter_map(|(name, profile)| Some((name.as_str(), profile.key?)))
+    }
+
     /// The names of all fields over these sets, in the order met.
     pub(super) fn names(&self, sets: &[usize]) -> Vec<&str> {
         let names: IndexSet<&str> = sets
@@ -170,23 +198,32 @@ impl Kinds {
 
     /// Looks at the headers of posts, on all threads; the names are in the order met.
     fn of_all(posts: &[Arc<Post>], sets: usize) -> Self {
-        let runs = posts.par_chunks(Self::RUN);
-        let runs: Vec<Self> = runs.map(|posts| Self::of(posts, sets)).collect();
+        let runs = posts.par_chunks(Self::RUN).enumerate();
+        let runs = runs.map(|(run, posts)| Self::of((run * Self::RUN, posts), sets));
+        let runs: Vec<Self> = runs.collect();
         runs.into_iter()
             .reduce(Self::with)
-            .unwrap_or_else(|| Self::of(&[], sets))
+            .unwrap_or_else(|| Self::of((0, &[]), sets))
     }
 
-    fn of(posts: &[Arc<Post>], sets: usize) -> Self {
+    /// Looks at the headers of posts, the first of which has a number.
+    fn of((first, posts): (usize, &[Arc<Post>]), sets: usize) -> Self {
         let mut kinds = Self {
             profiles: vec![IndexMap::default(); sets],
             in_lists: IndexMap::default(),
         };
         let mut name = String::new();
-        for post in posts {
+        for (id, post) in (number(first)..).map(PostId).zip(posts) {
+            // Most posts have the keys of the one before, in its order.
+            let mut near = 0;
             for entry in &post.front.entries {
                 name.push_str(&entry.key.node);
-                kinds.note(Some(post.set), &mut name, &entry.value.node);
+                let at = kinds.note((Some(post.set), near), &mut name, &entry.value.node);
+                kinds.profiles[post.set][at].add_use(KeyUse {
+                    posts: 1,
+                    first: id,
+                });
+                near = at + 1;
                 name.clear();
             }
         }
@@ -204,13 +241,24 @@ impl Kinds {
         self
     }
 
-    /// Notes the kind of a post's field of a set, or of something within a list. The name is as it was afterwards.
-    fn note(&mut self, set: Option<usize>, name: &mut String, value: &Value) {
+    /// Notes the kind of a post's field of a set, or of something within a list, and returns the number of its profile, which
+    /// is likely to be `near`. The name is as it was afterwards.
+    fn note(
+        &mut self,
+        (set, near): (Option<usize>, usize),
+        name: &mut String,
+        value: &Value,
+    ) -> usize {
         let profiles = match set {
             Some(set) => &mut self.profiles[set],
             None => &mut self.in_lists,
         };
-        let at = profiles.get_index_of(name.as_str()).unwrap_or_else(|| {
+        let is_near = profiles
+            .get_index(near)
+            .is_some_and(|(known, _)| known == name);
+        let at = is_near.then_some(near);
+        let at = at.or_else(|| profiles.get_index_of(name.as_str()));
+        let at = at.unwrap_or_else(|| {
             let (at, _) = profiles.insert_full(name.clone(), FieldProfile::default());
             at
         });
@@ -223,24 +271,30 @@ impl Kinds {
             other => profile.note(other),
         }
         match value {
-            Value::Map(map) => self.note_entries(set, name, map),
+            Value::Map(map) => self.note_entries((set, at + 1), name, map),
             Value::List(items) => {
                 for item in items {
                     if let Value::Map(map) = &item.node {
-                        self.note_entries(None, name, map);
+                        self.note_entries((None, 0), name, map);
                     }
                 }
             }
             _ => {}
         }
+        at
     }
 
-    fn note_entries(&mut self, set: Option<usize>, name: &mut String, map: &Map) {
+    fn note_entries(
+        &mut self,
+        (set, mut near): (Option<usize>, usize),
+        name: &mut String,
+        map: &Map,
+    ) {
         let length = name.len();
         for entry in &map.entries {
             name.push('.');
             name.push_str(&entry.key.node);
-            self.note(set, name, &entry.value.node);
+            near = 1 + self.note((set, near), name, &entry.value.node);
             name.truncate(length);
         }
     }

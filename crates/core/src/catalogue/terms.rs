@@ -74,7 +74,7 @@ pub(super) struct TermIndexer<'a> {
     languages: &'a [Language],
     table: TermTable,
     fixed: Vec<Option<String>>,
-    /// By term, the number of listed posts that use each spelling, and the oldest of them.
+    /// By term, the spellings that posts use, each with the number of listed posts, and the oldest of them.
     counts: Vec<IndexMap<String, (usize, PostId), FxBuildHasher>>,
 }
 
@@ -216,10 +216,20 @@ impl<'a> TermIndexer<'a> {
         id
     }
 
-    /// Returns the term of a spelling; `None` if the spelling has no letter or digit.
-    fn spelt(&mut self, spelling: &str, locale: LocaleId) -> Option<TermId> {
+    /// Returns the term of a spelling, and the number of the spelling among those of the term; `None` if the spelling has
+    /// no letter or digit.
+    fn spelt(&mut self, spelling: &str, locale: LocaleId) -> Option<(TermId, usize)> {
         let identity = self.identity(spelling, locale);
-        (!identity.is_empty()).then(|| self.intern(&identity, spelling))
+        if identity.is_empty() {
+            return None;
+        }
+        let id = self.intern(&identity, spelling);
+        let counts = &mut self.counts[id.0 as usize];
+        let at = counts.get_index_of(spelling).unwrap_or_else(|| {
+            let (at, _) = counts.insert_full(spelling.to_owned(), (0, PostId(0)));
+            at
+        });
+        Some((id, at))
     }
 
     pub(super) fn index(
@@ -229,24 +239,24 @@ impl<'a> TermIndexer<'a> {
         listed: &[bool],
     ) -> (TermTable, TermsOfPosts) {
         let mut terms_of = TermsOfPosts::default();
-        // Most posts use spellings that were met before.
-        let mut known: IndexMap<(LocaleId, &str), Option<TermId>, FxBuildHasher> =
+        // Most posts use spellings that were met before: each has its term, and its place among the term's spellings.
+        let mut known: IndexMap<(LocaleId, &str), Option<(TermId, usize)>, FxBuildHasher> =
             IndexMap::default();
         for (at, post) in posts.iter().enumerate() {
             let post_id = PostId(crate::id::number(at));
             let mut own = terms_of.begin();
             for written in &post.terms[number] {
                 let spelling = written.node.as_str();
-                let id = *known
+                let found = *known
                     .entry((post.locale, spelling))
                     .or_insert_with(|| self.spelt(spelling, post.locale));
-                let Some(id) = id else {
+                let Some((id, place)) = found else {
                     continue;
                 };
                 if !own.push(id) {
                     continue;
                 }
-                self.count(id, post_id, post, written, listed[at]);
+                self.count((id, place), post_id, post, written, listed[at]);
             }
             if listed[at] {
                 self.list(post_id, own.terms());
@@ -259,7 +269,7 @@ impl<'a> TermIndexer<'a> {
     /// Counts a spelling; its oldest post is the one met last, as newer posts come first.
     fn count(
         &mut self,
-        id: TermId,
+        (id, spelling): (TermId, usize),
         post_id: PostId,
         post: &Post,
         written: &Spanned<String>,
@@ -270,12 +280,7 @@ impl<'a> TermIndexer<'a> {
             term.written = Some((post.source.clone(), written.clone()));
         }
         if listed {
-            let counts = &mut self.counts[id.0 as usize];
-            let at = counts.get_index_of(&written.node).unwrap_or_else(|| {
-                let (at, _) = counts.insert_full(written.node.clone(), (0, post_id));
-                at
-            });
-            let counted = &mut counts[at];
+            let counted = &mut self.counts[id.0 as usize][spelling];
             counted.0 += 1;
             counted.1 = counted.1.max(post_id);
         }
@@ -324,7 +329,8 @@ impl<'a> TermIndexer<'a> {
     /// posts, of equals the oldest post's.
     fn name_all(&mut self) {
         for at in 0..self.table.terms.len() {
-            let mut spellings: Vec<(&String, &(usize, PostId))> = self.counts[at].iter().collect();
+            let used = self.counts[at].iter().filter(|(_, (count, _))| *count > 0);
+            let mut spellings: Vec<(&String, &(usize, PostId))> = used.collect();
             spellings.sort_by(|(_, a), (_, b)| b.cmp(a));
             let chosen = self.fixed[at]
                 .clone()

@@ -128,6 +128,12 @@ fn a_term_is_shown_as_it_is_spelt_most_and_of_equals_as_first() {
         .map(|term| (term.name.as_str(), term.posts.len()))
         .collect();
     assert_eq!(shown, [("lime", 3), ("held", 0), ("Work Party", 2)]);
+    let spellings: Vec<_> = table.terms[0]
+        .spellings
+        .iter()
+        .map(|(name, _)| name.as_str())
+        .collect();
+    assert_eq!(spellings, ["lime", "Lime"]);
     assert_eq!(table.find("  LIME "), table.find("lime"));
 }
 

@@ -34,7 +34,7 @@ use std::sync::{Arc, Mutex, OnceLock};
 
 use indexmap::IndexMap;
 use jiff::Timestamp;
-use rustc_hash::FxBuildHasher;
+use rustc_hash::{FxBuildHasher, FxHashSet};
 use tabulae_core::catalogue::{Catalogue, PostId};
 use tabulae_core::diagnostic::{Diagnostics, nearest};
 use tabulae_core::html;
@@ -99,6 +99,8 @@ pub(crate) struct Site {
     pub(crate) query_traits: QueryTraits,
     /// In the order of their paths.
     files: IndexMap<String, File, FxBuildHasher>,
+    /// The names of the files that are neither posts nor pages.
+    other_names: FxHashSet<String>,
     /// The files of the site, for the places of diagnostics in texts that are not kept.
     sources: Arc<dyn Sources>,
     /// The errors of bodies that were read again.
@@ -524,7 +526,8 @@ impl Site {
             }
         }
         let mut name = |address: &str| {
-            if let Some(path) = self.named_file(owner, address)
+            if self.may_name_other(address)
+                && let Some(path) = self.named_file(owner, address)
                 && is_within(&path, folder)
             {
                 take(&path);
@@ -533,6 +536,14 @@ impl Site {
         image.into_iter().for_each(&mut name);
         addresses.iter().for_each(|address| name(address));
         files
+    }
+
+    /// Returns false if no file that is neither a post nor a page has the name at the end of an address. Most addresses lead
+    /// elsewhere, and need not be resolved then.
+    fn may_name_other(&self, address: &str) -> bool {
+        let path = decode(cut_path(address).0);
+        let name = path.rsplit('/').next().unwrap_or_default();
+        matches!(name, "" | "." | "..") || self.other_names.contains(name)
     }
 
     /// Iterates over the files whose paths begin with a prefix, in their order.
@@ -590,7 +601,8 @@ fn is_within(path: &str, folder: &str) -> bool {
 
 /// The path of an address, and its query and fragment.
 fn cut_path(address: &str) -> (&str, &str) {
-    address.split_at(address.find(['?', '#']).unwrap_or(address.len()))
+    let end = memchr::memchr2(b'?', b'#', address.as_bytes());
+    address.split_at(end.unwrap_or(address.len()))
 }
 
 /// `path` seen from `folder`; `None` where it leads out of the site.

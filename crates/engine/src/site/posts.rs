@@ -80,7 +80,7 @@ impl Reading<'_> {
         });
         let read: Vec<_> = read.collect();
         let mut posts = Vec::with_capacity(read.len());
-        let mut all_cached = BTreeMap::new();
+        let mut all_cached = Vec::with_capacity(read.len());
         for (read, mut found) in read {
             diagnostics.append(&mut found);
             let Some((post, cached)) = read else {
@@ -89,7 +89,8 @@ impl Reading<'_> {
             all_cached.extend(cached.map(|cached| (post.path.clone(), cached)));
             posts.push(post);
         }
-        (posts, all_cached)
+        // Collected as a list first, as a map of sorted entries is made at once.
+        (posts, all_cached.into_iter().collect())
     }
 
     /// Returns a post as the last build cached it, if it would be read the same way.

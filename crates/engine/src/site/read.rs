@@ -5,7 +5,7 @@ use std::sync::atomic::AtomicUsize;
 use std::sync::{Arc, Mutex, OnceLock};
 
 use indexmap::IndexMap;
-use rustc_hash::FxBuildHasher;
+use rustc_hash::{FxBuildHasher, FxHashSet};
 use tabulae_core::catalogue::Catalogue;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
 use tabulae_core::id::LocaleId;
@@ -140,6 +140,7 @@ impl Site {
             related_to: catalogue.all().map(|_| OnceLock::new()).collect(),
             related_before: OnceLock::new(),
             likeness,
+            other_names: names_of_others(&files),
             files,
             image_sizes: Mutex::default(),
             posts_read: found.posts.len(),
@@ -339,6 +340,13 @@ fn files_of(
         .collect();
     files.sort_unstable_keys();
     files
+}
+
+/// Returns the names of the files that are neither posts nor pages.
+fn names_of_others(files: &IndexMap<String, File, FxBuildHasher>) -> FxHashSet<String> {
+    let others = files.iter().filter(|(_, file)| **file == File::Other);
+    let names = others.filter_map(|(path, _)| path.rsplit('/').next());
+    names.map(str::to_owned).collect()
 }
 
 /// The files of `assets/`, below it; also those that are passed over elsewhere.
