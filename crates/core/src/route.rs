@@ -376,7 +376,8 @@ impl OutputPath {
     #[must_use]
     pub fn not_portable(&self) -> Option<(&str, &'static str)> {
         self.0.split('/').find_map(|segment| {
-            let why = if segment.contains([':', '<', '>', '"', '|', '?', '*']) {
+            let is_unfit = |byte| matches!(byte, b':' | b'<' | b'>' | b'"' | b'|' | b'?' | b'*');
+            let why = if segment.bytes().any(is_unfit) {
                 "it has one of `: < > \" | ? *`"
             } else if segment.ends_with(['.', ' ']) {
                 "it ends in a dot or a space"
@@ -412,13 +413,15 @@ impl std::borrow::Borrow<str> for OutputPath {
 
 /// Returns true for the names of devices on Windows, whatever their ending.
 fn is_reserved(segment: &str) -> bool {
-    let name = segment.split('.').next().unwrap_or_default();
-    let name = name.trim_end().to_ascii_lowercase();
-    let numbered = |device: &str| {
-        name.strip_prefix(device)
-            .is_some_and(|rest| matches!(rest.as_bytes(), [b'1'..=b'9']))
+    let name = segment.split('.').next().unwrap_or_default().trim_end();
+    let is = |device: &&str| name.eq_ignore_ascii_case(device);
+    let numbered = match name.as_bytes() {
+        [device @ .., b'1'..=b'9'] => {
+            device.eq_ignore_ascii_case(b"com") || device.eq_ignore_ascii_case(b"lpt")
+        }
+        _ => false,
     };
-    matches!(&*name, "con" | "prn" | "aux" | "nul") || numbered("com") || numbered("lpt")
+    numbered || ["con", "prn", "aux", "nul"].iter().any(is)
 }
 
 impl Link {

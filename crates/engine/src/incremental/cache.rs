@@ -5,7 +5,9 @@ use std::collections::BTreeMap;
 use std::io::{self, BufWriter, Write};
 use std::sync::Arc;
 
+use indexmap::IndexMap;
 use jiff::civil::Date;
+use rustc_hash::FxBuildHasher;
 use serde::{Deserialize, Serialize};
 use tabulae_core::diagnostic::Diagnostic;
 use tabulae_core::query::ast::Validity;
@@ -17,7 +19,7 @@ use crate::report::Due;
 use crate::site::{Bytes, CachedHits, CachedPosts, PreviousPosts, Vocabulary};
 use crate::source::FileStamp;
 
-const HEAD: &[u8] = b"tabulae cache 7\n";
+const HEAD: &[u8] = b"tabulae cache 8\n";
 
 /// The hash of the program's inputs: its sources and the theme's, the locked dependencies, features and
 /// target.
@@ -42,8 +44,8 @@ pub(crate) struct BuildCache {
     pub(crate) related: CachedHits,
     /// The keys of all dependencies, with their fingerprints.
     pub(crate) keys: Vec<(Key, u64)>,
-    /// The outputs, by path.
-    pub(crate) outputs: BTreeMap<OutputPath, CachedOutput>,
+    /// The outputs by path, in the order of the plan.
+    pub(crate) outputs: IndexMap<OutputPath, CachedOutput, FxBuildHasher>,
     /// The digest of the manifest.
     pub(crate) manifest: u64,
     /// The report of a build that finds nothing changed; `None` if each build has work to do.

@@ -220,7 +220,10 @@ mod tests {
         let path = |name: &str| OutputPath::new(name).unwrap();
         BuildCache {
             keys: keys.into_iter().zip([10, 11, 12]).collect(),
-            outputs: outputs.map(|(name, output)| (path(name), output)).into(),
+            outputs: outputs
+                .into_iter()
+                .map(|(name, output)| (path(name), output))
+                .collect(),
             ..BuildCache::default()
         }
     }

@@ -147,7 +147,8 @@ impl<'a> CurrentFingerprints<'a> {
         };
         match key {
             Key::Post(path) | Key::Text(path) => !retexted.contains(path.as_str()),
-            Key::Term(..) | Key::Count(..) | Key::List(_) | Key::Groups(..) => true,
+            Key::Beside(_) | Key::Term(..) | Key::Count(..) => true,
+            Key::List(_) | Key::Groups(..) => true,
             Key::Feed(_) | Key::Feeds(_) | Key::Export(_) | Key::Field(_) => true,
             Key::Alternates(_) | Key::Translations(_) => true,
             Key::Rows(_) => same_posts,
@@ -184,7 +185,7 @@ impl<'a> CurrentFingerprints<'a> {
             .map(|(key, old)| match key {
                 key if self.stays(key, same_posts) => Some(*old),
                 Key::Related(path) | Key::Likeness(path)
-                    if same_alike && self.site().post_at(path).is_some() =>
+                    if same_alike && (self.same_plan() || self.site().post_at(path).is_some()) =>
                 {
                     Some(*old)
                 }

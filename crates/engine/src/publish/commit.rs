@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use indexmap::IndexMap;
 use rayon::prelude::*;
 use tabulae_core::addresses::Address;
 use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics};
@@ -166,7 +167,8 @@ impl Stage<'_> {
             let hash = outcome.version()?.hash;
             Some((output.file.clone(), Some(hash)))
         });
-        let files = files.collect();
+        let mut files: IndexMap<_, _, _> = files.collect();
+        files.sort_unstable_keys();
         let manifest = Manifest {
             files,
             addresses,

@@ -5,6 +5,8 @@ use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::io::{self, BufWriter, Write};
 
+use indexmap::IndexMap;
+use rustc_hash::FxBuildHasher;
 use tabulae_core::addresses::{Address, AddressKind, AddressList};
 use tabulae_core::route::OutputPath;
 
@@ -15,8 +17,8 @@ use crate::options::BuildPart;
 /// has either the old or the new bytes.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Manifest {
-    /// Path below `out/` to hash.
-    pub files: BTreeMap<OutputPath, Option<u64>>,
+    /// Path below `out/` to hash, in the order of the paths.
+    pub files: IndexMap<OutputPath, Option<u64>, FxBuildHasher>,
     /// The addresses that readers notice; `None` if a build of an earlier program did not note them.
     pub addresses: Option<BTreeMap<String, Address>>,
     /// By which ids readers of feeds know the posts, by the posts' paths.
@@ -102,6 +104,7 @@ impl Manifest {
     pub fn with_in_progress(mut self, paths: &[OutputPath]) -> Self {
         let unknown = paths.iter().map(|path| (path.clone(), None));
         self.files.extend(unknown);
+        self.files.sort_unstable_keys();
         self
     }
 
@@ -247,7 +250,7 @@ mod tests {
         ];
         let addresses = addresses.map(|(at, address)| (at.to_owned(), address));
         Manifest {
-            files: files.into(),
+            files: files.into_iter().collect(),
             addresses: Some(addresses.into()),
             published: [(odd, published)].into(),
             part: BuildPart::new(3, 8),

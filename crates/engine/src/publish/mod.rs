@@ -174,7 +174,9 @@ mod tests {
         assert_eq!(files(output.manifest()), [known("b", None)]);
         assert_eq!(output.manifest_stamp(), None);
         let manifest = Manifest {
-            files: [known("a", Some(1)), known("b", Some(2))].into(),
+            files: [known("a", Some(1)), known("b", Some(2))]
+                .into_iter()
+                .collect(),
             ..Manifest::default()
         };
         output.save_manifest(&manifest).unwrap();
@@ -192,7 +194,7 @@ mod tests {
         let (out, memory) = (folder.path().join("out"), folder.path().join(".tabulae"));
         let name = checksum(out.as_os_str().as_encoded_bytes());
         let manifest = Manifest {
-            files: [(path("a"), Some(1))].into(),
+            files: [(path("a"), Some(1))].into_iter().collect(),
             ..Manifest::default()
         };
         std::fs::create_dir(&memory).unwrap();
