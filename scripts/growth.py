@@ -1,4 +1,4 @@
-"""Draws the figures of the bench `builds` (its --lines) as an SVG: seconds by posts, both by
+"""Draws the figures of the bench `growth` (its --lines) as an SVG: seconds by posts, both by
 powers of ten, a line for each case, dashed what no build can be faster than."""
 
 import math
@@ -6,22 +6,17 @@ import sys
 
 CASES = {
     "cold": "a cold build",
-    "template": "a template changed",
-    "tag": "a tag added",
     "body": "a text edited",
+    "preview": "a text edited in a preview",
     "nothing": "nothing changed",
-    "floor": "floor: the same files read and written",
-    "scan": "scan: every file looked at",
+    "scan": "every file looked at, no more",
 }
 WIDTH, HEIGHT, LEFT, TOP, RIGHT, BOTTOM = 760, 440, 64, 24, 250, 52
 
 points = {}
 for line in open(sys.argv[1]):
-    words = line.split()
-    if len(words) == 7:
-        size, case, seconds, beside, beside_seconds = words[:5]
-        points.setdefault(case, {})[int(size)] = float(seconds)
-        points.setdefault(beside, {}).setdefault(int(size), float(beside_seconds))
+    size, case, seconds, _megabytes = line.split()
+    points.setdefault(case, {})[int(size)] = float(seconds)
 
 sizes = sorted({size for known in points.values() for size in known})
 times = [seconds for known in points.values() for seconds in known.values()]
@@ -48,7 +43,7 @@ for power in range(low, high + 1):
 for size in sizes:
     print(f'<text x="{x(size):.1f}" y="{HEIGHT - BOTTOM + 20}" text-anchor="middle">{size:,}</text>')
 print(f'<text x="{(LEFT + WIDTH - RIGHT) / 2:.0f}" y="{HEIGHT - 10}" text-anchor="middle">posts</text>')
-colours = ["#0b5a5e", "#b3432b", "#8a6d1f", "#5b4a9c", "#2f7d3b", "#8a8272", "#8a8272"]
+colours = ["#0b5a5e", "#8a6d1f", "#5b4a9c", "#2f7d3b", "#8a8272"]
 # Names that would lie over each other move apart.
 ends = sorted((y(known[max(known)]), case) for case, known in points.items() if case in CASES)
 placed = {}
@@ -61,7 +56,7 @@ for (case, name), colour in zip(CASES.items(), colours):
     if not known:
         continue
     path = "L".join(f"{x(size):.1f} {y(known[size]):.1f}" for size in sorted(known))
-    kind = ' class="floor"' if case in ("floor", "scan") else ""
+    kind = ' class="floor"' if case == "scan" else ""
     print(f'<path{kind} stroke="{colour}" d="M{path}"/>')
     print(f'<text x="{WIDTH - RIGHT + 8}" y="{placed[case] + 4:.1f}" style="fill:{colour}">{name}</text>')
 print("</svg>")

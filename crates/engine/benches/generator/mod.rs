@@ -1,5 +1,5 @@
-//! Made-up blogs of any size: a plain one with posts of about 4 KB and tags by Zipf's law, and that
-//! of [`engineering`].
+//! Made-up blogs of any size: a plain one with posts of about 4 KB and tags by Zipf's law, one of
+//! short posts, and that of [`engineering`].
 
 #![allow(dead_code, reason = "each bench uses a part of it")]
 
@@ -16,10 +16,12 @@ pub(crate) enum Corpus {
     Plain,
     /// Posts as an engineering blog has them.
     Engineering,
+    /// Posts of 1 KB with 200 tags and 20 categories, whatever the number of posts.
+    Short,
 }
 
 impl Corpus {
-    /// All corpora.
+    /// The corpora on which cases are compared.
     pub(crate) const ALL: [Self; 2] = [Self::Plain, Self::Engineering];
 
     /// Returns the name on the command line.
@@ -27,6 +29,7 @@ impl Corpus {
         match self {
             Self::Plain => "plain",
             Self::Engineering => "engineering",
+            Self::Short => "short",
         }
     }
 
@@ -38,7 +41,7 @@ impl Corpus {
     /// Returns the file of a post, below the site's folder.
     pub(crate) fn file(self, number: usize) -> String {
         match self {
-            Self::Plain => format!("posts/post-{number}.md"),
+            Self::Plain | Self::Short => format!("posts/post-{number}.md"),
             Self::Engineering => format!("posts/{}", engineering::file_name(number)),
         }
     }
@@ -60,7 +63,8 @@ impl Corpus {
     /// Writes a site of `posts` posts below `root`; the same files in each run.
     pub(crate) fn write(self, root: &Path, posts: usize) {
         match self {
-            Self::Plain => write_site(root, posts),
+            Self::Plain => write_site(root, posts, &Kind::plain(posts), ARCHIVES),
+            Self::Short => write_site(root, posts, &SHORT, FEW_ARCHIVES),
             Self::Engineering => engineering::write_blog(root, posts, 7),
         }
     }
@@ -164,16 +168,46 @@ impl Prose {
     }
 }
 
-fn write_site(root: &Path, posts: usize) {
+/// What the posts of a blog have in common.
+struct Kind {
+    /// The length of a text in bytes: the last paragraph goes beyond it.
+    bytes: usize,
+    /// The number of words of a paragraph, and how many more it may have.
+    paragraph: (usize, usize),
+    tags: usize,
+    categories: usize,
+}
+
+impl Kind {
+    fn plain(posts: usize) -> Self {
+        Self {
+            bytes: 3900,
+            paragraph: (40, 50),
+            tags: (posts / 20).clamp(30, 3000),
+            categories: 12,
+        }
+    }
+}
+
+const SHORT: Kind = Kind {
+    bytes: 900,
+    paragraph: (20, 25),
+    tags: 200,
+    categories: 20,
+};
+
+fn write_site(root: &Path, posts: usize, kind: &Kind, archives: &str) {
     let mut dice = Dice::new(7);
     fs::create_dir_all(root.join("posts")).expect("a new folder");
-    fs::write(root.join("tabulae.toml"), format!("{SETTINGS}{ARCHIVES}")).expect("a new file");
-    let tags = (posts / 20).clamp(30, 3000);
+    fs::write(root.join("tabulae.toml"), format!("{SETTINGS}{archives}")).expect("a new file");
     for number in 0..posts {
-        let text = post(number, posts, tags, &mut dice);
+        let text = post(number, posts, kind, &mut dice);
         fs::write(root.join(format!("posts/post-{number}.md")), text).expect("a new file");
     }
 }
+
+/// The settings of related posts by terms.
+pub(crate) const RELATED: &str = "\n[related]\nweigh = { tag = 3, category = 2 }\n";
 
 const SETTINGS: &str = r#"
 [site]
@@ -211,8 +245,35 @@ show = "lines"
 per_page = 20
 "#;
 
-fn post(number: usize, posts: usize, tags: usize, dice: &mut Dice) -> String {
-    let mut text = String::with_capacity(4800);
+/// The archives of short posts: no more pages of lists than a blog of short posts needs, and one feed.
+const FEW_ARCHIVES: &str = r#"
+[archive.journal]
+link = "/"
+per_page = 50
+feeds = ["atom"]
+
+[archive.tags]
+by = "tag"
+link = "/tags/{tag}/"
+overview = "/tags/"
+per_page = 50
+
+[archive.categories]
+by = "category"
+link = "/categories/{category}/"
+overview = "/categories/"
+per_page = 50
+
+[archive.years]
+by = "year"
+link = "/{year}/"
+overview = "/archive/"
+show = "lines"
+per_page = 50
+"#;
+
+fn post(number: usize, posts: usize, kind: &Kind, dice: &mut Dice) -> String {
+    let mut text = String::with_capacity(kind.bytes + 900);
     let day = number * 3650 / posts;
     let _ = write!(
         text,
@@ -224,14 +285,14 @@ fn post(number: usize, posts: usize, tags: usize, dice: &mut Dice) -> String {
         1 + day % 28,
         dice.below(24),
         dice.below(60),
-        dice.zipf(12)
+        dice.zipf(kind.categories)
     );
     for _ in 0..1 + dice.below(5) {
-        let _ = writeln!(text, "  - tag {}", dice.zipf(tags));
+        let _ = writeln!(text, "  - tag {}", dice.zipf(kind.tags));
     }
     text.push_str("---\n\n");
     let mut prose = Prose::default();
-    while text.len() < 3900 {
+    while text.len() < kind.bytes {
         if dice.below(6) == 0 {
             let _ = write!(
                 text,
@@ -240,7 +301,8 @@ fn post(number: usize, posts: usize, tags: usize, dice: &mut Dice) -> String {
                 WORDS[dice.below(20)]
             );
         }
-        for _ in 0..40 + dice.below(50) {
+        let (fewest, more) = kind.paragraph;
+        for _ in 0..fewest + dice.below(more) {
             let word = prose.word(dice);
             match dice.below(40) {
                 0 => {
