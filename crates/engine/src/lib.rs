@@ -96,6 +96,7 @@ pub use tabulae_core::value::Value;
 
 pub use self::error::Error;
 pub use self::options::{BuildOptions, BuildPart, Clock, ForeignFiles, NoProgress, Progress, Step};
+pub use self::pipeline::broken_links::BrokenLinks;
 pub use self::pipeline::explain::{Explanation, Field as ExplainedField, Listed, Membership};
 pub use self::pipeline::fixes::FixReport;
 pub use self::pipeline::page_lists::{ListKind, PageList, PageLists};

@@ -7,8 +7,8 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
 use crossbeam_channel::{Receiver, after, never};
-use tabulae_core::diagnostic::Diagnostic;
-use tabulae_engine::Workspace;
+use tabulae_core::diagnostic::{Code, Diagnostic};
+use tabulae_engine::{BrokenLinks, Workspace};
 
 use crate::open_site::OpenSite;
 use crate::worker::{Job, Worker};
@@ -48,6 +48,8 @@ pub(crate) struct Findings {
     pub(crate) rendered: Vec<Diagnostic>,
     /// The lints of an audit, at the last check.
     pub(crate) lints: Vec<Diagnostic>,
+    /// The links of open files that lead nowhere, at the last reading.
+    pub(crate) links: BrokenLinks,
     /// Of open files alone, by path: of the text that the site was read with, and of that in the buffer.
     pub(crate) own: BTreeMap<String, (Vec<Diagnostic>, Vec<Diagnostic>)>,
 }
@@ -61,13 +63,15 @@ pub(crate) struct Finding {
 }
 
 impl Findings {
-    /// Drops those of the last check whose line a text of their file no longer has.
+    /// Drops those of the last check, and links, whose line a text of their file no longer has.
     pub(crate) fn drop_stale(&mut self, path: &str, text: &str) {
         let holds = |found: &Diagnostic| {
             found.location.file.as_deref() != Some(path) || found.location.is_in(text)
         };
-        self.rendered.retain(holds);
-        self.lints.retain(holds);
+        let BrokenLinks { built, audited } = &mut self.links;
+        for found in [&mut self.rendered, &mut self.lints, built, audited] {
+            found.retain(holds);
+        }
     }
 }
 
@@ -130,12 +134,25 @@ impl Site {
         self.read.as_ref()?;
         let none = (Vec::new(), Vec::new());
         let (before, now) = self.findings.own.get(path).unwrap_or(&none);
+        let Findings {
+            read,
+            rendered,
+            lints,
+            links,
+            ..
+        } = &self.findings;
+        let is_open = self.texts.contains_key(path);
         let is_here = |found: &&Diagnostic| found.location.file.as_deref() == Some(path);
-        let others = self.findings.read.iter().chain(&self.findings.rendered);
+        // Those of an open file are newer than the last check.
+        let is_link = |found: &Diagnostic| {
+            is_open && [Code::BrokenLink, Code::MissingImage].contains(&found.code)
+        };
+        let rendered = rendered.iter().filter(|found| !is_link(found));
+        let others = read.iter().chain(rendered).chain(&links.built);
         let others = others.filter(is_here);
         let others = others.filter(|found| !before.contains(found) && !now.contains(found));
-        let lints = self.findings.lints.iter().filter(is_here);
-        let lints = lints.filter(|_| self.texts.contains_key(path));
+        let lints = lints.iter().filter(|found| is_open && !is_link(found));
+        let lints = lints.chain(&links.audited).filter(is_here);
         let finding = |is_lint| {
             move |found: &Diagnostic| Finding {
                 diagnostic: found.clone(),

@@ -9,7 +9,7 @@ use std::time::{Duration, Instant};
 
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use tabulae_core::diagnostic::{Diagnostic, without};
-use tabulae_engine::{DiskOutput, OUTPUT_FOLDER, Workspace};
+use tabulae_engine::{BrokenLinks, DiskOutput, OUTPUT_FOLDER, Workspace};
 
 /// Opens the site in a folder, at the time of the call.
 pub type Opener = Arc<dyn Fn(&Path) -> Workspace + Send + Sync>;
@@ -27,8 +27,8 @@ pub(crate) struct Job {
 /// The result of a job.
 #[derive(Debug)]
 pub(crate) enum Outcome {
-    /// The site, and the diagnostics of reading and planning it.
-    Read(u64, Arc<Workspace>, Vec<Diagnostic>),
+    /// The site, the diagnostics of reading and planning it, and the links of open files that lead nowhere.
+    Read(u64, Arc<Workspace>, Vec<Diagnostic>, BrokenLinks),
     /// The end of a check; `None` if it was cancelled.
     Checked(Option<Check>),
 }
@@ -85,9 +85,7 @@ impl Worker {
 fn check(site: &Workspace, cancel: &AtomicBool) -> Option<Check> {
     let began = Instant::now();
     let found = site.check_unless(cancel)?;
-    let root = site.root();
-    let output = root.and_then(|root| DiskOutput::new(root.join(OUTPUT_FOLDER)).ok());
-    let lints = output.map(|mut output| site.lints(&mut output, &found));
+    let lints = output_of(site).map(|mut output| site.lints(&mut output, &found));
     Some(Check {
         rendered: without(found, &site.findings()),
         lints: lints.unwrap_or_default(),
@@ -95,8 +93,14 @@ fn check(site: &Workspace, cancel: &AtomicBool) -> Option<Check> {
     })
 }
 
+/// Returns the output folder of a site.
+fn output_of(site: &Workspace) -> Option<DiskOutput> {
+    DiskOutput::new(site.root()?.join(OUTPUT_FOLDER)).ok()
+}
+
 fn work(root: &Path, open: &Opener, jobs: &Receiver<Job>, done: &Sender<Outcome>) {
     let mut current: Option<Arc<Workspace>> = None;
+    let mut others = Vec::new();
     while let Ok(mut job) = jobs.recv() {
         // Only the last one is of interest, with the changes of all.
         while let Ok(next) = jobs.try_recv() {
@@ -109,12 +113,18 @@ fn work(root: &Path, open: &Opener, jobs: &Receiver<Job>, done: &Sender<Outcome>
                 ..next
             };
         }
+        let open_files: Vec<String> = job.texts.keys().cloned().collect();
+        let may_be_any = job.changed.is_none();
         let site = open(root).with_texts(job.texts, current.as_deref(), job.changed);
         let findings = site.findings();
+        if may_be_any && let Some(mut output) = output_of(&site) {
+            others = site.files_of_others(&mut output);
+        }
+        let links = site.broken_links_of(open_files.iter().map(String::as_str), &others);
         let site = Arc::new(site);
         current = Some(Arc::clone(&site));
         if done
-            .send(Outcome::Read(job.number, site, findings))
+            .send(Outcome::Read(job.number, site, findings, links))
             .is_err()
         {
             return;

@@ -484,6 +484,30 @@ fn lints_are_shown_in_open_files() {
     assert_eq!(editor.close(), Some(0));
 }
 
+/// A link that leads nowhere is shown as soon as the site is read, before it is checked, and its correction is offered.
+#[test]
+fn broken_links_do_not_wait_for_a_check() {
+    let site = site();
+    let text = "---\ntitle: Mud\ntags: [dredge]\nsummary: Silt.\n---\n";
+    site.write(POST, text);
+    let mut editor = Editor::open(site);
+    let lints = ["single-post-term", "near-duplicate-terms"];
+    editor.set(POST, &format!("{text}[x](/2026/mudd/)\n"));
+    let found = editor.wait_for(POST, &["broken-link"]);
+    assert_eq!(found[0]["severity"], 3);
+    editor.wait_for(POST, &[lints[0], lints[1], "broken-link"]);
+    editor.set(POST, &format!("{text}\n[x](no.md)\n"));
+    let found = editor.wait_for(POST, &["broken-link", lints[0], lints[1]]);
+    assert_eq!(found[0]["severity"], 2);
+    assert_eq!(
+        found[0]["range"]["start"],
+        json!({ "line": 6, "character": 4 })
+    );
+    editor.set(POST, text);
+    editor.wait_for(POST, &lints);
+    assert_eq!(editor.close(), Some(0));
+}
+
 fn actions(editor: &mut Editor, path: &str, line: u32, character: u32) -> Vec<Value> {
     let place = json!({ "line": line, "character": character });
     let params = json!({

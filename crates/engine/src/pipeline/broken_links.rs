@@ -1,12 +1,12 @@
 //! Addresses in posts and pages that lead nowhere within the site.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::OnceLock;
 
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, Help, KnownNames};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, Help, KnownNames, without};
 use tabulae_core::html::{addresses, is_local};
 use tabulae_core::post::Post;
 use tabulae_core::route::{Link, decode, folder_of};
@@ -33,6 +33,41 @@ pub(super) fn broken_links(
         .map(|(post, link)| checker.of(post, link, sources))
         .collect();
     found.into_iter().flatten().collect()
+}
+
+/// The addresses in a few files that lead nowhere, by who reports them.
+#[derive(Debug, Clone, Default)]
+pub struct BrokenLinks {
+    /// Of a build: links to source files that lead to no page.
+    pub built: Vec<Diagnostic>,
+    /// Of an audit alone: all others.
+    pub audited: Vec<Diagnostic>,
+}
+
+impl BrokenLinks {
+    /// Returns those of the posts and pages in `files`. Takes time in proportion to the number of outputs, and to the
+    /// texts of these files.
+    pub(crate) fn of_files(
+        (site, plan): (&Site, &Plan),
+        others: &[String],
+        sources: &dyn Sources,
+        files: &BTreeSet<&str>,
+    ) -> Self {
+        let wanted: Vec<(&Post, &Link)> = texts(site)
+            .filter(|(post, _)| files.contains(&*post.path))
+            .collect();
+        let mut found = Self::default();
+        if wanted.is_empty() {
+            return found;
+        }
+        let checker = Checker::new(site, plan, others);
+        for (post, link) in wanted {
+            found.built.extend(checker.of_sources(post, link, sources));
+            found.audited.extend(checker.of(post, link, sources));
+        }
+        found.audited = without(found.audited, &found.built);
+        found
+    }
 }
 
 /// Links of posts and pages to source files that lead to no page of the site: the file is missing, or its post is
@@ -71,14 +106,9 @@ impl BrokenSourceLinks {
             return;
         }
         let checker = Checker::new(site, plan, &[]);
-        let found = linking.into_par_iter().map(|(at, (post, link))| {
-            let owner = Owner::new(&post.path, link);
-            let named = post.addresses.iter().filter(|address| is_source(address));
-            let broken: Vec<_> = named
-                .filter_map(|address| Some((checker.nowhere(owner, address)?, address.clone())))
-                .collect();
-            (at, checker.at_their_places(post, broken, sources))
-        });
+        let found = linking
+            .into_par_iter()
+            .map(|(at, (post, link))| (at, checker.of_sources(post, link, sources)));
         let found: Vec<(usize, Diagnostics)> = found.collect();
         self.by_text.extend(found);
     }
@@ -163,6 +193,16 @@ impl<'a> Checker<'a> {
             .collect();
         diagnostics.extend(self.at_their_places(post, broken, sources));
         diagnostics
+    }
+
+    /// Returns a warning for each link of a post to a source file that leads to no page.
+    fn of_sources(&self, post: &Post, link: &Link, sources: &dyn Sources) -> Diagnostics {
+        let owner = Owner::new(&post.path, link);
+        let named = post.addresses.iter().filter(|address| is_source(address));
+        let broken: Vec<_> = named
+            .filter_map(|address| Some((self.nowhere(owner, address)?, address.clone())))
+            .collect();
+        self.at_their_places(post, broken, sources)
     }
 
     /// Returns a warning for each address of a post that leads nowhere, with its target.

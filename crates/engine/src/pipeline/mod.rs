@@ -1,7 +1,7 @@
 //! Pipelines: what commands do from end to end. The only module that knows all others.
 
 pub(crate) mod audit;
-mod broken_links;
+pub(crate) mod broken_links;
 mod build;
 mod current;
 mod echoes;

@@ -6,7 +6,7 @@ use proptest::prelude::*;
 use rstest::rstest;
 
 use super::bench::Bench;
-use crate::{Clock, Workspace};
+use crate::{Clock, MemoryOutput, Workspace};
 
 const PATHS: [&str; 4] = [
     "posts/2026-03-14-a.md",
@@ -139,4 +139,37 @@ fn findings_are_a_part_of_a_check() {
         .filter(|found| !checked.contains(found))
         .collect();
     assert_eq!(missing, Vec::<&crate::Diagnostic>::new());
+}
+
+/// The links of a file that lead nowhere are known without a check, and are those of a check and an audit.
+#[rstest]
+#[case::none("[c](/2026/c/) <https://else.example/x>", &[], &[])]
+#[case::a_source("[x](no.md)", &[("broken-link", 4)], &[])]
+#[case::an_address("\n[x](/no/)", &[], &[("broken-link", 5)])]
+#[case::an_image("![x](/no.png)", &[], &[("missing-image", 4)])]
+#[case::of_others("[x](/hand.html)", &[], &[])]
+#[case::several("[x](/no/) [x](no.md)\n[x](/not/)", &[("broken-link", 4)], &[("broken-link", 4), ("broken-link", 5)])]
+fn links_are_checked_by_themselves(
+    #[case] text: &str,
+    #[case] built: &[(&str, usize)],
+    #[case] audited: &[(&str, usize)],
+) {
+    let texts = [(
+        PATHS[0].to_owned(),
+        format!("---\ntags: [lime]\n---\n{text}\n"),
+    )];
+    let base = bench().with(PATHS[1], "---\ntags: [sand]\n---\n[x](/nor/)\n");
+    let site = base.workspace().with_texts(texts.into(), None, None);
+    let others = ["hand.html".to_owned()];
+    let links = site.broken_links_of([PATHS[0]], &others);
+    let said = |found: &[crate::Diagnostic]| -> Vec<(&'static str, usize)> {
+        let place = |found: &crate::Diagnostic| (found.code.name(), found.location.line);
+        found.iter().map(place).collect()
+    };
+    assert_eq!(said(&links.built), built);
+    assert_eq!(said(&links.audited), audited);
+    let checked = site.check();
+    let lints = site.lints(&mut MemoryOutput::default(), &checked);
+    assert!(links.built.iter().all(|found| checked.contains(found)));
+    assert!(links.audited.iter().all(|found| lints.contains(found)));
 }

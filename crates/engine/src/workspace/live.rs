@@ -10,10 +10,13 @@ use tabulae_core::source::Source;
 use tabulae_core::term::TermId;
 use tabulae_core::time::Moment;
 
-use super::Workspace;
+use super::{Workspace, attach};
 use crate::error::Error;
 use crate::options::BuildOptions;
+use crate::pipeline::audit::files_of_others;
+use crate::pipeline::broken_links::BrokenLinks;
 use crate::pipeline::drop_echoes;
+use crate::publish::Destination;
 use crate::site::{
     CachedPosts, KeptPosts, PreviousPosts, Site, Vocabulary, configuration, read_settings,
 };
@@ -117,6 +120,37 @@ impl Workspace {
         let site = self.loaded().output.as_ref();
         let options = BuildOptions::default();
         options.levels_of(site.map(|site| &site.settings)).of(found)
+    }
+
+    /// Returns the addresses in these files that lead nowhere, by the levels of the settings, each diagnostic as
+    /// [`check`](Self::check) or [`lints`](Self::lints) reports it. `others` are further files that are published:
+    /// [`files_of_others`](Self::files_of_others). Takes time in proportion to the number of outputs, and to the texts of
+    /// these files.
+    #[must_use]
+    pub fn broken_links_of<'a>(
+        &self,
+        files: impl IntoIterator<Item = &'a str>,
+        others: &[String],
+    ) -> BrokenLinks {
+        let (Ok(site), Ok(plan)) = (self.site(), self.plan()) else {
+            return BrokenLinks::default();
+        };
+        let files = files.into_iter().collect();
+        let found = BrokenLinks::of_files((site, plan), others, &*self.sources, &files);
+        let levels = BuildOptions::default().levels_of(Some(&site.settings));
+        BrokenLinks {
+            built: levels.of(found.built),
+            audited: levels.of(found.audited),
+        }
+    }
+
+    /// Returns the files of the output folder that are published, though no build made them: all others, where `weave`
+    /// fills the folder. Lists the folder.
+    #[must_use]
+    pub fn files_of_others(&self, output: &mut dyn Destination) -> Vec<String> {
+        attach(&*self.sources, output);
+        let plan = self.plan();
+        plan.map_or_else(|_| Vec::new(), |plan| files_of_others(plan, output))
     }
 
     /// Returns the diagnostics of reading one source file with a text, by the levels of the settings: those of the settings

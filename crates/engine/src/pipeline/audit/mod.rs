@@ -181,6 +181,12 @@ fn empty_feeds(site: &Site, plan: &Plan, told: &[Diagnostic]) -> Diagnostics {
         .collect()
 }
 
+/// Returns the files of the output folder that are published, though no build made them.
+pub(crate) fn files_of_others(plan: &Plan, destination: &dyn Destination) -> Vec<String> {
+    let others = OtherFiles::of(plan, destination);
+    others.published().to_vec()
+}
+
 /// The files of the output folder that no build made.
 struct OtherFiles {
     paths: Vec<String>,
