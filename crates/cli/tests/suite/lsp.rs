@@ -508,6 +508,26 @@ fn broken_links_do_not_wait_for_a_check() {
     assert_eq!(editor.close(), Some(0));
 }
 
+/// A query in a template is checked as it is typed, and a check adds nothing to it.
+#[test]
+fn queries_in_templates_do_not_wait_for_a_check() {
+    let path = "templates/wide.html";
+    let mut editor = Editor::open(site());
+    let text = |query: &str| format!("{{{{ query(\"{query}\")|length }}}}\n");
+    editor.set(path, &text("from posts where tga = 'lime'"));
+    let found = editor.wait_for(path, &["unknown-field"]);
+    assert_eq!(
+        found[0]["range"]["start"],
+        json!({ "line": 0, "character": 27 })
+    );
+    // Without a template that uses it, which only a check knows.
+    let found = editor.wait_for(path, &["unknown-field", "unused-template"]);
+    assert_eq!(found[0]["severity"], 1);
+    editor.set(path, &text("from posts where tag = 'lime'"));
+    editor.wait_for(path, &["unused-template"]);
+    assert_eq!(editor.close(), Some(0));
+}
+
 fn actions(editor: &mut Editor, path: &str, line: u32, character: u32) -> Vec<Value> {
     let place = json!({ "line": line, "character": character });
     let params = json!({

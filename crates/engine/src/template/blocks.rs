@@ -132,6 +132,27 @@ pub(super) fn blocks(text: &str) -> impl Iterator<Item = (&str, Span)> {
     })
 }
 
+/// Returns the queries that a template has as texts, as the first argument of the function `query`: the bytes between the
+/// quotes. Those with a backslash are left out.
+pub(super) fn queries(text: &str) -> impl Iterator<Item = Span> {
+    let tags = tags(text).filter(|(word, ..)| *word != "#");
+    tags.flat_map(move |(_, _, tag)| {
+        let inside = &text[tag.start..tag.end];
+        let calls = inside.match_indices("query");
+        calls.filter_map(move |(at, name)| {
+            let is_name =
+                !inside[..at].ends_with(|c: char| c.is_alphanumeric() || "_.".contains(c));
+            let rest = inside[at + name.len()..].trim_start().strip_prefix('(')?;
+            let rest = rest.trim_start();
+            let quote = rest.chars().next().filter(|c| ['"', '\''].contains(c))?;
+            let query = &rest[1..1 + rest[1..].find(quote)?];
+            let start = tag.start + (inside.len() - rest.len()) + 1;
+            let span = Span::new(start, start + query.len());
+            (is_name && !query.contains('\\')).then_some(span)
+        })
+    })
+}
+
 /// Returns what a template that extends another drops first. `is_known` returns true for the blocks that the extended
 /// templates have.
 pub(super) fn dropped<'a>(text: &'a str, is_known: &dyn Fn(&str) -> bool) -> Option<Dropped<'a>> {
@@ -236,6 +257,21 @@ mod tests {
             Unclosed::AtTheEnd { word, span } => (word, line(span), None),
             Unclosed::ByAnother { word, end, span } => (word, line(span), Some(end)),
         })
+    }
+
+    #[rstest]
+    #[case::none("query(\"from posts\") {# {{ query('a') }} #}", &[])]
+    #[case::value("{{ query(\"from posts where tag = 'x'\") }}", &["from posts where tag = 'x'"])]
+    #[case::statement("{%- for a in query( 'from a' ) + query(\"from b\", x = 1) %}", &["from a", "from b"])]
+    #[case::of_others("{{ a.query('x') }}{{ subquery('x') }}{{ query }}{{ query(name) }}", &[])]
+    #[case::raw("{% raw %}{{ query('x') }}{% endraw %}{{ query('y') }}", &["y"])]
+    #[case::open("{{ query('x", &[])]
+    #[case::escaped("{{ query('it\\'s') }}", &[])]
+    fn queries_are_found(#[case] text: &str, #[case] expected: &[&str]) {
+        let found: Vec<&str> = queries(text)
+            .map(|span| &text[span.start..span.end])
+            .collect();
+        assert_eq!(found, expected);
     }
 
     #[rstest]

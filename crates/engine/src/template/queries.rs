@@ -10,12 +10,14 @@ use tabulae_core::query::{Parameter, Query, Resolved, Scope, Written};
 use tabulae_core::source::{EmbeddedText, Source, Span};
 
 use super::arguments::wrong;
+use super::blocks::queries;
 use super::context::{AskedQuery, RenderContext};
 use super::data::{Answer, KnownQuery, LocaleData, QueryKey, RenderData};
 use super::date_object::DateObject;
 use super::objects::{PostObject, TermObject};
 use super::query_error::QueryError;
 use crate::incremental::{Key, QueryPlace};
+use crate::site::Site;
 
 /// Returns the posts of a query of a placeholder in the source file at `path`, and records the dependencies.
 ///
@@ -143,6 +145,35 @@ fn report(context: &RenderContext, template: &str, text: &str, on_page: bool) {
     context.track_key(Key::QueryReport(Box::new(place)));
 }
 
+/// Returns the diagnostics of the queries that the template at `path` has as texts, as a post's page reports them. Queries that
+/// are computed, and those with parameters that are well formed, are left to rendering. Takes time in proportion to the text.
+pub(crate) fn query_findings(site: &Site, path: &str, text: &str) -> Diagnostics {
+    let source = Source::new(path, text);
+    let mut found = Diagnostics::new();
+    for span in queries(source.text()) {
+        let text = &source.text()[span.start..span.end];
+        match Query::parse(&EmbeddedText::new(text, &source, span)) {
+            Err(diagnostic) => found.push(*diagnostic),
+            Ok(parsed) if parsed.statement().parameters().is_empty() => {
+                found.extend(reported(&parsed, site.scope(), site.scope().on_page(true)));
+            }
+            Ok(_) => {}
+        }
+    }
+    found
+}
+
+/// Returns the diagnostics of a query in a scope, and if it finds nothing wherever it is asked, its slip in the scope of the
+/// whole site.
+fn reported(parsed: &Query<Written>, whole: Scope<'_>, scope: Scope<'_>) -> Diagnostics {
+    let resolved = parsed.resolve(scope);
+    let is_same_everywhere = resolved.output.is_some_and(|query| !query.needs_this());
+    let is_told = parsed.is_empty_by(&resolved.diagnostics);
+    let slip = (is_same_everywhere && !is_told).then(|| parsed.slip(whole));
+    let found = resolved.diagnostics.into_iter();
+    found.chain(slip.flatten()).collect()
+}
+
 /// Resolves a query with the parameters that are `given`; returns it with its warnings.
 fn resolve(
     embedded: &EmbeddedText,
@@ -172,16 +203,10 @@ impl RenderData {
         let Ok(parsed) = Query::parse(&embedded(self, &place.template, &place.text)) else {
             return;
         };
-        let scope = self.site.scope().within(place.locale);
-        let resolved = parsed.resolve(scope.on_page(place.on_page));
-        let is_same_everywhere = resolved.output.is_some_and(|query| !query.needs_this());
-        let is_told = parsed.is_empty_by(&resolved.diagnostics);
-        let slip = (is_same_everywhere && !is_told).then(|| parsed.slip(self.site.scope()));
-        resolved
-            .diagnostics
-            .into_iter()
-            .chain(slip.flatten())
-            .for_each(|warning| self.warn(warning));
+        let whole = self.site.scope();
+        let scope = whole.within(place.locale).on_page(place.on_page);
+        let found = reported(&parsed, whole, scope).into_iter();
+        found.for_each(|warning| self.warn(warning));
     }
 }
 

@@ -124,6 +124,44 @@ fn a_text_has_findings_of_its_own(
     assert_eq!(first, code);
 }
 
+/// A query in a template has its diagnostics without rendering, and they are those of a check.
+#[rstest]
+#[case::sound("from posts where tag = 'lime'", None)]
+#[case::a_field("from posts where tga = 'lime'", Some(("unknown-field", 18)))]
+#[case::a_word("form posts", Some(("query-syntax", 1)))]
+#[case::a_term("from posts where tag = 'limes'", Some(("unused-term", 24)))]
+#[case::of_a_page("from posts where tag = this.tag", None)]
+#[case::a_parameter("from posts where tag = :name", None)]
+fn queries_in_templates_are_checked_by_themselves(
+    #[case] query: &str,
+    #[case] expected: Option<(&str, usize)>,
+) {
+    let path = "templates/post.html";
+    let before = "{# query('form') #}\n{% set posts = query(\"";
+    let given = if query.contains(':') {
+        ", name = 'lime'"
+    } else {
+        ""
+    };
+    let text = format!("{before}{query}\"{given}) %}}\n");
+    let site = bench().with(path, &text).workspace();
+    let found = site.findings_of(path, &text).unwrap();
+    let place = |found: &crate::Diagnostic| {
+        (
+            found.code.name(),
+            found.location.line,
+            found.location.column,
+        )
+    };
+    let expected = expected.map(|(code, column)| (code, 2, 22 + column));
+    assert_eq!(found.first().map(place), expected);
+    let checked = site.check();
+    assert!(
+        found.iter().all(|found| checked.contains(found)),
+        "{checked:?}"
+    );
+}
+
 /// The findings are those that a check finds without rendering.
 #[test]
 fn findings_are_a_part_of_a_check() {

@@ -21,7 +21,10 @@ use crate::site::{
     CachedPosts, KeptPosts, PreviousPosts, Site, Vocabulary, configuration, read_settings,
 };
 use crate::source::{FileStamp, Overlay, Scan};
-use crate::template::theme_files;
+use crate::template::{query_findings, theme_files};
+
+/// The folder of templates.
+const TEMPLATES: &str = "templates/";
 
 /// The folders and files of a site, as a scan found them.
 #[derive(Debug, Clone)]
@@ -153,8 +156,8 @@ impl Workspace {
         plan.map_or_else(|_| Vec::new(), |plan| files_of_others(plan, output))
     }
 
-    /// Returns the diagnostics of reading one source file with a text, by the levels of the settings: those of the settings
-    /// or of a post. `None` for any other file, and if the settings cannot be read. Takes time in proportion to the text.
+    /// Returns the diagnostics of reading one source file with a text, by the levels of the settings: those of the settings,
+    /// of a post, or of the queries in a template. `None` for any other file, and if the settings cannot be read. Takes time in proportion to the text.
     #[must_use]
     pub fn findings_of(&self, path: &str, text: &str) -> Option<Vec<Diagnostic>> {
         let options = BuildOptions::default();
@@ -163,7 +166,10 @@ impl Workspace {
             return Some(options.levels_of(Some(&read.output)).of(read.diagnostics));
         }
         let site = self.site().ok()?;
-        let found = site.findings_of(path, text)?;
+        let found = match path.starts_with(TEMPLATES) {
+            true => query_findings(site, path, text),
+            false => site.findings_of(path, text)?,
+        };
         Some(options.levels_of(Some(&site.settings)).of(found))
     }
 
