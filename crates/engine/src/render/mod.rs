@@ -230,7 +230,7 @@ impl<'a> Renderer<'a> {
             let template = env.get_template(name)?;
             template.render_captured_to(values, &mut page).map(|_| ())
         });
-        rendered.map_err(|error| diagnose(&error, &self.data, context.last_read()))?;
+        rendered.map_err(|error| diagnose(&error, self.data.templates(), context.last_read()))?;
         page.truncate(page.trim_ascii_end().len());
         page.push(b'\n');
         Ok(page)
@@ -252,7 +252,7 @@ impl<'a> Renderer<'a> {
             let template = env.get_template(name)?;
             template.render(values)
         });
-        text.map_err(|error| diagnose(&error, &self.data, context.last_read()))
+        text.map_err(|error| diagnose(&error, self.data.templates(), context.last_read()))
     }
 
     /// Returns the HTML of a post or page of the site with its placeholders filled.

@@ -103,7 +103,7 @@ impl<'a> Filler<'a> {
             What::Query(text) => {
                 let found = match output {
                     Some((context, path)) => find_posts(context, path, text.text())
-                        .map_err(|error| diagnose(&error, self.data, None))?
+                        .map_err(|error| diagnose(&error, self.data.templates(), None))?
                         .to_vec(),
                     None => self.query(text, (this, host.locale), diagnostics)?,
                 };

@@ -22,7 +22,7 @@ use super::loads::CARD;
 use super::loads::reached;
 use super::memo::Memo;
 use super::term_values::{TermValues, term_values};
-use super::theme::sources;
+use super::theme::{Templates, sources};
 use crate::incremental::{Dependency, DependencyTable, Key, Listing, QueryPlace};
 use crate::plan::Plan;
 use crate::site::Site;
@@ -98,6 +98,14 @@ pub(crate) struct LocaleData {
 }
 
 impl RenderData {
+    /// Returns the site and its templates, for diagnostics.
+    pub(crate) fn templates(&self) -> Templates<'_> {
+        Templates {
+            site: &self.site,
+            sources: &self.sources,
+        }
+    }
+
     /// Prepares the data of a site and its plan.
     #[must_use]
     pub(crate) fn new(site: Site, plan: Plan) -> Self {

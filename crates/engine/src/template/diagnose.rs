@@ -9,19 +9,22 @@ use tabulae_core::query::fields::FIELDS;
 use tabulae_core::source::{Location, Source, Span};
 
 use super::blocks::{Unclosed, bound_names, extended, has_open_quote, unclosed};
-use super::data::RenderData;
 use super::filters::FILTERS;
 use super::functions::FUNCTIONS;
 use super::objects::{CONTENT, TERM_NAMES, TOC};
 use super::paths::{paths, start_of_path};
 use super::query_error::QueryError;
 use super::scope::{ArchiveScope, PageScope, PagerScope, Scope, SiteScope, TermScope};
-use super::theme::TEMPLATES;
+use super::theme::{TEMPLATES, Templates};
 
 /// Returns the diagnostics of an error: those of a query, or else of the innermost template, with their
 /// places. `post` is the last one of which the template read a field.
 #[must_use]
-pub(crate) fn diagnose(error: &Error, data: &RenderData, post: Option<PostId>) -> Diagnostics {
+pub(crate) fn diagnose(
+    error: &Error,
+    templates: Templates<'_>,
+    post: Option<PostId>,
+) -> Diagnostics {
     let mut innermost = error;
     let mut source = error.source();
     while let Some(inner) = source {
@@ -34,7 +37,7 @@ pub(crate) fn diagnose(error: &Error, data: &RenderData, post: Option<PostId>) -
         source = inner.source();
     }
     let name = innermost.name().unwrap_or("template");
-    let text = data
+    let text = templates
         .sources
         .get(name)
         .cloned()
@@ -52,9 +55,9 @@ pub(crate) fn diagnose(error: &Error, data: &RenderData, post: Option<PostId>) -
         operand: operand(text.text(), span.start),
         source: &text,
         location,
-        post: post.map(|id| data.site.catalogue.post(id).path.as_str()),
+        post: post.map(|id| templates.site.catalogue.post(id).path.as_str()),
     };
-    vec![explain(innermost, failed, data)]
+    vec![explain(innermost, failed, templates)]
 }
 
 /// The part of a template that failed.
@@ -153,7 +156,7 @@ const GOT_NONE: &str = "and got none";
 /// Functions of the engine's own, likewise.
 const ENGINE_FUNCTIONS: [&str; 3] = ["range", "dict", "namespace"];
 
-fn explain(error: &Error, failed: Failed<'_>, data: &RenderData) -> Diagnostic {
+fn explain(error: &Error, failed: Failed<'_>, templates: Templates<'_>) -> Diagnostic {
     let Failed {
         expression,
         operand,
@@ -173,11 +176,18 @@ fn explain(error: &Error, failed: Failed<'_>, data: &RenderData) -> Diagnostic {
     }
     let message = match error.kind() {
         ErrorKind::UndefinedError => {
-            return undefined(undefined_value(&failed, data), location, post, data);
+            return undefined(
+                undefined_value(&failed, templates),
+                location,
+                post,
+                templates,
+            );
         }
-        _ if let Some(name) = extends_itself(expression, data) => return cycle(name, location),
-        ErrorKind::InvalidOperation if let Some(value) = unknown_value(&failed, data) => {
-            return undefined(value, location, post, data);
+        _ if let Some(name) = extends_itself(expression, templates) => {
+            return cycle(name, location);
+        }
+        ErrorKind::InvalidOperation if let Some(value) = unknown_value(&failed, templates) => {
+            return undefined(value, location, post, templates);
         }
         ErrorKind::UnknownFilter => {
             let name = identifier(expression);
@@ -198,7 +208,11 @@ fn explain(error: &Error, failed: Failed<'_>, data: &RenderData) -> Diagnostic {
             let name = in_quotes(expression).unwrap_or(expression);
             let message = format!("there is no template `{name}`");
             let diagnostic = Diagnostic::error(Code::TemplateError, location, message);
-            return with_nearest(diagnostic, name, data.sources.keys().map(String::as_str));
+            return with_nearest(
+                diagnostic,
+                name,
+                templates.sources.keys().map(String::as_str),
+            );
         }
         ErrorKind::OutOfFuel => {
             let message = "this template does more work for one page than any page needs";
@@ -271,12 +285,12 @@ fn is_cause(found: &Unclosed<'_>, error: &Error, text: &str) -> bool {
 }
 
 /// Returns the template named by a tag `extends "…"` if it extends itself, directly or by other templates.
-fn extends_itself<'a>(expression: &'a str, data: &RenderData) -> Option<&'a str> {
+fn extends_itself<'a>(expression: &'a str, templates: Templates<'_>) -> Option<&'a str> {
     let first = in_quotes(expression.strip_prefix("extends")?)?;
-    let extended = |name: &str| extended(data.sources.get(name)?.text());
+    let extended = |name: &str| extended(templates.sources.get(name)?.text());
     let mut name = first;
     // No chain is longer than there are templates.
-    for _ in 0..data.sources.len() {
+    for _ in 0..templates.sources.len() {
         name = extended(name)?;
         if name == first {
             return Some(first);
@@ -326,26 +340,26 @@ fn in_quotes(expression: &str) -> Option<&str> {
 }
 
 /// Returns the first value in the failed part of which a name is unknown, such as `post.imge`.
-fn unknown_value<'a>(failed: &Failed<'a>, data: &RenderData) -> Option<&'a str> {
+fn unknown_value<'a>(failed: &Failed<'a>, templates: Templates<'_>) -> Option<&'a str> {
     let bound = bound_names(failed.source.text());
     let is_unknown = |path: &&str| match path.rsplit_once('.') {
         _ if path.ends_with(']') => false,
-        Some((object, name)) => !names_of(object, data).contains(&name),
-        None => !names_of("", data).contains(path) && !bound.contains(path),
+        Some((object, name)) => !names_of(object, templates).contains(&name),
+        None => !names_of("", templates).contains(path) && !bound.contains(path),
     };
     values(failed).into_iter().find(is_unknown)
 }
 
 /// Returns the value that is undefined: the first with an unknown name, else the first with an index, else the first
 /// name, which other pages have. The template engine names the value only in a message, and a message is no interface.
-fn undefined_value<'a>(failed: &Failed<'a>, data: &RenderData) -> &'a str {
+fn undefined_value<'a>(failed: &Failed<'a>, templates: Templates<'_>) -> &'a str {
     let values = values(failed);
     let indexed = || values.iter().copied().find(|value| value.ends_with(']'));
     let first = || {
         let first = values.first().copied().unwrap_or(failed.expression);
         first.split('.').next().unwrap_or(first)
     };
-    let unknown = unknown_value(failed, data).or_else(indexed);
+    let unknown = unknown_value(failed, templates).or_else(indexed);
     unknown.unwrap_or_else(first)
 }
 
@@ -417,7 +431,12 @@ const RENAMED: [(&str, &str); 5] = [
 
 /// Returns the error of a value that is undefined: in `post.imge` the last part, within the names that its object
 /// has.
-fn undefined(shown: &str, location: Location, post: Option<&str>, data: &RenderData) -> Diagnostic {
+fn undefined(
+    shown: &str,
+    location: Location,
+    post: Option<&str>,
+    templates: Templates<'_>,
+) -> Diagnostic {
     let (object, name) = shown
         .rsplit_once('.')
         .map_or(("", shown), |(object, name)| (object, name));
@@ -431,7 +450,7 @@ fn undefined(shown: &str, location: Location, post: Option<&str>, data: &RenderD
             "write `{{% if {list} %}}…{{% endif %}}` around it, or loop over it with `{{% for item in {list} %}}`"
         ));
     }
-    let known = names_of(object, data);
+    let known = names_of(object, templates);
     if let Some((_, now)) = RENAMED.iter().find(|(former, _)| *former == shown) {
         let message = format!("there is no `{shown}`");
         let found = Diagnostic::error(Code::TemplateError, location, message);
@@ -448,7 +467,7 @@ fn undefined(shown: &str, location: Location, post: Option<&str>, data: &RenderD
         _ => format!("`{object}` has no `{name}`"),
     };
     let diagnostic = Diagnostic::error(Code::TemplateError, location, message);
-    if let Some(nested) = nested_field(object, name, data) {
+    if let Some(nested) = nested_field(object, name, templates) {
         return diagnostic.help(Help::of_word(
             format!("did you mean `{object}.{nested}`?"),
             name,
@@ -482,8 +501,8 @@ const NO_POSTS: [&str; 8] = [
 ];
 
 /// Returns the field within a map of posts whose last part has a name, if the object may be a post.
-fn nested_field<'a>(object: &str, name: &str, data: &'a RenderData) -> Option<&'a str> {
-    let catalogue = &data.site.catalogue;
+fn nested_field<'a>(object: &str, name: &str, templates: Templates<'a>) -> Option<&'a str> {
+    let catalogue = &templates.site.catalogue;
     let is_post = !NO_POSTS.contains(&object);
     catalogue
         .nested_field(name, &catalogue.every_set())
@@ -491,7 +510,7 @@ fn nested_field<'a>(object: &str, name: &str, data: &'a RenderData) -> Option<&'
 }
 
 /// The names that something in scope has, or, where it is no such thing, that posts and terms have.
-fn names_of<'a>(object: &str, data: &'a RenderData) -> Vec<&'a str> {
+fn names_of<'a>(object: &str, templates: Templates<'a>) -> Vec<&'a str> {
     let words = tabulae_core::settings::WORDS.iter();
     match object {
         "" => Scope::NAMES.iter().copied().chain(["loop"]).collect(),
@@ -503,7 +522,7 @@ fn names_of<'a>(object: &str, data: &'a RenderData) -> Vec<&'a str> {
         "term" => TermScope::NAMES.to_vec(),
         "site.words" => words.map(|(name, ..)| *name).collect(),
         _ => {
-            let catalogue = &data.site.catalogue;
+            let catalogue = &templates.site.catalogue;
             let tables = catalogue.term_tables().iter();
             let terms = tables.flat_map(|table| [table.field.name.as_str(), table.field.many()]);
             let fields = FIELDS.iter().map(|field| field.name).chain(terms);

@@ -15,8 +15,9 @@ use super::escape::{escape, printed};
 use super::filters::FILTERS;
 use super::functions::FUNCTIONS;
 use super::limits;
-
-use crate::site::did_you_mean;
+use super::queries::query_findings;
+use super::theme::{Templates, sources};
+use crate::site::{Site, did_you_mean};
 use crate::threads::locked;
 
 /// Environments for rendering on any thread. Each renders one output at a time, and knows its context,
@@ -92,66 +93,86 @@ fn environment(data: &Arc<RenderData>, diagnostics: &mut Diagnostics) -> Environ
     env.set_recursion_limit(limits::RECURSION);
     env.set_auto_escape_callback(|_| AutoEscape::Html);
     env.set_formatter(write_value);
-    diagnostics.extend(dropped_texts(&data.sources));
-    for (name, source) in &data.sources {
-        let longest = limits::longest_tag(source.text());
-        let (tag, tokens) = longest.unwrap_or_default();
-        if tokens > limits::TOKENS {
-            let message = format!(
-                "this has {tokens} words and signs, of at most {}",
-                limits::TOKENS
-            );
-            let diagnostic = Diagnostic::error(Code::TemplateSyntax, source.location(tag), message);
-            diagnostics.push(diagnostic.help("put parts of it in variables, with {% set … %}"));
-            continue;
-        }
-        if let Err(error) = limits::add_template(&mut env, name, source.text(), tokens) {
-            let found = diagnose(&error, data, None).into_iter();
-            diagnostics.extend(found.map(|diagnostic| Diagnostic {
-                code: Code::TemplateSyntax,
-                ..diagnostic
-            }));
-        }
+    let templates = data.templates();
+    let dropped = data.sources.values();
+    diagnostics.extend(dropped.filter_map(|source| dropped_text(source, &data.sources)));
+    for name in data.sources.keys() {
+        diagnostics.extend(add(&mut env, name, templates));
     }
     env
 }
 
-/// Returns a warning for each template with text that it drops, as it extends another.
-fn dropped_texts(sources: &BTreeMap<String, Source>) -> Diagnostics {
-    let mut found = Diagnostics::new();
-    for source in sources.values() {
-        let Some(base) = extended(source.text()).and_then(|name| sources.get(name)) else {
-            continue;
-        };
-        // The template that is extended, what that one extends, and so on.
-        let above = std::iter::successors(Some(base), |base| sources.get(extended(base.text())?));
-        let known: BTreeSet<&str> = above
-            .take(sources.len())
-            .flat_map(|base| blocks(base.text()).map(|(name, _)| name))
-            .collect();
-        let shown: Vec<String> = known.iter().map(|name| format!("`{name}`")).collect();
-        let shown = shown.join(", ");
-        let (span, message, help) = match dropped(source.text(), &|name| known.contains(name)) {
-            Some(Dropped::Text(span)) => (
-                span,
-                "no page shows this: the template extends another, and this is in no block"
-                    .to_owned(),
-                format!(
-                    "put it into a block, such as `{{% block main %}}…{{% endblock %}}`; there are {shown}"
-                ),
-            ),
-            Some(Dropped::Block(name, span)) => (
-                span,
-                format!("no page shows this: the extended template has no block `{name}`"),
-                did_you_mean(name, known.iter().copied())
-                    .unwrap_or_else(|| format!("the blocks are {shown}")),
-            ),
-            None => continue,
-        };
-        let location = source.location(span);
-        found.push(Diagnostic::warning(Code::DroppedTemplateText, location, message).help(help));
-    }
+/// Returns the diagnostics of a template that can be found without rendering a page: of its syntax, of text that it drops, and
+/// of the queries in it. A build reports the same. Takes time in proportion to the texts of all templates.
+pub(crate) fn template_findings(site: &Site, name: &str, text: &str) -> Diagnostics {
+    let mut sources = sources(site);
+    let source = Source::new(&format!("templates/{name}"), text);
+    sources.insert(name.to_owned(), source.clone());
+    let templates = Templates {
+        site,
+        sources: &sources,
+    };
+    let mut found = add(&mut Environment::new(), name, templates);
+    found.extend(dropped_text(&source, &sources));
+    found.extend(query_findings(site, &source));
     found
+}
+
+/// Compiles a template. Returns its errors.
+fn add(env: &mut Environment<'static>, name: &str, templates: Templates<'_>) -> Diagnostics {
+    let Some(source) = templates.sources.get(name) else {
+        return Diagnostics::new();
+    };
+    let longest = limits::longest_tag(source.text());
+    let (tag, tokens) = longest.unwrap_or_default();
+    if tokens > limits::TOKENS {
+        let message = format!(
+            "this has {tokens} words and signs, of at most {}",
+            limits::TOKENS
+        );
+        let diagnostic = Diagnostic::error(Code::TemplateSyntax, source.location(tag), message);
+        return vec![diagnostic.help("put parts of it in variables, with {% set … %}")];
+    }
+    let Err(error) = limits::add_template(env, name, source.text(), tokens) else {
+        return Diagnostics::new();
+    };
+    let found = diagnose(&error, templates, None).into_iter();
+    let found = found.map(|diagnostic| Diagnostic {
+        code: Code::TemplateSyntax,
+        ..diagnostic
+    });
+    found.collect()
+}
+
+/// Returns a warning for a template with text that it drops, as it extends another.
+fn dropped_text(source: &Source, sources: &BTreeMap<String, Source>) -> Option<Diagnostic> {
+    let base = extended(source.text()).and_then(|name| sources.get(name))?;
+    // The template that is extended, what that one extends, and so on.
+    let above = std::iter::successors(Some(base), |base| sources.get(extended(base.text())?));
+    let known: BTreeSet<&str> = above
+        .take(sources.len())
+        .flat_map(|base| blocks(base.text()).map(|(name, _)| name))
+        .collect();
+    let shown: Vec<String> = known.iter().map(|name| format!("`{name}`")).collect();
+    let shown = shown.join(", ");
+    let (span, message, help) = match dropped(source.text(), &|name| known.contains(name)) {
+        Some(Dropped::Text(span)) => (
+            span,
+            "no page shows this: the template extends another, and this is in no block".to_owned(),
+            format!(
+                "put it into a block, such as `{{% block main %}}…{{% endblock %}}`; there are {shown}"
+            ),
+        ),
+        Some(Dropped::Block(name, span)) => (
+            span,
+            format!("no page shows this: the extended template has no block `{name}`"),
+            did_you_mean(name, known.iter().copied())
+                .unwrap_or_else(|| format!("the blocks are {shown}")),
+        ),
+        None => return None,
+    };
+    let location = source.location(span);
+    Some(Diagnostic::warning(Code::DroppedTemplateText, location, message).help(help))
 }
 
 /// Writes a value as HTML; nothing for what is missing.

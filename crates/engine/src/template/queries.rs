@@ -145,14 +145,13 @@ fn report(context: &RenderContext, template: &str, text: &str, on_page: bool) {
     context.track_key(Key::QueryReport(Box::new(place)));
 }
 
-/// Returns the diagnostics of the queries that the template at `path` has as texts, as a post's page reports them. Queries that
+/// Returns the diagnostics of the queries that a template has as texts, as a post's page reports them. Queries that
 /// are computed, and those with parameters that are well formed, are left to rendering. Takes time in proportion to the text.
-pub(crate) fn query_findings(site: &Site, path: &str, text: &str) -> Diagnostics {
-    let source = Source::new(path, text);
+pub(super) fn query_findings(site: &Site, source: &Source) -> Diagnostics {
     let mut found = Diagnostics::new();
     for span in queries(source.text()) {
         let text = &source.text()[span.start..span.end];
-        match Query::parse(&EmbeddedText::new(text, &source, span)) {
+        match Query::parse(&EmbeddedText::new(text, source, span)) {
             Err(diagnostic) => found.push(*diagnostic),
             Ok(parsed) if parsed.statement().parameters().is_empty() => {
                 found.extend(reported(&parsed, site.scope(), site.scope().on_page(true)));

@@ -260,6 +260,13 @@ fn compact(script: &str) -> String {
     code.flat_map(|line| [line, "\n"]).collect()
 }
 
+/// The templates of a site, by name.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Templates<'a> {
+    pub(crate) site: &'a Site,
+    pub(crate) sources: &'a BTreeMap<String, Source>,
+}
+
 /// Returns the templates by name: the built-in ones, overridden by the site's own, and its pages.
 pub(super) fn sources(site: &Site) -> BTreeMap<String, Source> {
     let mut sources = BTreeMap::new();

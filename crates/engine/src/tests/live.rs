@@ -162,6 +162,31 @@ fn queries_in_templates_are_checked_by_themselves(
     );
 }
 
+/// Syntax and text that is dropped are known without rendering, as a check reports them.
+#[rstest]
+#[case::sound(
+    "{% extends \"theme/post.html\" %}{% block main %}x{% endblock %}\n",
+    None
+)]
+#[case::open("a\n{% if post %}\n", Some(("template-syntax", 2)))]
+#[case::dropped("{% extends \"theme/post.html\" %}\n\nx\n", Some(("dropped-template-text", 3)))]
+#[case::long(&format!("{{{{ {} }}}}\n", "a + ".repeat(5000)), Some(("template-syntax", 1)))]
+fn templates_are_checked_by_themselves(
+    #[case] text: &str,
+    #[case] expected: Option<(&str, usize)>,
+) {
+    let path = "templates/post.html";
+    let site = bench().with(path, text).workspace();
+    let found = site.findings_of(path, text).unwrap();
+    let place = |found: &crate::Diagnostic| (found.code.name(), found.location.line);
+    assert_eq!(found.first().map(place), expected);
+    let checked = site.check();
+    assert!(
+        found.iter().all(|found| checked.contains(found)),
+        "{checked:?}"
+    );
+}
+
 /// The findings are those that a check finds without rendering.
 #[test]
 fn findings_are_a_part_of_a_check() {

@@ -21,7 +21,7 @@ use crate::site::{
     CachedPosts, KeptPosts, PreviousPosts, Site, Vocabulary, configuration, read_settings,
 };
 use crate::source::{FileStamp, Overlay, Scan};
-use crate::template::{query_findings, theme_files};
+use crate::template::{template_findings, theme_files};
 
 /// The folder of templates.
 const TEMPLATES: &str = "templates/";
@@ -156,8 +156,9 @@ impl Workspace {
         plan.map_or_else(|_| Vec::new(), |plan| files_of_others(plan, output))
     }
 
-    /// Returns the diagnostics of reading one source file with a text, by the levels of the settings: those of the settings,
-    /// of a post, or of the queries in a template. `None` for any other file, and if the settings cannot be read. Takes time in proportion to the text.
+    /// Returns the diagnostics that one source file with a text has by itself, by the levels of the settings: those of reading
+    /// the settings or a post, and those of a template that are known without rendering. `None` for any other file, and if the
+    /// settings cannot be read. Takes time in proportion to the text, or to those of all templates.
     #[must_use]
     pub fn findings_of(&self, path: &str, text: &str) -> Option<Vec<Diagnostic>> {
         let options = BuildOptions::default();
@@ -166,9 +167,9 @@ impl Workspace {
             return Some(options.levels_of(Some(&read.output)).of(read.diagnostics));
         }
         let site = self.site().ok()?;
-        let found = match path.starts_with(TEMPLATES) {
-            true => query_findings(site, path, text),
-            false => site.findings_of(path, text)?,
+        let found = match path.strip_prefix(TEMPLATES) {
+            Some(name) => template_findings(site, name, text),
+            None => site.findings_of(path, text)?,
         };
         Some(options.levels_of(Some(&site.settings)).of(found))
     }
