@@ -96,13 +96,13 @@ pub use tabulae_core::value::Value;
 
 pub use self::error::Error;
 pub use self::options::{BuildOptions, BuildPart, Clock, ForeignFiles, NoProgress, Progress, Step};
-pub use self::pipeline::broken_links::BrokenLinks;
 pub use self::pipeline::explain::{Explanation, Field as ExplainedField, Listed, Membership};
 pub use self::pipeline::fixes::FixReport;
 pub use self::pipeline::page_lists::{ListKind, PageList, PageLists};
 pub use self::pipeline::rename::Rename;
 pub use self::pipeline::source_files::FileChange;
 pub use self::pipeline::terms::{FieldTerms, Join, Note, Used};
+pub use self::pipeline::text_findings::TextFindings;
 pub use self::pipeline::weave::WeaveReport;
 pub use self::publish::{
     Content, Destination, DiskOutput, Found, Manifest, MemoryOutput, Opener, Published, Writer,

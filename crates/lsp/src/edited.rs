@@ -8,7 +8,7 @@ use std::time::{Duration, Instant};
 
 use crossbeam_channel::{Receiver, after, never};
 use tabulae_core::diagnostic::{Code, Diagnostic};
-use tabulae_engine::{BrokenLinks, Workspace};
+use tabulae_engine::{TextFindings, Workspace};
 
 use crate::open_site::OpenSite;
 use crate::worker::{Job, Worker};
@@ -48,8 +48,8 @@ pub(crate) struct Findings {
     pub(crate) rendered: Vec<Diagnostic>,
     /// The lints of an audit, at the last check.
     pub(crate) lints: Vec<Diagnostic>,
-    /// The links of open files that lead nowhere, at the last reading.
-    pub(crate) links: BrokenLinks,
+    /// Of the texts of open files, at the last reading.
+    pub(crate) texts: TextFindings,
     /// Of open files alone, by path: of the text that the site was read with, and of that in the buffer.
     pub(crate) own: BTreeMap<String, (Vec<Diagnostic>, Vec<Diagnostic>)>,
 }
@@ -63,12 +63,12 @@ pub(crate) struct Finding {
 }
 
 impl Findings {
-    /// Drops those of the last check, and links, whose line a text of their file no longer has.
+    /// Drops those of the last check, and of the texts of open files, whose line a text of their file no longer has.
     pub(crate) fn drop_stale(&mut self, path: &str, text: &str) {
         let holds = |found: &Diagnostic| {
             found.location.file.as_deref() != Some(path) || found.location.is_in(text)
         };
-        let BrokenLinks { built, audited } = &mut self.links;
+        let TextFindings { built, audited } = &mut self.texts;
         for found in [&mut self.rendered, &mut self.lints, built, audited] {
             found.retain(holds);
         }
@@ -138,7 +138,7 @@ impl Site {
             read,
             rendered,
             lints,
-            links,
+            texts,
             ..
         } = &self.findings;
         let is_open = self.texts.contains_key(path);
@@ -148,11 +148,12 @@ impl Site {
             is_open && [Code::BrokenLink, Code::MissingImage].contains(&found.code)
         };
         let rendered = rendered.iter().filter(|found| !is_link(found));
-        let others = read.iter().chain(rendered).chain(&links.built);
+        let rendered = rendered.filter(|found| !texts.built.contains(found));
+        let others = read.iter().chain(rendered).chain(&texts.built);
         let others = others.filter(is_here);
         let others = others.filter(|found| !before.contains(found) && !now.contains(found));
         let lints = lints.iter().filter(|found| is_open && !is_link(found));
-        let lints = lints.chain(&links.audited).filter(is_here);
+        let lints = lints.chain(&texts.audited).filter(is_here);
         let finding = |is_lint| {
             move |found: &Diagnostic| Finding {
                 diagnostic: found.clone(),

@@ -286,8 +286,8 @@ impl Server<'_> {
             return Ok(());
         };
         match outcome {
-            Outcome::Read(number, read, findings, links) => {
-                (site.findings.read, site.findings.links) = (findings, links);
+            Outcome::Read(number, read, findings, texts) => {
+                (site.findings.read, site.findings.texts) = (findings, texts);
                 site.findings.own.clear();
                 for (path, text) in &site.texts {
                     if let Some(own) = read.findings_of(path, text) {

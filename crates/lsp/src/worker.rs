@@ -9,7 +9,7 @@ use std::time::{Duration, Instant};
 
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use tabulae_core::diagnostic::{Diagnostic, without};
-use tabulae_engine::{BrokenLinks, DiskOutput, OUTPUT_FOLDER, Workspace};
+use tabulae_engine::{DiskOutput, OUTPUT_FOLDER, TextFindings, Workspace};
 
 /// Opens the site in a folder, at the time of the call.
 pub type Opener = Arc<dyn Fn(&Path) -> Workspace + Send + Sync>;
@@ -27,8 +27,8 @@ pub(crate) struct Job {
 /// The result of a job.
 #[derive(Debug)]
 pub(crate) enum Outcome {
-    /// The site, the diagnostics of reading and planning it, and the links of open files that lead nowhere.
-    Read(u64, Arc<Workspace>, Vec<Diagnostic>, BrokenLinks),
+    /// The site, the diagnostics of reading and planning it, and the diagnostics of the texts of open files.
+    Read(u64, Arc<Workspace>, Vec<Diagnostic>, TextFindings),
     /// The end of a check; `None` if it was cancelled.
     Checked(Option<Check>),
 }
@@ -120,11 +120,11 @@ fn work(root: &Path, open: &Opener, jobs: &Receiver<Job>, done: &Sender<Outcome>
         if may_be_any && let Some(mut output) = output_of(&site) {
             others = site.files_of_others(&mut output);
         }
-        let links = site.broken_links_of(open_files.iter().map(String::as_str), &others);
+        let texts = site.text_findings(open_files.iter().map(String::as_str), &others);
         let site = Arc::new(site);
         current = Some(Arc::clone(&site));
         if done
-            .send(Outcome::Read(job.number, site, findings, links))
+            .send(Outcome::Read(job.number, site, findings, texts))
             .is_err()
         {
             return;

@@ -1,12 +1,12 @@
 //! Addresses in posts and pages that lead nowhere within the site.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::sync::OnceLock;
 
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use tabulae_core::catalogue::PostId;
-use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, Help, KnownNames, without};
+use tabulae_core::diagnostic::{Code, Diagnostic, Diagnostics, Help, KnownNames};
 use tabulae_core::html::{addresses, is_local};
 use tabulae_core::post::Post;
 use tabulae_core::route::{Link, decode, folder_of};
@@ -33,41 +33,6 @@ pub(super) fn broken_links(
         .map(|(post, link)| checker.of(post, link, sources))
         .collect();
     found.into_iter().flatten().collect()
-}
-
-/// The addresses in a few files that lead nowhere, by who reports them.
-#[derive(Debug, Clone, Default)]
-pub struct BrokenLinks {
-    /// Of a build: links to source files that lead to no page.
-    pub built: Vec<Diagnostic>,
-    /// Of an audit alone: all others.
-    pub audited: Vec<Diagnostic>,
-}
-
-impl BrokenLinks {
-    /// Returns those of the posts and pages in `files`. Takes time in proportion to the number of outputs, and to the
-    /// texts of these files.
-    pub(crate) fn of_files(
-        (site, plan): (&Site, &Plan),
-        others: &[String],
-        sources: &dyn Sources,
-        files: &BTreeSet<&str>,
-    ) -> Self {
-        let wanted: Vec<(&Post, &Link)> = texts(site)
-            .filter(|(post, _)| files.contains(&*post.path))
-            .collect();
-        let mut found = Self::default();
-        if wanted.is_empty() {
-            return found;
-        }
-        let checker = Checker::new(site, plan, others);
-        for (post, link) in wanted {
-            found.built.extend(checker.of_sources(post, link, sources));
-            found.audited.extend(checker.of(post, link, sources));
-        }
-        found.audited = without(found.audited, &found.built);
-        found
-    }
 }
 
 /// Links of posts and pages to source files that lead to no page of the site: the file is missing, or its post is
@@ -120,7 +85,7 @@ impl BrokenSourceLinks {
 }
 
 /// Returns the posts with a page, and then the pages in Markdown, with their addresses.
-fn texts(site: &Site) -> impl Iterator<Item = (&Post, &Link)> {
+pub(super) fn texts(site: &Site) -> impl Iterator<Item = (&Post, &Link)> {
     let posts = site.catalogue.all().filter(|id| site.has_page(*id));
     let posts = posts.map(|id| (site.catalogue.post(id), site.catalogue.link(id)));
     let pages = site.pages.iter().filter(|page| page.template.is_none());
@@ -137,7 +102,8 @@ fn path_of(address: &str) -> &str {
     address.split(['?', '#']).next().unwrap_or_default()
 }
 
-struct Checker<'a> {
+/// Looks for addresses that lead nowhere.
+pub(super) struct Checker<'a> {
     site: &'a Site,
     plan: &'a Plan,
     files: FxHashSet<&'a str>,
@@ -156,7 +122,7 @@ struct Checker<'a> {
 
 impl<'a> Checker<'a> {
     /// Returns a checker that knows the outputs of the plan and the files `others`.
-    fn new(site: &'a Site, plan: &'a Plan, others: &'a [String]) -> Self {
+    pub(super) fn new(site: &'a Site, plan: &'a Plan, others: &'a [String]) -> Self {
         let files = plan.all_outputs().map(|made| made.file.as_str());
         let catalogue = &site.catalogue;
         let link = |id: PostId| catalogue.link(id).plain.as_str();
@@ -178,7 +144,8 @@ impl<'a> Checker<'a> {
         }
     }
 
-    fn of(&self, post: &Post, link: &Link, sources: &dyn Sources) -> Diagnostics {
+    /// Returns a warning for each address of a post, and for its image, that leads nowhere.
+    pub(super) fn of(&self, post: &Post, link: &Link, sources: &dyn Sources) -> Diagnostics {
         let owner = Owner::new(&post.path, link);
         let mut diagnostics = Diagnostics::new();
         if let Some(image) = &post.image
@@ -196,7 +163,12 @@ impl<'a> Checker<'a> {
     }
 
     /// Returns a warning for each link of a post to a source file that leads to no page.
-    fn of_sources(&self, post: &Post, link: &Link, sources: &dyn Sources) -> Diagnostics {
+    pub(super) fn of_sources(
+        &self,
+        post: &Post,
+        link: &Link,
+        sources: &dyn Sources,
+    ) -> Diagnostics {
         let owner = Owner::new(&post.path, link);
         let named = post.addresses.iter().filter(|address| is_source(address));
         let broken: Vec<_> = named

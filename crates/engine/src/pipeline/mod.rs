@@ -1,7 +1,7 @@
 //! Pipelines: what commands do from end to end. The only module that knows all others.
 
 pub(crate) mod audit;
-pub(crate) mod broken_links;
+mod broken_links;
 mod build;
 mod current;
 mod echoes;
@@ -15,6 +15,7 @@ mod root;
 mod session;
 pub(crate) mod source_files;
 pub(crate) mod terms;
+pub(crate) mod text_findings;
 pub(crate) mod weave;
 
 pub(crate) use self::build::build;

@@ -15,7 +15,7 @@ use super::escape::{escape, printed};
 use super::filters::FILTERS;
 use super::functions::FUNCTIONS;
 use super::limits;
-use super::queries::query_findings;
+use super::queries::queries_of_template;
 use super::theme::{Templates, sources};
 use crate::site::{Site, did_you_mean};
 use crate::threads::locked;
@@ -114,7 +114,7 @@ pub(crate) fn template_findings(site: &Site, name: &str, text: &str) -> Diagnost
     };
     let mut found = add(&mut Environment::new(), name, templates);
     found.extend(dropped_text(&source, &sources));
-    found.extend(query_findings(site, &source));
+    found.extend(queries_of_template(site, &source));
     found
 }
 

@@ -42,7 +42,7 @@ pub(crate) use self::functions::feed_value;
 pub(crate) use self::memo::Memo;
 pub(crate) use self::objects::{PostObject, post_list};
 pub(crate) use self::page_data::{PageData, Subject};
-pub(crate) use self::queries::find_posts;
+pub(crate) use self::queries::{find_posts, query_findings};
 pub(crate) use self::scope::{ArchiveScope, PageScope, PagerScope, Scope, SiteScope, TermScope};
 pub(crate) use self::terms::term_list;
 pub(crate) use self::theme::unused;

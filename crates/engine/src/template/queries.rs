@@ -145,21 +145,25 @@ fn report(context: &RenderContext, template: &str, text: &str, on_page: bool) {
     context.track_key(Key::QueryReport(Box::new(place)));
 }
 
-/// Returns the diagnostics of the queries that a template has as texts, as a post's page reports them. Queries that
-/// are computed, and those with parameters that are well formed, are left to rendering. Takes time in proportion to the text.
-pub(super) fn query_findings(site: &Site, source: &Source) -> Diagnostics {
-    let mut found = Diagnostics::new();
-    for span in queries(source.text()) {
+/// Returns the diagnostics of the queries that a template has as texts. Those that are computed are left to rendering. Takes time
+/// in proportion to the text.
+pub(super) fn queries_of_template(site: &Site, source: &Source) -> Diagnostics {
+    let found = queries(source.text()).flat_map(|span| {
         let text = &source.text()[span.start..span.end];
-        match Query::parse(&EmbeddedText::new(text, source, span)) {
-            Err(diagnostic) => found.push(*diagnostic),
-            Ok(parsed) if parsed.statement().parameters().is_empty() => {
-                found.extend(reported(&parsed, site.scope(), site.scope().on_page(true)));
-            }
-            Ok(_) => {}
+        query_findings(site, &EmbeddedText::new(text, source, span))
+    });
+    found.collect()
+}
+
+/// Returns the diagnostics of a query as a post's page reports them. One that is well formed and has parameters has none.
+pub(crate) fn query_findings(site: &Site, text: &EmbeddedText) -> Diagnostics {
+    match Query::parse(text) {
+        Err(diagnostic) => vec![*diagnostic],
+        Ok(parsed) if parsed.statement().parameters().is_empty() => {
+            reported(&parsed, site.scope(), site.scope().on_page(true))
         }
+        Ok(_) => Diagnostics::new(),
     }
-    found
 }
 
 /// Returns the diagnostics of a query in a scope, and if it finds nothing wherever it is asked, its slip in the scope of the

@@ -204,15 +204,19 @@ fn findings_are_a_part_of_a_check() {
     assert_eq!(missing, Vec::<&crate::Diagnostic>::new());
 }
 
-/// The links of a file that lead nowhere are known without a check, and are those of a check and an audit.
+/// Links that lead nowhere and queries of placeholders are known without rendering, as a check and an audit report them.
 #[rstest]
 #[case::none("[c](/2026/c/) <https://else.example/x>", &[], &[])]
 #[case::a_source("[x](no.md)", &[("broken-link", 4)], &[])]
 #[case::an_address("\n[x](/no/)", &[], &[("broken-link", 5)])]
 #[case::an_image("![x](/no.png)", &[], &[("missing-image", 4)])]
 #[case::of_others("[x](/hand.html)", &[], &[])]
+#[case::a_query("<!-- tabulae query \"form posts\" --><!-- tabulae end -->", &[("query-syntax", 4)], &[])]
+#[case::a_term("\n<!-- tabulae query \"from posts where tag = 'x'\" --><!-- tabulae end -->", &[("unused-term", 5)], &[])]
+#[case::a_placeholder("<!-- tabulae related -->", &[("invalid-placeholder", 4)], &[])]
+#[case::a_list("<!-- tabulae query \"from posts where tag = 'lime'\" --><!-- tabulae end -->", &[], &[])]
 #[case::several("[x](/no/) [x](no.md)\n[x](/not/)", &[("broken-link", 4)], &[("broken-link", 4), ("broken-link", 5)])]
-fn links_are_checked_by_themselves(
+fn texts_are_checked_by_themselves(
     #[case] text: &str,
     #[case] built: &[(&str, usize)],
     #[case] audited: &[(&str, usize)],
@@ -224,15 +228,18 @@ fn links_are_checked_by_themselves(
     let base = bench().with(PATHS[1], "---\ntags: [sand]\n---\n[x](/nor/)\n");
     let site = base.workspace().with_texts(texts.into(), None, None);
     let others = ["hand.html".to_owned()];
-    let links = site.broken_links_of([PATHS[0]], &others);
+    let found = site.text_findings([PATHS[0]], &others);
     let said = |found: &[crate::Diagnostic]| -> Vec<(&'static str, usize)> {
         let place = |found: &crate::Diagnostic| (found.code.name(), found.location.line);
         found.iter().map(place).collect()
     };
-    assert_eq!(said(&links.built), built);
-    assert_eq!(said(&links.audited), audited);
+    assert_eq!(said(&found.built), built);
+    assert_eq!(said(&found.audited), audited);
     let checked = site.check();
     let lints = site.lints(&mut MemoryOutput::default(), &checked);
-    assert!(links.built.iter().all(|found| checked.contains(found)));
-    assert!(links.audited.iter().all(|found| lints.contains(found)));
+    assert!(
+        found.built.iter().all(|found| checked.contains(found)),
+        "{checked:?}"
+    );
+    assert!(found.audited.iter().all(|found| lints.contains(found)));
 }

@@ -14,8 +14,8 @@ use super::{Workspace, attach};
 use crate::error::Error;
 use crate::options::BuildOptions;
 use crate::pipeline::audit::files_of_others;
-use crate::pipeline::broken_links::BrokenLinks;
 use crate::pipeline::drop_echoes;
+use crate::pipeline::text_findings::TextFindings;
 use crate::publish::Destination;
 use crate::site::{
     CachedPosts, KeptPosts, PreviousPosts, Site, Vocabulary, configuration, read_settings,
@@ -125,23 +125,23 @@ impl Workspace {
         options.levels_of(site.map(|site| &site.settings)).of(found)
     }
 
-    /// Returns the addresses in these files that lead nowhere, by the levels of the settings, each diagnostic as
-    /// [`check`](Self::check) or [`lints`](Self::lints) reports it. `others` are further files that are published:
+    /// Returns what a check and an audit find in the texts of these files without rendering, by the levels of the settings: links
+    /// and images that lead nowhere, and the queries of placeholders. `others` are further files that are published:
     /// [`files_of_others`](Self::files_of_others). Takes time in proportion to the number of outputs, and to the texts of
     /// these files.
     #[must_use]
-    pub fn broken_links_of<'a>(
+    pub fn text_findings<'a>(
         &self,
         files: impl IntoIterator<Item = &'a str>,
         others: &[String],
-    ) -> BrokenLinks {
+    ) -> TextFindings {
         let (Ok(site), Ok(plan)) = (self.site(), self.plan()) else {
-            return BrokenLinks::default();
+            return TextFindings::default();
         };
         let files = files.into_iter().collect();
-        let found = BrokenLinks::of_files((site, plan), others, &*self.sources, &files);
+        let found = TextFindings::new((site, plan), others, &*self.sources, &files);
         let levels = BuildOptions::default().levels_of(Some(&site.settings));
-        BrokenLinks {
+        TextFindings {
             built: levels.of(found.built),
             audited: levels.of(found.audited),
         }
