@@ -168,7 +168,7 @@ impl Prose {
     }
 }
 
-/// What the posts of a blog have in common.
+/// The measures of a blog whose posts are alike.
 struct Kind {
     /// The length of a text in bytes: the last paragraph goes beyond it.
     bytes: usize,

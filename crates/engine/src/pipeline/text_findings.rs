@@ -1,4 +1,4 @@
-//! What a check and an audit find in the texts of a few files, without rendering: for editors.
+//! Diagnostics of the texts of a few files, without rendering, as an editor wants them while it types.
 
 use std::collections::BTreeSet;
 

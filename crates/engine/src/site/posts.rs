@@ -89,7 +89,7 @@ impl Reading<'_> {
             all_cached.extend(cached.map(|cached| (post.path.clone(), cached)));
             posts.push(post);
         }
-        // Collected as a list first, as a map of sorted entries is made at once.
+        // Collected as a list first, as a map of sorted entries is built in one pass.
         (posts, all_cached.into_iter().collect())
     }
 
