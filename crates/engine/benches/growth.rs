@@ -109,23 +109,14 @@ fn print(sizes: &[usize], measured: &[Vec<Run>], runs: usize, form: Form) {
     }
     for (at, (size, runs)) in sizes.iter().zip(measured).enumerate() {
         for (place, case) in CASES.iter().enumerate() {
-            let of = |pick: fn(&(f64, f64)) -> f64, runs: &[Run]| -> Vec<f64> {
-                runs.iter().map(|run| pick(&run[place])).collect()
-            };
-            let times = of(|(seconds, _)| *seconds, runs);
-            let (seconds, memory) = (median(&times), median(&of(|(_, peak)| *peak, runs)));
-            let before = at
-                .checked_sub(1)
-                .map(|before| of(|(seconds, _)| *seconds, &measured[before]));
-            let ratio = before.map(|before| {
-                let ratios: Vec<f64> = times
-                    .iter()
-                    .zip(before)
-                    .map(|(now, then)| now / then)
-                    .collect();
-                format!("{:.1} ×", median(&ratios))
+            let (times, peaks) = of_case(runs, place);
+            let (seconds, memory) = (median(&times), median(&peaks));
+            let before = at.checked_sub(1).map(|before| &measured[before]);
+            let ratio = before.map_or_else(String::new, |before| {
+                let (before, _) = of_case(before, place);
+                let ratios = times.iter().zip(before).map(|(now, then)| now / then);
+                format!("{:.1} ×", median(&ratios.collect::<Vec<_>>()))
             });
-            let ratio = ratio.unwrap_or_default();
             match form {
                 Form::Lines => println!("{size} {case} {seconds:.4} {memory:.0}"),
                 Form::Table => {
@@ -137,4 +128,9 @@ fn print(sizes: &[usize], measured: &[Vec<Run>], runs: usize, form: Form) {
             }
         }
     }
+}
+
+/// Returns the seconds and megabytes of a case in each run.
+fn of_case(runs: &[Run], place: usize) -> (Vec<f64>, Vec<f64>) {
+    runs.iter().map(|run| run[place]).unzip()
 }

@@ -19,23 +19,20 @@
 )]
 
 mod generator;
+mod process;
 
 use std::fs;
 use std::path::Path;
 use std::time::Instant;
 
-use generator::Corpus;
-use jiff::Timestamp;
+use generator::{Corpus, RELATED};
+use process::{build, median, now, workspace};
 use rayon::prelude::*;
 use tabulae_core::diagnostic::Diagnostics;
 use tabulae_core::query::{Library, Scope};
 use tabulae_core::related::RelatedList;
 use tabulae_core::time::Moment;
-use tabulae_engine::{BuildOptions, Clock, DiskOutput, Workspace};
-
-/// The allocator of the program.
-#[global_allocator]
-static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+use tabulae_engine::Workspace;
 
 fn main() {
     let (mut sizes, mut corpora) = (Vec::new(), Vec::new());
@@ -87,13 +84,9 @@ fn measure(root: &Path, corpus: Corpus, size: usize, runs: usize) {
         write("");
         let began = Instant::now();
         let out = root.join(format!("out-{run}"));
-        let output = DiskOutput::new(&out).expect("a folder");
-        let mut output = output.state(out.with_extension("state"));
-        let built = workspace(&site).build(&mut output, BuildOptions::default());
-        let built = built.expect("a sound site");
-        assert!(built.diagnostics.is_empty(), "{:?}", built.diagnostics);
+        build(&site, &out);
         colds.push(began.elapsed().as_secs_f64());
-        write("[related]\nweigh = { tag = 3, category = 2 }\n");
+        write(RELATED);
         let known = workspace(&site);
         terms.push(lists(&known, &list_of(&known)));
         write("[related]\n");
@@ -104,9 +97,9 @@ fn measure(root: &Path, corpus: Corpus, size: usize, runs: usize) {
         words.push(began.elapsed().as_secs_f64());
         rest.push(lists(&known, &list));
     }
-    let cold = median(&mut colds);
+    let cold = median(&colds);
     let share = |seconds: f64| format!("{seconds:>7.3} s {:>6.3}", seconds / cold);
-    let (terms, words, rest) = (median(&mut terms), median(&mut words), median(&mut rest));
+    let (terms, words, rest) = (median(&terms), median(&words), median(&rest));
     println!(
         "{:<12} {size:>8} {cold:>8.2} s {} {} {} {}",
         corpus.name(),
@@ -115,14 +108,6 @@ fn measure(root: &Path, corpus: Corpus, size: usize, runs: usize) {
         share(rest),
         share(words + rest)
     );
-}
-
-fn now() -> Timestamp {
-    Timestamp::from_second(1_790_000_000).expect("a time")
-}
-
-fn workspace(site: &Path) -> Workspace {
-    Workspace::at(site).clock(Clock::At(now()))
 }
 
 /// The list of related posts by the settings of a site.
@@ -151,9 +136,4 @@ fn lists(site: &Workspace, list: &RelatedList) -> f64 {
     let found: usize = ids.par_iter().map(|id| list.of(catalogue, *id).len()).sum();
     assert!(found > 0);
     began.elapsed().as_secs_f64()
-}
-
-fn median(values: &mut [f64]) -> f64 {
-    values.sort_by(f64::total_cmp);
-    values[values.len() / 2]
 }

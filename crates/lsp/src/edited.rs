@@ -152,8 +152,9 @@ impl Site {
         let others = read.iter().chain(rendered).chain(&texts.built);
         let others = others.filter(is_here);
         let others = others.filter(|found| !before.contains(found) && !now.contains(found));
-        let lints = lints.iter().filter(|found| is_open && !is_link(found));
+        let lints = lints.iter().filter(|found| !is_link(found));
         let lints = lints.chain(&texts.audited).filter(is_here);
+        let lints = lints.filter(|_| is_open);
         let finding = |is_lint| {
             move |found: &Diagnostic| Finding {
                 diagnostic: found.clone(),

@@ -26,7 +26,7 @@ use lsp_types::{
     TextDocumentSyncSaveOptions, Uri,
 };
 use serde_json::{Value, json};
-use tabulae_engine::{DiskOutput, OUTPUT_FOLDER, Workspace};
+use tabulae_engine::Workspace;
 
 use crate::completion::completion;
 use crate::diagnostics::to_lsp;
@@ -37,7 +37,7 @@ use crate::navigation::{definition, references};
 use crate::open_site::{OpenSite, Spot, path_of};
 use crate::position::{offset, range};
 pub use crate::worker::Opener;
-use crate::worker::{Outcome, Worker};
+use crate::worker::{Outcome, Worker, output_of};
 
 type Failure = Box<dyn Error + Send + Sync>;
 
@@ -498,8 +498,8 @@ impl<'a> Opened<'a> {
             .map(|(_, found)| found)
             .unwrap_or_default();
         let mut actions = actions(open, (path, text), params.range, &found);
-        let output = DiskOutput::new(self.site.root.join(OUTPUT_FOLDER)).ok();
-        let published = output.and_then(|mut output| self.read.published(&mut output));
+        let published =
+            output_of(self.read).and_then(|mut output| self.read.published(&mut output));
         if let Some(published) = published {
             let action = redirect(open, (path, text), &published);
             actions.extend(action.map(lsp_types::CodeActionOrCommand::CodeAction));

@@ -94,7 +94,7 @@ fn check(site: &Workspace, cancel: &AtomicBool) -> Option<Check> {
 }
 
 /// Returns the output folder of a site.
-fn output_of(site: &Workspace) -> Option<DiskOutput> {
+pub(crate) fn output_of(site: &Workspace) -> Option<DiskOutput> {
     DiskOutput::new(site.root()?.join(OUTPUT_FOLDER)).ok()
 }
 

@@ -1,6 +1,8 @@
 //! Builds in processes of their own, with their time and peak memory. A bench that uses them begins with
 //! [`is_child`].
 
+#![allow(dead_code, reason = "each bench uses a part of it")]
+
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -60,9 +62,13 @@ fn say(what: &str, paths: &[&Path]) -> Vec<f64> {
     numbers.collect::<Result<_, _>>().expect("numbers")
 }
 
-fn workspace(site: &Path) -> Workspace {
-    let now = Timestamp::from_second(1_790_000_000).expect("a time");
-    Workspace::at(site).clock(Clock::At(now))
+/// The reference time of all builds.
+pub(crate) fn now() -> Timestamp {
+    Timestamp::from_second(1_790_000_000).expect("a time")
+}
+
+pub(crate) fn workspace(site: &Path) -> Workspace {
+    Workspace::at(site).clock(Clock::At(now()))
 }
 
 fn output_at(out: &Path) -> DiskOutput {
@@ -71,10 +77,15 @@ fn output_at(out: &Path) -> DiskOutput {
 }
 
 fn child(site: &Path, out: &Path) {
+    build(site, out);
+    println!("{}", peak());
+}
+
+/// A build in this process.
+pub(crate) fn build(site: &Path, out: &Path) {
     let built = workspace(site).build(&mut output_at(out), BuildOptions::default());
     let built = built.expect("a sound site");
     assert!(built.diagnostics.is_empty(), "{:?}", built.diagnostics);
-    println!("{}", peak());
 }
 
 /// The time at which the outputs were in their places.

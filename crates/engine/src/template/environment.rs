@@ -16,7 +16,7 @@ use super::filters::FILTERS;
 use super::functions::FUNCTIONS;
 use super::limits;
 use super::queries::queries_of_template;
-use super::theme::{Templates, sources};
+use super::theme::{Templates, own_source, sources};
 use crate::site::{Site, did_you_mean};
 use crate::threads::locked;
 
@@ -106,7 +106,7 @@ fn environment(data: &Arc<RenderData>, diagnostics: &mut Diagnostics) -> Environ
 /// of the queries in it. A build reports the same. Takes time in proportion to the texts of all templates.
 pub(crate) fn template_findings(site: &Site, name: &str, text: &str) -> Diagnostics {
     let mut sources = sources(site);
-    let source = Source::new(&format!("templates/{name}"), text);
+    let source = own_source(name, text);
     sources.insert(name.to_owned(), source.clone());
     let templates = Templates {
         site,

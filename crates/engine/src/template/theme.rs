@@ -287,10 +287,7 @@ pub(super) fn sources(site: &Site) -> BTreeMap<String, Source> {
         sources.insert(template.name.to_owned(), source);
     }
     for (name, text) in &site.templates {
-        sources.insert(
-            name.clone(),
-            Source::new(&format!("templates/{name}"), text),
-        );
+        sources.insert(name.clone(), own_source(name, text));
     }
     for page in &site.pages {
         if let Some(text) = &page.template {
@@ -298,6 +295,11 @@ pub(super) fn sources(site: &Site) -> BTreeMap<String, Source> {
         }
     }
     sources
+}
+
+/// Returns the source of a template of the site's own.
+pub(super) fn own_source(name: &str, text: &str) -> Source {
+    Source::new(&format!("templates/{name}"), text)
 }
 
 /// Returns the site's own templates that no page, archive or other template loads.

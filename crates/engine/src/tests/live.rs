@@ -136,30 +136,32 @@ fn queries_in_templates_are_checked_by_themselves(
     #[case] query: &str,
     #[case] expected: Option<(&str, usize)>,
 ) {
-    let path = "templates/post.html";
     let before = "{# query('form') #}\n{% set posts = query(\"";
     let given = if query.contains(':') {
         ", name = 'lime'"
     } else {
         ""
     };
-    let text = format!("{before}{query}\"{given}) %}}\n");
-    let site = bench().with(path, &text).workspace();
-    let found = site.findings_of(path, &text).unwrap();
-    let place = |found: &crate::Diagnostic| {
-        (
-            found.code.name(),
-            found.location.line,
-            found.location.column,
-        )
-    };
+    let found = first_of_template(&format!("{before}{query}\"{given}) %}}\n"));
     let expected = expected.map(|(code, column)| (code, 2, 22 + column));
-    assert_eq!(found.first().map(place), expected);
+    assert_eq!(found, expected);
+}
+
+/// Returns the first diagnostic that a template of posts has by itself: code, line and column. A check has all of them.
+fn first_of_template(text: &str) -> Option<(&'static str, usize, usize)> {
+    let path = "templates/post.html";
+    let site = bench().with(path, text).workspace();
+    let found = site.findings_of(path, text).unwrap();
     let checked = site.check();
     assert!(
         found.iter().all(|found| checked.contains(found)),
         "{checked:?}"
     );
+    let place = |found: &crate::Diagnostic| {
+        let location = &found.location;
+        (found.code.name(), location.line, location.column)
+    };
+    found.first().map(place)
 }
 
 /// Syntax and text that is dropped are known without rendering, as a check reports them.
@@ -175,16 +177,8 @@ fn templates_are_checked_by_themselves(
     #[case] text: &str,
     #[case] expected: Option<(&str, usize)>,
 ) {
-    let path = "templates/post.html";
-    let site = bench().with(path, text).workspace();
-    let found = site.findings_of(path, text).unwrap();
-    let place = |found: &crate::Diagnostic| (found.code.name(), found.location.line);
-    assert_eq!(found.first().map(place), expected);
-    let checked = site.check();
-    assert!(
-        found.iter().all(|found| checked.contains(found)),
-        "{checked:?}"
-    );
+    let found = first_of_template(text).map(|(code, line, _)| (code, line));
+    assert_eq!(found, expected);
 }
 
 /// The findings are those that a check finds without rendering.
